@@ -1,0 +1,42 @@
+from logochron import demo as demo
+from logochron.core.bases import Prior as Prior
+from logochron.core.bases import YearAgo as YearAgo
+from logochron.core.calendars.civil import CivilCalendar as CivilCalendar
+from logochron.core.compare import Comparison as Comparison
+from logochron.core.compare import compare as compare
+from logochron.core.daybook import Daybook as Daybook
+from logochron.core.errors import CalendarError as CalendarError
+from logochron.core.errors import IntakeError as IntakeError
+from logochron.core.errors import LogochronError as LogochronError
+from logochron.core.errors import QuestionError as QuestionError
+from logochron.core.errors import StudyError as StudyError
+from logochron.core.intake import Intake as Intake
+from logochron.core.judging import Judging as Judging
+from logochron.core.measures import Measure as Measure
+from logochron.core.selection import Not as Not
+from logochron.sources.reading import read as read
+from logochron.views import draw as draw
+from logochron.views.palette import Palette as Palette
+
+__version__: str
+__all__ = [
+    "CalendarError",
+    "CivilCalendar",
+    "Comparison",
+    "Daybook",
+    "Intake",
+    "IntakeError",
+    "Judging",
+    "LogochronError",
+    "Measure",
+    "Not",
+    "Palette",
+    "Prior",
+    "QuestionError",
+    "StudyError",
+    "YearAgo",
+    "compare",
+    "demo",
+    "draw",
+    "read",
+]

@@ -1,0 +1,1 @@
+"""Calendars: from days to periods and back."""

@@ -1,0 +1,135 @@
+"""Which days the records are taken as complete for, and where the report stands."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from logochron.core.days import Days, iso, weekday
+from logochron.core.errors import QuestionError
+
+Ends = tuple[int | None, int | None]
+
+#: How far past the last record a report date is believed without `covering`.
+BY_WORD_DAYS = 31
+#: A gap at an edge of at most this many days may be closed days.
+CLOSED_DAYS = 7
+
+
+@dataclass(frozen=True)
+class Coverage:
+    """The days from `first` to `last`, the report date, for which the records are complete.
+
+    `recorded_last` is the last day with records up to the report date; where `by_word`, the report date
+    lies past it because the user said so.
+    """
+
+    first: int
+    last: int
+    recorded_last: int
+    by_word: bool
+
+
+def typing_errors(recorded: Days) -> tuple[int, int]:
+    """How many recorded days at the start and at the end stand so far off that they look mistyped.
+
+    Up to three at either end, parted from the rest by more than 92 days, more than 20 median gaps and more
+    than any other gap.
+
+    Parameters
+    ----------
+    recorded
+        Sorted, distinct day numbers.
+
+    >>> import numpy as np
+    >>> typing_errors(np.array([0, 1, 2, 3, 4, 5, 20_000]))
+    (0, 1)
+    """
+    gaps = np.diff(recorded)
+    if len(gaps) < 2:
+        return 0, 0
+    widest = int(gaps.argmax())
+    others = np.delete(gaps, widest)
+    if gaps[widest] <= max(92, 20 * float(np.median(gaps)), int(others.max())):
+        return 0, 0
+    before, after = widest + 1, len(recorded) - widest - 1
+    if after <= min(3, before):
+        return 0, after
+    return (before, 0) if before <= 3 else (0, 0)
+
+
+def settle(recorded: Days, covering: Ends, until: int | None) -> Coverage:
+    """The coverage that the recorded days, `covering` and `until` give together.
+
+    Raises
+    ------
+    QuestionError
+        Where days look mistyped and nothing settles it, where `until` lies before the first day or too far
+        past the last, or where no recorded day is left.
+    """
+    low, high = covering
+    within = recorded[
+        (recorded >= (recorded[0] if low is None else low))
+        & (recorded <= (recorded[-1] if high is None else high))
+    ]
+    mistyped_start, mistyped_end = typing_errors(within)
+    if low is None and mistyped_start:
+        first_sound = int(within[mistyped_start])
+        raise QuestionError(
+            _mistyped(within[:mistyped_start], first_sound)
+            + f"covering=({iso(first_sound)!r}, None) (--covering {iso(first_sound)}..) leaves it out, "
+            f"covering=({iso(int(within[0]))!r}, None) keeps it"
+        )
+    sound = within
+    if high is None and mistyped_end:
+        if until is None:
+            last_sound = int(within[-mistyped_end - 1])
+            raise QuestionError(
+                _mistyped(within[-mistyped_end:], last_sound)
+                + f"until={iso(last_sound)!r} (--until {iso(last_sound)}) leaves it out, "
+                f"covering=(None, {iso(int(within[-1]))!r}) keeps it"
+            )
+        if until < within[-mistyped_end]:
+            sound = within[:-mistyped_end]
+    if not len(sound) and (low is None or high is None):
+        raise QuestionError(
+            f"no record lies in the days of `covering`: the records run from {iso(int(recorded[0]))} "
+            f"to {iso(int(recorded[-1]))}"
+        )
+    first = int(sound[0]) if low is None else low
+    end = int(sound[-1]) if high is None else high
+    if until is None:
+        return Coverage(first, end, int(sound[-1]) if len(sound) else end, False)
+    if until < first:
+        raise QuestionError(f"`until` {iso(until)} lies before the first day of the records, {iso(first)}")
+    if high is None and until - end > BY_WORD_DAYS:
+        raise QuestionError(
+            f"`until` {iso(until)} is {until - end} days past the last record, {iso(end)}; at most "
+            f"{BY_WORD_DAYS} are believed: say covering=({iso(first)!r}, {iso(until)!r}) "
+            f"(--covering {iso(first)}..{iso(until)}) if the records are complete to that day"
+        )
+    up_to = sound[sound <= until]
+    recorded_last = int(up_to[-1]) if len(up_to) else first - 1
+    return Coverage(first, until, recorded_last, until > end)
+
+
+def _mistyped(days: Days, sound: int) -> str:
+    named = ", ".join(iso(int(day)) for day in days)
+    apart = int(min(abs(days[0] - sound), abs(days[-1] - sound)))
+    return (
+        f"the records hold {named}, {apart:,} days from their neighbor {iso(sound)}: "
+        f"probably a typing error. "
+    )
+
+
+def closable(recorded: Days, first: int, last: int) -> bool:
+    """Whether the days from `first` to `last` may simply have been closed days.
+
+    At most seven, or only weekdays on which nothing was ever recorded.
+    """
+    if first > last:
+        return False
+    if last - first < CLOSED_DAYS:
+        return True
+    return not np.isin(weekday(np.arange(first, last + 1)), np.unique(weekday(recorded))).any()

@@ -1,0 +1,65 @@
+"""What became of each row of a source."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+@dataclass(frozen=True)
+class Refusal:
+    """One refused row: its file, its physical line (or row number), the column, its text, and why."""
+
+    line: int
+    column: str
+    text: str
+    reason: str
+    file: str = ""
+
+    def __str__(self) -> str:
+        where = f"{self.file}, line {self.line:,}" if self.file else f"line {self.line:,}"
+        column = f", column {self.column!r}" if self.column else ""
+        text = self.text if len(self.text) <= 60 else self.text[:57] + "..."
+        return f"{where}{column}: {text!r} - {self.reason}"
+
+
+@dataclass(frozen=True)
+class Intake:
+    """The account of a reading: read = counted + refused + set_aside + blank.
+
+    Attributes
+    ----------
+    read, counted, refused, set_aside, blank
+        Numbers of records.
+    refused_rows
+        The refused rows that are listed (the first `LISTED` at most).
+    warnings, guesses
+        What the reader should know, and what was recognised rather than stated.
+    sources
+        The names of the files read.
+    """
+
+    read: int = 0
+    counted: int = 0
+    refused: int = 0
+    set_aside: int = 0
+    blank: int = 0
+    refused_rows: tuple[Refusal, ...] = ()
+    warnings: tuple[str, ...] = ()
+    guesses: tuple[str, ...] = ()
+    sources: tuple[str, ...] = ()
+
+    @property
+    def refusals(self) -> pd.DataFrame:
+        """The listed refused rows: `line, column, text, reason`, and `file` last."""
+        import pandas as pd
+
+        names = ["line", "column", "text", "reason", "file"]
+        return pd.DataFrame([[getattr(r, n) for n in names] for r in self.refused_rows], columns=names)
+
+
+#: How many refused rows are listed one by one; all of them are counted.
+LISTED = 1000

@@ -1,0 +1,52 @@
+"""The values that options take: one place for the check, its message and the command line's choices."""
+
+from __future__ import annotations
+
+from typing import Any, Literal, get_args
+
+from logochron.core.errors import QuestionError, nearest
+
+Grain = Literal["day", "week", "month", "quarter", "half", "year"]
+Partial = Literal["to-date", "drop", "as-is"]
+Better = Literal["higher", "lower", "neither"]
+LevelAs = Literal["favorable", "adverse", "neutral"]
+Weekday = Literal["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"]
+YearNamed = Literal["ending", "starting"]
+OnRefused = Literal["stop", "skip"]
+Empty = Literal["refused", "zero"]
+Lane = Literal["all", "adverse"]
+
+
+def values(literal: Any) -> tuple[str, ...]:
+    """The values of a Literal alias, in order."""
+    return get_args(literal)
+
+
+def check(name: str, value: object, literal: Any) -> str:
+    """`value`, where it is one of the alias's values.
+
+    Raises
+    ------
+    QuestionError
+        Otherwise: what must be, what came, and the nearest value.
+
+    >>> check("each", "weeks", Grain)
+    Traceback (most recent call last):
+    ...
+    logochron.core.errors.QuestionError: `each` must be one of day, week, month, quarter, half, year; got 'weeks'. Did you mean 'week'?
+    """
+    allowed = values(literal)
+    if isinstance(value, str) and value in allowed:
+        return value
+    hint = nearest(value, allowed) if isinstance(value, str) else None
+    raise QuestionError(
+        f"`{name}` must be one of {', '.join(allowed)}; got {value!r}."
+        + (f" Did you mean {hint!r}?" if hint else "")
+    )
+
+
+def check_count(name: str, value: object, least: int = 1) -> int:
+    """A whole number of at least `least`."""
+    if isinstance(value, bool) or not isinstance(value, int) or value < least:
+        raise QuestionError(f"`{name}` must be a whole number from {least} up; got {value!r}")
+    return value

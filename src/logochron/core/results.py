@@ -1,0 +1,83 @@
+"""What every answer gives: tidy tables made on demand, notes, a way to a file."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core import hooks
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+#: Columns of whole numbers that may be unknown; they are floats in the arrays.
+WHOLE = frozenset({"days", "base_days"})
+
+
+@dataclass(frozen=True, repr=False)
+class Result:
+    """An answer: read-only arrays by column, from which the tables are made.
+
+    `period` in the arrays is the index into `periods`.
+    """
+
+    columns: Mapping[str, NDArray[Any]] = field(repr=False)
+    total_columns: Mapping[str, NDArray[Any]] = field(repr=False)
+    periods: tuple[str, ...]
+    notes: tuple[str, ...]
+
+    @cached_property
+    def table(self) -> pd.DataFrame:
+        """One row per measure, period and item."""
+        return self._frame(self.columns)
+
+    @cached_property
+    def total(self) -> pd.DataFrame:
+        """The same columns for all items together; the dimensions are NA."""
+        return self._frame(self.total_columns)
+
+    def write(self, path: str | Path) -> Path:
+        """Write the table (or a figure of it) to a file, by its ending.
+
+        Returns
+        -------
+        pathlib.Path
+            The file, written whole or not at all.
+
+        Raises
+        ------
+        QuestionError
+            Where the ending is unknown or the file cannot be written.
+        """
+        return hooks.write(self, path)
+
+    def _repr_html_(self) -> str:
+        return hooks.html(self)
+
+    def __repr__(self) -> str:
+        count = len(self.columns["period"])
+        span = f"{self.periods[0]} to {self.periods[-1]}" if self.periods else "no periods"
+        return f"<{type(self).__name__}: {count:,} rows, {span}>"
+
+    def _frame(self, columns: Mapping[str, NDArray[Any]]) -> pd.DataFrame:
+        import pandas as pd
+
+        made: dict[str, Any] = {}
+        for name, values in columns.items():
+            if name == "period":
+                made[name] = pd.Categorical.from_codes(
+                    values.astype(np.int32), categories=list(self.periods), ordered=True
+                )
+            elif name in WHOLE:
+                made[name] = pd.array(values, dtype="Float64").astype("Int64")
+            elif values.dtype.kind == "M":
+                made[name] = values.astype("datetime64[s]")
+            else:
+                made[name] = values
+        return pd.DataFrame(made)

@@ -1,0 +1,318 @@
+"""The roll-up: one pass of the engine over a source, to sums by date text and items."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import duckdb
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.days import Days
+from logochron.core.errors import IntakeError
+from logochron.core.selection import Where, labels_named, split
+
+#: Told the part of the work that is done, 0 to 1.
+Progress = Callable[[float], None]
+
+
+@dataclass(frozen=True)
+class Plan:
+    """How the amounts of one column are summed.
+
+    ``whole``: as whole numbers of 10**-scale held in doubles, each checked to be the double it came from;
+    ``decimal``: as the engine's decimals of six places; ``float``: as doubles, compensated.
+    """
+
+    way: Literal["whole", "decimal", "float"]
+    scale: int = 0
+
+
+@dataclass(frozen=True)
+class Amount:
+    """A column to sum: how the engine finds its text or number, and what `read` calls it."""
+
+    column: str
+    sql: str
+    is_text: bool
+
+
+@dataclass(frozen=True)
+class Query:
+    """What is rolled up from one source.
+
+    Attributes
+    ----------
+    relation
+        The table function that scans it, giving every column.
+    date
+        The engine's expression for the date: its text, or its day number.
+    labels, conditions
+        Expressions for each dimension, and for the columns that `where` names.
+    all_fields
+        Expressions for every column as text, to tell blank rows.
+    """
+
+    relation: str
+    date_column: str
+    date: str
+    labels: Mapping[str, str]
+    conditions: Mapping[str, str]
+    amounts: Sequence[Amount]
+    all_fields: Sequence[str]
+    where: Where
+    empty_is_zero: bool
+
+
+@dataclass(frozen=True)
+class Groups:
+    """What came back: a row for each date text, whether `where` keeps it, and items.
+
+    `dates` are the distinct date texts (or day numbers), `date_codes` the index of each row into them;
+    `label_codes` likewise. `sums` and `sizes` are by column, at the scale of its plan.
+    """
+
+    dates: NDArray[Any]
+    date_codes: Days
+    keep: NDArray[np.bool_]
+    labels: Mapping[str, NDArray[np.object_]]
+    label_codes: Mapping[str, Days]
+    rows: Days
+    bad: Days
+    sums: Mapping[str, NDArray[Any]]
+    sizes: Mapping[str, float]
+    plans: Mapping[str, Plan]
+    empties: Mapping[str, int]
+    named_rows: Mapping[tuple[str, str], int]
+
+
+def quoted(text: str) -> str:
+    """A text as the engine's literal."""
+    return "'" + text.replace("'", "''") + "'"
+
+
+def named(text: str) -> str:
+    """A text as the engine's name of a column."""
+    return '"' + text.replace('"', '""') + '"'
+
+
+class Engine:
+    """One connection, its settings, and what it says on its way."""
+
+    def __init__(self, progress: Progress | None = None) -> None:
+        self.connection = duckdb.connect()
+        self.progress = progress
+        if progress:
+            self.connection.execute("SET enable_progress_bar = true; SET enable_progress_bar_print = false")
+
+    def run(self, sql: str, name: str) -> None:
+        """Carry out a statement, telling the progress; what the engine refuses becomes an IntakeError."""
+        done = threading.Event()
+        watcher = threading.Thread(target=self._watch, args=(done,), daemon=True)
+        if self.progress:
+            watcher.start()
+        try:
+            self.connection.execute(sql)
+        except duckdb.Error as error:
+            first_line = str(error).splitlines()[0]
+            raise IntakeError(f"{name} cannot be read: {first_line}") from error
+        finally:
+            done.set()
+            if self.progress:
+                watcher.join()
+
+    def _watch(self, done: threading.Event) -> None:
+        while self.progress and not done.wait(0.1):
+            part = self.connection.query_progress()
+            if part >= 0:
+                self.progress(part / 100)
+
+    def arrays(self, sql: str, tables: Mapping[str, Any] | None = None) -> dict[str, NDArray[Any]]:
+        """The columns of a query's answer; texts as objects, unknown texts as None."""
+        for name, columns in (tables or {}).items():
+            self.connection.register(name, columns)
+        found = self.connection.execute(sql).fetchnumpy()
+        for name in tables or {}:
+            self.connection.unregister(name)
+        return {
+            name: values.filled(None) if isinstance(values, np.ma.MaskedArray) and values.dtype == object else values
+            for name, values in found.items()
+        }
+
+
+def condition(where: Where, expressions: Mapping[str, str]) -> str:
+    """`where` in the engine's words; never unknown."""
+    parts = []
+    for name, wanted in where.items():
+        taken, left_out = split(wanted)
+        if taken:
+            parts.append(f"{expressions[name]} IN ({', '.join(map(quoted, taken))})")
+        if left_out:
+            parts.append(f"{expressions[name]} NOT IN ({', '.join(map(quoted, left_out))})")
+    return " AND ".join(parts) or "true"
+
+
+def is_empty(sql: str) -> str:
+    """Whether a text is truly empty: nothing, or spaces only."""
+    return f"(trim(coalesce({sql}, '')) = '')"
+
+
+def _double(amount: Amount, empty_is_zero: bool) -> str:
+    if not amount.is_text:
+        value = f"{amount.sql}::DOUBLE"
+        return f"coalesce({value}, 0.0)" if empty_is_zero else value
+    value = f"TRY_CAST({amount.sql} AS DOUBLE)"
+    return f"CASE WHEN {is_empty(amount.sql)} THEN 0.0 ELSE {value} END" if empty_is_zero else value
+
+
+def inner(query: Query, *, numbered: bool = False) -> str:
+    """Rows with their date `d`, whether they are kept, labels `h`, doubles `y`, and whether all are readable.
+
+    `numbered`: with the number `rn` of the row from 1, and whether each field is empty, as `e`.
+    """
+    fields = [f"{query.date} AS d", f"({condition(query.where, query.conditions)}) AS keep"]
+    fields += [f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values())]
+    readable = []
+    for i, amount in enumerate(query.amounts):
+        fields += [f"{amount.sql} AS r{i}", f"{_double(amount, query.empty_is_zero)} AS y{i}"]
+        readable.append(f"coalesce(isfinite(y{i}), false)")
+        if amount.is_text:  # the cast takes 1_000, our reading does not
+            readable.append(f"NOT coalesce(contains(r{i}, '_'), false)")
+    fields += [f"{sql} AS w{i}" for i, sql in enumerate(query.conditions.values())]
+    if numbered:
+        fields += ["row_number() OVER () AS rn"]
+        fields += [f"{is_empty(sql)} AS e{i}" for i, sql in enumerate(query.all_fields)]
+    ok = " AND ".join(readable) or "true"
+    return f"SELECT *, keep AND {ok} AS ok FROM (SELECT {', '.join(fields)} FROM {query.relation})"
+
+
+def roll_up(engine: Engine, query: Query, plans: Mapping[str, Plan], name: str) -> Groups:
+    """Sums by date text and items, the amounts summed as planned, or a safer way where that will not do."""
+    while True:
+        found = _pass(engine, query, plans, name)
+        bettered = {column: _better(plans[column], found, i) for i, column in enumerate(plans)}
+        if bettered == plans:
+            return _groups(engine, query, plans, found)
+        plans = bettered
+
+
+def _pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: str) -> dict[str, Any]:
+    shown = [f"CASE WHEN keep THEN h{i} END AS h{i}" for i in range(len(query.labels))]
+    measured = []
+    for i, amount in enumerate(query.amounts):
+        measured += _measured(i, amount, plans[amount.column])
+    labels = [(c, label) for c, wanted in query.where.items() for label in labels_named(wanted)]
+    conditions = list(query.conditions)
+    counted = [
+        f"count(*) FILTER (w{conditions.index(column)} = {quoted(label)}) AS named{i}"
+        for i, (column, label) in enumerate(labels)
+    ]
+    empties = [
+        f"count(*) FILTER (keep AND {is_empty(f'r{i}::VARCHAR')}) AS empty{i}"
+        for i in range(len(query.amounts))
+        if query.empty_is_zero
+    ]
+    fields = ["d", "keep", *shown, "count(*) AS n", "count(*) FILTER (keep AND NOT ok) AS bad"]
+    sql = ", ".join([*fields, *measured, *counted, *empties])
+    engine.run("DROP TABLE IF EXISTS reject_errors; DROP TABLE IF EXISTS reject_scans", name)
+    engine.run(f"CREATE OR REPLACE TEMP TABLE g AS SELECT {sql} FROM ({inner(query)}) GROUP BY ALL", name)
+    stats = ["count(*) AS groups"]
+    for i in range(len(query.amounts)):
+        stats += [f"sum(size{i})::DOUBLE AS size{i}", f"bool_or(finer{i}) AS finer{i}"]
+    stats += [f"sum(named{i}) AS named{i}" for i in range(len(labels))]
+    stats += [f"sum(empty{i}) AS empty{i}" for i in range(len(empties))]
+    found = engine.connection.execute(f"SELECT {', '.join(stats)} FROM g").fetchone()
+    assert found is not None
+    result = dict(zip((stat.rsplit(" AS ", 1)[1] for stat in stats), found))
+    return result | {"named": {pair: result[f"named{i}"] or 0 for i, pair in enumerate(labels)}}
+
+
+def _measured(i: int, amount: Amount, plan: Plan) -> list[str]:
+    """The sum, the sum of sizes, and whether an amount has decimals finer than the scale."""
+    y = f"y{i}"
+    unit = 10**plan.scale
+    if plan.way == "whole":
+        x = f"CASE WHEN ok THEN round({y} * {unit}) END"
+        return [
+            f"sum({x}) AS s{i}",
+            f"sum(abs({x})) AS size{i}",
+            f"bool_or(ok AND round({y} * {unit}) / {unit} <> {y}) AS finer{i}",
+        ]
+    if plan.way == "decimal":
+        x = f"CASE WHEN ok THEN coalesce(TRY_CAST(r{i} AS DECIMAL(38, 6)), 0) END"
+        # a decimal's own text is exact; a double is compared with what it became
+        finer = (
+            rf"regexp_matches(r{i}, '\.[0-9]{{6}}[0-9]*[1-9]|[eE]')"
+            if amount.is_text
+            else f"TRY_CAST(r{i} AS DECIMAL(38, 6))::DOUBLE IS DISTINCT FROM {y}"
+        )
+        finer = f"ok AND ({finer} OR TRY_CAST(r{i} AS DECIMAL(38, 6)) IS NULL AND {y} <> 0)"
+        return [
+            f"sum({x}) AS s{i}",
+            f"sum(abs({x}))::DOUBLE * {unit} AS size{i}",
+            f"bool_or({finer}) AS finer{i}",
+        ]
+    x = f"CASE WHEN ok THEN {y} END"
+    return [
+        f"printf('%.15g', fsum({x}))::DOUBLE AS s{i}",
+        f"sum(abs({x})) AS size{i}",
+        f"false AS finer{i}",
+    ]
+
+
+#: Sizes past which a way of summing is not exact any more; differences must fit as well.
+_LIMITS = {"whole": 2.0**52, "decimal": 2.0**62, "float": float("inf")}
+
+
+def _better(plan: Plan, found: Mapping[str, Any], i: int) -> Plan:
+    """The plan itself where it served, else the next safer one."""
+    size, finer = found[f"size{i}"] or 0.0, bool(found[f"finer{i}"])
+    fits = size < _LIMITS[plan.way]
+    if fits and not finer:
+        return plan
+    if plan.way == "decimal" or (plan.way == "whole" and finer and fits and plan.scale == 6):
+        return Plan("float")
+    if plan.way == "whole" and fits and size * 10 ** (6 - plan.scale) < _LIMITS["whole"]:
+        return Plan("whole", 6)
+    return Plan("decimal", 6)
+
+
+def _groups(engine: Engine, query: Query, plans: Mapping[str, Plan], stats: Mapping[str, Any]) -> Groups:
+    """The groups with dates and labels as codes: texts cross to Python once each, not once a row."""
+    connection = engine.connection
+    coded = ["d", *(f"h{i}" for i in range(len(query.labels)))]
+    distinct: list[NDArray[Any]] = []
+    for name in coded:
+        connection.execute(
+            f"CREATE OR REPLACE TEMP TABLE t_{name} AS SELECT v, (row_number() OVER () - 1)::BIGINT AS code "
+            f"FROM (SELECT DISTINCT {name} AS v FROM g ORDER BY v NULLS FIRST)"
+        )
+        values = engine.arrays(f"SELECT v FROM t_{name} ORDER BY code")["v"]
+        unknown = np.ma.getmaskarray(values)
+        distinct.append(np.where(unknown, None, np.ma.getdata(values)) if unknown.any() else np.ma.getdata(values))
+    joins = " ".join(f"JOIN t_{name} ON g.{name} IS NOT DISTINCT FROM t_{name}.v" for name in coded)
+    sums = []
+    for i, plan in enumerate(plans.values()):
+        whole = {"whole": f"TRY_CAST(s{i} AS BIGINT)", "decimal": f"TRY_CAST(s{i} * {10**6} AS BIGINT)"}
+        sums.append(f"coalesce({whole.get(plan.way, f's{i}')}, 0) AS s{i}")
+    fields = ["keep", "n", "bad", *(f"t_{name}.code AS c_{name}" for name in coded), *sums]
+    arrays = engine.arrays(f"SELECT {', '.join(fields)} FROM g {joins}")
+    return Groups(
+        dates=distinct[0],
+        date_codes=arrays["c_d"].astype(np.int64),
+        keep=arrays["keep"].astype(bool),
+        labels={name: values for name, values in zip(query.labels, distinct[1:])},
+        label_codes={name: arrays[f"c_h{i}"].astype(np.int64) for i, name in enumerate(query.labels)},
+        rows=arrays["n"].astype(np.int64),
+        bad=arrays["bad"].astype(np.int64),
+        sums={column: arrays[f"s{i}"] for i, column in enumerate(plans)},
+        sizes={column: float(stats[f"size{i}"] or 0.0) for i, column in enumerate(plans)},
+        plans=dict(plans),
+        empties={a.column: int(stats.get(f"empty{i}") or 0) for i, a in enumerate(query.amounts)},
+        named_rows=stats["named"],
+    )
+
+

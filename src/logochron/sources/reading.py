@@ -1,0 +1,189 @@
+"""`read`: from files to a daybook."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+from logochron.core.compare import AFTER, BEFORE
+from logochron.core.coverage import settle
+from logochron.core.daybook import Daybook
+from logochron.core.days import DayLike, day_number, span_ends
+from logochron.core.errors import QuestionError
+from logochron.core.measures import Measure
+from logochron.core.options import Empty, OnRefused, check
+from logochron.core.selection import Where, in_words
+from logochron.sources.account import Stated, account
+from logochron.sources.engine import Engine
+from logochron.sources.locate import locate
+from logochron.sources.scans import Wanted, scan_parquet, scan_text
+
+#: Names a dimension may not bear, since tables use them.
+TAKEN = frozenset((*BEFORE, *AFTER))
+
+
+def read(
+    source: Any,
+    *,
+    date: str,
+    values: str | Sequence[str] = (),
+    by: str | Sequence[str] | Mapping[str, str] = (),
+    where: Where | None = None,
+    covering: Any = None,
+    until: DayLike | None = None,
+    tz: str | None = None,
+    measures: Sequence[Measure] = (),
+    day_first: bool | None = None,
+    date_format: str | None = None,
+    delimiter: str | None = None,
+    encoding: str | None = None,
+    empty: Empty = "refused",
+    on_refused: OnRefused = "stop",
+    progress: Callable[[float], None] | None = None,
+) -> Daybook:
+    """Read sales records into a daybook, every row accounted for.
+
+    Parameters
+    ----------
+    source
+        A path, a list of paths or a glob: .csv, .tsv, .txt (also .gz) and .parquet.
+    date
+        The column of dates. A timestamp counts on its day.
+    values
+        The columns of amounts to sum, each a measure.
+    by
+        The columns to split by, or ``{new_name: column}``.
+    where
+        Rows wanted: ``{"harbor": "Alderquay", "line": ["hire", "lessons"], "channel": Not("online")}``.
+    covering
+        ``(first, last)``, either None: the days for which the records are complete. Rows outside are set
+        aside.
+    until
+        The report date. Rows past it are set aside.
+    tz
+        The zone in which a zoned timestamp of a Parquet file is turned into a day (UTC where None).
+    measures
+        `Measure` objects, beside or instead of `values`.
+    day_first
+        Whether 03/04/2026 is 3 April; asked for only where no row tells.
+    date_format
+        The form of the dates in the manner of `strptime` (``"%d %b %y"``).
+    delimiter, encoding
+        Of text files; recognised where None.
+    empty
+        Whether an empty amount refuses its row or counts as ``"zero"``.
+    on_refused
+        ``"stop"`` raises an IntakeError that shows the first ten refused rows; ``"skip"`` leaves them out,
+        counted and listed in ``book.intake``.
+    progress
+        Called with the part that is done (0 to 1) while a long reading runs.
+
+    Returns
+    -------
+    Daybook
+        Sums by day and item, with `intake`, the account of every row: read = counted + refused + set_aside +
+        blank.
+
+    Raises
+    ------
+    QuestionError
+        Where a path, a column, an item or an option is not there.
+    IntakeError
+        Where the source cannot be read for certain, or rows are refused.
+
+    Notes
+    -----
+    Amounts with at most six decimals are summed as whole numbers, without any rounding; `Daybook.exact` tells.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> book = lc.read("sales.csv", date="sold_on", values=["revenue", "units"], by="harbor")  # doctest: +SKIP
+    """
+    check("empty", empty, Empty)
+    check("on_refused", on_refused, OnRefused)
+    asked = _measures(values, measures)
+    dimensions = _dimensions(by)
+    covered = (None, None) if covering is None else span_ends(covering, "covering")
+    report = None if until is None else day_number(until, "until")
+    where = dict(where or {})
+    # a filter may use the new name of a dimension, or the name of any column
+    where = {dimensions.get(name, name): wanted for name, wanted in where.items()}
+    wanted = Wanted(
+        date=date,
+        dimensions=dimensions,
+        columns=tuple(dict.fromkeys(m.source_column for m in asked)),
+        where=where,
+        empty_is_zero=empty == "zero",
+        tz=tz,
+    )
+    ends = [end for end in (covered[1], report) if end is not None]
+    keep = (covered[0], min(ends) if ends else None)
+    sources = locate(source)
+    engine = Engine(progress)
+    with TemporaryDirectory(prefix="logochron-") as name:
+        folder = Path(name)
+        scans = [
+            scan_text(engine, one, wanted, folder, delimiter=delimiter, encoding=encoding)
+            if one.kind == "text"
+            else scan_parquet(engine, one, wanted)
+            for one in sources
+        ]
+        rows, intake = account(engine, scans, wanted, Stated(day_first, date_format, keep), on_refused)
+    inexact = [name for name, amounts in rows.amounts.items() if amounts.scale is None]
+    if inexact:
+        intake = replace(
+            intake,
+            warnings=(
+                *intake.warnings,
+                f"summed in floating point, as the amounts have more than six decimals or are too large: "
+                f"{', '.join(inexact)}",
+            ),
+        )
+    book = Daybook(
+        days=rows.days,
+        records=rows.records,
+        codes=rows.codes,
+        labels=rows.labels,
+        amounts=rows.amounts,
+        measures=asked,
+        recorded=rows.recorded,
+        intake=intake,
+        asked_covering=covered,
+        asked_until=report,
+        kept=keep,
+        selected=in_words(where),
+    )
+    if report is not None:
+        settle(book.recorded, covered, report)  # a report date that cannot be is refused here
+    return book
+
+
+def _measures(values: str | Sequence[str], measures: Sequence[Measure]) -> tuple[Measure, ...]:
+    names = [values] if isinstance(values, str) else list(values)
+    asked = (*(Measure(name) for name in names), *measures)
+    if not asked:
+        raise QuestionError("`values` must name at least one column of amounts (--value COLUMN)")
+    for i, measure in enumerate(asked):
+        if any(other.name == measure.name for other in asked[:i]):
+            raise QuestionError(f"`values` and `measures` name {measure.name!r} twice")
+    return asked
+
+
+def _dimensions(by: str | Sequence[str] | Mapping[str, str]) -> dict[str, str]:
+    if isinstance(by, Mapping):
+        named = list(by.items())
+    else:
+        named = [(name, name) for name in ([by] if isinstance(by, str) else by)]
+    for name, column in named:
+        if name in TAKEN:
+            raise QuestionError(
+                f"`by`: a dimension may not be called {name!r}, as tables have a column of that name; rename it: "
+                f"by={{'its_{name}': {column!r}}} (--by its_{name}={column})"
+            )
+    if len(dict(named)) < len(named):
+        raise QuestionError(f"`by` names a dimension twice: {', '.join(name for name, _ in named)}")
+    return dict(named)

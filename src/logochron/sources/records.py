@@ -1,0 +1,164 @@
+"""The records of a text file as its bytes give them: counted apart from the engine, to check it."""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import BinaryIO
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.days import Days
+
+Bytes = NDArray[np.uint8]
+_CHUNK = 1 << 24
+_NEWLINE, _RETURN, _QUOTE = 10, 13, 34
+
+
+@dataclass(frozen=True)
+class Swallow:
+    """A record that a stray quote seems to have glued from several lines: its bytes, its first line."""
+
+    start: int
+    end: int
+    line: int
+    text: str
+
+
+@dataclass
+class Scan:
+    """What the bytes say: all records (the header and blank ones included), how many are empty, what is odd."""
+
+    records: int = 0
+    empty: int = 0
+    lone_returns: bool = False
+    with_return: int = 0
+    newlines: int = 0
+    swallows: list[Swallow] = field(default_factory=list)
+
+    @property
+    def mixed(self) -> bool:
+        """Whether there is more than one kind of line end."""
+        return self.lone_returns or 0 < self.with_return < self.newlines
+
+
+def _chunks(path: Path) -> Iterator[tuple[int, Bytes, Days, Days]]:
+    """Runs of whole records: their offset, bytes, the record ends and all newlines (both within the run)."""
+    with path.open("rb") as file:
+        yield from _runs(file, path.stat().st_size)
+
+
+def _runs(file: BinaryIO, total: int) -> Iterator[tuple[int, Bytes, Days, Days]]:
+    position, size = 0, _CHUNK
+    while position < total:
+        file.seek(position)  # read, not mapped: mapped pages would count as the process's memory
+        chunk = np.frombuffer(file.read(size), dtype=np.uint8)
+        final = position + len(chunk) == total
+        newlines = np.flatnonzero(chunk == _NEWLINE)
+        quotes = np.flatnonzero(chunk == _QUOTE)
+        ends = newlines
+        if len(quotes):
+            ends = newlines[np.searchsorted(quotes, newlines) % 2 == 0]
+        if not len(ends) and not final:
+            size *= 2  # one record longer than the chunk
+            continue
+        length = len(chunk) if final else int(ends[-1]) + 1
+        if final and (not len(ends) or ends[-1] != len(chunk) - 1):
+            ends = np.append(ends, len(chunk))  # the last record has no line end
+        yield position, chunk[:length], ends, newlines[newlines < length]
+        position += length
+        size = _CHUNK
+
+
+def _starts(ends: Days) -> Days:
+    return np.concatenate([[0], ends[:-1] + 1])
+
+
+def _empties(chunk: Bytes, ends: Days) -> NDArray[np.bool_]:
+    starts = _starts(ends)
+    length = ends - starts
+    return (length == 0) | ((length == 1) & (chunk[np.minimum(starts, len(chunk) - 1)] == _RETURN))
+
+
+def scan(path: Path, delimiter: str, columns: int) -> Scan:
+    """Count the records of a file and find what a stray quote swallowed.
+
+    Parameters
+    ----------
+    delimiter, columns
+        What parts the fields, and how many the header has.
+    """
+    found = Scan()
+    for offset, chunk, ends, newlines in _chunks(path):
+        found.records += len(ends)
+        found.empty += int(_empties(chunk, ends).sum())
+        returns = int(np.count_nonzero(chunk == _RETURN))
+        if returns:
+            paired = int(np.count_nonzero(chunk[newlines[newlines > 0] - 1] == _RETURN))
+            found.lone_returns |= returns > paired
+            found.with_return += paired
+        if columns > 1 and len(newlines) > np.count_nonzero(ends < len(chunk)):
+            found.swallows += _swallows(chunk, ends, newlines, offset, found.newlines, delimiter, columns)
+        found.newlines += len(newlines)
+    return found
+
+
+def _swallows(
+    chunk: Bytes, ends: Days, newlines: Days, offset: int, lines_before: int, delimiter: str, columns: int
+) -> list[Swallow]:
+    """Records of several lines, each of which splits into the header's number of fields by itself."""
+    line_ends = newlines if len(newlines) and newlines[-1] == len(chunk) - 1 else np.append(newlines, len(chunk))
+    line_starts = _starts(line_ends)
+    delimiters = np.flatnonzero(chunk == ord(delimiter))
+    fields = np.searchsorted(delimiters, line_ends) - np.searchsorted(delimiters, line_starts) + 1
+    starts = _starts(ends)
+    first_line = np.searchsorted(line_starts, starts)
+    lines = np.diff(np.append(first_line, len(line_starts)))
+    whole = np.logical_and.reduceat(fields == columns, first_line)
+    return [
+        Swallow(
+            offset + int(starts[i]),
+            offset + int(ends[i]),
+            lines_before + int(first_line[i]) + 1,
+            chunk[starts[i] : line_ends[first_line[i]]].tobytes().decode("utf-8", "replace").rstrip("\r"),
+        )
+        for i in np.flatnonzero(whole & (lines > 1))
+    ]
+
+
+def mask_swallows(path: Path, target: Path, swallows: list[Swallow]) -> None:
+    """A copy in which each swallowed record is one field in quotes, which the engine refuses, all else in place."""
+    data = bytearray(path.read_bytes())
+    for swallow in swallows:
+        body = bytes(data[swallow.start : swallow.end])
+        masked = bytearray(c if c in (_NEWLINE, _RETURN) else ord("x") for c in body)
+        masked[0] = _QUOTE
+        masked[len(body.rstrip(b"\r")) - 1] = _QUOTE
+        data[swallow.start : swallow.end] = masked
+    target.write_bytes(data)
+
+
+def record_places(path: Path) -> tuple[Days, Days, NDArray[np.bool_]]:
+    """For every record its first byte, its physical line (from 1), and whether it is empty."""
+    starts, lines, empties = [], [], []
+    line = 1
+    for offset, chunk, ends, newlines in _chunks(path):
+        first = _starts(ends)
+        starts.append(first + offset)
+        lines.append(np.searchsorted(newlines, first) + line)
+        empties.append(_empties(chunk, ends))
+        line += len(newlines)
+    return np.concatenate(starts), np.concatenate(lines), np.concatenate(empties)
+
+
+def walk(path: Path, delimiter: str) -> tuple[int, int]:
+    """All records and the empty ones as Python's own reader counts them: the slow second opinion."""
+    records = empty = 0
+    with path.open(encoding="utf-8", errors="replace", newline="") as file:
+        for row in csv.reader(file, delimiter=delimiter):
+            records += 1
+            empty += not row
+    return records, empty
