@@ -90,7 +90,7 @@ def align(
         (~covered, "not recorded"),
         (no_base & (before | fragment), f"no base: the records start on {first_words}"),
         (no_base & ~(before | fragment), f"no base: the records end on {last_words}"),
-        (earlier.notes != "", earlier.notes),
+        (np.asarray(earlier.notes != "").astype(bool), earlier.notes),
     ]
     if coverage.by_word:
         beyond = (covered & (ends > coverage.recorded_last)) | (base_known & (base_ends > coverage.recorded_last))
@@ -112,9 +112,7 @@ def align(
     )
 
 
-def _periods(
-    coverage: Coverage, calendar: Calendar, each: Grain, partial: Partial, at: Any, last: int | None
-) -> Days:
+def _periods(coverage: Coverage, calendar: Calendar, each: Grain, partial: Partial, at: Any, last: int | None) -> Days:
     """The ordinals of the rows: those of `at`, or all that touch the coverage; the last few of them."""
     low, high = (int(o) for o in calendar.ordinals(each, np.array([coverage.first, coverage.last])))
     if at is not None:

@@ -31,9 +31,7 @@ class Prior:
 
     def earlier(self, calendar: Calendar, each: Grain, ordinals: Days) -> Earlier:
         """The base of each period."""
-        return Earlier(
-            ordinals - self.n, np.ones(ordinals.shape, bool), np.full(ordinals.shape, "", dtype=object)
-        )
+        return Earlier(ordinals - self.n, np.ones(ordinals.shape, bool), np.full(ordinals.shape, "", dtype=object))
 
     def in_words(self, each: Grain) -> str:
         """How a title calls it."""

@@ -172,7 +172,7 @@ def _items_with_records(book: Daybook, by: tuple[str, ...], aligned: Alignment) 
         return items
     spans = aligned.spans()
     _, records = book.sums(items, [], *spans)
-    present = (records > 0).any(axis=0)
+    present = np.atleast_1d((records > 0).any(axis=0))
     recoded = np.cumsum(present) - 1
     labels = tuple(label[present] for label in items.labels)
     # rows of items that are left out are never inside a span: any code will do
@@ -205,9 +205,9 @@ def _columns(
     shape = figures.value.shape
     shares = share(sides.value, whole.value, sides.value_known)
     base_shares = share(sides.base, whole.base, sides.base_known)
-    outside = [(s < 0) | (s > 1) for s in (shares, base_shares)]
     notes = figures.notes
-    notes.add(outside[0] | outside[1], "negative items")
+    outside = np.asarray((shares < 0) | (shares > 1) | (base_shares < 0) | (base_shares > 1))
+    notes.add(outside, "negative items")
     for rows, text in aligned.notes:
         notes.add(rows[:, None], text if isinstance(text, str) else text[:, None])
 
@@ -255,4 +255,3 @@ def _stack(parts: list[dict[str, NDArray[Any]]]) -> Mapping[str, NDArray[Any]]:
     for values in stacked.values():
         values.setflags(write=False)
     return stacked
-

@@ -70,8 +70,7 @@ def settle(recorded: Days, covering: Ends, until: int | None) -> Coverage:
     """
     low, high = covering
     within = recorded[
-        (recorded >= (recorded[0] if low is None else low))
-        & (recorded <= (recorded[-1] if high is None else high))
+        (recorded >= (recorded[0] if low is None else low)) & (recorded <= (recorded[-1] if high is None else high))
     ]
     mistyped_start, mistyped_end = typing_errors(within)
     if low is None and mistyped_start:
@@ -117,10 +116,7 @@ def settle(recorded: Days, covering: Ends, until: int | None) -> Coverage:
 def _mistyped(days: Days, sound: int) -> str:
     named = ", ".join(iso(int(day)) for day in days)
     apart = int(min(abs(days[0] - sound), abs(days[-1] - sound)))
-    return (
-        f"the records hold {named}, {apart:,} days from their neighbor {iso(sound)}: "
-        f"probably a typing error. "
-    )
+    return f"the records hold {named}, {apart:,} days from their neighbor {iso(sound)}: probably a typing error. "
 
 
 def closable(recorded: Days, first: int, last: int) -> bool:

@@ -226,14 +226,10 @@ class Daybook:
         """Sums of columns, and numbers of records, over spans for each item, each of shape (spans, items)."""
         counted = Amounts(self.records, 0, float(self.records.sum()))
         wanted = [self.amounts[name] for name in columns]
-        *sums, records = span_sums(
-            self.days, items.of_rows, items.count, [*wanted, counted], starts, ends
-        )
+        *sums, records = span_sums(self.days, items.of_rows, items.count, [*wanted, counted], starts, ends)
         return dict(zip(columns, sums)), records.astype(np.int64)
 
-    def totals(
-        self, each: Grain, by: str | Sequence[str] = (), calendar: Calendar | None = None
-    ) -> pd.DataFrame:
+    def totals(self, each: Grain, by: str | Sequence[str] = (), calendar: Calendar | None = None) -> pd.DataFrame:
         """The sum of each measure in each period that touches the coverage.
 
         Returns

@@ -17,7 +17,7 @@ Empty = Literal["refused", "zero"]
 Lane = Literal["all", "adverse"]
 
 
-def values(literal: Any) -> tuple[str, ...]:
+def values(literal: Any) -> tuple[Any, ...]:
     """The values of a Literal alias, in order."""
     return get_args(literal)
 
@@ -30,18 +30,18 @@ def check(name: str, value: object, literal: Any) -> str:
     QuestionError
         Otherwise: what must be, what came, and the nearest value.
 
-    >>> check("each", "weeks", Grain)
+    >>> check("better", "high", Better)
     Traceback (most recent call last):
     ...
-    logochron.core.errors.QuestionError: `each` must be one of day, week, month, quarter, half, year; got 'weeks'. Did you mean 'week'?
+    logochron.core.errors.QuestionError: `better` must be one of higher, lower, neither; got 'high'.
+    Did you mean 'higher'?
     """
     allowed = values(literal)
     if isinstance(value, str) and value in allowed:
         return value
     hint = nearest(value, allowed) if isinstance(value, str) else None
     raise QuestionError(
-        f"`{name}` must be one of {', '.join(allowed)}; got {value!r}."
-        + (f" Did you mean {hint!r}?" if hint else "")
+        f"`{name}` must be one of {', '.join(allowed)}; got {value!r}." + (f" Did you mean {hint!r}?" if hint else "")
     )
 
 

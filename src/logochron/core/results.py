@@ -71,9 +71,8 @@ class Result:
         made: dict[str, Any] = {}
         for name, values in columns.items():
             if name == "period":
-                made[name] = pd.Categorical.from_codes(
-                    values.astype(np.int32), categories=list(self.periods), ordered=True
-                )
+                kind = pd.CategoricalDtype(list(self.periods), ordered=True)
+                made[name] = pd.Categorical.from_codes(values.astype(np.int64).tolist(), dtype=kind)
             elif name in WHOLE:
                 made[name] = pd.array(values, dtype="Float64").astype("Int64")
             elif values.dtype.kind == "M":

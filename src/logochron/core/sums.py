@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,8 +32,8 @@ class Amounts:
     scale: int | None
     size: float
 
-    def take(self, rows: NDArray[np.bool_]) -> Amounts:
-        """The amounts of some rows."""
+    def take(self, rows: NDArray[Any]) -> Amounts:
+        """The amounts of some rows (a mask or indices)."""
         return Amounts(self.values[rows], self.scale, self.size)
 
 
@@ -71,7 +72,7 @@ def span_sums(
     order = np.argsort(items, kind="stable")
     cells, items = cells[order], items[order]
     sorted_columns = [column.take(order) for column in columns]
-    sums = [
+    sums: list[NDArray[Any]] = [
         np.empty((len(starts), n_items), dtype=np.float64 if c.scale is None else np.int64) for c in columns
     ]
     for low in range(0, n_items, block):

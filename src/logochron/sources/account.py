@@ -15,7 +15,7 @@ from logochron.core.intake import LISTED, Intake, Refusal
 from logochron.core.sums import Amounts
 from logochron.sources.dates import Reading, read_dates
 from logochron.sources.engine import Engine, Plan
-from logochron.sources.scans import Scanned, Wanted, lines_of_malformed, refused_rows
+from logochron.sources.scans import Scanned, Wanted, malformed_rows, refused_rows
 
 _SHOWN = 10
 _READINGS = {
@@ -74,14 +74,13 @@ def account(
         groups, part = scanned.groups, slice(offset, offset + len(scanned.groups.dates))
         offset = part.stop
         dated, in_days = reading.readable[part][groups.date_codes], inside[part][groups.date_codes]
-        blank_rows = scanned.blank - (scanned.records - len(scanned.malformed) - int(groups.rows.sum()))
         question = in_days & groups.keep
         bad = int(groups.bad[question].sum())
-        undated = int(groups.rows[~dated].sum()) - blank_rows
+        undated = int(groups.rows[~dated].sum()) - scanned.blank_rows
         counted += int(groups.rows[question].sum()) - bad
-        refused += bad + undated + len(scanned.malformed)
+        refused += bad + undated + scanned.torn
         set_aside += int(groups.rows[dated & ~question].sum())
-        if bad or undated or scanned.malformed:
+        if bad or undated or scanned.torn:
             shape = _READINGS.get(reading.name, reading.name)
             found = refused_rows(
                 engine,
@@ -90,7 +89,7 @@ def account(
                 groups.dates[~reading.readable[part]],
                 f"not a date {shape}",
             )
-            found += lines_of_malformed(scanned)
+            found += malformed_rows(scanned)
             refusals += sorted(found, key=lambda refusal: refusal.line)
         rows_by_day.append(reading.days[part][groups.date_codes][dated])
         taken.append(question & (groups.rows > groups.bad))
@@ -129,7 +128,9 @@ def _check_items(engine: Engine, scans: Sequence[Scanned], wanted: Wanted) -> No
         if not sum(scanned.groups.named_rows[column, label] for scanned in scans):
             known: set[str] = set()
             for scanned in scans:
-                sql = f"SELECT DISTINCT {scanned.query.conditions[column]} AS v FROM {scanned.query.relation} LIMIT 10000"
+                sql = (
+                    f"SELECT DISTINCT {scanned.query.conditions[column]} AS v FROM {scanned.query.relation} LIMIT 10000"
+                )
                 known |= set(engine.arrays(sql)["v"])
             raise QuestionError(f"`where`: {no_such('item', label, sorted(known), where=f'column {column!r}')}")
 
@@ -139,7 +140,8 @@ def _dates(scans: Sequence[Scanned], wanted: Wanted, stated: Stated) -> Reading:
     dates = [scanned.groups.dates for scanned in scans]
     if not sum(len(part) for part in dates):
         names = ", ".join(scanned.source.name for scanned in scans)
-        raise IntakeError(f"{names}: no rows below the header")
+        torn = [f"\n  {refusal}" for scanned in scans for refusal in malformed_rows(scanned)[:_SHOWN]]
+        raise IntakeError(f"{names}: no rows below the header" + (" can be read:" + "".join(torn) if torn else ""))
     if all(part.dtype != object or not any(isinstance(text, str) for text in part) for part in dates):
         days = [np.array([np.iinfo(np.int64).min if d is None else d for d in part], dtype=np.int64) for part in dates]
         joined = np.concatenate(days)
@@ -151,9 +153,7 @@ def _dates(scans: Sequence[Scanned], wanted: Wanted, stated: Stated) -> Reading:
     counts = np.concatenate(
         [np.bincount(s.groups.date_codes, s.groups.rows, minlength=len(s.groups.dates)) for s in scans]
     )
-    return read_dates(
-        texts, counts, column=wanted.date, day_first=stated.day_first, date_format=stated.date_format
-    )
+    return read_dates(texts, counts, column=wanted.date, day_first=stated.day_first, date_format=stated.date_format)
 
 
 def _text(date: object) -> str:
@@ -194,9 +194,7 @@ def _gathered(
 ) -> Rows:
     """The rows of all sources with one coding of items, one row a day and tuple."""
     offsets = np.cumsum([0, *(len(scanned.groups.dates) for scanned in scans)])
-    days = np.concatenate(
-        [reading.days[s.groups.date_codes + o][t] for s, o, t in zip(scans, offsets, taken)]
-    )
+    days = np.concatenate([reading.days[s.groups.date_codes + o][t] for s, o, t in zip(scans, offsets, taken)])
     codes: dict[str, Days] = {}
     labels: dict[str, NDArray[np.object_]] = {}
     key = days - days.min() if len(days) else days

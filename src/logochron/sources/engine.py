@@ -137,10 +137,19 @@ class Engine:
         found = self.connection.execute(sql).fetchnumpy()
         for name in tables or {}:
             self.connection.unregister(name)
-        return {
-            name: values.filled(None) if isinstance(values, np.ma.MaskedArray) and values.dtype == object else values
-            for name, values in found.items()
-        }
+        return {name: _plain(values) for name, values in found.items() if isinstance(values, np.ndarray)}
+
+
+def _plain(values: NDArray[Any]) -> NDArray[Any]:
+    """Values without a mask: unknown numbers as NaN, anything else unknown as None."""
+    if not isinstance(values, np.ma.MaskedArray):
+        return values
+    unknown = np.ma.getmaskarray(values)
+    plain: NDArray[Any] = np.ma.getdata(values)
+    if unknown.any():
+        plain = plain.astype(np.float64 if plain.dtype.kind == "f" else object)
+        plain[unknown] = np.nan if plain.dtype.kind == "f" else None
+    return plain
 
 
 def condition(where: Where, expressions: Mapping[str, str]) -> str:
@@ -224,8 +233,7 @@ def _pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: str) ->
         stats += [f"sum(size{i})::DOUBLE AS size{i}", f"bool_or(finer{i}) AS finer{i}"]
     stats += [f"sum(named{i}) AS named{i}" for i in range(len(labels))]
     stats += [f"sum(empty{i}) AS empty{i}" for i in range(len(empties))]
-    found = engine.connection.execute(f"SELECT {', '.join(stats)} FROM g").fetchone()
-    assert found is not None
+    (found,) = engine.connection.execute(f"SELECT {', '.join(stats)} FROM g").fetchall()
     result = dict(zip((stat.rsplit(" AS ", 1)[1] for stat in stats), found))
     return result | {"named": {pair: result[f"named{i}"] or 0 for i, pair in enumerate(labels)}}
 
@@ -264,11 +272,13 @@ def _measured(i: int, amount: Amount, plan: Plan) -> list[str]:
 
 
 #: Sizes past which a way of summing is not exact any more; differences must fit as well.
-_LIMITS = {"whole": 2.0**52, "decimal": 2.0**62, "float": float("inf")}
+_LIMITS = {"whole": 2.0**52, "decimal": 2.0**62}
 
 
 def _better(plan: Plan, found: Mapping[str, Any], i: int) -> Plan:
     """The plan itself where it served, else the next safer one."""
+    if plan.way == "float":
+        return plan
     size, finer = found[f"size{i}"] or 0.0, bool(found[f"finer{i}"])
     fits = size < _LIMITS[plan.way]
     if fits and not finer:
@@ -290,9 +300,7 @@ def _groups(engine: Engine, query: Query, plans: Mapping[str, Plan], stats: Mapp
             f"CREATE OR REPLACE TEMP TABLE t_{name} AS SELECT v, (row_number() OVER () - 1)::BIGINT AS code "
             f"FROM (SELECT DISTINCT {name} AS v FROM g ORDER BY v NULLS FIRST)"
         )
-        values = engine.arrays(f"SELECT v FROM t_{name} ORDER BY code")["v"]
-        unknown = np.ma.getmaskarray(values)
-        distinct.append(np.where(unknown, None, np.ma.getdata(values)) if unknown.any() else np.ma.getdata(values))
+        distinct.append(engine.arrays(f"SELECT v FROM t_{name} ORDER BY code")["v"])
     joins = " ".join(f"JOIN t_{name} ON g.{name} IS NOT DISTINCT FROM t_{name}.v" for name in coded)
     sums = []
     for i, plan in enumerate(plans.values()):
@@ -314,5 +322,3 @@ def _groups(engine: Engine, query: Query, plans: Mapping[str, Plan], stats: Mapp
         empties={a.column: int(stats.get(f"empty{i}") or 0) for i, a in enumerate(query.amounts)},
         named_rows=stats["named"],
     )
-
-

@@ -62,7 +62,7 @@ def locate(source: Any) -> list[Source]:
             raise QuestionError(f"`source` must hold paths; got {one!r}")
         path = Path(one)
         if not path.exists() and glob.has_magic(os.fspath(one)):
-            found = sorted(Path(match) for match in glob.glob(os.fspath(one), recursive=True))
+            found = sorted(Path(match) for match in glob.glob(os.fspath(one), recursive=True))  # noqa: PTH207  absolute ones too
             if not found:
                 raise QuestionError(f"no file matches {os.fspath(one)!r}")
             paths += found
@@ -81,9 +81,7 @@ def _source(path: Path) -> Source:
     if not path.exists():
         beside = [p.name for p in path.parent.iterdir()] if path.parent.is_dir() else []
         hint = nearest(path.name, beside)
-        raise QuestionError(
-            f"there is no file {path}." + (f" Did you mean {path.parent / hint}?" if hint else "")
-        )
+        raise QuestionError(f"there is no file {path}." + (f" Did you mean {path.parent / hint}?" if hint else ""))
     if path.is_dir():
         raise QuestionError(f"{path} is a directory: name its files, for instance '{path}/*.csv'")
     lower = path.name.lower()

@@ -19,7 +19,8 @@ from logochron.core.selection import Where, in_words
 from logochron.sources.account import Stated, account
 from logochron.sources.engine import Engine
 from logochron.sources.locate import locate
-from logochron.sources.scans import Wanted, scan_parquet, scan_text
+from logochron.sources.scans import Wanted, parquet_types, scan_parquet, scan_text
+from logochron.sources.textfile import prepare
 
 #: Names a dimension may not bear, since tables use them.
 TAKEN = frozenset((*BEFORE, *AFTER))
@@ -187,3 +188,12 @@ def _dimensions(by: str | Sequence[str] | Mapping[str, str]) -> dict[str, str]:
     if len(dict(named)) < len(named):
         raise QuestionError(f"`by` names a dimension twice: {', '.join(name for name, _ in named)}")
     return dict(named)
+
+
+def columns_of(source: Any) -> tuple[str, list[str]]:
+    """The name and the columns of the first file that a source names."""
+    first = locate(source)[0]
+    with TemporaryDirectory(prefix="logochron-") as name:
+        if first.kind == "text":
+            return first.name, list(prepare(first, Path(name), None, None, mend=False).header)
+        return first.name, list(parquet_types(Engine(), first))

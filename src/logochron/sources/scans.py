@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -17,11 +17,23 @@ from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.core.intake import LISTED, Refusal
 from logochron.core.selection import Where
 from logochron.sources.dates import TIME, has_time
-from logochron.sources.engine import Amount, Engine, Groups, Plan, Query, inner, is_empty, named, quoted, roll_up
+from logochron.sources.engine import (
+    Amount,
+    Engine,
+    Groups,
+    Plan,
+    Query,
+    inner,
+    is_empty,
+    named,
+    quoted,
+    roll_up,
+)
 from logochron.sources.locate import Source
-from logochron.sources.records import Scan, Swallow, mask_swallows, record_places, scan, walk
+from logochron.sources.records import Places, Swallow, mask_swallows, record_places, scan, walk
 from logochron.sources.textfile import TextFile, prepare
 
+_NAN = re.compile(r"\s*[+-]?nan\s*", re.IGNORECASE)
 _DECIMALS = re.compile(r"\s*[+-]?\d*(?:\.(\d*?)0*)?\s*")
 
 
@@ -44,6 +56,7 @@ class Malformed:
     position: int  # a byte within the record
     text: str
     reason: str
+    blank: bool
 
 
 @dataclass(frozen=True)
@@ -54,12 +67,22 @@ class Scanned:
     query: Query
     groups: Groups
     records: int
-    blank: int
+    empty: int  # records the engine passes over
+    blank_rows: int  # rows it gives in which every field is empty
     malformed: tuple[Malformed, ...] = ()
-    path: Path | None = None
     swallows: tuple[Swallow, ...] = ()
     guesses: tuple[str, ...] = ()
-    find_places: Callable[[Days], Days] | None = field(default=None, repr=False)
+    lines: _Lines | None = None  # None: rows are told by their number
+
+    @property
+    def torn(self) -> int:
+        """The malformed records but for those of spaces and delimiters only."""
+        return sum(not bad.blank for bad in self.malformed)
+
+    @property
+    def blank(self) -> int:
+        """All blank records."""
+        return self.empty + self.blank_rows + len(self.malformed) - self.torn
 
 
 def check_columns(source: Source, wanted: Wanted, header: Sequence[str]) -> None:
@@ -91,22 +114,22 @@ def scan_text(
     IntakeError
         Where the engine's rows and the file's records do not agree, or the file cannot be read at all.
     """
-    mend, swallows = False, []
+    mend = False
+    swallows: list[Swallow] = []
     while True:
         text = prepare(source, folder, delimiter, encoding, mend=mend)
         check_columns(source, wanted, text.header)
-        path = text.path
+        path, columns = text.path, len(text.header)
         if swallows:
             path = folder / f"masked-{len(list(folder.iterdir()))}.csv"
             mask_swallows(text.path, path, swallows)
         query = _text_query(text, path, wanted)
-        plans = _text_plans(text, query.amounts)
         with ThreadPoolExecutor(1) as pool:
-            counting = pool.submit(scan, text.path, text.delimiter, len(text.header))
+            counting = pool.submit(scan, path, text.delimiter, columns)
             failure: IntakeError | None = None
             try:
-                groups = roll_up(engine, query, plans, source.name)
-                malformed = _rejects(engine)
+                groups = roll_up(engine, query, _text_plans(text, query.amounts), source.name)
+                malformed = _rejects(engine, text.delimiter)
             except IntakeError as error:
                 failure = error
             counted = counting.result()
@@ -115,10 +138,32 @@ def scan_text(
             continue
         if failure is not None:
             raise failure
+        rows, places = int(groups.rows.sum()) + len(malformed), None
+        if counted.swallows or rows != counted.records - counted.empty - 1:
+            counted, places = walk(path, text.delimiter, columns)
         if counted.swallows and not swallows:
             swallows = counted.swallows
             continue
-        return _reconciled(engine, source, text, path, query, groups, malformed, counted)
+        if rows != counted.records - counted.empty - 1:
+            raise IntakeError(
+                f"{source.name}: its records cannot be told apart for certain: "
+                f"{counted.records - counted.empty - 1:,} stand below the header, the engine finds {rows:,}; "
+                "look for a stray quote" + (f" near {malformed[0].text[:60]!r}" if malformed else "")
+            )
+        # the skipped records are the header and the empty ones before it
+        empty = counted.empty - (text.skip - 1)
+        return Scanned(
+            source=source,
+            query=query,
+            groups=groups,
+            records=counted.records - text.skip,
+            empty=empty,
+            blank_rows=_blank_rows(engine, query, groups),
+            malformed=tuple(malformed),
+            swallows=tuple(swallows),
+            guesses=text.guesses,
+            lines=_Lines(path, text.skip, tuple(bad.position for bad in malformed), places),
+        )
 
 
 def _text_query(text: TextFile, path: Path, wanted: Wanted) -> Query:
@@ -156,7 +201,7 @@ def _text_plans(text: TextFile, amounts: Sequence[Amount]) -> dict[str, Plan]:
     return plans
 
 
-def _rejects(engine: Engine) -> list[Malformed]:
+def _rejects(engine: Engine, delimiter: str) -> list[Malformed]:
     """The records that the engine refused in its last pass, once each."""
     reasons = {
         "MISSING COLUMNS": "fewer fields than the header",
@@ -170,50 +215,11 @@ def _rejects(engine: Engine) -> list[Malformed]:
     ).fetchall()
     return [
         # the engine counts bytes from 1, from the line feed before where lines end in two bytes
-        Malformed(int(position), line or "", reasons.get(kind, kind.lower()))
+        Malformed(
+            int(position), line or "", reasons.get(kind, kind.lower()), not (line or "").strip(" \t\r\n" + delimiter)
+        )
         for _, position, kind, line in found
     ]
-
-
-def _reconciled(
-    engine: Engine,
-    source: Source,
-    text: TextFile,
-    path: Path,
-    query: Query,
-    groups: Groups,
-    malformed: list[Malformed],
-    counted: Scan,
-) -> Scanned:
-    rows = int(groups.rows.sum())
-    records = counted.records - text.skip
-    # the skipped records are the header and the empty ones before it
-    empty = counted.empty - (text.skip - 1)
-    if rows + len(malformed) != records - empty:
-        walked, walked_empty = walk(path, text.delimiter)
-        if rows + len(malformed) != walked - walked_empty - 1:
-            raise IntakeError(
-                f"{source.name}: its {walked - walked_empty - 1:,} records cannot be told apart for certain: the "
-                f"engine finds {rows:,} rows and {len(malformed):,} malformed records; "
-                "look for a stray quote"
-                + (f" near {malformed[0].text[:60]!r}" if malformed else "")
-            )
-        records, empty = walked - text.skip, walked_empty - (text.skip - 1)
-    spaces = [bad for bad in malformed if not bad.text.strip(" \t\r\n" + text.delimiter)]
-    blank = empty + len(spaces) + _blank_rows(engine, query, groups)
-    swallowed = tuple(counted.swallows)
-    return Scanned(
-        source=source,
-        query=query,
-        groups=groups,
-        records=records,
-        blank=blank,
-        malformed=tuple(bad for bad in malformed if bad not in spaces),
-        path=path,
-        swallows=swallowed,
-        guesses=text.guesses,
-        find_places=lambda rows: _lines_of_rows(path, text.skip, malformed, rows),
-    )
 
 
 def _blank_rows(engine: Engine, query: Query, groups: Groups) -> int:
@@ -221,45 +227,68 @@ def _blank_rows(engine: Engine, query: Query, groups: Groups) -> int:
     if not any(text is None or (isinstance(text, str) and not text.strip()) for text in groups.dates):
         return 0
     blank = " AND ".join(is_empty(sql) for sql in query.all_fields)
-    found = engine.connection.execute(f"SELECT count(*) FROM {query.relation} WHERE {blank}").fetchone()
-    return int(found[0]) if found else 0
+    ((found,),) = engine.connection.execute(f"SELECT count(*) FROM {query.relation} WHERE {blank}").fetchall()
+    return int(found)
 
 
-def _lines_of_rows(path: Path, skip: int, malformed: Sequence[Malformed], rows: Days) -> Days:
-    """The physical lines of the engine's rows, which are the records but for empty and malformed ones."""
-    starts, lines, empties = record_places(path)
-    is_row = ~empties
-    is_row[:skip] = False
-    positions = np.array([bad.position for bad in malformed], dtype=np.int64)
-    is_row[np.searchsorted(starts, positions, side="right") - 1] = False
-    return lines[is_row][rows - 1]
+@dataclass
+class _Lines:
+    """Finds the physical lines of rows and malformed records; looks at the file only when asked."""
+
+    path: Path
+    skip: int
+    malformed: tuple[int, ...]
+    places: Places | None
+
+    def _found(self) -> tuple[Places, Days]:
+        if self.places is None:
+            self.places = record_places(self.path)
+        positions = np.array(self.malformed, dtype=np.int64)
+        return self.places, np.searchsorted(self.places.starts, positions, side="right") - 1
+
+    def of_rows(self, rows: Days) -> Days:
+        """The lines of the engine's rows, which are the records but for empty and malformed ones."""
+        places, malformed = self._found()
+        is_row = ~places.empties
+        is_row[: self.skip] = False
+        is_row[malformed] = False
+        return places.lines[is_row][rows - 1]
+
+    def of_malformed(self) -> tuple[Days, Days]:
+        """The first bytes and the lines of the malformed records."""
+        places, malformed = self._found()
+        return places.starts[malformed], places.lines[malformed]
 
 
-def lines_of_malformed(scanned: Scanned) -> list[Refusal]:
+def malformed_rows(scanned: Scanned) -> list[Refusal]:
     """The malformed records with their physical lines, swallowed ones told as such."""
-    if not scanned.malformed or scanned.path is None:
+    if not scanned.torn or scanned.lines is None:
         return []
-    starts, lines, _ = record_places(scanned.path)
-    shown = scanned.malformed[:LISTED]
-    records = np.searchsorted(starts, [bad.position for bad in shown], side="right") - 1
     swallowed = {swallow.start: swallow for swallow in scanned.swallows}
     refusals = []
-    for bad, record in zip(shown, records):
-        swallow = swallowed.get(int(starts[record]))
-        told = (
-            (swallow.text, "a stray quote seems to swallow the lines from here on")
-            if swallow
-            else (bad.text.strip("\r\n"), bad.reason)
-        )
-        refusals.append(Refusal(int(lines[record]), "", *told, scanned.source.name))
+    for bad, start, line in zip(scanned.malformed, *scanned.lines.of_malformed()):
+        swallow = swallowed.get(int(start))
+        if swallow:
+            why = "a stray quote seems to swallow the lines from here on"
+            refusals.append(Refusal(int(line), "", swallow.text, why, scanned.source.name))
+        elif not bad.blank:
+            refusals.append(Refusal(int(line), "", bad.text.strip("\r\n"), bad.reason, scanned.source.name))
+        if len(refusals) == LISTED:
+            break
     return refusals
+
+
+def parquet_types(engine: Engine, source: Source) -> dict[str, str]:
+    """The columns of a Parquet file with the engine's types."""
+    relation = f"read_parquet({quoted(str(source.path))})"
+    engine.run(f"CREATE OR REPLACE TEMP TABLE described AS DESCRIBE SELECT * FROM {relation}", source.name)
+    return dict(engine.connection.execute("SELECT column_name, column_type FROM described").fetchall())
 
 
 def scan_parquet(engine: Engine, source: Source, wanted: Wanted) -> Scanned:
     """Roll up a Parquet file."""
     relation = f"read_parquet({quoted(str(source.path))})"
-    engine.run(f"CREATE OR REPLACE TEMP TABLE described AS DESCRIBE SELECT * FROM {relation}", source.name)
-    types = dict(engine.connection.execute("SELECT column_name, column_type FROM described").fetchall())
+    types = parquet_types(engine, source)
     check_columns(source, wanted, list(types))
     amounts, plans = [], {}
     for column in wanted.columns:
@@ -286,8 +315,8 @@ def scan_parquet(engine: Engine, source: Source, wanted: Wanted) -> Scanned:
         query=query,
         groups=groups,
         records=int(groups.rows.sum()),
-        blank=_blank_rows(engine, query, groups),
-        find_places=lambda rows: rows,
+        empty=0,
+        blank_rows=_blank_rows(engine, query, groups),
     )
 
 
@@ -322,15 +351,16 @@ def refused_rows(
     fields += [f"y{i}" for i in range(len(query.amounts))]
     blank = " AND ".join(f"e{i}" for i in range(len(query.all_fields)))
     tables = {"in_question": {"v": _texts(in_question)}, "undated": {"v": _texts(undated)}}
+    rows = f"SELECT *, coalesce(d::VARCHAR, '') AS dt FROM ({inner(query, numbered=True)})"
+    no_day = f"dt IN (SELECT v FROM undated) AND NOT ({blank})"
+    no_amount = "dt IN (SELECT v FROM in_question) AND keep AND NOT ok"
     found = engine.arrays(
-        f"SELECT {', '.join(fields)} FROM (SELECT *, coalesce(d::VARCHAR, '') AS dt FROM ({inner(query, numbered=True)})) WHERE (dt IN (SELECT v FROM undated) AND NOT ({blank})) "
-        f"OR (dt IN (SELECT v FROM in_question) AND keep AND NOT ok) LIMIT {LISTED}",
-        tables,
+        f"SELECT {', '.join(fields)} FROM ({rows}) WHERE ({no_day}) OR ({no_amount}) LIMIT {LISTED}", tables
     )
     if not len(found["rn"]):
         return []
-    assert scanned.find_places is not None
-    lines = scanned.find_places(found["rn"].astype(np.int64))
+    numbers = found["rn"].astype(np.int64)
+    lines = numbers if scanned.lines is None else scanned.lines.of_rows(numbers)
     bad_dates = set(_texts(undated))
     refusals = []
     for i, line in enumerate(lines):
@@ -355,6 +385,6 @@ def _texts(dates: NDArray[Any]) -> NDArray[np.object_]:
 def _why(text: str, number: Any, empty_is_zero: bool) -> str:
     if not text.strip():
         return "" if empty_is_zero else "an empty amount (empty='zero' takes it as 0)"
-    if np.ma.is_masked(number) or "_" in text:
+    if "_" in text or (np.isnan(number) and not _NAN.fullmatch(text)):
         return "not a number"
     return "" if np.isfinite(number) else "not a finite number"

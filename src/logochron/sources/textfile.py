@@ -55,9 +55,7 @@ class TextFile:
     guesses: tuple[str, ...]
 
 
-def prepare(
-    source: Source, folder: Path, delimiter: str | None, encoding: str | None, *, mend: bool
-) -> TextFile:
+def prepare(source: Source, folder: Path, delimiter: str | None, encoding: str | None, *, mend: bool) -> TextFile:
     """Unpack, recode and look at a text file.
 
     Parameters
@@ -85,6 +83,8 @@ def prepare(
         raw = file.read(_SAMPLE)
     whole = len(raw) == path.stat().st_size
     text = raw.decode("utf-8", errors="replace").removeprefix("\ufeff")
+    if whole and not text.strip():
+        raise IntakeError(f"{source.name} holds only blank lines")
     chosen, delimiter_guess = _delimiter(source, text, whole, delimiter)
     rows = _rows(text, chosen, whole)
     filled = [i for i, row in enumerate(rows) if any(field.strip() for field in row)]
@@ -93,9 +93,7 @@ def prepare(
     header = tuple(rows[filled[0]])
     _check_header(source, header)
     sample = tuple(tuple(rows[i]) for i in filled[1:] if len(rows[i]) == len(header))
-    return TextFile(
-        source, path, header, chosen, filled[0] + 1, sample, (*guesses, *delimiter_guess)
-    )
+    return TextFile(source, path, header, chosen, filled[0] + 1, sample, (*guesses, *delimiter_guess))
 
 
 def _unpack(source: Source, target: Path) -> Path:

@@ -50,11 +50,7 @@ class CivilCalendar(Calendar):
     year_named: YearNamed = "ending"
 
     def __post_init__(self) -> None:
-        if (
-            isinstance(self.year_start, bool)
-            or not isinstance(self.year_start, int)
-            or not 1 <= self.year_start <= 12
-        ):
+        if isinstance(self.year_start, bool) or not isinstance(self.year_start, int) or not 1 <= self.year_start <= 12:
             raise CalendarError(f"`year_start` must be a month from 1 to 12; got {self.year_start!r}")
         for name, literal in (("week_start", Weekday), ("year_named", YearNamed)):
             came, allowed = getattr(self, name), values(literal)
@@ -90,12 +86,11 @@ class CivilCalendar(Calendar):
         return (_months(days) - self._shift) // MONTHS[each]
 
     def starts(self, each: Grain, ordinals: Any) -> Days:
-        ordinals = np.asarray(ordinals, dtype=np.int64)
         if each == "day":
-            return ordinals
+            return _int64(ordinals)
         if each == "week":
-            return self._weeks.starts(ordinals)
-        return _month_starts(ordinals * MONTHS[each] + self._shift)
+            return self._weeks.starts(_int64(ordinals))
+        return _month_starts(_int64(ordinals) * MONTHS[each] + self._shift)
 
     def _week_places(self, weeks: Days) -> tuple[Days, Days]:
         years = self._ordinals("year", self._weeks.middles(weeks))
@@ -116,17 +111,16 @@ class CivilCalendar(Calendar):
     def labels(self, each: Grain, ordinals: Any) -> Texts:
         ordinals = np.asarray(ordinals, dtype=np.int64)
         if each == "day":
-            return np.datetime_as_string(to_dates(ordinals))
+            return _as_text(to_dates(ordinals))
         if each == "month":
-            return np.datetime_as_string(
-                (ordinals + self._shift - _CIVIL_ZERO).astype("datetime64[M]"), unit="M"
-            )
+            return _as_text((ordinals + self._shift - _CIVIL_ZERO).astype("datetime64[M]"))
         years, numbers = self.places(each, ordinals)
-        text = np.char.mod(f"{self._prefix}%04d", years)
+        text: Texts = np.char.mod(f"{self._prefix}%04d", years)
         if each == "year":
             return text
         form = {"week": "-W%02d", "quarter": "-Q%d", "half": "-H%d"}[each]
-        return np.char.add(text, np.char.mod(form, numbers))
+        named: Texts = np.char.add(text, np.char.mod(form, numbers))
+        return named
 
     def year_ago(self, each: Grain, ordinals: Days, n: int) -> Earlier:
         found = np.ones(ordinals.shape, dtype=bool)
@@ -185,16 +179,15 @@ class CivilCalendar(Calendar):
     def _parse(self, label: str) -> tuple[Grain, int]:
         match = _LABEL.fullmatch(label)
         if not match:
-            forms = ", ".join(str(self.labels(g, self.ordinals(g, ["2026-05-18"]))[0]) for g in values(Grain))
+            grains: tuple[Grain, ...] = values(Grain)
+            forms = ", ".join(str(self.labels(g, self.ordinals(g, ["2026-05-18"]))[0]) for g in grains)
             raise QuestionError(f"`at` must be a period such as {forms}; got {label!r}")
         prefix, year, half, quarter, week, month, day = match.groups()
         fiscal_form = month is None
         if fiscal_form and bool(prefix) != bool(self._prefix):
             offered = self._prefix + label.upper().removeprefix("FY")
             why = (
-                f"years start in month {self.year_start} and are named FY"
-                if self._prefix
-                else "years are civil years"
+                f"years start in month {self.year_start} and are named FY" if self._prefix else "years are civil years"
             )
             raise QuestionError(f"`at` names no period: {label!r}; {why}: did you mean {offered!r}?")
         if not fiscal_form and prefix:
@@ -236,6 +229,14 @@ class CivilCalendar(Calendar):
             years = names - self._added
             firsts, lasts = self.starts("year", years), self.ends("year", years)
         return tuple(f"FY{n} = {in_words(int(a))} to {in_words(int(b))}" for n, a, b in zip(names, firsts, lasts))
+
+
+def _as_text(dates: Any) -> Texts:
+    return np.asarray(np.datetime_as_string(dates))
+
+
+def _int64(ordinals: Any) -> Days:
+    return np.asarray(ordinals, dtype=np.int64)
 
 
 def _months(days: Any) -> Days:

@@ -1,0 +1,169 @@
+"""From the options of `compare` to an answer shown or written."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+
+from logochron.cli import options
+from logochron.cli.progress import reading_progress
+from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.compare import Comparison, compare
+from logochron.core.daybook import Daybook
+from logochron.core.errors import QuestionError, no_such
+from logochron.core.judging import Judging
+from logochron.core.measures import Measure
+from logochron.views.formats import Formats
+from logochron.views.writing import FIGURES, check_ending, text_of, write
+
+#: Options of one figure only.
+_OF_FIGURE = {"item": "columns", "panels": "columns", "split": "bars"}
+
+
+def read_book(sales: tuple[str, ...], asked: dict[str, Any]) -> Daybook:
+    """The daybook that the reading options ask for; guesses and warnings go to standard error."""
+    columns = options.names(asked["value"])
+    if not asked["date"] or not columns:
+        missing = [option for option, given in (("--date COL", asked["date"]), ("--value COL", columns)) if not given]
+        raise QuestionError(f"{' and '.join(missing)} must be given{_columns_of(sales)}")
+    lower = options.names(asked["lower_is_better"])
+    for name in lower:
+        if name not in columns:
+            raise QuestionError(f"--lower-is-better: {no_such('amount', name, columns, where='--value')}")
+    from logochron.sources.reading import read
+
+    with reading_progress() as progress:
+        book = read(
+            list(sales),
+            date=asked["date"],
+            measures=[Measure(name, better=options.polarity(name, lower)) for name in dict.fromkeys(columns)],
+            by=options.dimensions(asked["by"]),
+            where=options.conditions(asked["where"]),
+            progress=progress,
+            **{
+                name: asked[name]
+                for name in (
+                    *("covering", "until", "tz", "day_first", "date_format"),
+                    *("delimiter", "encoding", "empty", "on_refused"),
+                )
+            },
+        )
+    for line in (*book.intake.guesses, *book.intake.warnings):
+        click.echo(f"logochron: {line}", err=True)
+    if book.intake.refused:
+        click.echo(f"logochron: {book.intake.refused:,} of {book.intake.read:,} rows refused and left out:", err=True)
+        for refusal in book.intake.refused_rows[:10]:
+            click.echo(f"  {refusal}", err=True)
+    return book
+
+
+def _columns_of(sales: tuple[str, ...]) -> str:
+    """The columns there are to choose from, where the first file tells."""
+    from logochron.sources.reading import columns_of
+
+    found = columns_of(list(sales))
+    return f"; {found[0]} has the columns {', '.join(found[1])}"
+
+
+def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
+    """Ask, and show or write the answer."""
+    formats = Formats(
+        locale=asked["locale"], currency=asked["currency"], decimals=asked["decimals"], plain=asked["plain"]
+    )
+    target = _target(asked)
+    judging = Judging(level_within=options.part(asked["level_within"], "--level-within"), level_as=asked["level_as"])
+    calendar = CivilCalendar(
+        year_start=asked["year_start"], week_start=asked["week_start"], year_named=asked["year_named"]
+    )
+    book = read_book(sales, asked)
+    result = compare(
+        book,
+        each=asked["each"],
+        against=asked["against"],
+        at=asked["at"],
+        last=asked["last"],
+        partial=asked["partial"],
+        by=list(options.dimensions(asked["by"])),
+        calendar=calendar,
+        judging=judging,
+    )
+    if target is None:
+        show(result, asked["form"] or "table", formats)
+        return
+    write(result, target, formats=formats, figure=_figure(result, asked, formats))
+    click.echo(f"logochron: wrote {target}", err=True)
+
+
+def _target(asked: dict[str, Any]) -> Path | None:
+    """The file to write, refused before anything is read where it cannot be."""
+    out, figure = asked["out"], asked["figure"]
+    for name, kind in _OF_FIGURE.items():
+        if asked[name] is not None and (figure or "columns") != kind:
+            raise QuestionError(f"--{name} goes with --figure {kind}")
+    if out is None:
+        for name in ("figure", *_OF_FIGURE):
+            if asked[name] is not None:
+                raise QuestionError(f"--{name} needs --out FILE with one of {', '.join(FIGURES)}")
+        return None
+    if asked["form"]:
+        raise QuestionError("--out chooses the form by its ending: leave --as out")
+    target = Path(out)
+    ending = check_ending(target)
+    if figure and ending not in FIGURES:
+        raise QuestionError(f"--figure {figure} needs --out with one of {', '.join(FIGURES)}; got {out!r}")
+    if target.is_dir() or not target.parent.is_dir():
+        what = "it is a directory" if target.is_dir() else f"there is no directory {target.parent}"
+        raise QuestionError(f"{target} cannot be written: {what}")
+    return target
+
+
+def _figure(result: Comparison, asked: dict[str, Any], formats: Formats) -> Callable[[], Any]:
+    def drawn() -> Any:
+        from logochron.views import draw
+
+        if asked["figure"] == "bars":
+            lane = None if asked["lane"] == "none" else asked["lane"]
+            return draw.bars(result, split=asked["split"], lane=lane, formats=formats)
+        item = None if asked["item"] is None else tuple(options.names((asked["item"],)))
+        return draw.columns(result, item=item, panels=asked["panels"], formats=formats)
+
+    return drawn
+
+
+def show(result: Comparison, form: str, formats: Formats) -> None:
+    """The answer on standard output, and nothing else there."""
+    if form != "table":
+        click.echo(text_of(result, form, formats), nl=False)
+        if form != "md":
+            for note in result.notes:
+                click.echo(f"logochron: {note}", err=True)
+        return
+    from dataclasses import replace
+
+    from rich.console import Console
+
+    from logochron.views.rows import table_spec
+    from logochron.views.terminal import print_table
+
+    if not _can_encode("▲−–·─…"):
+        formats = replace(formats, plain=True)
+    # where no terminal limits it, a table is as wide as it needs
+    width = None if sys.stdout.isatty() else 10_000
+    console = Console(file=sys.stdout, highlight=False, no_color=True if formats.plain else None, width=width)
+    for place, measure in enumerate(result.measures):
+        if place:
+            console.print()
+        print_table(console, table_spec(result, measure, formats), plain=formats.plain)
+
+
+def _can_encode(signs: str) -> bool:
+    """Whether standard output can bear our signs."""
+    try:
+        signs.encode(sys.stdout.encoding or "ascii")
+    except (UnicodeEncodeError, LookupError):
+        return False
+    return True

@@ -1,0 +1,40 @@
+"""The demo: made-up records written, compared and drawn."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from logochron import demo
+from logochron.cli.asking import show
+from logochron.core.compare import compare
+from logochron.core.measures import Measure
+from logochron.views.formats import Formats
+from logochron.views.writing import write
+
+
+def demonstrate(folder: str, *, plain: bool) -> None:
+    """Write the records, print the first comparison, draw both figures, say where they are."""
+    from logochron.sources.reading import read
+    from logochron.views import draw
+
+    sales, plan = demo.write(folder)
+    book = read(sales, date="sold_on", measures=[Measure("revenue", unit="EUR")], by="harbor")
+    months = compare(book, each="month", against="year-ago", last=13)
+    by_harbor = compare(book, each="month", against="year-ago", by="harbor", last=13)
+    show(months, "table", Formats(plain=plain))
+    figures = [
+        write(months, Path(folder) / "months.png", figure=lambda: draw.columns(months)),
+        write(by_harbor, Path(folder) / "harbors.png", figure=lambda: draw.bars(by_harbor, at="2026-09")),
+    ]
+    click.echo()
+    for path, what in (
+        (sales, "the records"),
+        (plan, "a plan by month and harbor"),
+        (figures[0], "the months, drawn"),
+        (figures[1], "September 2026 by harbor, drawn"),
+    ):
+        click.echo(f"{path}  {what}")
+    click.echo("\nAsk yourself:")
+    click.echo(f"  logochron compare {sales} --date sold_on --value revenue --by harbor --each quarter --last 5")

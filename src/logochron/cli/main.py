@@ -1,0 +1,78 @@
+"""The command line: parse, call, show."""
+
+from __future__ import annotations
+
+import sys
+from typing import Any
+
+import click
+
+from logochron import __version__
+from logochron.cli import options
+
+
+class _Questions(click.Group):
+    """Turns what Logochron refuses into a message and an exit code: 2 options and names, 3 what a file holds."""
+
+    def invoke(self, ctx: click.Context) -> Any:
+        from logochron.core.errors import IntakeError, LogochronError
+
+        try:
+            return super().invoke(ctx)
+        except LogochronError as error:
+            click.echo(f"logochron: {error}", err=True)
+            ctx.exit(3 if isinstance(error, IntakeError) else 2)
+
+
+@click.group(cls=_Questions, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110})
+@click.version_option(__version__, prog_name="logochron")
+def cli() -> None:
+    """Aligns sales by calendar period and compares each period with earlier ones.
+
+    \b
+    Try it:  logochron demo
+    Then:    logochron compare sales.csv --date sold_on --value revenue --each month --against year-ago
+    """
+
+
+@cli.command()
+@click.argument("sales", nargs=-1, required=True, metavar="SALES...")
+@options.reading
+@options.periods
+@options.calendar
+@options.showing
+def compare(sales: tuple[str, ...], **asked: Any) -> None:
+    """How does each period stand against an earlier one?
+
+    SALES are files (.csv, .tsv, .txt, also .gz, .parquet) or globs.
+
+    \b
+    logochron compare sales.csv --date sold_on --value revenue --by harbor --each month --last 13
+    logochron compare sales.csv --date sold_on --value revenue --each week --against prior --out weeks.png
+    """
+    from logochron.cli.asking import answer_compare
+
+    answer_compare(sales, asked)
+
+
+@cli.command()
+@click.argument("folder", default="brinefold")
+@click.option("--plain", is_flag=True, help="ASCII marks and lines, no color.")
+def demo(folder: str, plain: bool) -> None:
+    """Write made-up records into FOLDER, compare them and draw two figures.
+
+    The records are those of Brinefold Boats, four harbors that hire out and sell small craft.
+    """
+    from logochron.cli.demonstrate import demonstrate
+
+    demonstrate(folder, plain=plain)
+
+
+def run() -> None:
+    """The console script."""
+    # a reader that closes the pipe early is no error
+    try:
+        cli(prog_name="logochron")
+    except BrokenPipeError:
+        sys.stderr.close()
+        sys.exit(0)

@@ -1,0 +1,172 @@
+"""The options that questions share, and what their texts mean."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from fractions import Fraction
+from typing import Any, TypeVar
+
+import click
+
+from logochron.core.errors import QuestionError
+from logochron.core.options import (
+    Better,
+    Empty,
+    Grain,
+    Lane,
+    LevelAs,
+    OnRefused,
+    Partial,
+    Weekday,
+    YearNamed,
+    values,
+)
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def _all(*options: Callable[[F], F]) -> Callable[[F], F]:
+    def decorate(command: F) -> F:
+        for option in reversed(options):
+            command = option(command)
+        return command
+
+    return decorate
+
+
+def _choice(literal: Any) -> click.Choice[str]:
+    return click.Choice(values(literal))
+
+
+def reading(command: F) -> F:
+    """Options that say how files are read."""
+    return _all(
+        click.option("--date", metavar="COL", help="Column of dates."),
+        click.option("--value", "value", multiple=True, metavar="COL", help="Column of amounts; several by comma."),
+        click.option(
+            "--by", multiple=True, metavar="COL", help="Column to split by; several by comma; NAME=COL renames."
+        ),
+        click.option(
+            "--where",
+            multiple=True,
+            metavar="COL=VALUE",
+            help="Rows wanted, or COL!=VALUE. The same column again: or; another: and.",
+        ),
+        click.option("--until", metavar="DAY", help="Report date; the last day in the records if left out."),
+        click.option(
+            "--covering", metavar="FIRST..LAST", help="Days the records are complete for; either end alone too."
+        ),
+        click.option("--day-first/--month-first", default=None, help="How 03/04/2026 is to be read."),
+        click.option("--date-format", metavar="FORM", help="Form of the dates, such as '%d %b %y'."),
+        click.option("--delimiter", metavar="CHAR", help="What parts the fields ('tab' for a tab)."),
+        click.option("--encoding", metavar="NAME", help="Encoding of the text, such as cp1252."),
+        click.option("--tz", metavar="ZONE", help="Zone of the days of zoned timestamps (Parquet)."),
+        click.option("--empty", type=_choice(Empty), default="refused", show_default=True, help="Empty amounts."),
+        click.option(
+            "--on-refused", type=_choice(OnRefused), default="stop", show_default=True, help="What refused rows do."
+        ),
+        click.option("--lower-is-better", multiple=True, metavar="COL", help="Amount of which less is favorable."),
+    )(command)
+
+
+def calendar(command: F) -> F:
+    """Options that choose the calendar."""
+    return _all(
+        click.option("--year-start", type=click.IntRange(1, 12), default=1, show_default=True, help="First month."),
+        click.option("--week-start", type=_choice(Weekday), default="monday", show_default=True, help="First weekday."),
+        click.option(
+            "--year-named", type=_choice(YearNamed), default="ending", show_default=True, help="Name of a fiscal year."
+        ),
+    )(command)
+
+
+def periods(command: F) -> F:
+    """Options that choose the periods and what they are held against."""
+    return _all(
+        click.option("--each", type=_choice(Grain), default="month", show_default=True, help="One row per."),
+        click.option(
+            "--against",
+            metavar="BASIS",
+            default="year-ago",
+            show_default=True,
+            help="year-ago, year-ago:N, prior or prior:N.",
+        ),
+        click.option("--at", metavar="PERIOD", help="A period, a day in it, a longer period or FIRST..LAST."),
+        click.option("--last", type=click.IntRange(1), metavar="N", help="The last N of them."),
+        click.option("--partial", type=_choice(Partial), default="to-date", show_default=True, help="Running periods."),
+        click.option("--level-within", metavar="PART", default="0", help="A change this small is level: 0.02 or 2%."),
+        click.option(
+            "--level-as", type=_choice(LevelAs), default="neutral", show_default=True, help="Verdict of level."
+        ),
+    )(command)
+
+
+def showing(command: F) -> F:
+    """Options that say how the answer is shown."""
+    return _all(
+        click.option(
+            "--as", "form", type=click.Choice(["table", "csv", "json", "jsonl", "md"]), help="Form on the terminal."
+        ),
+        click.option(
+            "--out", metavar="FILE", help="Write to .csv .json .jsonl .parquet .md .png .svg or .pdf instead."
+        ),
+        click.option("--figure", type=click.Choice(["columns", "bars"]), help="The drawing, with --out."),
+        click.option("--item", metavar="NAME", help="columns: one item (several dimensions by comma)."),
+        click.option("--panels", metavar="COL", help="columns: a small panel for each item."),
+        click.option("--split", metavar="COL", help="bars: a second dimension in panels."),
+        click.option("--lane", type=click.Choice([*values(Lane), "none"]), default="all", help="bars: whose marks."),
+        click.option(
+            "--locale", metavar="xx_YY", default="en", show_default=True, help="How numbers and days are written."
+        ),
+        click.option("--currency", metavar="XXX", help="Unit of the amounts."),
+        click.option("--decimals", type=click.IntRange(0, 9), metavar="N", help="Decimals of the amounts."),
+        click.option("--plain", is_flag=True, help="ASCII marks and lines, no color."),
+    )(command)
+
+
+def names(texts: tuple[str, ...]) -> list[str]:
+    """Names given one by one or by comma."""
+    return [name.strip() for text in texts for name in text.split(",") if name.strip()]
+
+
+def dimensions(texts: tuple[str, ...]) -> dict[str, str]:
+    """``COL`` or ``NAME=COL`` as new name -> column."""
+    found: dict[str, str] = {}
+    for text in names(texts):
+        new, equals, column = text.partition("=")
+        if equals and not (new.strip() and column.strip()):
+            raise QuestionError(f"--by must be COL or NAME=COL; got {text!r}")
+        name = new.strip()
+        if name in found:
+            raise QuestionError(f"--by names {name!r} twice")
+        found[name] = column.strip() if equals else name
+    return found
+
+
+def conditions(texts: tuple[str, ...]) -> dict[str, list[Any]]:
+    """``COL=VALUE`` and ``COL!=VALUE`` as a filter."""
+    from logochron.core.selection import Not
+
+    found: dict[str, list[Any]] = {}
+    for text in texts:
+        column, equals, label = text.partition("=")
+        negated = column.endswith("!")
+        column = column.removesuffix("!").strip()
+        if not equals or not column:
+            raise QuestionError(f"--where must be COL=VALUE or COL!=VALUE; got {text!r}")
+        found.setdefault(column, []).append(Not(label) if negated else label)
+    return found
+
+
+def part(text: str, option: str) -> Fraction:
+    """A part such as ``0.02`` or ``2%``, exactly."""
+    try:
+        percent = text.strip().endswith("%")
+        return Fraction(text.strip().removesuffix("%").strip()) / (100 if percent else 1)
+    except (ValueError, ZeroDivisionError):
+        raise QuestionError(f"{option} must be a part such as 0.02 or 2%; got {text!r}") from None
+
+
+def polarity(name: str, lower: list[str]) -> Better:
+    """Which direction of a measure is favorable."""
+    return "lower" if name in lower else "higher"

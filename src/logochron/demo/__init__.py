@@ -1,0 +1,74 @@
+"""The made-up records of Brinefold Boats, four harbors that hire out and sell small craft."""
+
+from __future__ import annotations
+
+import gzip
+from importlib.resources import files
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from logochron.core.errors import QuestionError
+
+if TYPE_CHECKING:
+    from logochron.core.daybook import Daybook
+
+SALES, PLAN = "brinefold-sales.csv", "brinefold-plan.csv"
+
+
+def text(name: str) -> bytes:
+    """The bytes of one of the files that ship with the package."""
+    return gzip.decompress((files("logochron.demo") / "data" / f"{name}.gz").read_bytes())
+
+
+def write(folder: str | Path) -> tuple[Path, Path]:
+    """Write the records and the plan into a folder, which is made where it is missing.
+
+    Returns
+    -------
+    tuple of pathlib.Path
+        The records and the plan.
+
+    Raises
+    ------
+    QuestionError
+        Where the folder cannot be written, or holds other files of these names.
+    """
+    folder = Path(folder)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for name in (SALES, PLAN):
+            path, made = folder / name, text(name)
+            if path.exists() and path.read_bytes() != made:
+                raise QuestionError(f"{path} is there already and differs: name another folder")
+            beside = folder / f".{name}"
+            beside.write_bytes(made)
+            beside.replace(path)
+    except OSError as error:
+        raise QuestionError(f"{folder} cannot be written: {error.strerror or error}") from None
+    return folder / SALES, folder / PLAN
+
+
+def book(**options: Any) -> Daybook:
+    """The records as a daybook: revenue, units and cost by harbor, line and channel.
+
+    `options` go to `read`, instead of what is said here.
+
+    >>> len(book().items("harbor"))
+    4
+    """
+    from tempfile import TemporaryDirectory
+
+    from logochron.core.measures import Measure
+    from logochron.sources.reading import read
+
+    asked: dict[str, Any] = {
+        "date": "sold_on",
+        "measures": [
+            Measure("revenue", unit="EUR"),
+            Measure("units"),
+            Measure("cost", better="lower", unit="EUR"),
+        ],
+        "by": ["harbor", "line", "channel"],
+    }
+    with TemporaryDirectory(prefix="logochron-") as folder:
+        return read(write(folder)[0], **(asked | options))

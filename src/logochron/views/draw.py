@@ -1,0 +1,145 @@
+"""The figures: each takes a result and gives a Matplotlib figure, or draws into the axes given."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from logochron.core.compare import Comparison
+from logochron.core.errors import QuestionError
+from logochron.core.options import Lane
+from logochron.views.figures.bars import bars_spec
+from logochron.views.figures.columns import columns_spec
+from logochron.views.formats import Formats
+from logochron.views.palette import Palette
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+__all__ = ["bars", "columns"]
+
+
+def columns(
+    result: Comparison,
+    *,
+    measure: str | None = None,
+    item: str | tuple[str, ...] | None = None,
+    panels: str | None = None,
+    ax: Axes | None = None,
+    size: tuple[float, float] | None = None,
+    palette: Palette | None = None,
+    locale: str = "en",
+    formats: Formats | None = None,
+) -> Any:
+    """One column per period, the base as a short tick across it, mark and growth below.
+
+    Parameters
+    ----------
+    result
+        From `compare`.
+    measure
+        The measure drawn; the first where None.
+    item
+        One item (a tuple for several dimensions) instead of the total.
+    panels
+        The dimension whose items get a small panel each, on shared axes.
+    ax
+        Axes to draw into; a new figure where None.
+    size
+        Inches wide and high, 12.8 by 8.0 (bars: as high as they need) where None.
+    palette, locale, formats
+        Colors by role; how numbers and dates are written (`formats` goes before `locale`).
+
+    Returns
+    -------
+    matplotlib.figure.Figure or matplotlib.axes.Axes
+        The figure; the axes where `ax` is given.
+
+    Raises
+    ------
+    QuestionError
+        Where an item or dimension is not in the result, or the periods are too many for one picture.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> months = lc.compare(lc.demo.book(), each="month", last=13)
+    >>> lc.draw.columns(months).axes[0].get_ylabel()
+    'EUR'
+    """
+    from logochron.views.figures import draw_base, draw_columns
+
+    _check(result, ax, panels)
+    size = size or draw_base.DEFAULT_SIZE
+    formats = formats or Formats(locale=locale)
+    spec = columns_spec(result, measure=measure, item=item, panels=panels, width=_width(ax, size), formats=formats)
+    return draw_columns.draw_columns(spec, size=size, palette=palette or Palette(), formats=formats, ax=ax)
+
+
+def bars(
+    result: Comparison,
+    *,
+    measure: str | None = None,
+    at: str | None = None,
+    split: str | None = None,
+    lane: Lane | None = "all",
+    ax: Axes | None = None,
+    size: tuple[float, float] | None = None,
+    palette: Palette | None = None,
+    locale: str = "en",
+    formats: Formats | None = None,
+) -> Any:
+    """One bar per item in one period, the base's tick, and a lane with mark and growth of each.
+
+    Parameters
+    ----------
+    result
+        From `compare` with `by=`.
+    at
+        The period drawn; the last where None.
+    split
+        One of two or more dimensions, drawn in panels.
+    lane
+        Whose marks stand in the lane: ``"all"``, ``"adverse"`` or None.
+    measure, ax, size, palette, locale, formats
+        As in `columns`.
+
+    Returns
+    -------
+    matplotlib.figure.Figure or matplotlib.axes.Axes
+        The figure; the axes where `ax` is given.
+
+    Raises
+    ------
+    QuestionError
+        Where the result is not split by items, or an option names nothing in it.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> months = lc.compare(lc.demo.book(), each="month", by="harbor", last=13)
+    >>> [text.get_text() for text in lc.draw.bars(months, at="2026-09").axes[0].get_yticklabels()]
+    ['Alderquay', 'Dunmarrow', 'Cold Pier', 'Brackenmouth']
+    """
+    from logochron.views.figures import draw_bars, draw_base
+
+    _check(result, ax, split)
+    formats = formats or Formats(locale=locale)
+    height = (size or draw_base.DEFAULT_SIZE)[1]
+    spec = bars_spec(result, measure=measure, at=at, split=split, lane=lane, height=height, formats=formats)
+    return draw_bars.draw_bars(spec, size=size, palette=palette or Palette(), formats=formats, ax=ax)
+
+
+def _check(result: object, ax: Axes | None, panels: str | None) -> None:
+    if not isinstance(result, Comparison):
+        raise QuestionError(f"a figure needs the result of `compare`; got {type(result).__name__}")
+    if ax is not None and panels is not None:
+        raise QuestionError("panels need a figure of their own: leave `ax` out")
+
+
+def _width(ax: Axes | None, size: tuple[float, float]) -> float:
+    """The inches there are for the figure."""
+    if ax is None:
+        return size[0]
+    figure = ax.get_figure()
+    inches = figure.bbox.width / figure.dpi if figure else size[0]
+    return float(inches * ax.get_position().width) + 1.3

@@ -1,0 +1,193 @@
+"""Bars: one bar per item in one period, the base's tick, a lane of marks and growth. Result -> plain data."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.compare import Comparison
+from logochron.core.days import to_days
+from logochron.core.errors import QuestionError
+from logochron.core.options import Lane, check
+from logochron.views.figures.common import measure_of, sentence
+from logochron.views.formats import Formats, of_measure, shortened, words
+from logochron.views.titles import coverage_line, period_label, subject, unit
+
+#: Inches for a bar at least, and for what stands above and below the bars.
+_BAR, _AROUND = 0.2, 1.9
+
+
+@dataclass(frozen=True)
+class LaneEntry:
+    """What stands in the lane beside one bar; empty where the lane leaves it out."""
+
+    mark: str
+    growth: str
+    verdict: str
+
+
+@dataclass(frozen=True)
+class BarsPanel:
+    """One panel: lengths and base ticks by item from the top, NaN where the panel has no such item."""
+
+    heading: str
+    values: NDArray[np.float64]
+    bases: NDArray[np.float64]
+    lane: tuple[LaneEntry, ...]
+
+
+@dataclass(frozen=True)
+class BarsSpec:
+    """The whole figure as plain data; all panels share `labels`."""
+
+    title: str
+    subtitle: str
+    unit: str
+    value_name: str
+    base_name: str
+    pale: bool
+    labels: tuple[str, ...]
+    panels: tuple[BarsPanel, ...]
+    has_lane: bool
+    footnote: str
+    empty: str = ""
+
+
+def bars_spec(
+    result: Comparison,
+    *,
+    measure: str | None = None,
+    at: str | None = None,
+    split: str | None = None,
+    lane: Lane | None = "all",
+    height: float = 8.0,
+    formats: Formats | None = None,
+) -> BarsSpec:
+    """What `bars` draws of one period: the last, or the one that `at` names.
+
+    Raises
+    ------
+    QuestionError
+        Where the result is not split by items, or `at`, `split` or `lane` names nothing in it.
+    """
+    formats = formats or Formats()
+    if lane is not None:
+        check("lane", lane, Lane)
+    if not result.by:
+        raise QuestionError("`bars` draws one bar per item: compare with by= (--by)")
+    if split is not None and (split not in result.by or len(result.by) < 2):
+        raise QuestionError(
+            f"`split` must be one of two or more dimensions of the result ({', '.join(result.by)}); got {split!r}"
+        )
+    asked = measure_of(result, measure)
+    period = _period(result, at)
+    table = _rows_of(of_measure(result.columns, asked.name), period)
+    total = _rows_of(of_measure(result.total_columns, asked.name), period)
+    inner = [name for name in result.by if name != split]
+    names = np.array(
+        [" / ".join(shortened(str(table[d][i])) for d in inner) for i in range(len(table["value"]))], dtype=object
+    )
+    groups = (
+        np.array([str(label) for label in table[split]], dtype=object) if split else np.full(len(names), "", object)
+    )
+    labels = _by_size(names, table["value"])
+    room = max(int((height - _AROUND) / _BAR), 1)
+    shown = labels[:room]
+    panels = tuple(
+        _panel(
+            shortened(group) if split else "",
+            shown,
+            _rows_where(table, groups == group),
+            names[groups == group],
+            lane,
+            formats,
+        )
+        for group in (_by_size(groups, table["value"]) if split else [""])
+    )
+    status = str(total["status"][0]) if len(total["status"]) else "complete"
+    left_out = f"{formats.dot}the {len(shown)} largest of {len(labels):,}" if len(labels) > len(shown) else ""
+    heading = ""
+    if len(total["value"]):
+        label = period_label(result, result.periods[period], status, int(to_days(total["end"][0])), formats)
+        heading = f"{label}, by {' and '.join(words(name) for name in result.by)}"
+    title = subject(result, asked, split=False).replace(f" by {result.each}", f" in {heading}", 1)
+    return BarsSpec(
+        title=title.split(", all ")[0] + "".join(f", {words(s)}" for s in result.book.selected if ", all " in title),
+        subtitle=(sentence(result, total, formats, unit(asked, formats), together=True) if len(labels) else "")
+        + left_out,
+        unit=unit(asked, formats),
+        value_name={"to-date": "to date", "partial": "recorded in part"}.get(status, "whole period"),
+        base_name=result.against.in_words(result.each),
+        pale=status != "complete",
+        labels=tuple(shown),
+        panels=panels,
+        has_lane=lane is not None,
+        footnote=coverage_line(result, formats),
+        empty="" if len(labels) else "Nothing to draw: no item has records in this period or its base",
+    )
+
+
+def _period(result: Comparison, at: str | None) -> int:
+    """The index of the period drawn."""
+    if not result.periods:
+        raise QuestionError("there is no period to draw: the answer is empty")
+    if at is None:
+        return len(result.periods) - 1
+    low, high = (int(o) for o in result.calendar.find(result.each, at))
+    found = np.flatnonzero(result.alignment.ordinals == low)
+    if low != high or not len(found):
+        raise QuestionError(
+            f"`at` must name one period of the answer, {result.periods[0]} to {result.periods[-1]}; got {at!r}"
+        )
+    return int(found[0])
+
+
+def _rows_where(table: dict[str, NDArray[Any]], rows: NDArray[np.bool_]) -> dict[str, NDArray[Any]]:
+    return {name: values[rows] for name, values in table.items()}
+
+
+def _rows_of(table: dict[str, NDArray[Any]], period: int) -> dict[str, NDArray[Any]]:
+    return _rows_where(table, table["period"] == period)
+
+
+def _by_size(labels: NDArray[Any], values: NDArray[np.float64]) -> list[str]:
+    """The distinct labels, largest sum first, ties by label."""
+    known, codes = np.unique(labels.astype(str), return_inverse=True)
+    sums = np.bincount(codes, np.nan_to_num(values), minlength=len(known))
+    return [str(known[i]) for i in np.lexsort((known, -sums))]
+
+
+def _panel(
+    heading: str,
+    labels: list[str],
+    rows: dict[str, NDArray[Any]],
+    names: NDArray[Any],
+    lane: Lane | None,
+    formats: Formats,
+) -> BarsPanel:
+    place = {name: i for i, name in enumerate(names)}
+    at = [place.get(label) for label in labels]
+
+    def pick(column: str) -> NDArray[np.float64]:
+        return np.array([np.nan if i is None else rows[column][i] for i in at], dtype=float)
+
+    entries = []
+    for i in at:
+        shown = i is not None and (lane == "all" or (lane == "adverse" and rows["verdict"][i] == "adverse"))
+        entries.append(
+            LaneEntry(formats.mark(rows["direction"][i]), _moved(rows, i, formats), str(rows["verdict"][i]))
+            if shown and i is not None
+            else LaneEntry("", "", "unknown")
+        )
+    return BarsPanel(heading, pick("value"), pick("base"), tuple(entries))
+
+
+def _moved(rows: dict[str, NDArray[Any]], i: int, formats: Formats) -> str:
+    """The growth; where there is none, the note that says why in a word."""
+    if np.isfinite(rows["growth"][i]):
+        return formats.growth(rows["growth"][i])
+    first = str(rows["note"][i]).split(";")[0]
+    return first if first in ("new", "none in both") else formats.dash

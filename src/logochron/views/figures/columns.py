@@ -1,0 +1,156 @@
+"""Columns: one column per period, the base as a short tick across it. Result -> plain data."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.compare import Comparison
+from logochron.core.days import to_days
+from logochron.core.errors import QuestionError, no_such
+from logochron.core.measures import Measure
+from logochron.views.figures.common import PanelRow, crowd, measure_of, sentence
+from logochron.views.formats import Formats, of_measure, shortened
+from logochron.views.titles import coverage_line, short_day, subject, unit
+
+#: Lines of an axis label, and the verdict of each (None: ink).
+LabelLines = tuple[tuple[str, str | None], ...]
+
+
+@dataclass(frozen=True)
+class ColumnsPanel:
+    """One panel: positions 0..n-1, heights, base ticks, which columns are pale (not whole), label lines."""
+
+    heading: str
+    values: NDArray[np.float64]
+    bases: NDArray[np.float64]
+    pale: NDArray[np.bool_]
+    labels: tuple[LabelLines, ...]
+
+
+@dataclass(frozen=True)
+class ColumnsSpec:
+    """The whole figure as plain data. `empty` is said instead of panels where there is nothing to draw."""
+
+    title: str
+    subtitle: str
+    unit: str
+    value_name: str
+    base_name: str
+    pale_name: str
+    panels: tuple[ColumnsPanel, ...]
+    grid: PanelRow
+    footnote: str
+    empty: str = ""
+
+
+def columns_spec(
+    result: Comparison,
+    *,
+    measure: str | None = None,
+    item: str | tuple[str, ...] | None = None,
+    panels: str | None = None,
+    width: float = 12.8,
+    formats: Formats | None = None,
+) -> ColumnsSpec:
+    """What `columns` draws: the total, one item, or a panel for each item of a dimension.
+
+    Raises
+    ------
+    QuestionError
+        Where the item or dimension is not in the result, or the periods are too many for one picture.
+    """
+    formats = formats or Formats()
+    asked = measure_of(result, measure)
+    parts = _parts(result, asked, item, panels)
+    grid = PanelRow.fitting(len(parts), width)
+    made = tuple(_panel(result, columns, name, grid.panel_width, formats) for name, columns in parts)
+    whole = of_measure(result.total_columns, asked.name) if panels else parts[0][1]
+    empty = "" if any(np.isfinite(p.values).any() for p in made) else "Nothing to draw: no period holds recorded days"
+    statuses = {str(s) for _, columns in parts for s in columns["status"]}
+    return ColumnsSpec(
+        title=subject(result, asked, split=bool(panels), item=_item_words(item)),
+        subtitle="" if empty else sentence(result, whole, formats, unit(asked, formats), together=bool(panels)),
+        unit=unit(asked, formats),
+        value_name="whole period",
+        base_name=result.against.in_words(result.each),
+        pale_name="to date" if "to-date" in statuses else "recorded in part" if "partial" in statuses else "",
+        panels=made,
+        grid=grid,
+        footnote=coverage_line(result, formats),
+        empty=empty,
+    )
+
+
+def _item_words(item: str | tuple[str, ...] | None) -> str | None:
+    if item is None:
+        return None
+    return shortened(" / ".join((item,) if isinstance(item, str) else item))
+
+
+def _parts(
+    result: Comparison, measure: Measure, item: str | tuple[str, ...] | None, panels: str | None
+) -> list[tuple[str, dict[str, NDArray[Any]]]]:
+    """The rows of each panel, with its heading."""
+    if item is not None and panels is not None:
+        raise QuestionError("`item` and `panels` cannot go together: `panels` draws every item")
+    if item is None and panels is None:
+        return [("", of_measure(result.total_columns, measure.name))]
+    table = of_measure(result.columns, measure.name)
+    if item is not None:
+        wanted = (item,) if isinstance(item, str) else tuple(item)
+        if len(wanted) != len(result.by):
+            raise QuestionError(f"`item` must name one label for each of by={list(result.by)}; got {item!r}")
+        rows = np.ones(len(table["measure"]), dtype=bool)
+        for name, label in zip(result.by, wanted):
+            known = sorted(set(table[name].tolist()))
+            if label not in known:
+                raise QuestionError(f"`item`: {no_such('item', label, known, where=name)}")
+            rows &= table[name] == label
+        return [("", {name: values[rows] for name, values in table.items()})]
+    if panels is None or result.by != (panels,):
+        raise QuestionError(
+            f"`panels` must be the dimension the result is split by, {', '.join(result.by) or 'none'}; got {panels!r}"
+        )
+    labels = sorted(set(table[panels].tolist()))
+    latest = {label: np.nan_to_num(table["value"][table[panels] == label][-1:]).sum() for label in labels}
+    labels.sort(key=lambda label: -latest[label])
+    if len(labels) > PanelRow.MOST:
+        raise QuestionError(
+            f"`panels` has room for {PanelRow.MOST} items; {panels} has {len(labels)}: choose some by where="
+        )
+    return [(shortened(label), {name: v[table[panels] == label] for name, v in table.items()}) for label in labels]
+
+
+def _panel(
+    result: Comparison, columns: dict[str, NDArray[Any]], heading: str, width: float, formats: Formats
+) -> ColumnsPanel:
+    n = len(columns["period"])
+    labels = [result.periods[int(code)] for code in columns["period"]]
+    growths = [formats.growth(growth) for growth in columns["growth"]]
+    marks = [formats.mark(direction) for direction in columns["direction"]]
+    longest = max((len(text) for text in labels), default=1)
+    longest_growth = max((len(g) for g in growths), default=1)
+    step, stacked = crowd(n, width, longest, longest_growth + 2, longest_growth)
+    lines: list[LabelLines] = []
+    for i in range(n):
+        # counted from the last, so that the newest period keeps its label
+        if (n - 1 - i) % step:
+            lines.append(())
+            continue
+        verdict = str(columns["verdict"][i])
+        judged: LabelLines = (
+            ((marks[i], verdict), (growths[i], verdict)) if stacked else ((f"{marks[i]} {growths[i]}", verdict),)
+        )
+        start, end = (int(to_days(columns[name][i])) for name in ("start", "end"))
+        status = columns["status"][i]
+        extra: LabelLines = ()
+        if status == "to-date":
+            extra = ((f"to {short_day(result.each, end, formats)}", None),)
+        elif status == "partial" and np.isfinite(columns["value"][i]):
+            extra = ((f"from {short_day(result.each, start, formats)}", None),)
+        lines.append(((labels[i], None), *judged, *extra))
+    return ColumnsPanel(heading, columns["value"], columns["base"], columns["status"] != "complete", tuple(lines))

@@ -1,0 +1,127 @@
+"""Draws a `BarsSpec`: artists only."""
+
+from __future__ import annotations
+
+import numpy as np
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+from matplotlib.lines import Line2D
+from matplotlib.patches import Patch
+
+from logochron.views.figures.bars import BarsPanel, BarsSpec
+from logochron.views.figures.draw_base import (
+    DEFAULT_SIZE,
+    Size,
+    amounts_axis,
+    frame,
+    halo,
+    heading,
+    literal,
+    new_figure,
+    pale,
+    say_empty,
+    style,
+)
+from logochron.views.formats import Formats
+from logochron.views.palette import Palette
+
+_LANE = 1.15  # inches: the lane keeps its width whatever it holds
+_CHARACTER = 0.085
+_AROUND = 1.32 + 0.85  # inches above and below the bars
+
+
+def draw_bars(
+    spec: BarsSpec, *, size: Size | None, palette: Palette, formats: Formats, ax: Axes | None = None
+) -> Figure | Axes:
+    """The figure, or the axes given with the one panel drawn into them."""
+    with style():
+        if ax is not None:
+            ax.set_title(literal(spec.title), loc="left", color=palette.ink, weight="bold")
+            _panel(ax, spec.panels[0], spec, palette, formats, named=True)
+            return ax
+        # few items make a low figure of plain bars rather than a few huge ones
+        needed = 0.62 * len(spec.labels) + 0.3
+        figure = new_figure(size or (DEFAULT_SIZE[0], min(DEFAULT_SIZE[1], max(needed + _AROUND, 4.0))), palette)
+        heading(figure, spec.title, spec.subtitle, spec.footnote, palette)
+        if spec.empty:
+            say_empty(figure, spec.empty, palette)
+            return figure
+        width, height = figure.get_size_inches()
+        left = 0.5 + _CHARACTER * max(len(label) for label in spec.labels)
+        lane = _LANE if spec.has_lane else 0.35
+        n = len(spec.panels)
+        panel_width = max((width - left - lane * n - 0.1 * (n - 1)) / n, 0.5)
+        bars_height = min(height - _AROUND, needed)
+        grid = figure.subplots(
+            1,
+            n,
+            sharey=True,
+            sharex=True,
+            squeeze=False,
+            gridspec_kw={
+                "left": left / width,
+                "right": 1 - lane / width,
+                "top": 1 - 1.32 / height,
+                "bottom": 1 - (1.32 + bars_height) / height,
+                "wspace": (lane + 0.1) / panel_width,
+            },
+        )
+        for i, (axes, panel) in enumerate(zip(grid.ravel(), spec.panels)):
+            _panel(axes, panel, spec, palette, formats, named=i == 0)
+        figure.legend(
+            handles=_handles(spec, palette),
+            loc="upper right",
+            bbox_to_anchor=(1 - 0.35 / width, 1 - 0.86 / height),
+            ncols=2,
+            frameon=False,
+            fontsize=9,
+            labelcolor=palette.ink,
+            borderaxespad=0,
+        )
+        return figure
+
+
+def _panel(ax: Axes, panel: BarsPanel, spec: BarsSpec, palette: Palette, formats: Formats, *, named: bool) -> None:
+    frame(ax, palette)
+    amounts_axis(ax, "x", formats, spec.unit, palette)
+    places = np.arange(len(spec.labels))
+    drawn, based = np.isfinite(panel.values), np.isfinite(panel.bases)
+    color = pale(palette) if spec.pale else palette.current
+    ax.barh(places[drawn], panel.values[drawn], height=0.58, color=color)
+    if spec.pale:
+        ax.vlines(panel.values[drawn], places[drawn] - 0.29, places[drawn] + 0.29, color=palette.current, linewidth=2.2)
+    ax.vlines(
+        panel.bases[based],
+        places[based] - 0.4,
+        places[based] + 0.4,
+        color=palette.base,
+        linewidth=2.6,
+        path_effects=halo(palette, 4.6),
+    )
+    ax.axvline(0, color=palette.level, linewidth=0.8)
+    ax.set_ylim(len(places) - 0.4, -0.6)
+    ax.set_yticks(places, [literal(label) for label in spec.labels])
+    ax.tick_params(axis="y", labelleft=named)
+    if panel.heading:
+        ax.set_title(literal(panel.heading), loc="left", size=10.5, color=palette.ink, weight="bold", pad=6)
+    for place, entry in zip(places, panel.lane):
+        for text, offset, side in ((entry.mark, 8, "left"), (entry.growth, 72, "right")):
+            ax.annotate(
+                literal(text),
+                xy=(1, float(place)),
+                xycoords=("axes fraction", "data"),
+                xytext=(offset, 0),
+                textcoords="offset points",
+                ha=side,
+                va="center",
+                size=9,
+                color=palette.verdict(entry.verdict),
+            )
+
+
+def _handles(spec: BarsSpec, palette: Palette) -> list[Patch | Line2D]:
+    color = pale(palette) if spec.pale else palette.current
+    return [
+        Patch(color=color, label=spec.value_name),
+        Line2D([], [], color=palette.base, linewidth=2.6, label=spec.base_name),
+    ]

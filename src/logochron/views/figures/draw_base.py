@@ -1,0 +1,100 @@
+"""What all drawings share: the figure's frame, headings, legend, axes, saving."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import matplotlib as mpl
+from matplotlib.axes import Axes
+from matplotlib.colors import to_rgb
+from matplotlib.figure import Figure
+from matplotlib.patheffects import withStroke
+from matplotlib.ticker import FuncFormatter, MaxNLocator
+
+from logochron.views.formats import Formats
+from logochron.views.palette import Palette
+
+Size = tuple[float, float]
+RGB = tuple[float, float, float]
+DEFAULT_SIZE: Size = (12.8, 8.0)
+_STYLE: dict[Any, Any] = {
+    "font.family": "DejaVu Sans",
+    "font.size": 10,
+    "axes.spines.top": False,
+    "axes.spines.right": False,
+    "svg.hashsalt": "logochron",
+}
+
+
+@contextmanager
+def style() -> Iterator[None]:
+    """Our settings while drawing; the user's own stay as they are."""
+    with mpl.rc_context(_STYLE):
+        yield
+
+
+def new_figure(size: Size, palette: Palette) -> Figure:
+    """An empty figure on paper."""
+    return Figure(figsize=size, dpi=100, facecolor=palette.paper)
+
+
+def heading(figure: Figure, title: str, subtitle: str, footnote: str, palette: Palette) -> None:
+    """Title and answer at the top left, the accounting at the bottom left, all in inches from the edges."""
+    width, height = figure.get_size_inches()
+    left = 0.35 / width
+    figure.text(left, 1 - 0.42 / height, _literal(title), size=15, weight="bold", color=palette.ink)
+    figure.text(left, 1 - 0.72 / height, _literal(subtitle), size=10.5, color=palette.ink)
+    figure.text(left, 0.16 / height, _literal(footnote), size=8, color=palette.level)
+
+
+def _literal(text: str) -> str:
+    """Labels are data: a dollar sign starts no formula."""
+    return text.replace("$", r"\$")
+
+
+literal = _literal
+
+
+def frame(ax: Axes, palette: Palette) -> None:
+    """Quiet axes: hairlines, ink labels."""
+    ax.set_facecolor("none")
+    for side in ("left", "bottom"):
+        ax.spines[side].set_color(palette.grid)
+    ax.tick_params(colors=palette.ink, length=0, labelsize=9)
+    ax.set_axisbelow(True)
+
+
+def amounts_axis(ax: Axes, which: str, formats: Formats, unit: str, palette: Palette) -> None:
+    """Compact amounts with their unit and hairlines."""
+    axis = ax.yaxis if which == "y" else ax.xaxis
+    axis.set_major_locator(MaxNLocator(nbins=6, steps=[1, 2, 2.5, 5, 10]))
+    axis.set_major_formatter(FuncFormatter(lambda value, _: formats.compact(float(value)) if value else "0"))
+    ax.grid(axis="y" if which == "y" else "x", color=palette.grid, linewidth=0.8)
+    axis.set_label_text(_literal(unit), color=palette.level, size=9)
+
+
+def pale(palette: Palette) -> RGB:
+    """The current tone thinned on paper: what is not a whole period."""
+    ink, paper = to_rgb(palette.current), to_rgb(palette.paper)
+    red, green, blue = (0.28 * a + 0.72 * b for a, b in zip(ink, paper))
+    return red, green, blue
+
+
+def halo(palette: Palette, width: float) -> list[withStroke]:
+    """A thin paper-colored rim for what crosses a dark column."""
+    return [withStroke(linewidth=width, foreground=palette.paper)]
+
+
+def say_empty(figure: Figure, text: str, palette: Palette) -> None:
+    """The empty state, in words."""
+    figure.text(0.5, 0.5, _literal(text), ha="center", va="center", size=12, color=palette.level)
+
+
+def save(figure: Figure, path: Path, form: str) -> None:
+    """Save a figure; the same data gives the same file."""
+    metadata = {"png": {}, "svg": {"Date": None}, "pdf": {"CreationDate": None}}[form]
+    with style():
+        figure.savefig(path, format=form, dpi=100, facecolor=figure.get_facecolor(), metadata=metadata)

@@ -1,0 +1,43 @@
+"""A result as a notebook shows it."""
+
+from __future__ import annotations
+
+from html import escape
+
+from logochron.core.compare import Comparison
+from logochron.views.formats import Formats
+from logochron.views.palette import Palette
+from logochron.views.rows import TableSpec, table_spec
+
+
+def html(result: Comparison, formats: Formats | None = None, palette: Palette | None = None) -> str:
+    """The tables of a comparison as HTML; labels are escaped."""
+    palette = palette or Palette()
+    return "".join(_table(table_spec(result, m, formats or Formats()), palette) for m in result.measures)
+
+
+def _table(spec: TableSpec, palette: Palette) -> str:
+    def cell(tag: str, column: str, text: str, color: str = "") -> str:
+        align = "right" if column in spec.numeric else "left"
+        return f'<{tag} style="text-align:{align};{color}">{escape(text)}</{tag}>'
+
+    head = "".join(cell("th", column, heading) for column, heading in spec.headings.items())
+    body = []
+    for row in spec.rows:
+        cells = "".join(
+            cell(
+                "td",
+                column,
+                row.cells.get(column, ""),
+                f"color:{palette.verdict(row.verdict)};white-space:pre" if column == "growth" else "",
+            )
+            for column in spec.headings
+        )
+        weight = ' style="font-weight:bold"' if row.total else ""
+        body.append(f"<tr{weight}>{cells}</tr>")
+    notes = "<br>".join(escape(line) for line in spec.lines)
+    unit = f" ({escape(spec.unit)})" if spec.unit else ""
+    return (
+        f"<table><caption>{escape(spec.title)}{unit}</caption><thead><tr>{head}</tr></thead>"
+        f"<tbody>{''.join(body)}</tbody></table><p><small>{notes}</small></p>"
+    )
