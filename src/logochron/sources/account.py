@@ -199,11 +199,11 @@ def _gathered(
     labels: dict[str, NDArray[np.object_]] = {}
     key = days - days.min() if len(days) else days
     for name in wanted.dimensions:
-        known = sorted({label for s in scans for label in s.groups.labels[name] if label is not None})
+        known = sorted({label or "" for s in scans for label in s.groups.labels[name]})
         place = {label: i for i, label in enumerate(known)}
         parts = []
         for s, t in zip(scans, taken):
-            recode = np.array([place.get(label, -1) for label in s.groups.labels[name]], dtype=np.int64)
+            recode = np.array([place[label or ""] for label in s.groups.labels[name]], dtype=np.int64)
             parts.append(recode[s.groups.label_codes[name][t]])
         codes[name] = np.concatenate(parts)
         labels[name] = np.array(known, dtype=object)

@@ -46,17 +46,18 @@ class Query:
 
     Attributes
     ----------
-    relation
-        The table function that scans it, giving every column.
+    relation, strict
+        The table function that scans it, giving every column: passing over malformed records, or failing on them.
     date
         The engine's expression for the date: its text, or its day number.
     labels, conditions
-        Expressions for each dimension, and for the columns that `where` names.
+        Expressions for each dimension (NULL where empty), and for the columns that `where` names (never NULL).
     all_fields
         Expressions for every column as text, to tell blank rows.
     """
 
     relation: str
+    strict: str
     date_column: str
     date: str
     labels: Mapping[str, str]
@@ -123,6 +124,11 @@ class Engine:
             done.set()
             if self.progress:
                 watcher.join()
+
+    def has_table(self, name: str) -> bool:
+        """Whether the engine holds a table of this name."""
+        found = self.connection.execute("SELECT 1 FROM duckdb_tables() WHERE table_name = ?", [name]).fetchall()
+        return bool(found)
 
     def _watch(self, done: threading.Event) -> None:
         while self.progress and not done.wait(0.1):
@@ -199,16 +205,58 @@ def inner(query: Query, *, numbered: bool = False) -> str:
 
 
 def roll_up(engine: Engine, query: Query, plans: Mapping[str, Plan], name: str) -> Groups:
-    """Sums by date text and items, the amounts summed as planned, or a safer way where that will not do."""
+    """Sums by date text and items: at once where every row is sound, else carefully."""
+    stats = _swift_pass(engine, query, plans, name)
+    if stats is not None:
+        return _groups(engine, query, plans, stats)
     while True:
-        found = _pass(engine, query, plans, name)
-        bettered = {column: _better(plans[column], found, i) for i, column in enumerate(plans)}
+        stats = _careful_pass(engine, query, plans, name)
+        bettered = {column: _better(plans[column], stats, i) for i, column in enumerate(plans)}
         if bettered == plans:
-            return _groups(engine, query, plans, found)
+            return _groups(engine, query, plans, stats)
         plans = bettered
 
 
-def _pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: str) -> dict[str, Any]:
+def _swift_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: str) -> dict[str, Any] | None:
+    """The roll-up of sources without a flaw, None where there is one.
+
+    An amount that is unreadable, not finite or finer than its scale becomes NaN, which shows in the sum.
+    """
+    if query.empty_is_zero or query.where:
+        return None
+    fields, sums = [f"{query.date} AS d", *(f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values()))], []
+    for i, (amount, plan) in enumerate(zip(query.amounts, plans.values())):
+        unit = 10**plan.scale
+        rounded = f"round({_double(amount, False)} * {unit})"
+        sound = f"{rounded} / {unit} = {_double(amount, False)}"
+        if amount.is_text:
+            sound += f" AND NOT contains({amount.sql}, '_')"
+        fields.append(f"CASE WHEN {sound} THEN {rounded} ELSE 'nan'::DOUBLE END AS x{i}")
+        sums += [f"sum(x{i}) AS s{i}", f"sum(abs(x{i})) AS size{i}"]
+    shown = ["d", *(f"h{i}" for i in range(len(query.labels)))]
+    rolled = ", ".join([*shown, "true AS keep", "count(*) AS n", "0 AS bad", *sums])
+    try:
+        engine.run(
+            f"CREATE OR REPLACE TEMP TABLE g AS SELECT {rolled} FROM (SELECT {', '.join(fields)} FROM {query.strict}) "
+            "GROUP BY ALL; DROP TABLE IF EXISTS reject_errors",
+            name,
+        )
+    except IntakeError:
+        return None  # a malformed record: the careful pass tells which
+    found = _statistics(engine, [f"sum(size{i}) AS size{i}" for i in range(len(query.amounts))])
+    sizes = [found[f"size{i}"] or 0.0 for i in range(len(query.amounts))]
+    return found | {"named": {}} if all(size < _LIMITS["whole"] for size in sizes) else None
+
+
+def _statistics(engine: Engine, stats: Sequence[str]) -> dict[str, Any]:
+    """One row over all groups, by name."""
+    if not stats:
+        return {}
+    (found,) = engine.connection.execute(f"SELECT {', '.join(stats)} FROM g").fetchall()
+    return dict(zip((stat.rsplit(" AS ", 1)[1] for stat in stats), found))
+
+
+def _careful_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: str) -> dict[str, Any]:
     shown = [f"CASE WHEN keep THEN h{i} END AS h{i}" for i in range(len(query.labels))]
     measured = []
     for i, amount in enumerate(query.amounts):
@@ -228,14 +276,13 @@ def _pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: str) ->
     sql = ", ".join([*fields, *measured, *counted, *empties])
     engine.run("DROP TABLE IF EXISTS reject_errors; DROP TABLE IF EXISTS reject_scans", name)
     engine.run(f"CREATE OR REPLACE TEMP TABLE g AS SELECT {sql} FROM ({inner(query)}) GROUP BY ALL", name)
-    stats = ["count(*) AS groups"]
+    stats = []
     for i in range(len(query.amounts)):
         stats += [f"sum(size{i})::DOUBLE AS size{i}", f"bool_or(finer{i}) AS finer{i}"]
     stats += [f"sum(named{i}) AS named{i}" for i in range(len(labels))]
     stats += [f"sum(empty{i}) AS empty{i}" for i in range(len(empties))]
-    (found,) = engine.connection.execute(f"SELECT {', '.join(stats)} FROM g").fetchall()
-    result = dict(zip((stat.rsplit(" AS ", 1)[1] for stat in stats), found))
-    return result | {"named": {pair: result[f"named{i}"] or 0 for i, pair in enumerate(labels)}}
+    found = _statistics(engine, stats)
+    return found | {"named": {pair: found[f"named{i}"] or 0 for i, pair in enumerate(labels)}}
 
 
 def _measured(i: int, amount: Amount, plan: Plan) -> list[str]:

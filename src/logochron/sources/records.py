@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 import csv
 import sys
 from collections.abc import Iterator
@@ -16,6 +17,7 @@ from logochron.core.days import Days
 
 Bytes = NDArray[np.uint8]
 _CHUNK = 1 << 24
+_PIECE = 1 << 17
 _NEWLINE, _RETURN, _QUOTE = 10, 13, 34
 
 
@@ -31,13 +33,13 @@ class Swallow:
 
 @dataclass
 class Scan:
-    """What the bytes say: all records (the header and blank ones included), how many are empty, what is odd."""
+    """What the bytes say: all records, the header and empty ones included, and what is odd about them."""
 
     records: int = 0
-    empty: int = 0
-    lone_returns: bool = False
-    with_return: int = 0
     newlines: int = 0
+    with_return: int = 0
+    lone_returns: bool = False
+    not_utf8: bool = False
     swallows: list[Swallow] = field(default_factory=list)
 
     @property
@@ -86,7 +88,9 @@ def _empties(chunk: Bytes, ends: Days) -> NDArray[np.bool_]:
 
 
 def scan(path: Path, delimiter: str, columns: int) -> Scan:
-    """Count the records of a file and find what a stray quote swallowed.
+    """Count the records of a file and find what a stray quote may have swallowed.
+
+    Counts only, in pieces that stay in the processor's cache: it runs beside the engine on the same cores.
 
     Parameters
     ----------
@@ -94,17 +98,45 @@ def scan(path: Path, delimiter: str, columns: int) -> Scan:
         What parts the fields, and how many the header has.
     """
     found = Scan()
-    for offset, chunk, ends, newlines in _chunks(path):
-        found.records += len(ends)
-        found.empty += int(_empties(chunk, ends).sum())
-        returns = int(np.count_nonzero(chunk == _RETURN))
-        if returns:
-            paired = int(np.count_nonzero(chunk[newlines[newlines > 0] - 1] == _RETURN))
-            found.lone_returns |= returns > paired
-            found.with_return += paired
-        if columns > 1 and len(newlines) > np.count_nonzero(ends < len(chunk)):
-            found.swallows += _swallows(chunk, ends, newlines, offset, found.newlines, delimiter, columns)
-        found.newlines += len(newlines)
+    decoder = codecs.getincrementaldecoder("utf-8")()
+    position, size, total = 0, _PIECE, path.stat().st_size
+    with path.open("rb") as file:
+        while position < total:
+            file.seek(position)
+            raw = file.read(size)
+            final = position + len(raw) == total
+            chunk = np.frombuffer(raw, dtype=np.uint8)
+            newline = outside = chunk == _NEWLINE
+            inner = b'"' in raw and b"\n" in b"".join(raw.split(b'"')[1::2])  # a line end within quotes
+            last = raw.rfind(b"\n")
+            if inner:
+                outside = newline & (np.cumsum(chunk == _QUOTE, dtype=np.uint8) & 1 == 0)
+                last = int(np.flatnonzero(outside)[-1]) if outside.any() else -1
+            length = len(raw) if final else last + 1
+            if not length:
+                size *= 2  # one record longer than the piece
+                continue
+            if inner and columns > 1:
+                ends, lines = np.flatnonzero(outside[:length]), np.flatnonzero(newline[:length])
+                if last != length - 1:
+                    ends = np.append(ends, length)
+                found.swallows += _swallows(chunk[:length], ends, lines, position, found.newlines, delimiter, columns)
+            lines_here = int(np.count_nonzero(newline[:length]))
+            found.newlines += lines_here
+            found.records += int(np.count_nonzero(outside[:length])) if inner else lines_here
+            found.records += last != length - 1  # the last record of a file may lack its line end
+            if b"\r" in raw:
+                returns = chunk[:length] == _RETURN
+                paired = int(np.count_nonzero(returns[:-1] & newline[1:length]))
+                found.with_return += paired
+                found.lone_returns |= int(np.count_nonzero(returns)) > paired
+            if not found.not_utf8 and (not raw.isascii() or decoder.getstate()[0]):
+                try:
+                    decoder.decode(raw[:length], final)
+                except UnicodeDecodeError:
+                    found.not_utf8 = True
+            position += length
+            size = _PIECE
     return found
 
 
@@ -197,5 +229,5 @@ def walk(path: Path, delimiter: str, columns: int) -> tuple[Scan, Places]:
             raw.clear()
     finally:
         csv.field_size_limit(limit)
-    found.records, found.empty = len(starts), sum(empties)
+    found.records = len(starts)
     return found, Places(np.array(starts), np.array(lines), np.array(empties, dtype=bool))

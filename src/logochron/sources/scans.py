@@ -114,10 +114,10 @@ def scan_text(
     IntakeError
         Where the engine's rows and the file's records do not agree, or the file cannot be read at all.
     """
-    mend = False
+    mend = not_utf8 = False
     swallows: list[Swallow] = []
     while True:
-        text = prepare(source, folder, delimiter, encoding, mend=mend)
+        text = prepare(source, folder, delimiter, encoding, mend=mend, not_utf8=not_utf8)
         check_columns(source, wanted, text.header)
         path, columns = text.path, len(text.header)
         if swallows:
@@ -133,25 +133,32 @@ def scan_text(
             except IntakeError as error:
                 failure = error
             counted = counting.result()
+        if counted.not_utf8 and encoding is None and not not_utf8:
+            not_utf8 = True
+            continue
         if counted.mixed and not mend:
             mend = True
             continue
         if failure is not None:
             raise failure
-        rows, places = int(groups.rows.sum()) + len(malformed), None
-        if counted.swallows or rows != counted.records - counted.empty - 1:
+        # the file's own records are those below the header that are not empty
+        rows, places, empty = int(groups.rows.sum()) + len(malformed), None, 0
+        if counted.swallows or rows != counted.records - text.skip:
+            places = record_places(path)
+            empty = int(places.empties.sum())
+        if counted.swallows or rows != counted.records - empty - 1:
             counted, places = walk(path, text.delimiter, columns)
+            empty = int(places.empties.sum())
         if counted.swallows and not swallows:
             swallows = counted.swallows
             continue
-        if rows != counted.records - counted.empty - 1:
+        if rows != counted.records - empty - 1:
             raise IntakeError(
                 f"{source.name}: its records cannot be told apart for certain: "
-                f"{counted.records - counted.empty - 1:,} stand below the header, the engine finds {rows:,}; "
+                f"{counted.records - empty - 1:,} stand below the header, the engine finds {rows:,}; "
                 "look for a stray quote" + (f" near {malformed[0].text[:60]!r}" if malformed else "")
             )
-        # the skipped records are the header and the empty ones before it
-        empty = counted.empty - (text.skip - 1)
+        empty -= min(empty, text.skip - 1)  # those before the header are no records of the table
         return Scanned(
             source=source,
             query=query,
@@ -169,20 +176,20 @@ def scan_text(
 def _text_query(text: TextFile, path: Path, wanted: Wanted) -> Query:
     place = {name: f"c{i}" for i, name in enumerate(text.header)}
     columns = ", ".join(f"'c{i}': 'VARCHAR'" for i in range(len(text.header)))
-    relation = (
+    strict = (
         f"read_csv({quoted(str(path))}, columns={{{columns}}}, auto_detect=false, header=false, "
-        f"skip={text.skip}, delim={quoted(text.delimiter)}, quote='\"', escape='\"', strict_mode=true, "
-        "ignore_errors=true, store_rejects=true)"
+        f"skip={text.skip}, delim={quoted(text.delimiter)}, quote='\"', escape='\"', strict_mode=true"
     )
     date = place[wanted.date]
     at = text.header.index(wanted.date)
     if any(has_time(row[at]) for row in text.sample):
         date = f"regexp_replace({date}, {quoted(TIME)}, '')"  # one text a day, not one a second
     return Query(
-        relation=relation,
+        relation=f"{strict}, ignore_errors=true, store_rejects=true)",
+        strict=f"{strict})",
         date_column=wanted.date,
         date=date,
-        labels={name: f"coalesce({place[column]}, '')" for name, column in wanted.dimensions.items()},
+        labels={name: place[column] for name, column in wanted.dimensions.items()},
         conditions={column: f"coalesce({place[column]}, '')" for column in wanted.where},
         amounts=[Amount(column, place[column], True) for column in wanted.columns],
         all_fields=list(place.values()),
@@ -209,6 +216,8 @@ def _rejects(engine: Engine, delimiter: str) -> list[Malformed]:
         "UNQUOTED VALUE": "a quote where none may stand",
         "LINE SIZE OVER MAXIMUM": "a longer line than can be read",
     }
+    if not engine.has_table("reject_errors"):
+        return []  # the swift pass met none
     found = engine.connection.execute(
         "SELECT scan_id, line_byte_position, any_value(error_type::VARCHAR), any_value(csv_line) FROM reject_errors "
         "WHERE scan_id = (SELECT max(scan_id) FROM reject_errors) GROUP BY ALL ORDER BY 2"
@@ -300,9 +309,10 @@ def scan_parquet(engine: Engine, source: Source, wanted: Wanted) -> Scanned:
         plans[column] = Plan("whole", min(int(decimal[1]), 6) if decimal else 0 if "INT" in kind else 2)
     query = Query(
         relation=relation,
+        strict=relation,
         date_column=wanted.date,
         date=_parquet_date(source, wanted, types[wanted.date]),
-        labels={name: f"coalesce({named(c)}::VARCHAR, '')" for name, c in wanted.dimensions.items()},
+        labels={name: f"{named(column)}::VARCHAR" for name, column in wanted.dimensions.items()},
         conditions={column: f"coalesce({named(column)}::VARCHAR, '')" for column in wanted.where},
         amounts=amounts,
         all_fields=[f"{named(column)}::VARCHAR" for column in types],

@@ -14,6 +14,8 @@ from pathlib import Path
 from logochron.core.errors import IntakeError, QuestionError
 from logochron.sources.locate import Source
 
+#: What text is taken for that is not UTF-8 and bears no mark.
+OTHERWISE = "cp1252"
 _CHUNK = 1 << 22
 _SAMPLE = 1 << 18
 _MARKS = (
@@ -55,13 +57,15 @@ class TextFile:
     guesses: tuple[str, ...]
 
 
-def prepare(source: Source, folder: Path, delimiter: str | None, encoding: str | None, *, mend: bool) -> TextFile:
+def prepare(
+    source: Source, folder: Path, delimiter: str | None, encoding: str | None, *, mend: bool, not_utf8: bool = False
+) -> TextFile:
     """Unpack, recode and look at a text file.
 
     Parameters
     ----------
-    mend
-        Whether to bring the line ends to one kind (after the scan has found several).
+    mend, not_utf8
+        What the scan of the bytes has found: several kinds of line ends, bytes that are not UTF-8.
 
     Raises
     ------
@@ -74,7 +78,7 @@ def prepare(source: Source, folder: Path, delimiter: str | None, encoding: str |
         path = _unpack(source, copies / f"unpacked-{len(list(copies.iterdir()))}.csv")
     if not path.stat().st_size:
         raise IntakeError(f"{source.name} is empty")
-    encoding, guesses = _encoding(source, path, encoding)
+    stated, encoding = encoding, _encoding(path, encoding) if encoding or not not_utf8 else OTHERWISE
     if encoding not in ("utf-8", "utf-8-sig") or mend:
         target = copies / f"recoded-{len(list(copies.iterdir()))}.csv"
         _recode(source, path, target, encoding)
@@ -93,7 +97,9 @@ def prepare(source: Source, folder: Path, delimiter: str | None, encoding: str |
     header = tuple(rows[filled[0]])
     _check_header(source, header)
     sample = tuple(tuple(rows[i]) for i in filled[1:] if len(rows[i]) == len(header))
-    return TextFile(source, path, header, chosen, filled[0] + 1, sample, (*guesses, *delimiter_guess))
+    return TextFile(
+        source, path, header, chosen, filled[0] + 1, sample, (*_recoded(source, stated, encoding), *delimiter_guess)
+    )
 
 
 def _unpack(source: Source, target: Path) -> Path:
@@ -107,7 +113,7 @@ def _unpack(source: Source, target: Path) -> Path:
     return target
 
 
-def _encoding(source: Source, path: Path, stated: str | None) -> tuple[str, tuple[str, ...]]:
+def _encoding(path: Path, stated: str | None) -> str:
     with path.open("rb") as file:
         start = file.read(4)
     marked = next((name for mark, name in _MARKS if start.startswith(mark)), None)
@@ -116,22 +122,21 @@ def _encoding(source: Source, path: Path, stated: str | None) -> tuple[str, tupl
             name = codecs.lookup(stated).name
         except LookupError:
             raise QuestionError(f"`encoding` names no encoding: {stated!r}; try utf-8 or cp1252") from None
-        return (marked or name) if name.startswith("utf") else name, ()
+        return (marked or name) if name.startswith("utf") else name
     if marked:
-        return marked, ()
-    decoder = codecs.getincrementaldecoder("utf-8")()
-    read = 0
+        return marked
     with path.open("rb") as file:
         try:
-            while chunk := file.read(_CHUNK):
-                if decoder.getstate()[0] or not chunk.isascii():
-                    decoder.decode(chunk)
-                read += len(chunk)
-            decoder.decode(b"", final=True)
+            codecs.getincrementaldecoder("utf-8")().decode(file.read(_SAMPLE))
         except UnicodeDecodeError:
-            said = f"{source.name}: read as encoding cp1252, since it is not UTF-8 (encoding= states it)"
-            return "cp1252", (said,)
-    return "utf-8", ()
+            return OTHERWISE
+    return "utf-8"  # the scan of the bytes finds where a later part is not
+
+
+def _recoded(source: Source, stated: str | None, encoding: str) -> tuple[str, ...]:
+    if stated is not None or encoding != OTHERWISE:
+        return ()
+    return (f"{source.name}: read as encoding {OTHERWISE}, since it is not UTF-8 (encoding= states it)",)
 
 
 def _recode(source: Source, path: Path, target: Path, encoding: str) -> None:
