@@ -54,6 +54,8 @@ class Query:
         Expressions for each dimension (NULL where empty), and for the columns that `where` names (never NULL).
     all_fields
         Expressions for every column as text, to tell blank rows.
+    underscores
+        Whether an amount may hold one: the engine's cast takes 1_000, our reading does not.
     """
 
     relation: str
@@ -66,6 +68,7 @@ class Query:
     all_fields: Sequence[str]
     where: Where
     empty_is_zero: bool
+    underscores: bool = True
 
 
 @dataclass(frozen=True)
@@ -224,20 +227,25 @@ def _swift_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: s
     """
     if query.empty_is_zero or query.where:
         return None
-    fields, sums = [f"{query.date} AS d", *(f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values()))], []
+    shown = ["d", *(f"h{i}" for i in range(len(query.labels)))]
+    doubles = [f"{query.date} AS d", *(f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values()))]
+    sound, sums = list(shown), []
     for i, (amount, plan) in enumerate(zip(query.amounts, plans.values())):
         unit = 10**plan.scale
-        rounded = f"round({_double(amount, False)} * {unit})"
-        sound = f"{rounded} / {unit} = {_double(amount, False)}"
-        if amount.is_text:
-            sound += f" AND NOT contains({amount.sql}, '_')"
-        fields.append(f"CASE WHEN {sound} THEN {rounded} ELSE 'nan'::DOUBLE END AS x{i}")
+        doubles.append(f"{_double(amount, False)} AS y{i}")
+        whole = f"round(y{i} * {unit})"
+        condition = f"{whole} / {unit} = y{i}"
+        if amount.is_text and query.underscores:
+            doubles.append(f"contains({amount.sql}, '_') AS u{i}")
+            condition += f" AND NOT u{i}"
+        sound.append(f"CASE WHEN {condition} THEN {whole} ELSE 'nan'::DOUBLE END AS x{i}")
         sums += [f"sum(x{i}) AS s{i}", f"sum(abs(x{i})) AS size{i}"]
-    shown = ["d", *(f"h{i}" for i in range(len(query.labels)))]
     rolled = ", ".join([*shown, "true AS keep", "count(*) AS n", "0 AS bad", *sums])
+    # two steps, so that the engine casts each text once
+    source = f"(SELECT {', '.join(doubles)} FROM {query.strict})"
     try:
         engine.run(
-            f"CREATE OR REPLACE TEMP TABLE g AS SELECT {rolled} FROM (SELECT {', '.join(fields)} FROM {query.strict}) "
+            f"CREATE OR REPLACE TEMP TABLE g AS SELECT {rolled} FROM (SELECT {', '.join(sound)} FROM {source}) "
             "GROUP BY ALL; DROP TABLE IF EXISTS reject_errors",
             name,
         )

@@ -40,6 +40,7 @@ class Scan:
     with_return: int = 0
     lone_returns: bool = False
     not_utf8: bool = False
+    underscores: int = 0
     swallows: list[Swallow] = field(default_factory=list)
 
     @property
@@ -130,6 +131,7 @@ def scan(path: Path, delimiter: str, columns: int) -> Scan:
                 paired = int(np.count_nonzero(returns[:-1] & newline[1:length]))
                 found.with_return += paired
                 found.lone_returns |= int(np.count_nonzero(returns)) > paired
+            found.underscores += raw[:length].count(b"_") if b"_" in raw else 0
             if not found.not_utf8 and (not raw.isascii() or decoder.getstate()[0]):
                 try:
                     decoder.decode(raw[:length], final)

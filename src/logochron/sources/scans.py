@@ -114,7 +114,7 @@ def scan_text(
     IntakeError
         Where the engine's rows and the file's records do not agree, or the file cannot be read at all.
     """
-    mend = not_utf8 = False
+    mend = not_utf8 = underscores = False
     swallows: list[Swallow] = []
     while True:
         text = prepare(source, folder, delimiter, encoding, mend=mend, not_utf8=not_utf8)
@@ -123,7 +123,7 @@ def scan_text(
         if swallows:
             path = folder / f"masked-{len(list(folder.iterdir()))}.csv"
             mask_swallows(text.path, path, swallows)
-        query = _text_query(text, path, wanted)
+        query = _text_query(text, path, wanted, underscores)
         with ThreadPoolExecutor(1) as pool:
             counting = pool.submit(scan, path, text.delimiter, columns)
             failure: IntakeError | None = None
@@ -138,6 +138,9 @@ def scan_text(
             continue
         if counted.mixed and not mend:
             mend = True
+            continue
+        if not query.underscores and counted.underscores > "".join(text.header).count("_"):
+            underscores = True
             continue
         if failure is not None:
             raise failure
@@ -173,7 +176,7 @@ def scan_text(
         )
 
 
-def _text_query(text: TextFile, path: Path, wanted: Wanted) -> Query:
+def _text_query(text: TextFile, path: Path, wanted: Wanted, underscores: bool) -> Query:
     place = {name: f"c{i}" for i, name in enumerate(text.header)}
     columns = ", ".join(f"'c{i}': 'VARCHAR'" for i in range(len(text.header)))
     strict = (
@@ -195,6 +198,8 @@ def _text_query(text: TextFile, path: Path, wanted: Wanted) -> Query:
         all_fields=list(place.values()),
         where=wanted.where,
         empty_is_zero=wanted.empty_is_zero,
+        # looked for in the amounts only where the file holds any
+        underscores=underscores or any("_" in field for row in text.sample for field in row),
     )
 
 
