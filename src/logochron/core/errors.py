@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from difflib import get_close_matches
 
 __all__ = ["CalendarError", "IntakeError", "LogochronError", "QuestionError", "StudyError", "nearest", "no_such"]
 
@@ -34,6 +33,8 @@ def nearest(name: str, names: Iterable[str]) -> str | None:
     >>> nearest("revenu", ["revenue", "units"])
     'revenue'
     """
+    from difflib import get_close_matches  # only when something is wrong
+
     by_folded: dict[str, str] = {}
     for known in names:
         by_folded.setdefault(known.strip().casefold(), known)

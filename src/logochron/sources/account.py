@@ -15,7 +15,7 @@ from logochron.core.intake import LISTED, Intake, Refusal
 from logochron.core.sums import Amounts
 from logochron.sources.dates import Reading, read_dates
 from logochron.sources.engine import Engine, Plan
-from logochron.sources.scans import Scanned, Wanted, malformed_rows, refused_rows
+from logochron.sources.scanned import Scanned, Wanted, malformed_rows, refused_rows
 
 _SHOWN = 10
 _READINGS = {

@@ -33,11 +33,12 @@ class Plan:
 
 @dataclass(frozen=True)
 class Amount:
-    """A column to sum: how the engine finds its text or number, and what `read` calls it."""
+    """A column to sum: what `read` calls it, how the engine finds its text or number, its largest size if known."""
 
     column: str
     sql: str
     is_text: bool
+    largest: float | None = None
 
 
 @dataclass(frozen=True)
@@ -239,7 +240,14 @@ def _swift_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: s
             doubles.append(f"contains({amount.sql}, '_') AS u{i}")
             condition += f" AND NOT u{i}"
         sound.append(f"CASE WHEN {condition} THEN {whole} ELSE 'nan'::DOUBLE END AS x{i}")
-        sums += [f"sum(x{i}) AS s{i}", f"sum(abs(x{i})) AS size{i}"]
+        sums.append(f"sum(x{i}) AS s{i}")
+        # where the source's own statistics bound the sizes, they need no adding up
+        size = (
+            f"sum(abs(x{i}))"
+            if amount.largest is None
+            else f"count(*) * {amount.largest * unit!r}::DOUBLE + sum(x{i}) * 0"
+        )
+        sums.append(f"{size} AS size{i}")
     rolled = ", ".join([*shown, "true AS keep", "count(*) AS n", "0 AS bad", *sums])
     # two steps, so that the engine casts each text once
     source = f"(SELECT {', '.join(doubles)} FROM {query.strict})"

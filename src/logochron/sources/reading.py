@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import ExitStack
 from dataclasses import replace
 from pathlib import Path
-from tempfile import TemporaryDirectory
 from typing import Any
 
 from logochron.core.compare import AFTER, BEFORE
@@ -18,9 +18,8 @@ from logochron.core.options import Empty, OnRefused, check
 from logochron.core.selection import Where, in_words
 from logochron.sources.account import Stated, account
 from logochron.sources.engine import Engine
-from logochron.sources.locate import locate
-from logochron.sources.scans import Wanted, parquet_types, scan_parquet, scan_text
-from logochron.sources.textfile import prepare
+from logochron.sources.locate import Source, locate
+from logochron.sources.scanned import Scanned, Wanted
 
 #: Names a dimension may not bear, since tables use them.
 TAKEN = frozenset((*BEFORE, *AFTER))
@@ -125,14 +124,8 @@ def read(
     keep = (covered[0], min(ends) if ends else None)
     sources = locate(source)
     engine = Engine(progress)
-    with TemporaryDirectory(prefix="logochron-") as name:
-        folder = Path(name)
-        scans = [
-            scan_text(engine, one, wanted, folder, delimiter=delimiter, encoding=encoding)
-            if one.kind == "text"
-            else scan_parquet(engine, one, wanted)
-            for one in sources
-        ]
+    with _Scanner(engine, wanted, delimiter, encoding) as scanner:
+        scans = [scanner.scan(one) for one in sources]
         rows, intake = account(engine, scans, wanted, Stated(day_first, date_format, keep), on_refused)
     inexact = [name for name, amounts in rows.amounts.items() if amounts.scale is None]
     if inexact:
@@ -161,6 +154,37 @@ def read(
     if report is not None:
         settle(book.recorded, covered, report)  # a report date that cannot be is refused here
     return book
+
+
+class _Scanner:
+    """Scans each source by its kind; copies of text files live as long as it does, and its code only if needed."""
+
+    def __init__(self, engine: Engine, wanted: Wanted, delimiter: str | None, encoding: str | None) -> None:
+        self.engine, self.wanted, self.delimiter, self.encoding = engine, wanted, delimiter, encoding
+        self.open = ExitStack()
+        self.folder: Path | None = None
+
+    def __enter__(self) -> _Scanner:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.open.close()
+
+    def scan(self, source: Source) -> Scanned:
+        """One source rolled up."""
+        if source.kind == "parquet":
+            from logochron.sources.parquetscan import scan_parquet
+
+            return scan_parquet(self.engine, source, self.wanted)
+        from tempfile import TemporaryDirectory
+
+        from logochron.sources.textscan import scan_text
+
+        if self.folder is None:
+            self.folder = Path(self.open.enter_context(TemporaryDirectory(prefix="logochron-")))
+        return scan_text(
+            self.engine, source, self.wanted, self.folder, delimiter=self.delimiter, encoding=self.encoding
+        )
 
 
 def _measures(values: str | Sequence[str], measures: Sequence[Measure]) -> tuple[Measure, ...]:
@@ -193,7 +217,13 @@ def _dimensions(by: str | Sequence[str] | Mapping[str, str]) -> dict[str, str]:
 def columns_of(source: Any) -> tuple[str, list[str]]:
     """The name and the columns of the first file that a source names."""
     first = locate(source)[0]
-    with TemporaryDirectory(prefix="logochron-") as name:
-        if first.kind == "text":
-            return first.name, list(prepare(first, Path(name), None, None, mend=False).header)
+    if first.kind == "parquet":
+        from logochron.sources.parquetscan import parquet_types
+
         return first.name, list(parquet_types(Engine(), first))
+    from tempfile import TemporaryDirectory
+
+    from logochron.sources.textfile import prepare
+
+    with TemporaryDirectory(prefix="logochron-") as name:
+        return first.name, list(prepare(first, Path(name), None, None, mend=False).header)

@@ -1,0 +1,81 @@
+"""A Parquet file rolled up by the engine."""
+
+from __future__ import annotations
+
+import re
+from math import isfinite
+
+from logochron.core.errors import IntakeError
+from logochron.sources.dates import TIME
+from logochron.sources.engine import Amount, Engine, Plan, Query, named, quoted, roll_up
+from logochron.sources.locate import Source
+from logochron.sources.scanned import Scanned, Wanted, blank_rows, check_columns
+
+
+def parquet_types(engine: Engine, source: Source) -> dict[str, str]:
+    """The columns of a Parquet file with the engine's types."""
+    relation = f"read_parquet({quoted(str(source.path))})"
+    engine.run(f"CREATE OR REPLACE TEMP TABLE described AS DESCRIBE SELECT * FROM {relation}", source.name)
+    return dict(engine.connection.execute("SELECT column_name, column_type FROM described").fetchall())
+
+
+def scan_parquet(engine: Engine, source: Source, wanted: Wanted) -> Scanned:
+    """Roll up a Parquet file."""
+    relation = f"read_parquet({quoted(str(source.path))})"
+    types = parquet_types(engine, source)
+    check_columns(source, wanted, list(types))
+    amounts, plans = [], {}
+    for column in wanted.columns:
+        kind = types[column]
+        amounts.append(Amount(column, named(column), kind == "VARCHAR", _largest(engine, source, column, kind)))
+        if not re.match(r"VARCHAR|DOUBLE|FLOAT|DECIMAL|U?(TINY|SMALL|BIG|HUGE)?INT", kind):
+            raise IntakeError(f"{source.name}, column {column!r}: expected amounts, found the type {kind}")
+        decimal = re.match(r"DECIMAL\(\d+,(\d+)\)", kind)
+        plans[column] = Plan("whole", min(int(decimal[1]), 6) if decimal else 0 if "INT" in kind else 2)
+    query = Query(
+        relation=relation,
+        strict=relation,
+        date_column=wanted.date,
+        date=_date(source, wanted, types[wanted.date]),
+        labels={name: f"{named(column)}::VARCHAR" for name, column in wanted.dimensions.items()},
+        conditions={column: f"coalesce({named(column)}::VARCHAR, '')" for column in wanted.where},
+        amounts=amounts,
+        all_fields=[f"{named(column)}::VARCHAR" for column in types],
+        where=wanted.where,
+        empty_is_zero=wanted.empty_is_zero,
+    )
+    groups = roll_up(engine, query, plans, source.name)
+    return Scanned(
+        source=source,
+        query=query,
+        groups=groups,
+        records=int(groups.rows.sum()),
+        empty=0,
+        blank_rows=blank_rows(engine, query, groups),
+    )
+
+
+def _largest(engine: Engine, source: Source, column: str, kind: str) -> float | None:
+    """The largest size among a column of doubles, where the file's statistics tell."""
+    if kind != "DOUBLE":
+        return None
+    found = engine.connection.execute(
+        "SELECT max(greatest(abs(TRY_CAST(stats_min_value AS DOUBLE)), abs(TRY_CAST(stats_max_value AS DOUBLE)))), "
+        "count(*) = count(TRY_CAST(stats_min_value AS DOUBLE) + TRY_CAST(stats_max_value AS DOUBLE)) "
+        "FROM parquet_metadata(?) WHERE path_in_schema = ?",
+        [str(source.path), column],
+    ).fetchall()
+    largest, told = found[0]
+    return float(largest) if told and largest is not None and isfinite(largest) else None
+
+
+def _date(source: Source, wanted: Wanted, kind: str) -> str:
+    name = named(wanted.date)
+    if kind == "VARCHAR":
+        return f"regexp_replace({name}, {quoted(TIME)}, '')"
+    if kind.startswith("TIMESTAMP WITH TIME ZONE"):
+        local = f"({name} AT TIME ZONE {quoted(wanted.tz or 'UTC')})"
+        return f"CASE WHEN isfinite({name}) THEN {local}::DATE - DATE '1970-01-01' END"
+    if kind.startswith(("TIMESTAMP", "DATE")):
+        return f"CASE WHEN isfinite({name}) THEN {name}::DATE - DATE '1970-01-01' END"
+    raise IntakeError(f"{source.name}, column {wanted.date!r}: expected dates, found the type {kind}")

@@ -1,0 +1,169 @@
+"""One source after its pass, whatever its kind: its groups, its blank and its refused rows."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.days import Days
+from logochron.core.errors import QuestionError, no_such
+from logochron.core.intake import LISTED, Refusal
+from logochron.core.selection import Where
+from logochron.sources.engine import Engine, Groups, Query, inner, is_empty
+from logochron.sources.locate import Source
+
+_NAN = re.compile(r"\s*[+-]?nan\s*", re.IGNORECASE)
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is wanted of every source: columns by the names of the user's call."""
+
+    date: str
+    dimensions: Mapping[str, str]  # name -> column
+    columns: tuple[str, ...]
+    where: Where
+    empty_is_zero: bool
+    tz: str | None = None
+
+
+@dataclass(frozen=True)
+class Malformed:
+    """A record the engine could not split into its columns."""
+
+    position: int  # a byte within the record
+    text: str
+    reason: str
+    blank: bool
+
+
+class Lines(Protocol):
+    """Finds the physical lines of rows and of malformed records."""
+
+    def of_rows(self, rows: Days) -> Days:
+        """The lines of the engine's rows, numbered from 1."""
+
+    def of_malformed(self) -> Days:
+        """The lines of the malformed records."""
+
+
+@dataclass(frozen=True)
+class Scanned:
+    """One source after its pass: its groups, its records, and how to find the lines of refused rows."""
+
+    source: Source
+    query: Query
+    groups: Groups
+    records: int
+    empty: int  # records the engine passes over
+    blank_rows: int  # rows it gives in which every field is empty
+    malformed: tuple[Malformed, ...] = ()
+    guesses: tuple[str, ...] = ()
+    lines: Lines | None = None  # None: rows are told by their number
+
+    @property
+    def torn(self) -> int:
+        """The malformed records but for those of spaces and delimiters only."""
+        return sum(not bad.blank for bad in self.malformed)
+
+    @property
+    def blank(self) -> int:
+        """All blank records."""
+        return self.empty + self.blank_rows + len(self.malformed) - self.torn
+
+
+def check_columns(source: Source, wanted: Wanted, header: Sequence[str]) -> None:
+    """Refuse a column that the source does not have, with the nearest one offered."""
+    for option, names in (
+        ("date", [wanted.date]),
+        ("values", wanted.columns),
+        ("by", wanted.dimensions.values()),
+        ("where", wanted.where),
+    ):
+        for name in names:
+            if name not in header:
+                raise QuestionError(f"`{option}`: {no_such('column', name, header, where=source.name)}")
+
+
+def blank_rows(engine: Engine, query: Query, groups: Groups) -> int:
+    """Rows in which every field is empty or spaces; only a row without a date can be one."""
+    if not any(text is None or (isinstance(text, str) and not text.strip()) for text in groups.dates):
+        return 0
+    blank = " AND ".join(is_empty(sql) for sql in query.all_fields)
+    ((found,),) = engine.connection.execute(f"SELECT count(*) FROM {query.relation} WHERE {blank}").fetchall()
+    return int(found)
+
+
+def malformed_rows(scanned: Scanned) -> list[Refusal]:
+    """The first malformed records with their physical lines."""
+    if not scanned.torn or scanned.lines is None:
+        return []
+    torn = [
+        Refusal(int(line), "", bad.text, bad.reason, scanned.source.name)
+        for bad, line in zip(scanned.malformed, scanned.lines.of_malformed())
+        if not bad.blank
+    ]
+    return torn[:LISTED]
+
+
+def refused_rows(
+    engine: Engine, scanned: Scanned, in_question: NDArray[Any], undated: NDArray[Any], no_date: str
+) -> list[Refusal]:
+    """The first refused rows of a source, with their lines.
+
+    Parameters
+    ----------
+    in_question
+        The dates (as the engine gives them) whose rows count, so that an unreadable amount refuses them.
+    undated
+        The dates that are none.
+    no_date
+        Why they are none.
+    """
+    query = scanned.query
+    fields = ["rn", "dt", *(f"r{i}::VARCHAR AS r{i}" for i in range(len(query.amounts)))]
+    fields += [f"y{i}" for i in range(len(query.amounts))]
+    blank = " AND ".join(f"e{i}" for i in range(len(query.all_fields)))
+    tables = {"in_question": {"v": _texts(in_question)}, "undated": {"v": _texts(undated)}}
+    rows = f"SELECT *, coalesce(d::VARCHAR, '') AS dt FROM ({inner(query, numbered=True)})"
+    no_day = f"dt IN (SELECT v FROM undated) AND NOT ({blank})"
+    no_amount = "dt IN (SELECT v FROM in_question) AND keep AND NOT ok"
+    found = engine.arrays(
+        f"SELECT {', '.join(fields)} FROM ({rows}) WHERE ({no_day}) OR ({no_amount}) LIMIT {LISTED}", tables
+    )
+    if not len(found["rn"]):
+        return []
+    numbers = found["rn"].astype(np.int64)
+    lines = numbers if scanned.lines is None else scanned.lines.of_rows(numbers)
+    bad_dates = set(_texts(undated))
+    refusals = []
+    for i, line in enumerate(lines):
+        if found["dt"][i] in bad_dates:
+            text = found["dt"][i]
+            reason = no_date if text.strip() else "no date"
+            refusals.append(Refusal(int(line), query.date_column, text, reason, scanned.source.name))
+            continue
+        for j, amount in enumerate(query.amounts):
+            text = found[f"r{j}"][i] or ""
+            reason = _why(text, found[f"y{j}"][i], query.empty_is_zero)
+            if reason:
+                refusals.append(Refusal(int(line), amount.column, text, reason, scanned.source.name))
+                break
+    return refusals
+
+
+def _texts(dates: NDArray[Any]) -> NDArray[np.object_]:
+    return np.array(["" if date is None else str(date) for date in dates], dtype=object)
+
+
+def _why(text: str, number: Any, empty_is_zero: bool) -> str:
+    if not text.strip():
+        return "" if empty_is_zero else "an empty amount (empty='zero' takes it as 0)"
+    if "_" in text or (np.isnan(number) and not _NAN.fullmatch(text)):
+        return "not a number"
+    return "" if np.isfinite(number) else "not a finite number"

@@ -1,0 +1,213 @@
+"""A text file rolled up by the engine, and checked against the records that its bytes hold."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from threading import Thread
+
+import numpy as np
+
+from logochron.core.days import Days
+from logochron.core.errors import IntakeError
+from logochron.sources.dates import TIME, has_time
+from logochron.sources.engine import Amount, Engine, Plan, Query, quoted, roll_up
+from logochron.sources.locate import Source
+from logochron.sources.records import Places, Scan, Swallow, mask_swallows, record_places, scan, walk
+from logochron.sources.scanned import Malformed, Scanned, Wanted, blank_rows, check_columns
+from logochron.sources.textfile import TextFile, prepare
+
+_DECIMALS = re.compile(r"\s*[+-]?\d*(?:\.(\d*?)0*)?\s*")
+
+
+def scan_text(
+    engine: Engine,
+    source: Source,
+    wanted: Wanted,
+    folder: Path,
+    *,
+    delimiter: str | None,
+    encoding: str | None,
+) -> Scanned:
+    """Roll up a text file, every record of it accounted for.
+
+    Raises
+    ------
+    IntakeError
+        Where the engine's rows and the file's records do not agree, or the file cannot be read at all.
+    """
+    mend = not_utf8 = underscores = False
+    swallows: list[Swallow] = []
+    while True:
+        text = prepare(source, folder, delimiter, encoding, mend=mend, not_utf8=not_utf8)
+        check_columns(source, wanted, text.header)
+        path, columns = text.path, len(text.header)
+        if swallows:
+            path = folder / f"masked-{len(list(folder.iterdir()))}.csv"
+            mask_swallows(text.path, path, swallows)
+        query = _text_query(text, path, wanted, underscores)
+        counts: list[Scan] = []
+        counting = Thread(target=lambda: counts.append(scan(path, text.delimiter, columns)))  # noqa: B023  joined below
+        counting.start()
+        failure: IntakeError | None = None
+        try:
+            groups = roll_up(engine, query, _text_plans(text, query.amounts), source.name)
+            malformed = _rejects(engine, text.delimiter)
+        except IntakeError as error:
+            failure = error
+        finally:
+            counting.join()
+        counted = counts[0]
+        if counted.not_utf8 and encoding is None and not not_utf8:
+            not_utf8 = True
+            continue
+        if counted.mixed and not mend:
+            mend = True
+            continue
+        if not query.underscores and counted.underscores > "".join(text.header).count("_"):
+            underscores = True
+            continue
+        if failure is not None:
+            raise failure
+        # the file's own records are those below the header that are not empty
+        rows, places, empty = int(groups.rows.sum()) + len(malformed), None, 0
+        if counted.swallows or rows != counted.records - text.skip:
+            places = record_places(path)
+            empty = int(places.empties.sum())
+        if counted.swallows or rows != counted.records - empty - 1:
+            counted, places = walk(path, text.delimiter, columns)
+            empty = int(places.empties.sum())
+        if counted.swallows and not swallows:
+            swallows = counted.swallows
+            continue
+        if rows != counted.records - empty - 1:
+            raise IntakeError(
+                f"{source.name}: its records cannot be told apart for certain: "
+                f"{counted.records - empty - 1:,} stand below the header, the engine finds {rows:,}; "
+                "look for a stray quote" + (f" near {malformed[0].text[:60]!r}" if malformed else "")
+            )
+        empty -= min(empty, text.skip - 1)  # those before the header are no records of the table
+        lines = _FileLines(path, text.skip, tuple(bad.position for bad in malformed), places)
+        return Scanned(
+            source=source,
+            query=query,
+            groups=groups,
+            records=counted.records - text.skip,
+            empty=empty,
+            blank_rows=blank_rows(engine, query, groups),
+            malformed=_told(malformed, lines, swallows),
+            guesses=text.guesses,
+            lines=lines,
+        )
+
+
+def _text_query(text: TextFile, path: Path, wanted: Wanted, underscores: bool) -> Query:
+    place = {name: f"c{i}" for i, name in enumerate(text.header)}
+    columns = ", ".join(f"'c{i}': 'VARCHAR'" for i in range(len(text.header)))
+    strict = (
+        f"read_csv({quoted(str(path))}, columns={{{columns}}}, auto_detect=false, header=false, "
+        f"skip={text.skip}, delim={quoted(text.delimiter)}, quote='\"', escape='\"', strict_mode=true"
+    )
+    date = place[wanted.date]
+    at = text.header.index(wanted.date)
+    if any(has_time(row[at]) for row in text.sample):
+        date = f"regexp_replace({date}, {quoted(TIME)}, '')"  # one text a day, not one a second
+    return Query(
+        relation=f"{strict}, ignore_errors=true, store_rejects=true)",
+        strict=f"{strict})",
+        date_column=wanted.date,
+        date=date,
+        labels={name: place[column] for name, column in wanted.dimensions.items()},
+        conditions={column: f"coalesce({place[column]}, '')" for column in wanted.where},
+        amounts=[Amount(column, place[column], True) for column in wanted.columns],
+        all_fields=list(place.values()),
+        where=wanted.where,
+        empty_is_zero=wanted.empty_is_zero,
+        # looked for in the amounts only where the file holds any
+        underscores=underscores or any("_" in field for row in text.sample for field in row),
+    )
+
+
+def _text_plans(text: TextFile, amounts: Sequence[Amount]) -> dict[str, Plan]:
+    """Sum at the scale that the first rows need."""
+    plans = {}
+    for amount in amounts:
+        at = text.header.index(amount.column)
+        matches = (_DECIMALS.fullmatch(row[at]) for row in text.sample)
+        plans[amount.column] = Plan("whole", min(max((len(m[1] or "") for m in matches if m), default=0), 6))
+    return plans
+
+
+def _rejects(engine: Engine, delimiter: str) -> list[Malformed]:
+    """The records that the engine refused in its last pass, once each."""
+    reasons = {
+        "MISSING COLUMNS": "fewer fields than the header",
+        "TOO MANY COLUMNS": "more fields than the header",
+        "UNQUOTED VALUE": "a quote where none may stand",
+        "LINE SIZE OVER MAXIMUM": "a longer line than can be read",
+    }
+    if not engine.has_table("reject_errors"):
+        return []  # the swift pass met none
+    found = engine.connection.execute(
+        "SELECT scan_id, line_byte_position, any_value(error_type::VARCHAR), any_value(csv_line) FROM reject_errors "
+        "WHERE scan_id = (SELECT max(scan_id) FROM reject_errors) GROUP BY ALL ORDER BY 2"
+    ).fetchall()
+    return [
+        # the engine counts bytes from 1, from the line feed before where lines end in two bytes
+        Malformed(
+            int(position),
+            (line or "").strip("\r\n"),
+            reasons.get(kind, kind.lower()),
+            not (line or "").strip(" \t\r\n" + delimiter),
+        )
+        for _, position, kind, line in found
+    ]
+
+
+@dataclass
+class _FileLines:
+    """Finds the physical lines of rows and malformed records; looks at the file only when asked."""
+
+    path: Path
+    skip: int
+    malformed: tuple[int, ...]
+    places: Places | None
+
+    def _found(self) -> tuple[Places, Days]:
+        if self.places is None:
+            self.places = record_places(self.path)
+        positions = np.array(self.malformed, dtype=np.int64)
+        return self.places, np.searchsorted(self.places.starts, positions, side="right") - 1
+
+    def of_rows(self, rows: Days) -> Days:
+        """The lines of the engine's rows, which are the records but for empty and malformed ones."""
+        places, malformed = self._found()
+        is_row = ~places.empties
+        is_row[: self.skip] = False
+        is_row[malformed] = False
+        return places.lines[is_row][rows - 1]
+
+    def of_malformed(self) -> Days:
+        """The lines of the malformed records."""
+        places, malformed = self._found()
+        return places.lines[malformed]
+
+    def starts_of_malformed(self) -> Days:
+        """The first bytes of the malformed records."""
+        places, malformed = self._found()
+        return places.starts[malformed]
+
+
+def _told(malformed: Sequence[Malformed], lines: _FileLines, swallows: Sequence[Swallow]) -> tuple[Malformed, ...]:
+    """The malformed records, swallowed ones told as such: the engine met them masked."""
+    if not swallows:
+        return tuple(malformed)
+    swallowed = {swallow.start: swallow for swallow in swallows}
+    found = (swallowed.get(int(start)) for start in lines.starts_of_malformed())
+    why = "a stray quote seems to swallow the lines from here on"
+    return tuple(
+        replace(bad, text=swallow.text, reason=why, blank=False) if swallow else bad
+        for bad, swallow in zip(malformed, found)
+    )
