@@ -24,7 +24,7 @@ class Plan:
     """How the amounts of one column are summed.
 
     ``whole``: as whole numbers of 10**-scale held in doubles, each checked to be the double it came from;
-    ``decimal``: as the engine's decimals of six places; ``float``: as doubles, compensated.
+    ``decimal``: as the engine's decimals of `scale` places; ``float``: as doubles, compensated.
     """
 
     way: Literal["whole", "decimal", "float"]
@@ -313,14 +313,15 @@ def _measured(i: int, amount: Amount, plan: Plan) -> list[str]:
             f"bool_or(ok AND round({y} * {unit}) / {unit} <> {y}) AS finer{i}",
         ]
     if plan.way == "decimal":
-        x = f"CASE WHEN ok THEN coalesce(TRY_CAST(r{i} AS DECIMAL(38, 6)), 0) END"
-        # a decimal's own text is exact; a double is compared with what it became
+        number = f"TRY_CAST(r{i} AS DECIMAL(38, {plan.scale}))"
+        x = f"CASE WHEN ok THEN coalesce({number}, 0) END"
+        # a text tells its decimals itself; a double is compared with what it became
         finer = (
-            rf"regexp_matches(r{i}, '\.[0-9]{{6}}[0-9]*[1-9]|[eE]')"
+            rf"regexp_matches(r{i}, '\.[0-9]{{{plan.scale}}}[0-9]*[1-9]|[eE]')"
             if amount.is_text
-            else f"TRY_CAST(r{i} AS DECIMAL(38, 6))::DOUBLE IS DISTINCT FROM {y}"
+            else f"{number}::DOUBLE IS DISTINCT FROM {y}"
         )
-        finer = f"ok AND ({finer} OR TRY_CAST(r{i} AS DECIMAL(38, 6)) IS NULL AND {y} <> 0)"
+        finer = f"ok AND ({finer} OR {number} IS NULL AND {y} <> 0)"
         return [
             f"sum({x}) AS s{i}",
             f"sum(abs({x}))::DOUBLE * {unit} AS size{i}",
@@ -346,11 +347,11 @@ def _better(plan: Plan, found: Mapping[str, Any], i: int) -> Plan:
     fits = size < _LIMITS[plan.way]
     if fits and not finer:
         return plan
-    if plan.way == "decimal" or (plan.way == "whole" and finer and fits and plan.scale == 6):
-        return Plan("float")
-    if plan.way == "whole" and fits and size * 10 ** (6 - plan.scale) < _LIMITS["whole"]:
-        return Plan("whole", 6)
-    return Plan("decimal", 6)
+    if plan.way == "whole":
+        if fits and plan.scale < 6 and size * 10 ** (6 - plan.scale) < _LIMITS["whole"]:
+            return Plan("whole", 6)
+        return Plan("decimal", 6 if fits else plan.scale)
+    return Plan("decimal", 6) if finer and plan.scale < 6 else Plan("float")
 
 
 def _groups(engine: Engine, query: Query, plans: Mapping[str, Plan], stats: Mapping[str, Any]) -> Groups:
@@ -367,7 +368,7 @@ def _groups(engine: Engine, query: Query, plans: Mapping[str, Plan], stats: Mapp
     joins = " ".join(f"JOIN t_{name} ON g.{name} IS NOT DISTINCT FROM t_{name}.v" for name in coded)
     sums = []
     for i, plan in enumerate(plans.values()):
-        whole = {"whole": f"TRY_CAST(s{i} AS BIGINT)", "decimal": f"TRY_CAST(s{i} * {10**6} AS BIGINT)"}
+        whole = {"whole": f"TRY_CAST(s{i} AS BIGINT)", "decimal": f"TRY_CAST(s{i} * {10**plan.scale} AS BIGINT)"}
         sums.append(f"coalesce({whole.get(plan.way, f's{i}')}, 0) AS s{i}")
     fields = ["keep", "n", "bad", *(f"t_{name}.code AS c_{name}" for name in coded), *sums]
     arrays = engine.arrays(f"SELECT {', '.join(fields)} FROM g {joins}")

@@ -179,7 +179,10 @@ class _FileLines:
         if self.places is None:
             self.places = record_places(self.path)
         positions = np.array(self.malformed, dtype=np.int64)
-        return self.places, np.searchsorted(self.places.starts, positions, side="right") - 1
+        records = np.searchsorted(self.places.starts, positions, side="right") - 1
+        # after empty lines the engine's position lies within them: the record is the next that is not empty
+        filled = np.flatnonzero(~self.places.empties)
+        return self.places, filled[np.searchsorted(filled, records)]
 
     def of_rows(self, rows: Days) -> Days:
         """The lines of the engine's rows, which are the records but for empty and malformed ones."""

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from logochron.core.compare import Comparison
 from logochron.core.days import to_days
 from logochron.core.measures import Measure
-from logochron.views.formats import Formats, capital, fitting_decimals, of_measure, shortened, words
+from logochron.views.formats import Formats, capital, fitting_decimals, of_measure, plural, shortened, words
 from logochron.views.titles import coverage_line, cut_words, period_label, subject, unit
 
 
@@ -130,7 +130,9 @@ def _row(
     elif status == "partial" and "not recorded" not in table["note"][i] and (total or not result.by):
         notes.insert(0, f"{formats.span(start, end, year=False)} only")
     dims = {
-        f"dim:{name}": ("all" if total else shortened(str(table[name][i]))) if not total or not place else ""
+        f"dim:{name}": (f"all {plural(words(name))}" if total else shortened(str(table[name][i])))
+        if not total or not place
+        else ""
         for place, name in enumerate(result.by)
     }
     growth = formats.growth(table["growth"][i])

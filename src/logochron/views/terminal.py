@@ -28,11 +28,11 @@ def print_table(console: Console, spec: TableSpec, *, plain: bool, palette: Pale
         return
     columns, notes_below, note_width = _fit(spec, console.width if console.is_terminal else None)
     hair = Box(_HAIRLINES.replace("─", "-") if plain else _HAIRLINES, ascii=plain)
-    table = Table(box=hair, show_edge=False, pad_edge=False, padding=(0, 1, 0, 0))
+    table = Table(box=hair, show_edge=False, pad_edge=False, padding=(0, 1, 0, 0), border_style=palette.base)
     for column in columns:
         table.add_column(
             Text(spec.headings[column], style=palette.level),
-            justify="right" if column in spec.numeric and column != "growth" else "left",
+            justify="right" if column in spec.numeric else "left",
             no_wrap=column != "note",
             overflow="fold" if column == "note" else "ellipsis",
             max_width=note_width if column == "note" else None,
@@ -50,7 +50,8 @@ def print_table(console: Console, spec: TableSpec, *, plain: bool, palette: Pale
         last = place == len(spec.rows) - 1
         table.add_row(*cells, end_section=by_items and row.total and not last)
     width = sum(_width(spec, column, note_width) for column in columns) + _GAP * (len(columns) - 1)
-    space = max(width - len(spec.title) - len(spec.unit), 2)
+    beside = width - (_width(spec, "note", note_width) + _GAP if "note" in columns else 0)
+    space = max(beside - len(spec.title) - len(spec.unit), 2)
     console.print(Text(spec.title, style="bold") + Text(" " * space + spec.unit, style=palette.level), soft_wrap=True)
     _print_stripped(console, table, width)
     console.print()

@@ -172,8 +172,7 @@ class CivilCalendar(Calendar):
                 f" name a {each}, a day in it or a year"
             )
         raise QuestionError(
-            f"`at` names a {grain} ({label}), shorter than each={each!r}: "
-            f"did you mean {self.labels(each, np.array([low]))[0]!r}?"
+            f"`at` names a {grain} ({label}), shorter than each={each!r}: did you mean {str(self.labels(each, low))!r}?"
         )
 
     def _parse(self, label: str) -> tuple[Grain, int]:

@@ -90,7 +90,7 @@ def sentence(
             said.append(_one(result, columns, int(rows[-1]), formats, unit))
     if not said and len(columns["value"]):
         said.append(_one(result, columns, len(columns["value"]) - 1, formats, unit))
-    return ("All together: " if together and said else "") + formats.dot.join(said)
+    return ("All together, " if together and said else "") + formats.dot.join(said)
 
 
 def _one(result: Comparison, columns: dict[str, NDArray[Any]], i: int, formats: Formats, unit: str) -> str:

@@ -1,0 +1,50 @@
+"""What the tests share: files written, the command line run as a process."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+import pytest
+
+import logochron as lc
+
+
+@pytest.fixture(scope="session")
+def demo_book() -> lc.Daybook:
+    return lc.demo.book()
+
+
+@pytest.fixture
+def rows_file(tmp_path: Path) -> Callable[..., Path]:
+    """Writes rows under a header `day,item,amount` (or another) to a file."""
+
+    def write(rows: Sequence[Sequence[object]], header: str = "day,item,amount", name: str = "sales.csv") -> Path:
+        path = tmp_path / name
+        path.write_text("\n".join([header, *(",".join(map(str, row)) for row in rows)]) + "\n", encoding="utf-8")
+        return path
+
+    return write
+
+
+def run_cli(
+    *words: object, env: dict[str, str] | None = None, cwd: Path | None = None
+) -> subprocess.CompletedProcess[str]:
+    """The command line as a user runs it, without a terminal."""
+    return subprocess.run(
+        [sys.executable, "-m", "logochron", *map(str, words)],
+        capture_output=True,
+        text=True,
+        encoding="utf-8",
+        timeout=120,
+        cwd=cwd,
+        env={**os.environ, "PYTHONIOENCODING": "utf-8", **(env or {})},
+    )
+
+
+@pytest.fixture
+def cli() -> Callable[..., subprocess.CompletedProcess[str]]:
+    return run_cli

@@ -1,0 +1,335 @@
+"""Comparing: against a twin that walks days one by one, against SQL, and the laws."""
+
+from __future__ import annotations
+
+import datetime as dt
+import math
+from fractions import Fraction
+
+import duckdb
+import numpy as np
+import pandas as pd
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import logochron as lc
+from logochron.core.coverage import typing_errors
+
+DAY = dt.timedelta(days=1)
+COLUMNS = (
+    "measure period start end days harbor value base_period base_start base_end base_days base change growth ratio "
+    "share base_share direction verdict band status note"
+).split()
+
+
+def month_end(day: dt.date) -> dt.date:
+    return (day.replace(day=28) + 4 * DAY).replace(day=1) - DAY
+
+
+def add_months(day: dt.date, n: int) -> dt.date:
+    """The first of the month n months on."""
+    years, month = divmod(day.year * 12 + day.month - 1 + n, 12)
+    return dt.date(years, month + 1, 1)
+
+
+def twin(each: str, against: str, year_start: int, report: dt.date) -> tuple[dt.date, dt.date, dt.date, dt.date] | None:
+    """The days of the period that holds the report date, and of its base, by the words of the definition."""
+    n = int(against.partition(":")[2] or 1)
+    if each == "day":
+        if against.startswith("prior"):
+            return report, report, report - n * DAY, report - n * DAY
+        try:
+            base = report.replace(year=report.year - n)
+        except ValueError:
+            base = dt.date(report.year - n, 2, 28)
+        return report, report, base, base
+    if each == "week":
+        start = report - report.weekday() * DAY
+        if against.startswith("prior"):
+            base = start - 7 * n * DAY
+        else:
+            year, week, _ = report.isocalendar()
+            try:
+                base = dt.date.fromisocalendar(year - n, week, 1)
+            except ValueError:
+                return None
+        return start, report, base, base + (report - start)
+    size = {"month": 1, "quarter": 3, "half": 6, "year": 12}[each]
+    into = (report.month - year_start) % 12 % size
+    start = add_months(report, -into)
+    base = add_months(start, -(size if against.startswith("prior") else 12) * n)
+    last_month = add_months(base, into)
+    cut = month_end(last_month) if report == month_end(report) else None
+    end = cut or min(last_month + (report.day - 1) * DAY, month_end(last_month))
+    if report == add_months(start, size) - DAY:  # complete: the whole base
+        end = add_months(base, size) - DAY
+    return start, report, base, end
+
+
+@pytest.fixture(scope="module")
+def long_book(tmp_path_factory) -> lc.Daybook:
+    days = np.arange("2018-01-01", "2025-01-01", dtype="datetime64[D]")
+    frame = pd.DataFrame({"day": days, "amount": (np.arange(len(days)) * 7919) % 1000 / 100})
+    path = tmp_path_factory.mktemp("long") / "sales.csv"
+    frame.to_csv(path, index=False)
+    return lc.read(path, date="day", values="amount")
+
+
+REPORTS = [dt.date(2021, 1, 1) + k * DAY for k in range(0, 1461, 41)] + [
+    dt.date(2024, 2, 28), dt.date(2024, 2, 29), dt.date(2023, 2, 28), dt.date(2020, 12, 31), dt.date(2021, 1, 3),
+    dt.date(2024, 3, 31), dt.date(2024, 4, 30), dt.date(2024, 12, 30),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("each", ["day", "week", "month", "quarter", "half", "year"])
+@pytest.mark.parametrize("against", ["prior", "prior:3", "year-ago", "year-ago:2"])
+@pytest.mark.parametrize("year_start", [1, 4])
+def test_twin_over_report_dates(long_book, each, against, year_start):
+    calendar = lc.CivilCalendar(year_start=year_start)
+    if each == "week" and year_start != 1:
+        pytest.skip("the twin knows ISO weeks only")
+    for report in REPORTS:
+        row = lc.compare(long_book.until(report), each, against, last=1, calendar=calendar).table.iloc[0]
+        expected = twin(each, against, year_start, report)
+        if expected is None:
+            assert row.note.startswith("no week 53 in")
+            assert math.isnan(row.base)
+            continue
+        if expected[2] < dt.date(2018, 1, 1):
+            assert row.note.startswith("no base: the records start on 2018-01-01")
+            continue
+        got = tuple(getattr(row, name).date() for name in ("start", "end", "base_start", "base_end"))
+        assert got == expected, (each, against, report)
+        assert (row.days, row.base_days) == ((got[1] - got[0]).days + 1, (got[3] - got[2]).days + 1)
+        assert row.end.date() <= report  # no span passes the report date
+
+
+def test_spans_are_what_is_summed(long_book):
+    table = lc.compare(long_book, "quarter", "prior").table
+    for row in table[table.base.notna()].itertuples():
+        for start, end, total in ((row.start, row.end, row.value), (row.base_start, row.base_end, row.base)):
+            days = pd.date_range(start, end)
+            index = (days - pd.Timestamp("2018-01-01")).days.to_numpy()
+            assert total == pytest.approx(((index * 7919) % 1000).sum() / 100, abs=1e-9)
+
+
+@pytest.mark.parametrize("each", ["week", "month", "quarter", "year"])
+@pytest.mark.parametrize("until", ["2026-10-18", "2026-02-28", "2025-12-31", "2024-06-12"])
+def test_against_sql(demo_book, tmp_path, each, until):
+    sales, _ = lc.demo.write(tmp_path)
+    got = lc.compare(demo_book.until(until), each, "prior", by=["harbor", "line"], partial="drop", measures="revenue")
+    sql = f"""
+        WITH p AS (SELECT date_trunc('{each}', sold_on)::DATE AS start, harbor, line, sum(revenue::DECIMAL(18, 2)) AS s
+                   FROM '{sales}' WHERE sold_on <= '{until}' GROUP BY ALL)
+        SELECT p.start, p.harbor, p.line, p.s::DOUBLE AS value, q.s::DOUBLE AS base FROM p LEFT JOIN p AS q
+        ON (p.harbor, p.line) = (q.harbor, q.line) AND q.start = p.start - INTERVAL 1 {each}"""
+    expected = duckdb.sql(sql).df()
+    merged = got.table.merge(expected, on=["start", "harbor", "line"], suffixes=("", "_sql"))
+    assert len(merged) == (got.table.value != 0).sum()  # what is not in SQL's answer is 0
+    np.testing.assert_allclose(merged.value, merged.value_sql, rtol=1e-12)
+    known = merged.base_sql.notna() & merged.base.notna()
+    assert known.sum() >= 12
+    np.testing.assert_allclose(merged.base[known], merged.base_sql[known], rtol=1e-12)
+
+
+def test_columns_in_order_and_kinds(demo_book):
+    result = lc.compare(demo_book, "month", by="harbor", last=13, measures=["revenue", "cost"])
+    assert result.table.columns.tolist() == COLUMNS
+    assert result.total.columns.tolist() == COLUMNS
+    assert result.table.period.cat.ordered
+    assert (result.table.period.cat.categories == result.total.period.cat.categories).all()
+    assert str(result.table.days.dtype) == "Int64"
+    assert {str(result.table[c].dtype) for c in ("start", "end", "base_start", "base_end")} == {"datetime64[s]"}
+    assert result.total.harbor.isna().all() and len(result.total) == 26
+    assert not result.columns["value"].flags.writeable
+    with pytest.raises(AttributeError):
+        result.each = "week"
+
+
+def test_laws(demo_book):
+    for by in ("harbor", ["harbor", "line"]):
+        result = lc.compare(demo_book, "month", by=by, measures=["revenue", "units"])
+        sums = result.table.groupby(["measure", "period"], observed=True)[["value", "base"]].sum(min_count=1)
+        total = result.total.set_index(["measure", "period"])
+        np.testing.assert_allclose(sums.value, total.value.loc[sums.index], rtol=1e-12)
+        known = result.table[result.table.growth.notna()]
+        np.testing.assert_allclose(known.growth * known.base, known.change, rtol=1e-9, atol=1e-9)
+        np.testing.assert_allclose(known.value - known.base, known.change, atol=1e-6)
+        shares = result.table.groupby(["measure", "period"], observed=True)["share"].sum()
+        np.testing.assert_allclose(shares, 1, rtol=1e-12)
+    prior = lc.compare(demo_book, "week", "prior", measures="revenue").table
+    np.testing.assert_array_equal(prior.base[2:-1], prior.value[1:-2])  # the prior of the next is itself
+    whole = lc.compare(demo_book, "year", measures="revenue").table.value.sum()
+    assert whole == pytest.approx(demo_book.totals("day").query("measure == 'revenue'").value.sum(), abs=1e-6)
+
+
+def test_where_is_the_row_of_the_item(demo_book):
+    rows = lc.compare(demo_book, "month", by="harbor").table
+    alone = lc.compare(demo_book.where({"harbor": "Dunmarrow"}), "month").table
+    picked = rows[rows.harbor == "Dunmarrow"].drop(columns=["harbor", "share", "base_share"]).reset_index(drop=True)
+    pd.testing.assert_frame_equal(picked, alone.drop(columns=["share", "base_share"]))
+    rest = demo_book.where({"harbor": lc.Not("Dunmarrow"), "line": ["hire", "gear"]})
+    assert rest.items("harbor") == ["Alderquay", "Brackenmouth", "Cold Pier"] and rest.items("line") == ["gear", "hire"]
+    assert rest.coverage == demo_book.coverage
+
+
+def test_only_items_with_records_in_the_answer(demo_book):
+    assert set(lc.compare(demo_book, "year", at="2022", by="harbor").table.harbor) == {
+        "Alderquay", "Brackenmouth", "Cold Pier",
+    }  # fmt: skip
+    both = lc.compare(demo_book, "year", at="2022..2024", by="harbor", measures="revenue").table
+    dunmarrow = both[both.harbor == "Dunmarrow"]
+    assert dunmarrow.note.tolist()[1:] == ["none in both", "new"]
+
+
+def test_leap_day_and_week_53(long_book):
+    leap = lc.compare(long_book, "day", at="2024-02-28..2024-03-01").table
+    assert leap.base_period.tolist() == ["2023-02-28", "2023-02-28", "2023-03-01"]
+    assert leap.note.tolist() == ["", "leap day", ""]
+    week = lc.compare(long_book, "week", at="2020-W53").table.iloc[0]
+    assert week.note == "no week 53 in 2019" and pd.isna(week.base_period) and pd.isna(week.base_start)
+    after = lc.compare(long_book, "week", "prior", at="2021-W01").table.iloc[0]
+    assert after.base_period == "2020-W53"
+
+
+def test_report_date(rows_file):
+    rows = [(f"2025-{m:02d}-{d:02d}", "x", 1) for m in range(1, 13) for d in (1, 10, 20, 28)]
+    book = lc.read(rows_file(rows), date="day", values="amount")
+    later = lc.compare(book.until("2026-01-05"), "month", "prior", last=2).table
+    assert later.note.tolist() == ["complete by word to 2026-01-05", "ended; complete by word to 2026-01-05"]
+    assert later.iloc[1][["value", "base"]].tolist() == [0, 1] and later.iloc[1].base_end == pd.Timestamp("2025-12-05")
+    with pytest.raises(lc.QuestionError, match="at most 31 are believed"):
+        book.until("2026-02-20")
+    assert book.covering(last="2026-02-20").report_day == dt.date(2026, 2, 20)
+    with pytest.raises(lc.QuestionError, match="before the first day"):
+        book.until("2024-12-31")
+    hints = lc.compare(book, "month").notes
+    assert any("--until 2025-12-31" in line for line in hints)
+    read_short = lc.read(rows_file(rows), date="day", values="amount", until="2025-06-15")
+    assert (read_short.intake.counted, read_short.intake.set_aside) == (22, 26)
+    with pytest.raises(lc.QuestionError, match="read again"):
+        read_short.until("2025-07-01")
+
+
+def test_far_off_dates_are_refused_until_settled(rows_file):
+    rows = [(dt.date(2025, 1, 1) + k * DAY, "x", 1) for k in range(60)] + [("2062-03-01", "x", 9)]
+    book = lc.read(rows_file(rows), date="day", values="amount")
+    with pytest.raises(lc.QuestionError, match="2062-03-01.*typing error.*--until 2025-03-01"):
+        lc.compare(book, "month")
+    assert len(lc.compare(book.until("2025-03-01"), "month").table) == 3
+    assert book.until("2025-03-05").coverage.by_word
+    assert lc.compare(book.covering("2025-01-01", "2062-03-01"), "year").table.value.sum() == 69
+    early = lc.read(rows_file([("1025-01-01", "x", 9), *rows[:-1]]), date="day", values="amount")
+    with pytest.raises(lc.QuestionError, match=r"--covering 2025-01-01\.\."):
+        lc.compare(early, "month")
+
+
+@given(st.lists(st.integers(0, 3000), min_size=1, max_size=40, unique=True))
+def test_typing_errors_twin(days):
+    recorded = np.array(sorted(days))
+    gaps = np.diff(recorded)
+    expected = (0, 0)
+    for k in range(1, min(3, len(recorded) - 1) + 1):
+        for place, answer in ((k - 1, (k, 0)), (len(gaps) - k, (0, k))):
+            rest = np.delete(gaps, place)
+            if len(rest) and gaps[place] > max(92, 20 * np.median(gaps), rest.max()):
+                expected = answer
+    assert typing_errors(recorded) == expected
+
+
+def test_closed_edges_say_their_option(rows_file):
+    fridays = [(d.date(), "x", 1) for d in pd.bdate_range("2024-01-02", "2025-05-30")]
+    result = lc.compare(lc.read(rows_file(fridays), date="day", values="amount"), "month")
+    assert any("--covering 2024-01-01.." in line for line in result.notes)
+    assert any("--until 2025-05-31" in line for line in result.notes)
+    closed = lc.read(rows_file(fridays), date="day", values="amount", covering=("2024-01-01", "2025-05-31"))
+    row = lc.compare(closed, "month", last=1).table.iloc[0]
+    assert (row.status, row.base_period, row.note) == ("complete", "2024-05", "")
+
+
+def test_fiscal_names_are_explained(demo_book):
+    result = lc.compare(demo_book, "year", calendar=lc.CivilCalendar(year_start=4), at="FY2026")
+    assert "FY2026 = 1 Apr 2025 to 31 Mar 2026" in result.notes
+
+
+@pytest.mark.parametrize(
+    ("better", "level_as", "verdicts"),
+    [
+        ("higher", "neutral", ["favorable", "adverse", "neutral", "unknown"]),
+        ("lower", "adverse", ["adverse", "favorable", "adverse", "unknown"]),
+        ("neither", "favorable", ["neutral", "neutral", "favorable", "unknown"]),
+    ],
+)
+def test_verdict(rows_file, better, level_as, verdicts):
+    path = rows_file([("2024-06-30", "x", 1)] + [(f"{y}-0{m}-15", "x", v) for y, m, v in [
+        (2025, 1, 4), (2026, 1, 5), (2025, 2, 4), (2026, 2, 3), (2025, 3, 4), (2026, 3, 4), (2026, 4, 1)]])  # fmt: skip
+    book = lc.read(path, date="day", measures=[lc.Measure("costs", column="amount", better=better)])
+    judging = {"costs": lc.Judging(level_as=level_as)}
+    table = lc.compare(book, "month", at="2026-01..2026-03", judging=judging).table
+    unknown = lc.compare(book, "month", at="2025-01", judging=judging).table
+    assert [*table.verdict, *unknown.verdict] == verdicts
+
+
+@settings(max_examples=60)
+@given(
+    st.lists(
+        st.tuples(st.integers(0, 400), st.integers(0, 3), st.integers(-(10**15), 10**15)), min_size=1, max_size=60
+    ),
+    st.sampled_from([0, 2, 6, None]),
+    st.lists(st.tuples(st.integers(-5, 410), st.integers(-1, 60)), min_size=1, max_size=20),
+)
+def test_span_sums_twin(rows, scale, spans):
+    from logochron.core import sums
+
+    days, items, amounts = (np.array(column, dtype=np.int64) for column in zip(*rows))
+    starts = np.array([s for s, _ in spans])
+    ends = np.array([s + length for s, length in spans])
+    held = amounts if scale is not None else amounts / 7
+    column = sums.Amounts(held, scale, float(np.abs(held).sum()))
+    expected = [
+        [sum((Fraction(v.item()) for d, i, v in zip(days, items, held) if i == item and s <= d <= e), Fraction(0))
+         for item in range(4)] for s, e in zip(starts, ends)
+    ]  # fmt: skip
+    for at_once in (1 << 24, 8):  # all items together, and in blocks
+        sums.BINS_AT_ONCE, kept = at_once, sums.BINS_AT_ONCE
+        try:
+            (got,) = sums.span_sums(days, items, 4, [column], starts, ends)
+        finally:
+            sums.BINS_AT_ONCE = kept
+        if scale is not None:
+            assert got.tolist() == [[int(x) for x in row] for row in expected]
+        else:
+            np.testing.assert_allclose(got, np.array(expected, dtype=float), rtol=1e-12, atol=1e-3)
+
+
+@pytest.mark.parametrize("size", [2**53 - 1, 2**53 + 1, 2**61])
+def test_whole_numbers_at_the_border(size):
+    from logochron.core.sums import Amounts, span_sums
+
+    values = np.array([size, -1, 1 - size], dtype=np.int64)
+    (got,) = span_sums(
+        np.array([0, 1, 2]), np.zeros(3, np.int64), 1, [Amounts(values, 0, float(np.abs(values).sum()))],
+        np.array([0, 0, 0]), np.array([0, 1, 2]),
+    )  # fmt: skip
+    assert got.ravel().tolist() == [size, size - 1, 0]
+
+
+@pytest.mark.parametrize(
+    ("options", "said"),
+    [
+        ({"each": "weeks"}, "Did you mean 'week'"),
+        ({"each": "month", "against": "last-year"}, "`against` must be one of"),
+        ({"each": "month", "against": "prior:0"}, "N from 1 up"),
+        ({"each": "month", "by": "harbour"}, "Did you mean 'harbor'"),
+        ({"each": "month", "by": ["line", "line"]}, "twice"),
+        ({"each": "month", "measures": "revenu"}, "Did you mean 'revenue'"),
+        ({"each": "month", "last": 0}, "from 1 up"),
+        ({"each": "month", "judging": {"sales": lc.Judging()}}, "no measure 'sales'"),
+    ],
+)
+def test_questions_that_cannot_be(demo_book, options, said):
+    with pytest.raises(lc.QuestionError, match=said):
+        lc.compare(demo_book, **options)
+    with pytest.raises(ValueError, match="from 0 to 1"):
+        lc.Judging(level_within=-1)
