@@ -17,10 +17,11 @@ import logochron as lc
 from logochron.core.coverage import typing_errors
 
 DAY = dt.timedelta(days=1)
-COLUMNS = (
-    "measure period start end days harbor value base_period base_start base_end base_days base change growth ratio "
-    "share base_share direction verdict band status note"
-).split()
+COLUMNS = [
+    *("measure", "period", "start", "end", "days", "harbor", "value", "base_period", "base_start", "base_end"),
+    *("base_days", "base", "change", "growth", "ratio", "share", "base_share", "direction", "verdict", "band"),
+    *("status", "note"),
+]
 
 
 def month_end(day: dt.date) -> dt.date:

@@ -52,7 +52,10 @@ def print_table(console: Console, spec: TableSpec, *, plain: bool, palette: Pale
     width = sum(_width(spec, column, note_width) for column in columns) + _GAP * (len(columns) - 1)
     beside = width - (_width(spec, "note", note_width) + _GAP if "note" in columns else 0)
     space = max(beside - len(spec.title) - len(spec.unit), 2)
-    console.print(Text(spec.title, style="bold") + Text(" " * space + spec.unit, style=palette.level), soft_wrap=True)
+    console.print(
+        Text(spec.title, style="bold") + Text(" " * space + spec.unit if spec.unit else "", style=palette.level),
+        soft_wrap=True,
+    )
     _print_stripped(console, table, width)
     console.print()
     below = []

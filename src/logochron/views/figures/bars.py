@@ -189,5 +189,4 @@ def _moved(rows: dict[str, NDArray[Any]], i: int, formats: Formats) -> str:
     """The growth; where there is none, the note that says why in a word."""
     if np.isfinite(rows["growth"][i]):
         return formats.growth(rows["growth"][i])
-    first = str(rows["note"][i]).split(";")[0]
-    return first if first in ("new", "none in both") else formats.dash
+    return {"new": "new", "none in both": "none"}.get(str(rows["note"][i]).split(";")[0], formats.dash)

@@ -1,0 +1,138 @@
+"""The package as a whole: its face, who imports whom, its demo and examples."""
+
+from __future__ import annotations
+
+import ast
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import logochron as lc
+
+ROOT = Path(__file__).parents[1]
+SOURCE = ROOT / "src" / "logochron"
+LAYERS = {"core": set(), "sources": {"core"}, "views": {"core"}, "demo": {"core", "sources"}}
+LAYERS["cli"] = {"core", "sources", "views", "demo"}
+
+
+def imports(path: Path) -> set[str]:
+    """The modules of the package that a file imports, wherever in it."""
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            found |= {node.module} | {f"{node.module}.{alias.name}" for alias in node.names}
+    return found
+
+
+def test_who_imports_whom():
+    for layer, allowed in LAYERS.items():
+        for path in (SOURCE / layer).rglob("*.py"):
+            for name in imports(path):
+                if name.startswith("logochron.") and name != "logochron.__version__":
+                    target = name.split(".")[1]
+                    assert target == layer or target in allowed or target not in LAYERS, f"{path} imports {name}"
+                outside = name.split(".")[0]
+                if layer == "core":
+                    assert outside not in {"rich", "click", "matplotlib", "babel", "duckdb"}, f"{path} imports {name}"
+                if outside == "matplotlib":
+                    assert path.name.startswith("draw") and "views" in path.parts, f"{path} imports {name}"
+
+
+def test_no_import_circle():
+    modules = {".".join(p.relative_to(SOURCE.parent).with_suffix("").parts).removesuffix(".__init__"): p
+               for p in SOURCE.rglob("*.py")}  # fmt: skip
+    graph = {
+        name: {i for i in imports(path) if i in modules and i not in (name, "logochron")}
+        for name, path in modules.items()
+    }
+    done: set[str] = set()
+
+    def visit(name: str, above: tuple[str, ...]) -> None:
+        assert name not in above, " -> ".join([*above, name])
+        if name not in done:
+            for other in graph[name]:
+                visit(other, (*above, name))
+            done.add(name)
+
+    for name in modules:
+        visit(name, ())
+
+
+def test_public_face():
+    stub = ast.parse((SOURCE / "__init__.pyi").read_text())
+    named = {alias.asname for node in stub.body if isinstance(node, ast.ImportFrom) for alias in node.names}
+    assert named == set(lc.__all__) and list(lc.__all__) == sorted(lc.__all__)
+    for name in lc.__all__:
+        assert getattr(lc, name).__doc__, name
+    assert set(lc.__all__) <= set(dir(lc))
+    with pytest.raises(AttributeError, match="no attribute 'compair'"):
+        lc.compair  # noqa: B018
+    assert (SOURCE / "py.typed").exists()
+
+
+def loaded(code: str) -> set[str]:
+    ran = subprocess.run(
+        [sys.executable, "-c", f"import sys\n{code}\nprint(*sys.modules)"], capture_output=True, text=True, check=True
+    )
+    return {name.split(".")[0] for name in ran.stdout.split()}
+
+
+def test_nothing_heavy_is_loaded(tmp_path):
+    heavy = {"numpy", "pandas", "matplotlib", "duckdb", "rich", "babel"}
+    assert not loaded("import logochron") & heavy
+    assert not loaded("import logochron.cli.main") & heavy
+    sales, _ = lc.demo.write(tmp_path)
+    words = ["compare", str(sales), "--date", "sold_on", "--value", "revenue", "--by", "harbor"]
+    terminal = loaded(f"from logochron.cli.main import cli\ncli({words!r}, standalone_mode=False)")
+    assert not terminal & {"pandas", "matplotlib", "pyarrow"} and "duckdb" in terminal
+
+
+def test_files_stay_small():
+    large = {path.name: n for path in SOURCE.rglob("*.py") if (n := len(path.read_text().splitlines())) > 400}
+    assert not large
+
+
+def test_demo_tells_its_stories(demo_book):
+    revenue = {"measures": "revenue"}
+
+    def row(book, each, at, against="year-ago"):
+        return lc.compare(book, each, against, at=at, **revenue).table.iloc[0]
+
+    harbor = lambda name, **more: demo_book.where({"harbor": name, **more})  # noqa: E731
+    opened = row(harbor("Dunmarrow"), "month", "2024-04")
+    assert (opened.note, opened.direction) == ("new", "rising") and opened.value > 4000
+    ended = row(harbor("Brackenmouth", line="repairs"), "month", "2025-04")
+    assert ended.note == "ended" and ended.growth == -1
+    closed = lc.compare(harbor("Cold Pier"), "day", at="2025-11-03..2025-11-16", **revenue).table
+    assert (closed.value == 0).all() and (closed.status == "complete").all() and (closed.base > 0).all()
+    slump = row(harbor("Alderquay", line="lessons"), "month", "2026-06")
+    rest = row(demo_book, "month", "2026-06")
+    assert slump.growth < -0.3 and rest.growth > 0
+    returns = (
+        demo_book.where({"line": "gear", "channel": "online"}).totals("day", by="harbor").query("measure == 'revenue'")
+    )
+    assert (returns.value < 0).any()
+    growths = {h: row(harbor(h), "quarter", "2026-Q3").growth for h in demo_book.items("harbor")}
+    assert growths["Dunmarrow"] > 0.1 > 0.03 > growths["Cold Pier"]
+    plan = lc.read(ROOT / "src/logochron/demo/data/brinefold-plan.csv.gz", date="month", values="revenue", by="harbor",
+                   date_format="%Y-%m")  # fmt: skip
+    assert plan.items("harbor") == demo_book.items("harbor")
+    assert sum(p.stat().st_size for p in (SOURCE / "demo" / "data").iterdir()) < 1e6
+
+
+@pytest.mark.parametrize("example", sorted((ROOT / "examples").glob("*.py")), ids=lambda p: p.stem)
+def test_example(example, tmp_path):
+    ran = subprocess.run([sys.executable, example], cwd=tmp_path, capture_output=True, text=True, timeout=120)
+    assert ran.returncode == 0, ran.stderr
+    assert "FY2027 = 1 Apr 2026 to 31 Mar 2027" in ran.stdout or (tmp_path / "brinefold" / "harbors.png").exists()
+
+
+def test_notebook_view(demo_book, tmp_path):
+    path = tmp_path / "f.csv"
+    path.write_text('d,h,v\n2025-01-01,<b>&,1\n2026-01-31,"<script>",2\n')
+    html = lc.compare(lc.read(path, date="d", values="v", by="h"), "month", by="h")._repr_html_()
+    assert "&lt;script&gt;" in html and "<script>" not in html and "<caption>V by month and h" in html
