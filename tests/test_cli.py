@@ -154,6 +154,7 @@ def test_terminals(sales):
         assert max(map(len, table)) <= width
         seen[width] = table[0].split()
         assert "Growth" in seen[width] and "Revenue" in seen[width]
+        assert sum("%" in line for line in table) == 65 and ("…" not in "".join(table) or width == 44)
         assert any("1–18 Oct against" in line for line in lines)
     assert "Change" not in seen[44] and "ago" not in seen[44] and "Change" not in seen[56] and "ago" in seen[70]
     assert "\x1b[38" not in on_terminal(120, *ask, env={"NO_COLOR": "1"})

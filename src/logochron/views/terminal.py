@@ -35,6 +35,8 @@ def print_table(console: Console, spec: TableSpec, *, plain: bool, palette: Pale
             justify="right" if column in spec.numeric else "left",
             no_wrap=column != "note",
             overflow="fold" if column == "note" else "ellipsis",
+            # labels give way where it is narrow, figures never do
+            min_width=spec.width(column) if column in spec.numeric or column == "period" else None,
             max_width=note_width if column == "note" else None,
         )
     by_items = any(row.total for row in spec.rows)
@@ -71,7 +73,7 @@ def print_table(console: Console, spec: TableSpec, *, plain: bool, palette: Pale
 def _print_stripped(console: Console, table: Table, width: int) -> None:
     """The table as wide as it is, without the spaces at the ends of its lines."""
     with console.capture() as drawn:
-        console.print(table, width=max(width + 1, 20), crop=False, no_wrap=True)
+        console.print(table, width=min(max(width + 1, 20), console.width), crop=False, no_wrap=True)
     for line in drawn.get().splitlines():
         console.file.write(line.rstrip() + "\n")
 
