@@ -154,6 +154,20 @@ def test_several_files_of_unlike_headers(tmp_path):
     assert any("semicolon" in guess for guess in book.intake.guesses)
 
 
+def test_names_that_are_patterns_to_the_engine(tmp_path):
+    folder = tmp_path / "year=2024"
+    folder.mkdir()
+    for name, amount in (("s1", 500), ("s[1]", 1), ("s*", 2)):
+        (folder / f"{name}.csv").write_text(H + f"2026-01-01,a,{amount}\n")
+        duckdb.execute(f"COPY (SELECT DATE '2026-01-01' AS d, {amount} AS v) TO '{tmp_path}/x.parquet'")
+        (tmp_path / "x.parquet").rename(folder / f"{name}.parquet")
+    for name, amount in (("s1", 500), ("s[1]", 1), ("s*", 2)):
+        for ending in ("csv", "parquet"):
+            assert total(lc.read(folder / f"{name}.{ending}", date="d", values="v")) == amount
+            with pytest.raises(lc.QuestionError, match="no column 'year'"):
+                lc.read(folder / f"{name}.{ending}", date="d", values="v", by="year")
+
+
 def test_packed_files(tmp_path):
     assert total(read(tmp_path, gzip.compress((H + GOOD).encode()), "f.csv.gz")) == 3.5
     rng = np.random.default_rng(1)

@@ -89,8 +89,9 @@ def settle(recorded: Days, covering: Ends, until: int | None) -> Coverage:
                 + f"until={iso(last_sound)!r} (--until {iso(last_sound)}) leaves it out, "
                 f"covering=(None, {iso(int(within[-1]))!r}) keeps it"
             )
-        if until < within[-mistyped_end]:
-            sound = within[:-mistyped_end]
+        while mistyped_end and until < sound[-mistyped_end]:
+            sound = sound[:-mistyped_end]
+            mistyped_end = typing_errors(sound)[1]
     if not len(sound) and (low is None or high is None):
         raise QuestionError(
             f"no record lies in the days of `covering`: the records run from {iso(int(recorded[0]))} "

@@ -5,7 +5,7 @@ from __future__ import annotations
 import glob
 import os
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Literal
 
@@ -75,6 +75,14 @@ def locate(source: Any) -> list[Source]:
             raise QuestionError(f"{path} is named twice: its rows would count twice")
         seen[real] = path
     return [_source(path) for path in paths]
+
+
+def plainly_named(source: Source, folder: Path) -> Source:
+    """The source under a name that the engine takes for one file: ``sales[1].csv`` is a pattern to it."""
+    ending = next(ending for ending in ENDINGS if source.path.name.lower().endswith(ending))
+    link = folder / f"named-{len(list(folder.iterdir()))}{ending}"
+    link.symlink_to(source.path.resolve())
+    return replace(source, path=link)
 
 
 def _source(path: Path) -> Source:

@@ -12,16 +12,21 @@ from logochron.sources.locate import Source
 from logochron.sources.scanned import Scanned, Wanted, blank_rows, check_columns
 
 
+def _relation(source: Source) -> str:
+    # a folder named year=2024 makes no column
+    return f"read_parquet({quoted(str(source.path))}, hive_partitioning=false)"
+
+
 def parquet_types(engine: Engine, source: Source) -> dict[str, str]:
     """The columns of a Parquet file with the engine's types."""
-    relation = f"read_parquet({quoted(str(source.path))})"
+    relation = _relation(source)
     engine.run(f"CREATE OR REPLACE TEMP TABLE described AS DESCRIBE SELECT * FROM {relation}", source.name)
     return dict(engine.connection.execute("SELECT column_name, column_type FROM described").fetchall())
 
 
 def scan_parquet(engine: Engine, source: Source, wanted: Wanted) -> Scanned:
     """Roll up a Parquet file."""
-    relation = f"read_parquet({quoted(str(source.path))})"
+    relation = _relation(source)
     types = parquet_types(engine, source)
     check_columns(source, wanted, list(types))
     amounts, plans = [], {}

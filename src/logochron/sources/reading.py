@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import ExitStack
 from dataclasses import replace
+from functools import cached_property
+from glob import has_magic
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +20,7 @@ from logochron.core.options import Empty, OnRefused, check
 from logochron.core.selection import Where, in_words
 from logochron.sources.account import Stated, account
 from logochron.sources.engine import Engine
-from logochron.sources.locate import Source, locate
+from logochron.sources.locate import Source, locate, plainly_named
 from logochron.sources.scanned import Scanned, Wanted
 
 #: Names a dimension may not bear, since tables use them.
@@ -157,12 +159,11 @@ def read(
 
 
 class _Scanner:
-    """Scans each source by its kind; copies of text files live as long as it does, and its code only if needed."""
+    """Scans each source by its kind; copies of files live as long as it does, and code is loaded only if needed."""
 
     def __init__(self, engine: Engine, wanted: Wanted, delimiter: str | None, encoding: str | None) -> None:
         self.engine, self.wanted, self.delimiter, self.encoding = engine, wanted, delimiter, encoding
         self.open = ExitStack()
-        self.folder: Path | None = None
 
     def __enter__(self) -> _Scanner:
         return self
@@ -170,21 +171,43 @@ class _Scanner:
     def __exit__(self, *_: object) -> None:
         self.open.close()
 
+    @cached_property
+    def folder(self) -> Path:
+        """A folder for copies, made when the first is."""
+        from tempfile import TemporaryDirectory
+
+        return Path(self.open.enter_context(TemporaryDirectory(prefix="logochron-")))
+
+    def named(self, source: Source) -> Source:
+        """The source under a name that the engine takes as it is."""
+        return plainly_named(source, self.folder) if has_magic(str(source.path)) else source
+
     def scan(self, source: Source) -> Scanned:
         """One source rolled up."""
         if source.kind == "parquet":
             from logochron.sources.parquetscan import scan_parquet
 
-            return scan_parquet(self.engine, source, self.wanted)
-        from tempfile import TemporaryDirectory
-
+            return scan_parquet(self.engine, self.named(source), self.wanted)
         from logochron.sources.textscan import scan_text
 
-        if self.folder is None:
-            self.folder = Path(self.open.enter_context(TemporaryDirectory(prefix="logochron-")))
         return scan_text(
-            self.engine, source, self.wanted, self.folder, delimiter=self.delimiter, encoding=self.encoding
+            self.engine,
+            self.named(source),
+            self.wanted,
+            self.folder,
+            delimiter=self.delimiter,
+            encoding=self.encoding,
         )
+
+    def columns(self, source: Source) -> list[str]:
+        """The columns of one source."""
+        if source.kind == "parquet":
+            from logochron.sources.parquetscan import parquet_types
+
+            return list(parquet_types(self.engine, self.named(source)))
+        from logochron.sources.textfile import prepare
+
+        return list(prepare(source, self.folder, self.delimiter, self.encoding, mend=False).header)
 
 
 def _measures(values: str | Sequence[str], measures: Sequence[Measure]) -> tuple[Measure, ...]:
@@ -217,13 +240,5 @@ def _dimensions(by: str | Sequence[str] | Mapping[str, str]) -> dict[str, str]:
 def columns_of(source: Any) -> tuple[str, list[str]]:
     """The name and the columns of the first file that a source names."""
     first = locate(source)[0]
-    if first.kind == "parquet":
-        from logochron.sources.parquetscan import parquet_types
-
-        return first.name, list(parquet_types(Engine(), first))
-    from tempfile import TemporaryDirectory
-
-    from logochron.sources.textfile import prepare
-
-    with TemporaryDirectory(prefix="logochron-") as name:
-        return first.name, list(prepare(first, Path(name), None, None, mend=False).header)
+    with _Scanner(Engine(), Wanted("", {}, (), {}, False), None, None) as scanner:
+        return first.name, scanner.columns(first)

@@ -108,7 +108,8 @@ def _text_query(text: TextFile, path: Path, wanted: Wanted, underscores: bool) -
     columns = ", ".join(f"'c{i}': 'VARCHAR'" for i in range(len(text.header)))
     strict = (
         f"read_csv({quoted(str(path))}, columns={{{columns}}}, auto_detect=false, header=false, "
-        f"skip={text.skip}, delim={quoted(text.delimiter)}, quote='\"', escape='\"', strict_mode=true"
+        f"skip={text.skip}, delim={quoted(text.delimiter)}, quote='\"', escape='\"', strict_mode=true, "
+        "hive_partitioning=false"
     )
     date = place[wanted.date]
     at = text.header.index(wanted.date)

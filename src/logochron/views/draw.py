@@ -118,7 +118,7 @@ def bars(
     >>> import logochron as lc
     >>> months = lc.compare(lc.demo.book(), each="month", by="harbor", last=13)
     >>> [text.get_text() for text in lc.draw.bars(months, at="2026-09").axes[0].get_yticklabels()]
-    ['Alderquay', 'Dunmarrow', 'Cold Pier', 'Brackenmouth']
+    ['Alderquay', 'Dunmarrow', 'Brackenmouth', 'Cold Pier']
     """
     from logochron.views.figures import draw_bars, draw_base
 

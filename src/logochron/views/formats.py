@@ -48,7 +48,8 @@ class Formats:
 
     def __post_init__(self) -> None:
         try:
-            Locale.parse(self.locale)
+            Locale.parse(self.locale.replace("-", "_"))
+            object.__setattr__(self, "locale", self.locale.replace("-", "_"))
         except (UnknownLocaleError, ValueError):
             raise QuestionError(f"`locale` must be a locale such as en_GB or de_DE; got {self.locale!r}") from None
         if self.currency is not None:

@@ -15,6 +15,7 @@ _HAIRLINES = "    \n    \n ── \n    \n ── \n    \n    \n    \n"
 #: What a narrow terminal goes without, first to last; never the growth.
 _DROPPED = ("note", "share", "change", "base")
 _LEAST_NOTE = 24
+_LEAST_LABEL = 3
 _GAP = 2
 
 
@@ -27,6 +28,7 @@ def print_table(console: Console, spec: TableSpec, *, plain: bool, palette: Pale
         _print_lines(console, spec.lines, palette)
         return
     columns, notes_below, note_width = _fit(spec, console.width if console.is_terminal else None)
+    narrowed = _narrowed(spec, columns, console.width) if console.is_terminal else {}
     hair = Box(_HAIRLINES.replace("─", "-") if plain else _HAIRLINES, ascii=plain)
     table = Table(box=hair, show_edge=False, pad_edge=False, padding=(0, 1, 0, 0), border_style=palette.base)
     for column in columns:
@@ -37,7 +39,7 @@ def print_table(console: Console, spec: TableSpec, *, plain: bool, palette: Pale
             overflow="fold" if column == "note" else "ellipsis",
             # labels give way where it is narrow, figures never do
             min_width=spec.width(column) if column in spec.numeric or column == "period" else None,
-            max_width=note_width if column == "note" else None,
+            max_width=note_width if column == "note" else narrowed.get(column),
         )
     by_items = any(row.total for row in spec.rows)
     for place, row in enumerate(spec.rows):
@@ -86,6 +88,16 @@ def _print_lines(console: Console, lines: tuple[str, ...], palette: Palette) -> 
 def _width(spec: TableSpec, column: str, note_width: int | None) -> int:
     width = spec.width(column)
     return min(width, note_width) if column == "note" and note_width else width
+
+
+def _narrowed(spec: TableSpec, columns: list[str], limit: int) -> dict[str, int]:
+    """How wide the columns of labels may be, the widest cut first, so that all figures stay whole."""
+    widths = {column: spec.width(column) for column in columns if column.startswith("dim:")}
+    taken = sum(spec.width(c) for c in columns if c not in widths and c != "note") + _GAP * (len(columns) - 1)
+    while widths and taken + sum(widths.values()) > limit and max(widths.values()) > _LEAST_LABEL:
+        widest = max(widths, key=lambda column: widths[column])
+        widths[widest] -= 1
+    return widths
 
 
 def _fit(spec: TableSpec, limit: int | None) -> tuple[list[str], bool, int | None]:
