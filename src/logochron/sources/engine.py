@@ -5,6 +5,9 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from os import getpid
+from pathlib import Path
+from tempfile import gettempdir
 from typing import Any, Literal
 
 import duckdb
@@ -108,7 +111,9 @@ class Engine:
     """One connection, its settings, and what it says on its way."""
 
     def __init__(self, progress: Progress | None = None) -> None:
-        self.connection = duckdb.connect()
+        # what does not fit in memory goes where temporary files belong, and nothing is fetched from anywhere
+        spill = str(Path(gettempdir()) / f"logochron-spill-{getpid()}")
+        self.connection = duckdb.connect(config={"temp_directory": spill, "autoinstall_known_extensions": False})
         self.progress = progress
         if progress:
             self.connection.execute("SET enable_progress_bar = true; SET enable_progress_bar_print = false")
