@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,8 +19,7 @@ from logochron.core.reckon import Bools
 MOST_PERIODS = 100_000
 
 
-@dataclass(frozen=True)
-class Alignment:
+class Alignment(NamedTuple):
     """One entry per period: the days really summed on both sides, and what is known of them.
 
     `starts` to `ends` are the value's days, `base_starts` to `base_ends` the base's (day numbers). Where

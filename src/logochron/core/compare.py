@@ -126,10 +126,10 @@ def compare(
         check_count("last", last)
     calendar = calendar or CivilCalendar()
     basis = parse_basis(against)
-    names = book.check_by(by)
+    dims = book.check_by(by)
     asked = book.check_measures(measures)
     aligned = align(book.coverage, calendar, each, basis, partial, at, last)
-    items = _items_with_records(book, names, aligned)
+    items = _items_with_records(book, dims, aligned)
     known = tuple(m.name for m in asked)
     table: list[dict[str, NDArray[Any]]] = []
     total: list[dict[str, NDArray[Any]]] = []
@@ -139,12 +139,12 @@ def compare(
         verdicts = judging_of(judging, measure.name, known)
         whole = _sides(book, everything, column, aligned)
         for split, rows in ((items, table), (everything, total)):
-            if split is everything and not names and table:
+            if split is everything and not dims and table:
                 rows.append(table[-1])
                 continue
             sides = _sides(book, split, column, aligned)
             figures = reckon(sides, measure.better, verdicts)
-            rows.append(_columns(measure, names, split, aligned, figures, sides, whole))
+            rows.append(_columns(measure, dims, split, aligned, figures, sides, whole))
     return Comparison(
         columns=_stack(table),
         total_columns=_stack(total),
@@ -158,7 +158,7 @@ def compare(
         each=each,
         against=basis,
         partial=partial,
-        by=names,
+        by=dims,
         calendar=calendar,
         measures=asked,
         alignment=aligned,
@@ -183,7 +183,7 @@ def _items_with_records(book: Daybook, by: tuple[str, ...], aligned: Alignment) 
 def _sides(book: Daybook, items: Items, column: str, aligned: Alignment) -> Sides:
     sums, _ = book.sums(items, [column], *aligned.spans())
     n = len(aligned.ordinals)
-    shape = (n, items.count)
+    shape = (n, items.size)
     return Sides(
         value=sums[column][:n],
         base=sums[column][n:],

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -17,8 +17,7 @@ BY_WORD_DAYS = 31
 CLOSED_DAYS = 7
 
 
-@dataclass(frozen=True)
-class Coverage:
+class Coverage(NamedTuple):
     """The days from `first` to `last`, the report date, for which the records are complete.
 
     `recorded_last` is the last day with records up to the report date; where `by_word`, the report date

@@ -6,7 +6,7 @@ import datetime as dt
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,13 +26,12 @@ if TYPE_CHECKING:
     import pandas as pd
 
 
-@dataclass(frozen=True)
-class Items:
+class Items(NamedTuple):
     """The items of a question: `of_rows` codes each row of the book, `labels` names each item per dimension."""
 
     of_rows: Days
     labels: tuple[NDArray[np.object_], ...]
-    count: int
+    size: int
 
 
 @dataclass(frozen=True, repr=False)
@@ -226,7 +225,7 @@ class Daybook:
         """Sums of columns, and numbers of records, over spans for each item, each of shape (spans, items)."""
         counted = Amounts(self.records, 0, float(self.records.sum()))
         wanted = [self.amounts[name] for name in columns]
-        *sums, records = span_sums(self.days, items.of_rows, items.count, [*wanted, counted], starts, ends)
+        *sums, records = span_sums(self.days, items.of_rows, items.size, [*wanted, counted], starts, ends)
         return dict(zip(columns, sums)), records.astype(np.int64)
 
     def totals(self, each: Grain, by: str | Sequence[str] = (), calendar: Calendar | None = None) -> pd.DataFrame:
@@ -258,9 +257,9 @@ class Daybook:
             scale = self.amounts[measure.source_column].scale
             columns: dict[str, Any] = {
                 "measure": measure.name,
-                "period": np.repeat(calendar.labels(each, ordinals).astype(object), items.count),
-                "start": np.repeat(to_dates(starts).astype("datetime64[s]"), items.count),
-                "end": np.repeat(to_dates(ends).astype("datetime64[s]"), items.count),
+                "period": np.repeat(calendar.labels(each, ordinals).astype(object), items.size),
+                "start": np.repeat(to_dates(starts).astype("datetime64[s]"), items.size),
+                "end": np.repeat(to_dates(ends).astype("datetime64[s]"), items.size),
             }
             columns |= {name: np.tile(labels, len(ordinals)) for name, labels in zip(names, items.labels)}
             columns["value"] = sums[measure.source_column].ravel() / 10 ** (scale or 0)

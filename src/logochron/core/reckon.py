@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,8 +30,7 @@ class Notes:
         self.texts[rows] = np.where(old == "", new, old + "; " + new)
 
 
-@dataclass(frozen=True)
-class Sides:
+class Sides(NamedTuple):
     """The two sides of a comparison, of one shape: whole numbers at `scale`, or floats where that is None."""
 
     value: NDArray[Any]
@@ -42,8 +40,7 @@ class Sides:
     scale: int | None
 
 
-@dataclass(frozen=True)
-class Figures:
+class Figures(NamedTuple):
     """The figures of rows; what is unknown is NaN."""
 
     value: Floats
@@ -53,7 +50,7 @@ class Figures:
     ratio: Floats
     direction: NDArray[np.object_]
     verdict: NDArray[np.object_]
-    notes: Notes = field(repr=False)
+    notes: Notes
 
 
 def reckon(sides: Sides, better: Better, judging: Judging) -> Figures:

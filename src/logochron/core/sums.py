@@ -7,8 +7,7 @@ record into its (cell, item) bin; a span is then a run of cells.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,8 +19,7 @@ BINS_AT_ONCE = 1 << 24
 _EXACT_FLOAT = float(2**53)
 
 
-@dataclass(frozen=True)
-class Amounts:
+class Amounts(NamedTuple):
     """The amounts of one column, a row of the book each.
 
     `values` is int64 at 10**`scale` parts of the unit, or float64 where `scale` is None; `size` is the sum

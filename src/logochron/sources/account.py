@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,8 +26,7 @@ _READINGS = {
 }
 
 
-@dataclass(frozen=True)
-class Rows:
+class Rows(NamedTuple):
     """The counted rows, one for each day and tuple of items."""
 
     days: Days
@@ -38,8 +37,7 @@ class Rows:
     recorded: Days
 
 
-@dataclass(frozen=True)
-class Stated:
+class Stated(NamedTuple):
     """What the user stated about dates, and the days wanted."""
 
     day_first: bool | None

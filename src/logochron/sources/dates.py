@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,8 +29,7 @@ _EPOCH = dt.date(1970, 1, 1).toordinal()
 _NONE = np.iinfo(np.int64).min
 
 
-@dataclass(frozen=True)
-class Reading:
+class Reading(NamedTuple):
     """The day of each text (where `readable`), how the column was read, and whether that was a guess."""
 
     days: Days

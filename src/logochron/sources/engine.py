@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from os import getpid
 from pathlib import Path
 from tempfile import gettempdir
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 import duckdb
 import numpy as np
@@ -22,8 +21,7 @@ from logochron.core.selection import Where, labels_named, split
 Progress = Callable[[float], None]
 
 
-@dataclass(frozen=True)
-class Plan:
+class Plan(NamedTuple):
     """How the amounts of one column are summed.
 
     ``whole``: as whole numbers of 10**-scale held in doubles, each checked to be the double it came from;
@@ -34,18 +32,15 @@ class Plan:
     scale: int = 0
 
 
-@dataclass(frozen=True)
-class Amount:
-    """A column to sum: what `read` calls it, how the engine finds its text or number, its largest size if known."""
+class Amount(NamedTuple):
+    """A column to sum: what `read` calls it, and how the engine finds its text or number."""
 
     column: str
     sql: str
     is_text: bool
-    largest: float | None = None
 
 
-@dataclass(frozen=True)
-class Query:
+class Query(NamedTuple):
     """What is rolled up from one source.
 
     Attributes
@@ -75,8 +70,7 @@ class Query:
     underscores: bool = True
 
 
-@dataclass(frozen=True)
-class Groups:
+class Groups(NamedTuple):
     """What came back: a row for each date text, whether `where` keeps it, and items.
 
     `dates` are the distinct date texts (or day numbers), `date_codes` the index of each row into them;
@@ -229,7 +223,7 @@ def roll_up(engine: Engine, query: Query, plans: Mapping[str, Plan], name: str) 
 def _swift_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: str) -> dict[str, Any] | None:
     """The roll-up of sources without a flaw, None where there is one.
 
-    An amount that is unreadable, not finite or finer than its scale becomes NaN, which shows in the sum.
+    An amount that is unreadable, not finite, too large or finer than its scale ends it.
     """
     if query.empty_is_zero or query.where:
         return None
@@ -240,19 +234,13 @@ def _swift_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: s
         unit = 10**plan.scale
         doubles.append(f"{_double(amount, False)} AS y{i}")
         whole = f"round(y{i} * {unit})"
-        condition = f"{whole} / {unit} = y{i}"
+        # beyond 2**52 a double does not tell neighboring whole numbers apart
+        condition = f"{whole} / {unit} = y{i} AND abs(y{i}) < {2**52 // unit}"
         if amount.is_text and query.underscores:
             doubles.append(f"contains({amount.sql}, '_') AS u{i}")
             condition += f" AND NOT u{i}"
-        sound.append(f"CASE WHEN {condition} THEN {whole} ELSE 'nan'::DOUBLE END AS x{i}")
+        sound.append(f"CASE WHEN {condition} THEN {whole}::BIGINT ELSE error('unsound')::BIGINT END AS x{i}")
         sums.append(f"sum(x{i}) AS s{i}")
-        # where the source's own statistics bound the sizes, they need no adding up
-        size = (
-            f"sum(abs(x{i}))"
-            if amount.largest is None
-            else f"count(*) * {amount.largest * unit!r}::DOUBLE + sum(x{i}) * 0"
-        )
-        sums.append(f"{size} AS size{i}")
     rolled = ", ".join([*shown, "true AS keep", "count(*) AS n", "0 AS bad", *sums])
     # two steps, so that the engine casts each text once
     source = f"(SELECT {', '.join(doubles)} FROM {query.strict})"
@@ -263,8 +251,8 @@ def _swift_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: s
             name,
         )
     except IntakeError:
-        return None  # a malformed record: the careful pass tells which
-    found = _statistics(engine, [f"sum(size{i}) AS size{i}" for i in range(len(query.amounts))])
+        return None  # the careful pass tells why
+    found = _statistics(engine, [f"sum(abs(s{i}))::DOUBLE AS size{i}" for i in range(len(query.amounts))])
     sizes = [found[f"size{i}"] or 0.0 for i in range(len(query.amounts))]
     return found | {"named": {}} if all(size < _LIMITS["whole"] for size in sizes) else None
 

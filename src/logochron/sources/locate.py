@@ -5,9 +5,8 @@ from __future__ import annotations
 import glob
 import os
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 from logochron.core.errors import QuestionError, nearest
 
@@ -23,8 +22,7 @@ ENDINGS: dict[str, Kind] = {
 }
 
 
-@dataclass(frozen=True)
-class Source:
+class Source(NamedTuple):
     """A file to read, what kind it is, and how messages call it."""
 
     path: Path
@@ -82,7 +80,7 @@ def plainly_named(source: Source, folder: Path) -> Source:
     ending = next(ending for ending in ENDINGS if source.path.name.lower().endswith(ending))
     link = folder / f"named-{len(list(folder.iterdir()))}{ending}"
     link.symlink_to(source.path.resolve())
-    return replace(source, path=link)
+    return source._replace(path=link)
 
 
 def _source(path: Path) -> Source:

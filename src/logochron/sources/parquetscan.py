@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from math import isfinite
 
 from logochron.core.errors import IntakeError
 from logochron.sources.dates import TIME
@@ -32,7 +31,7 @@ def scan_parquet(engine: Engine, source: Source, wanted: Wanted) -> Scanned:
     amounts, plans = [], {}
     for column in wanted.columns:
         kind = types[column]
-        amounts.append(Amount(column, named(column), kind == "VARCHAR", _largest(engine, source, column, kind)))
+        amounts.append(Amount(column, named(column), kind == "VARCHAR"))
         if not re.match(r"VARCHAR|DOUBLE|FLOAT|DECIMAL|U?(TINY|SMALL|BIG|HUGE)?INT", kind):
             raise IntakeError(f"{source.name}, column {column!r}: expected amounts, found the type {kind}")
         decimal = re.match(r"DECIMAL\(\d+,(\d+)\)", kind)
@@ -58,20 +57,6 @@ def scan_parquet(engine: Engine, source: Source, wanted: Wanted) -> Scanned:
         empty=0,
         blank_rows=blank_rows(engine, query, groups),
     )
-
-
-def _largest(engine: Engine, source: Source, column: str, kind: str) -> float | None:
-    """The largest size among a column of doubles, where the file's statistics tell."""
-    if kind != "DOUBLE":
-        return None
-    found = engine.connection.execute(
-        "SELECT max(greatest(abs(TRY_CAST(stats_min_value AS DOUBLE)), abs(TRY_CAST(stats_max_value AS DOUBLE)))), "
-        "count(*) = count(TRY_CAST(stats_min_value AS DOUBLE) + TRY_CAST(stats_max_value AS DOUBLE)) "
-        "FROM parquet_metadata(?) WHERE path_in_schema = ?",
-        [str(source.path), column],
-    ).fetchall()
-    largest, told = found[0]
-    return float(largest) if told and largest is not None and isfinite(largest) else None
 
 
 def _date(source: Source, wanted: Wanted, kind: str) -> str:

@@ -8,7 +8,7 @@ import sys
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,8 +21,7 @@ _PIECE = 1 << 17
 _NEWLINE, _RETURN, _QUOTE = 10, 13, 34
 
 
-@dataclass(frozen=True)
-class Swallow:
+class Swallow(NamedTuple):
     """A record that a stray quote seems to have glued from several lines: its bytes, its first line."""
 
     start: int
@@ -177,8 +176,7 @@ def mask_swallows(path: Path, target: Path, swallows: list[Swallow]) -> None:
     target.write_bytes(data)
 
 
-@dataclass(frozen=True)
-class Places:
+class Places(NamedTuple):
     """For every record its first byte, its physical line (from 1), and whether it is empty."""
 
     starts: Days

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,8 +20,7 @@ from logochron.sources.locate import Source
 _NAN = re.compile(r"\s*[+-]?nan\s*", re.IGNORECASE)
 
 
-@dataclass(frozen=True)
-class Wanted:
+class Wanted(NamedTuple):
     """What is wanted of every source: columns by the names of the user's call."""
 
     date: str
@@ -32,8 +31,7 @@ class Wanted:
     tz: str | None = None
 
 
-@dataclass(frozen=True)
-class Malformed:
+class Malformed(NamedTuple):
     """A record the engine could not split into its columns."""
 
     position: int  # a byte within the record

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from threading import Thread
 
@@ -212,6 +212,6 @@ def _told(malformed: Sequence[Malformed], lines: _FileLines, swallows: Sequence[
     found = (swallowed.get(int(start)) for start in lines.starts_of_malformed())
     why = "a stray quote seems to swallow the lines from here on"
     return tuple(
-        replace(bad, text=swallow.text, reason=why, blank=False) if swallow else bad
+        bad._replace(text=swallow.text, reason=why, blank=False) if swallow else bad
         for bad, swallow in zip(malformed, found)
     )

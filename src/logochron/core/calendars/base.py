@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,8 +18,7 @@ if TYPE_CHECKING:
 Texts = NDArray[np.str_]
 
 
-@dataclass(frozen=True)
-class Earlier:
+class Earlier(NamedTuple):
     """The same places some years before: `ordinals`, whether they are there (`found`), and a note for each."""
 
     ordinals: Days
