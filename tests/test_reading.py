@@ -60,6 +60,7 @@ SOUND = [
     (H + "3/4/2026 8:26,a,1\n6/25/2026 6:02 PM,b,2\n", {}, (2, 0, 0, 0), 3, []),
     (H + "20260101,a,1\n20260102,b,2\n", {}, (2, 0, 0, 0), 3, []),
     (H + "1 Feb 26,a,1\n", {"date_format": "%d %b %y"}, (1, 0, 0, 0), 1, []),
+    (H + "1 Feb 26 10:30,a,1\n2 Feb 26,a,1\n", {"date_format": "%d %b %y %H:%M"}, (1, 1, 0, 0), 1, [3]),
     ("\ufeff" + H + GOOD, {}, (2, 0, 0, 0), 3.5, []),
     ((H + GOOD).encode("utf-16"), {}, (2, 0, 0, 0), 3.5, []),
     ((H + GOOD).replace(",", ";"), {}, (2, 0, 0, 0), 3.5, []),
@@ -152,6 +153,13 @@ def test_several_files_of_unlike_headers(tmp_path):
     sums = book.totals("year", by="place").set_index("place").value
     assert sums.to_dict() == {"": 32, "a": 1.25, "b": 6, "c": 24.123456}
     assert any("semicolon" in guess for guess in book.intake.guesses)
+
+
+def test_first_refusals_of_many(tmp_path):
+    rows = [f"2026-01-{k % 28 + 1:02d},a,{k}" if k % 50 else f"2026-01-01,a,bad{k}" for k in range(200_000)]
+    book = read(tmp_path, H + "\n".join(rows) + "\n")
+    assert account(book) == (196_000, 4000, 0, 0)
+    assert book.intake.refusals.line.tolist() == list(range(2, 50_002, 50))  # the first thousand, in order
 
 
 def test_names_that_are_patterns_to_the_engine(tmp_path):

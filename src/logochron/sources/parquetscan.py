@@ -61,6 +61,8 @@ def scan_parquet(engine: Engine, source: Source, wanted: Wanted) -> Scanned:
 
 def _date(source: Source, wanted: Wanted, kind: str) -> str:
     name = named(wanted.date)
+    if kind == "VARCHAR" and not wanted.times_cut:
+        return name
     if kind == "VARCHAR":
         return f"regexp_replace({name}, {quoted(TIME)}, '')"
     if kind.startswith("TIMESTAMP WITH TIME ZONE"):

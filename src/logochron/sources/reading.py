@@ -121,6 +121,7 @@ def read(
         where=where,
         empty_is_zero=empty == "zero",
         tz=tz,
+        times_cut=date_format is None,
     )
     ends = [end for end in (covered[1], report) if end is not None]
     keep = (covered[0], min(ends) if ends else None)
@@ -184,6 +185,12 @@ class _Scanner:
 
     def scan(self, source: Source) -> Scanned:
         """One source rolled up."""
+        try:
+            return self._scan(source)
+        except OSError as error:
+            raise QuestionError(f"{source.name} cannot be read: {error.strerror or error}") from None
+
+    def _scan(self, source: Source) -> Scanned:
         if source.kind == "parquet":
             from logochron.sources.parquetscan import scan_parquet
 

@@ -29,6 +29,7 @@ class Wanted(NamedTuple):
     where: Where
     empty_is_zero: bool
     tz: str | None = None
+    times_cut: bool = True  # dates lose their time in the engine, where no form of the user's reads it
 
 
 class Malformed(NamedTuple):
@@ -132,7 +133,7 @@ def refused_rows(
     no_day = f"dt IN (SELECT v FROM undated) AND NOT ({blank})"
     no_amount = "dt IN (SELECT v FROM in_question) AND keep AND NOT ok"
     found = engine.arrays(
-        f"SELECT {', '.join(fields)} FROM ({rows}) WHERE ({no_day}) OR ({no_amount}) LIMIT {LISTED}", tables
+        f"SELECT {', '.join(fields)} FROM ({rows}) WHERE ({no_day}) OR ({no_amount}) ORDER BY rn LIMIT {LISTED}", tables
     )
     if not len(found["rn"]):
         return []

@@ -113,7 +113,7 @@ def _text_query(text: TextFile, path: Path, wanted: Wanted, underscores: bool) -
     )
     date = place[wanted.date]
     at = text.header.index(wanted.date)
-    if any(has_time(row[at]) for row in text.sample):
+    if wanted.times_cut and any(has_time(row[at]) for row in text.sample):
         date = f"regexp_replace({date}, {quoted(TIME)}, '')"  # one text a day, not one a second
     return Query(
         relation=f"{strict}, ignore_errors=true, store_rejects=true)",
