@@ -22,7 +22,7 @@ def months(demo_book) -> lc.Comparison:
 def test_columns_spec(months):
     spec = columns_spec(months)
     (panel,) = spec.panels
-    assert spec.title == "Revenue by month, all harbors" and spec.unit == "EUR"
+    assert spec.title == "Revenue by month, all harbors" and spec.axis == "EUR"
     assert "2026-09: 44.4K EUR, −1.8 % (against 2025-09)" in spec.subtitle
     assert "2026-10 to 18: 24.2K EUR, +13.1 % (1–18 Oct against 1–18 Oct 2025)" in spec.subtitle
     np.testing.assert_array_equal(panel.values, months.total.value)
@@ -31,6 +31,14 @@ def test_columns_spec(months):
     assert panel.labels[11] == (("2026-09", None), ("▼ −1.8 %", "adverse"))
     assert panel.labels[12] == (("2026-10", None), ("▲ +13.1 %", "favorable"), ("to 18", None))
     assert (spec.pale_name, spec.base_name) == ("to date", "a year ago")
+
+
+def test_first_fragment_is_pale_and_without_base(demo_book):
+    spec = columns_spec(lc.compare(demo_book, "year", measures="units"))
+    (panel,) = spec.panels
+    assert panel.pale.tolist() == [True, False, False, False, False, True] and np.isnan(panel.bases[:2]).all()
+    assert panel.labels[0] == (("2021", None), ("· –", "unknown"), ("from 17 May", None))
+    assert (spec.axis, spec.pale_name) == ("Units", "recorded in part or to date")
 
 
 def test_columns_of_items(months):

@@ -30,6 +30,11 @@ def unit(measure: Measure, formats: Formats) -> str:
     return measure.unit or formats.currency or ""
 
 
+def axis_words(measure: Measure, formats: Formats) -> str:
+    """What an axis of amounts is labeled with: the unit, else what is measured."""
+    return unit(measure, formats) or capital(words(measure.name))
+
+
 def period_label(result: Comparison, label: str, status: str, end: int, formats: Formats) -> str:
     """The label of a period; a running one says to which day."""
     if status != "to-date":

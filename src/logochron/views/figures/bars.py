@@ -14,7 +14,7 @@ from logochron.core.errors import QuestionError
 from logochron.core.options import Lane, check
 from logochron.views.figures.common import measure_of, sentence
 from logochron.views.formats import Formats, of_measure, shortened, words
-from logochron.views.titles import coverage_line, period_label, subject, unit
+from logochron.views.titles import axis_words, coverage_line, period_label, subject, unit
 
 #: Inches for a bar at least, and for what stands above and below the bars.
 _BAR, _AROUND = 0.2, 1.9
@@ -45,7 +45,7 @@ class BarsSpec:
 
     title: str
     subtitle: str
-    unit: str
+    axis: str
     value_name: str
     base_name: str
     pale: bool
@@ -118,7 +118,7 @@ def bars_spec(
         title=title.split(", all ")[0] + "".join(f", {words(s)}" for s in result.book.selected if ", all " in title),
         subtitle=(sentence(result, total, formats, unit(asked, formats), together=True) if len(labels) else "")
         + left_out,
-        unit=unit(asked, formats),
+        axis=axis_words(asked, formats),
         value_name={"to-date": "to date", "partial": "recorded in part"}.get(status, "whole period"),
         base_name=result.against.in_words(result.each),
         pale=status != "complete",

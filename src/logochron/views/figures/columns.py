@@ -14,7 +14,7 @@ from logochron.core.errors import QuestionError, no_such
 from logochron.core.measures import Measure
 from logochron.views.figures.common import PanelRow, crowd, measure_of, sentence
 from logochron.views.formats import Formats, of_measure, shortened
-from logochron.views.titles import coverage_line, short_day, subject, unit
+from logochron.views.titles import axis_words, coverage_line, short_day, subject, unit
 
 #: Lines of an axis label, and the verdict of each (None: ink).
 LabelLines = tuple[tuple[str, str | None], ...]
@@ -37,7 +37,7 @@ class ColumnsSpec:
 
     title: str
     subtitle: str
-    unit: str
+    axis: str
     value_name: str
     base_name: str
     pale_name: str
@@ -74,10 +74,12 @@ def columns_spec(
     return ColumnsSpec(
         title=subject(result, asked, split=bool(panels), item=_item_words(item)),
         subtitle="" if empty else sentence(result, whole, formats, unit(asked, formats), together=bool(panels)),
-        unit=unit(asked, formats),
+        axis=axis_words(asked, formats),
         value_name="whole period",
         base_name=result.against.in_words(result.each),
-        pale_name="to date" if "to-date" in statuses else "recorded in part" if "partial" in statuses else "",
+        pale_name=" or ".join(
+            name for status, name in (("partial", "recorded in part"), ("to-date", "to date")) if status in statuses
+        ),
         panels=made,
         grid=grid,
         footnote=coverage_line(result, formats),

@@ -83,7 +83,7 @@ def draw_bars(
 
 def _panel(ax: Axes, panel: BarsPanel, spec: BarsSpec, palette: Palette, formats: Formats, *, named: bool) -> None:
     frame(ax, palette)
-    amounts_axis(ax, "x", formats, spec.unit, palette)
+    amounts_axis(ax, "x", formats, spec.axis, palette)
     places = np.arange(len(spec.labels))
     drawn, based = np.isfinite(panel.values), np.isfinite(panel.bases)
     color = pale(palette) if spec.pale else palette.current

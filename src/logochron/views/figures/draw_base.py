@@ -67,13 +67,13 @@ def frame(ax: Axes, palette: Palette) -> None:
     ax.set_axisbelow(True)
 
 
-def amounts_axis(ax: Axes, which: str, formats: Formats, unit: str, palette: Palette) -> None:
-    """Compact amounts with their unit and hairlines."""
+def amounts_axis(ax: Axes, which: str, formats: Formats, words: str, palette: Palette) -> None:
+    """Compact amounts with what they are and hairlines."""
     axis = ax.yaxis if which == "y" else ax.xaxis
     axis.set_major_locator(MaxNLocator(nbins=6, steps=[1, 2, 2.5, 5, 10]))
     axis.set_major_formatter(FuncFormatter(lambda value, _: formats.compact(float(value)) if value else "0"))
     ax.grid(axis="y" if which == "y" else "x", color=palette.grid, linewidth=0.8)
-    axis.set_label_text(_literal(unit), color=palette.level, size=9)
+    axis.set_label_text(_literal(words), color=palette.level, size=9)
 
 
 def pale(palette: Palette) -> RGB:

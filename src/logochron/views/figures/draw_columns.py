@@ -80,7 +80,7 @@ def draw_columns(
 
 def _panel(ax: Axes, panel: ColumnsPanel, spec: ColumnsSpec, palette: Palette, formats: Formats) -> None:
     frame(ax, palette)
-    amounts_axis(ax, "y", formats, spec.unit, palette)
+    amounts_axis(ax, "y", formats, spec.axis, palette)
     places = np.arange(len(panel.values))
     drawn = np.isfinite(panel.values)
     whole, part = drawn & ~panel.pale, drawn & panel.pale
