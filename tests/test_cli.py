@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import fcntl
+import gzip
 import io
 import json
 import os
@@ -108,6 +109,34 @@ def test_forms_for_machines(cli, sales, tmp_path):
     assert sorted(p.name for p in tmp_path.iterdir()) == [
         f"answer.{e}" for e in ("csv", "json", "jsonl", "md", "parquet")
     ]
+
+
+def test_every_kind_of_file_gives_the_same_answer(cli, sales, tmp_path):
+    text = sales.read_text()
+    (tmp_path / "all.csv.gz").write_bytes(gzip.compress(text.encode()))
+    (tmp_path / "all.tsv").write_text(text.replace(",", "\t"))
+    (tmp_path / "latin.csv").write_bytes(text.replace("Cold Pier", "Kälte").encode("cp1252").replace(b"\n", b"\r\n"))
+    duckdb.execute(f"COPY (SELECT * FROM '{sales}') TO '{tmp_path}/all.parquet'")
+    header, *rows = text.splitlines(keepends=True)
+    for part in range(3):
+        (tmp_path / f"part{part}.csv").write_text(header + "".join(rows[part::3]))
+    ask = [*MONTHS, "--by", "harbor", "--as", "csv"]
+    expected = cli("compare", sales, *ask).stdout
+    for words in (["all.csv.gz"], ["all.tsv"], ["all.parquet"], ["part*.csv"], ["part0.csv", "part1.csv", "part2.csv"]):
+        ran = cli("compare", *words, *ask, cwd=tmp_path)
+        assert (ran.returncode, ran.stdout) == (0, expected), words
+    latin = cli("compare", "latin.csv", *ask, cwd=tmp_path)
+    assert "encoding cp1252" in latin.stderr and latin.stdout.count("Kälte") == 13
+    assert latin.stdout.replace("Kälte", "Cold Pier").splitlines()[1] in expected
+
+
+def test_a_fiscal_year(cli, sales):
+    words = ("compare", sales, "--date", "sold_on", "--value", "revenue", "--each", "quarter", "--year-start", "4")
+    ran = cli(*words, "--at", "FY2026")
+    assert [line.split()[0] for line in ran.stdout.splitlines()[3:7]] == [f"FY2026-Q{q}" for q in (1, 2, 3, 4)]
+    assert "FY2026 = 1 Apr 2025 to 31 Mar 2026" in ran.stdout
+    wrong = cli(*words, "--at", "2026")
+    assert wrong.returncode == 2 and "did you mean 'FY2026'?" in wrong.stderr
 
 
 def test_figures_written(cli, sales, tmp_path):

@@ -147,10 +147,21 @@ def test_drawn_into_axes_and_empty(demo_book, months):
     ax = lc.draw.columns(months, ax=figure.subplots())
     heights = sorted(patch.get_height() for patch in ax.patches)
     np.testing.assert_allclose(heights, sorted(months.total.value))
+    bars = lc.draw.bars(months, at="2026-09", ax=Figure().subplots())
+    assert [patch.get_width() for patch in bars.patches] == sorted((p.get_width() for p in bars.patches), reverse=True)
+    assert [text.get_text() for text in bars.get_legend().get_texts()] == ["whole period", "a year ago"]
     with pytest.raises(lc.QuestionError, match="leave `ax` out"):
         lc.draw.columns(months, panels="harbor", ax=ax)
     empty = lc.draw.columns(lc.compare(demo_book, "month", at="2030"))
     assert any("Nothing to draw" in text.get_text() for text in empty.texts)
+
+
+def test_the_same_data_gives_the_same_file(months, tmp_path):
+    for ending in ("png", "svg", "pdf"):
+        first, second = (months.write(tmp_path / f"{n}.{ending}").read_bytes() for n in "ab")
+        assert first == second
+    with pytest.raises(lc.QuestionError, match="ending that cannot be written"):
+        months.write(tmp_path / "a.gif")
 
 
 def lab(color: str) -> np.ndarray:

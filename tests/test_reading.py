@@ -264,7 +264,7 @@ field = st.one_of(
 )
 
 
-@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.lists(st.tuples(field, field, field), max_size=25), st.sampled_from(["\n", "\r\n"]))
 def test_account_of_drawn_files(tmp_path, rows, ends):
     """Files written by the standard library's writer, read by a plain twin."""

@@ -66,7 +66,7 @@ def in_words(selection: Where) -> tuple[str, ...]:
     """
     words = []
     for name, wanted in selection.items():
-        taken, left_out = split(wanted)
+        taken, left_out = (tuple(label or "(empty)" for label in side) for side in split(wanted))
         parts = ([" or ".join(taken)] if taken else []) + ([f"not {' or '.join(left_out)}"] if left_out else [])
         words.append(f"{name} {' and '.join(parts)}")
     return tuple(words)

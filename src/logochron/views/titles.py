@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from logochron.core.compare import Comparison
 from logochron.core.measures import Measure
 from logochron.core.options import Grain
@@ -10,15 +12,24 @@ from logochron.views.formats import Formats, capital, plural, words
 
 def subject(result: Comparison, measure: Measure, *, split: bool, item: str | None = None) -> str:
     """What is shown: "Revenue by month, all harbors"."""
-    named = f"{capital(words(measure.name))} by {result.each}"
-    if split and result.by:
-        named += " and " + " and ".join(words(name) for name in result.by)
+    by = [result.each, *(words(name) for name in result.by if split)]
+    named = f"{capital(words(measure.name))} by {listed(by)}"
     if item is not None:
         named += f", {item}"
     elif not split or not result.by:
         free = [d for d in result.by or result.book.dimensions if not _selected(result, d)]
         named += "".join(f", all {plural(words(name))}" for name in free)
     return named + "".join(f", {words(selected)}" for selected in result.book.selected)
+
+
+def listed(names: Sequence[str]) -> str:
+    """Names as a sentence lists them.
+
+    >>> listed(["month", "harbor", "line"])
+    'month, harbor and line'
+    """
+    *first, last = names
+    return f"{', '.join(first)} and {last}" if first else last
 
 
 def _selected(result: Comparison, dimension: str) -> bool:

@@ -14,7 +14,7 @@ from logochron.core.errors import QuestionError
 from logochron.core.options import Lane, check
 from logochron.views.figures.common import measure_of, sentence
 from logochron.views.formats import Formats, of_measure, shortened, words
-from logochron.views.titles import axis_words, coverage_line, period_label, subject, unit
+from logochron.views.titles import axis_words, coverage_line, listed, period_label, subject, unit
 
 #: Inches for a bar at least, and for what stands above and below the bars.
 _BAR, _AROUND = 0.2, 1.9
@@ -112,7 +112,7 @@ def bars_spec(
     heading = ""
     if len(total["value"]):
         label = period_label(result, result.periods[period], status, int(to_days(total["end"][0])), formats)
-        heading = f"{label}, by {' and '.join(words(name) for name in result.by)}"
+        heading = f"{label}, by {listed([words(name) for name in result.by])}"
     title = subject(result, asked, split=False).replace(f" by {result.each}", f" in {heading}", 1)
     return BarsSpec(
         title=title.split(", all ")[0] + "".join(f", {words(s)}" for s in result.book.selected if ", all " in title),

@@ -16,6 +16,7 @@ from logochron.views.figures.draw_base import (
     frame,
     halo,
     heading,
+    legend,
     literal,
     new_figure,
     pale,
@@ -38,6 +39,7 @@ def draw_bars(
         if ax is not None:
             ax.set_title(literal(spec.title), loc="left", color=palette.ink, weight="bold")
             _panel(ax, spec.panels[0], spec, palette, formats, named=True)
+            ax.legend(handles=_handles(spec, palette), frameon=False, fontsize=9, labelcolor=palette.ink)
             return ax
         # few items make a low figure of plain bars rather than a few huge ones
         needed = 0.62 * len(spec.labels) + 0.3
@@ -68,16 +70,7 @@ def draw_bars(
         )
         for i, (axes, panel) in enumerate(zip(grid.ravel(), spec.panels)):
             _panel(axes, panel, spec, palette, formats, named=i == 0)
-        figure.legend(
-            handles=_handles(spec, palette),
-            loc="upper right",
-            bbox_to_anchor=(1 - 0.35 / width, 1 - 0.86 / height),
-            ncols=2,
-            frameon=False,
-            fontsize=9,
-            labelcolor=palette.ink,
-            borderaxespad=0,
-        )
+        legend(figure, _handles(spec, palette), palette)
         return figure
 
 

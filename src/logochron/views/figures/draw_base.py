@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import matplotlib as mpl
+from matplotlib.artist import Artist
 from matplotlib.axes import Axes
 from matplotlib.colors import to_rgb
 from matplotlib.figure import Figure
@@ -45,17 +46,29 @@ def heading(figure: Figure, title: str, subtitle: str, footnote: str, palette: P
     """Title and answer at the top left, the accounting at the bottom left, all in inches from the edges."""
     width, height = figure.get_size_inches()
     left = 0.35 / width
-    figure.text(left, 1 - 0.42 / height, _literal(title), size=15, weight="bold", color=palette.ink)
-    figure.text(left, 1 - 0.72 / height, _literal(subtitle), size=10.5, color=palette.ink)
-    figure.text(left, 0.16 / height, _literal(footnote), size=8, color=palette.level)
+    figure.text(left, 1 - 0.42 / height, literal(title), size=15, weight="bold", color=palette.ink)
+    figure.text(left, 1 - 0.72 / height, literal(subtitle), size=10.5, color=palette.ink)
+    figure.text(left, 0.16 / height, literal(footnote), size=8, color=palette.level)
 
 
-def _literal(text: str) -> str:
+def legend(figure: Figure, handles: Sequence[Artist], palette: Palette) -> None:
+    """A legend in one line at the top right, between the answer and the panels."""
+    width, height = figure.get_size_inches()
+    figure.legend(
+        handles=list(handles),
+        loc="upper right",
+        bbox_to_anchor=(1 - 0.35 / width, 1 - 0.86 / height),
+        ncols=len(handles),
+        frameon=False,
+        fontsize=9,
+        labelcolor=palette.ink,
+        borderaxespad=0,
+    )
+
+
+def literal(text: str) -> str:
     """Labels are data: a dollar sign starts no formula."""
     return text.replace("$", r"\$")
-
-
-literal = _literal
 
 
 def frame(ax: Axes, palette: Palette) -> None:
@@ -73,7 +86,7 @@ def amounts_axis(ax: Axes, which: str, formats: Formats, words: str, palette: Pa
     axis.set_major_locator(MaxNLocator(nbins=6, steps=[1, 2, 2.5, 5, 10]))
     axis.set_major_formatter(FuncFormatter(lambda value, _: formats.compact(float(value)) if value else "0"))
     ax.grid(axis="y" if which == "y" else "x", color=palette.grid, linewidth=0.8)
-    axis.set_label_text(_literal(words), color=palette.level, size=9)
+    axis.set_label_text(literal(words), color=palette.level, size=9)
 
 
 def pale(palette: Palette) -> RGB:
@@ -90,7 +103,7 @@ def halo(palette: Palette, width: float) -> list[withStroke]:
 
 def say_empty(figure: Figure, text: str, palette: Palette) -> None:
     """The empty state, in words."""
-    figure.text(0.5, 0.5, _literal(text), ha="center", va="center", size=12, color=palette.level)
+    figure.text(0.5, 0.5, literal(text), ha="center", va="center", size=12, color=palette.level)
 
 
 def save(figure: Figure, path: Path, form: str) -> None:

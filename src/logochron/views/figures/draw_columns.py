@@ -16,6 +16,7 @@ from logochron.views.figures.draw_base import (
     frame,
     halo,
     heading,
+    legend,
     literal,
     new_figure,
     pale,
@@ -65,16 +66,7 @@ def draw_columns(
                 axes.set_ylabel("")
         for axes in flat[len(spec.panels) :]:
             axes.set_visible(False)
-        figure.legend(
-            handles=_handles(spec, palette),
-            loc="upper right",
-            bbox_to_anchor=(1 - RIGHT / width, 1 - 0.86 / height),
-            ncols=3,
-            frameon=False,
-            fontsize=9,
-            labelcolor=palette.ink,
-            borderaxespad=0,
-        )
+        legend(figure, _handles(spec, palette), palette)
         return figure
 
 
