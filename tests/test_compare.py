@@ -290,6 +290,48 @@ def test_verdict(rows_file, better, level_as, verdicts):
     assert [*table.verdict, *unknown.verdict] == verdicts
 
 
+records = st.tuples(st.integers(0, 800), st.sampled_from("abc"), st.sampled_from("xy"), st.integers(-300, 900))
+
+
+@settings(max_examples=40)
+@given(st.lists(records, min_size=2, max_size=50), st.sampled_from(["month", "quarter"]), st.booleans())
+def test_items_against_a_plain_twin(tmp_path_factory, drawn, each, prior):
+    """Every row of two dimensions, summed in plain Python over the days the row names."""
+    first = dt.date(2024, 1, 1)
+    path = tmp_path_factory.mktemp("twin") / "f.csv"
+    ends = [(0, "a", "x", 100), (800, "a", "x", 100)]
+    rows = [(first + day * DAY, one, two, Fraction(cents, 100)) for day, one, two, cents in [*drawn, *ends]]
+    path.write_text("d,one,two,v\n" + "".join(f"{d},{o},{t},{float(v):.2f}\n" for d, o, t, v in rows))
+    book = lc.read(path, date="d", values="v", by=["one", "two"])
+    result = lc.compare(book, each, "prior" if prior else "year-ago", by=["one", "two"], last=4)
+    items = set()
+    for split, table in ((False, result.total), (True, result.table)):
+        for r in table.itertuples():
+            sides: list[Fraction | None] = []
+            for start, end, share in ((r.start, r.end, r.share), (r.base_start, r.base_end, r.base_share)):
+                if pd.isna(start):
+                    sides.append(None)
+                    continue
+                within = [row for row in rows if start.date() <= row[0] <= end.date()]
+                items |= {(row[1], row[2]) for row in within}
+                sides.append(sum((v for _, o, t, v in within if not split or (o, t) == (r.one, r.two)), Fraction(0)))
+                whole = sum((row[3] for row in within), Fraction(0))
+                assert share == pytest.approx(float(sides[-1] / whole) if whole > 0 else math.nan, nan_ok=True)
+            value, base = sides
+            assert r.value == float(value)
+            if base is None:
+                assert math.isnan(r.base) and r.direction == r.verdict == "unknown"
+                continue
+            assert (r.base, r.change) == (float(base), float(value - base))
+            assert r.growth == pytest.approx(float((value - base) / base) if base > 0 else math.nan, nan_ok=True)
+            assert r.direction == ("level" if value == base else "rising" if value > base else "falling")
+            told = {"new": base == 0 != value, "ended": value == 0 < base, "none in both": value == base == 0}
+            told["negative base"] = base < 0
+            assert {n for n in told if n in r.note.split("; ")} == {n for n, holds in told.items() if holds}
+    assert set(zip(result.table.one, result.table.two)) == items
+    assert len(result.table) == 4 * len(items)
+
+
 @settings(max_examples=60)
 @given(
     st.lists(
