@@ -201,6 +201,20 @@ def test_only_items_with_records_in_the_answer(demo_book):
     assert dunmarrow.note.tolist()[1:] == ["none in both", "new"]
 
 
+def test_answers_without_rows(demo_book, tmp_path):
+    nothing = lc.compare(demo_book, "month", by="harbor", at="2030-01")  # no item has a record there
+    assert (
+        len(nothing.table) == 0
+        and nothing.total.note.tolist() == ["not recorded; no base: the records end on 2026-10-18"] * 3
+    )
+    empty = lc.compare(demo_book, "year", partial="drop", at="2026", by="harbor")
+    assert len(empty.table) == len(empty.total) == 0 and empty.periods == ()
+    for result in (nothing, empty):
+        assert result.write(tmp_path / "f.csv").read_text().splitlines() == [",".join(COLUMNS)]
+        assert "<table>" in result._repr_html_() and repr(result).startswith("<Comparison: 0 rows")
+        assert lc.draw.columns(result).texts
+
+
 def test_leap_day_and_week_53(long_book):
     leap = lc.compare(long_book, "day", at="2024-02-28..2024-03-01").table
     assert leap.base_period.tolist() == ["2023-02-28", "2023-02-28", "2023-03-01"]

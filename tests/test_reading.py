@@ -111,6 +111,12 @@ REFUSED = [
     (H + GOOD, {"where": {"h": "A"}}, "no item 'A'. Did you mean 'a'"),
     (H + GOOD, {"by": {"value": "h"}}, "may not be called 'value'.*its_value=h"),
     (H + GOOD, {"values": ()}, "at least one column"),
+    (H + GOOD, {"date": ["d"]}, "`date` must be the name of a column"),
+    (
+        H + "2/28/2026 9:00,a,1\n2/30/2026 9:00,a,1\n",
+        {"on_refused": "stop"},
+        "line 3, column 'd': '2/30/2026 9:00' - not",
+    ),
     (H + GOOD, {"values": ["v", "v"]}, "'v' twice"),
     (H + GOOD, {"until": "2025-12-31"}, "no record lies in the days wanted"),
     (H + GOOD, {"until": "2026-03-31"}, "at most 31 are believed"),

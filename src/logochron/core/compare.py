@@ -175,7 +175,7 @@ def _items_with_records(book: Daybook, by: tuple[str, ...], aligned: Alignment) 
     present = np.atleast_1d((records > 0).any(axis=0))
     recoded = np.cumsum(present) - 1
     labels = tuple(label[present] for label in items.labels)
-    # rows of items that are left out are never inside a span: any code will do
+    # rows of items that are left out lie in no span: any code will do
     of_rows = np.where(present[items.of_rows], recoded[items.of_rows], 0)
     return Items(of_rows, labels, int(present.sum()))
 

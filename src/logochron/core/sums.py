@@ -55,6 +55,8 @@ def span_sums(
     list of numpy.ndarray
         A sum for each span and item, shape (spans, n_items): int64 where the column is exact.
     """
+    if not n_items:
+        return [np.zeros((len(starts), 0)) for _ in columns]
     bounds = np.unique(np.concatenate([starts, ends + 1]))
     n_cells = max(len(bounds) - 1, 1)
     first, after = np.searchsorted(bounds, starts), np.searchsorted(bounds, ends + 1)

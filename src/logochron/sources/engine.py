@@ -47,8 +47,8 @@ class Query(NamedTuple):
     ----------
     relation, strict
         The table function that scans it, giving every column: passing over malformed records, or failing on them.
-    date
-        The engine's expression for the date: its text, or its day number.
+    date_text, date
+        The engine's expressions for the date as it stands, and for what is judged: its text, or its day number.
     labels, conditions
         Expressions for each dimension (NULL where empty), and for the columns that `where` names (never NULL).
     all_fields
@@ -60,6 +60,7 @@ class Query(NamedTuple):
     relation: str
     strict: str
     date_column: str
+    date_text: str
     date: str
     labels: Mapping[str, str]
     conditions: Mapping[str, str]
@@ -201,7 +202,7 @@ def inner(query: Query, *, numbered: bool = False) -> str:
             readable.append(f"NOT coalesce(contains(r{i}, '_'), false)")
     fields += [f"{sql} AS w{i}" for i, sql in enumerate(query.conditions.values())]
     if numbered:
-        fields += ["row_number() OVER () AS rn"]
+        fields += ["row_number() OVER () AS rn", f"{query.date_text} AS date_text"]
         fields += [f"{is_empty(sql)} AS e{i}" for i, sql in enumerate(query.all_fields)]
     ok = " AND ".join(readable) or "true"
     return f"SELECT *, keep AND {ok} AS ok FROM (SELECT {', '.join(fields)} FROM {query.relation})"

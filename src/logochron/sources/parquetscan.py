@@ -40,6 +40,7 @@ def scan_parquet(engine: Engine, source: Source, wanted: Wanted) -> Scanned:
         relation=relation,
         strict=relation,
         date_column=wanted.date,
+        date_text=f"{named(wanted.date)}::VARCHAR",
         date=_date(source, wanted, types[wanted.date]),
         labels={name: f"{named(column)}::VARCHAR" for name, column in wanted.dimensions.items()},
         conditions={column: f"coalesce({named(column)}::VARCHAR, '')" for column in wanted.where},

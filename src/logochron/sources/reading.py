@@ -107,6 +107,8 @@ def read(
     """
     check("empty", empty, Empty)
     check("on_refused", on_refused, OnRefused)
+    if not isinstance(date, str):
+        raise QuestionError(f"`date` must be the name of a column; got {date!r}")
     asked = _measures(values, measures)
     dimensions = _dimensions(by)
     covered = (None, None) if covering is None else span_ends(covering, "covering")

@@ -125,7 +125,7 @@ def refused_rows(
         Why they are none.
     """
     query = scanned.query
-    fields = ["rn", "dt", *(f"r{i}::VARCHAR AS r{i}" for i in range(len(query.amounts)))]
+    fields = ["rn", "dt", "date_text", *(f"r{i}::VARCHAR AS r{i}" for i in range(len(query.amounts)))]
     fields += [f"y{i}" for i in range(len(query.amounts))]
     blank = " AND ".join(f"e{i}" for i in range(len(query.all_fields)))
     tables = {"in_question": {"v": _texts(in_question)}, "undated": {"v": _texts(undated)}}
@@ -143,7 +143,7 @@ def refused_rows(
     refusals = []
     for i, line in enumerate(lines):
         if found["dt"][i] in bad_dates:
-            text = found["dt"][i]
+            text = found["date_text"][i] or ""
             reason = no_date if text.strip() else "no date"
             refusals.append(Refusal(int(line), query.date_column, text, reason, scanned.source.name))
             continue

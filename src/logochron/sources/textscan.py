@@ -119,6 +119,7 @@ def _text_query(text: TextFile, path: Path, wanted: Wanted, underscores: bool) -
         relation=f"{strict}, ignore_errors=true, store_rejects=true)",
         strict=f"{strict})",
         date_column=wanted.date,
+        date_text=place[wanted.date],
         date=date,
         labels={name: place[column] for name, column in wanted.dimensions.items()},
         conditions={column: f"coalesce({place[column]}, '')" for column in wanted.where},
