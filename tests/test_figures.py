@@ -66,7 +66,9 @@ def test_crowded_labels():
         crowd(60, 11.5, 7, 9, 7)
 
 
-def test_bars_spec(demo_book, months):
+def test_bars_spec(demo_book, months, rows_file):
+    seven = rows_file([("2026-01-01", i, "x", 1) for i in range(7)], header="day,d,e,amount")
+    many_items = lc.read(seven, date="day", values="amount", by=["d", "e"])
     spec = bars_spec(months, at="2026-09")
     assert spec.title == "Revenue in 2026-09, by harbor" and not spec.pale
     assert spec.labels == ("Alderquay", "Dunmarrow", "Brackenmouth", "Cold Pier")  # by size
@@ -79,6 +81,10 @@ def test_bars_spec(demo_book, months):
     brackenmouth = split.labels.index("Brackenmouth")
     assert np.isnan(split.panels[3].values[brackenmouth]) and split.panels[3].lane[brackenmouth].mark == ""
     assert len(bars_spec(both, height=3).labels) == 5 and "the 5 largest of 15" in bars_spec(both, height=3).subtitle
+    weeks = lc.compare(demo_book, "day", by=["line", "channel"], at="2026-09-01", measures="revenue")
+    assert len(bars_spec(weeks, split="channel").panels) == 2
+    with pytest.raises(lc.QuestionError, match="room for 6 panels; d has 7 items"):
+        bars_spec(lc.compare(many_items, "year", by=["d", "e"]), split="d")
     with pytest.raises(lc.QuestionError, match="`at` must name one period"):
         bars_spec(months, at="2020")
     with pytest.raises(lc.QuestionError, match="by="):

@@ -18,6 +18,8 @@ from logochron.views.titles import axis_words, coverage_line, listed, period_lab
 
 #: Inches for a bar at least, and for what stands above and below the bars.
 _BAR, _AROUND = 0.2, 1.9
+#: More panels side by side leave no room for bars.
+MOST_PANELS = 6
 
 
 @dataclass(frozen=True)
@@ -94,6 +96,11 @@ def bars_spec(
         np.array([str(label) for label in table[split]], dtype=object) if split else np.full(len(names), "", object)
     )
     labels = _by_size(names, table["value"])
+    in_panels = _by_size(groups, table["value"]) if split else [""]
+    if len(in_panels) > MOST_PANELS:
+        raise QuestionError(
+            f"`split` has room for {MOST_PANELS} panels; {split} has {len(in_panels)} items: choose some by where="
+        )
     room = max(int((height - _AROUND) / _BAR), 1)
     shown = labels[:room]
     panels = tuple(
@@ -105,7 +112,7 @@ def bars_spec(
             lane,
             formats,
         )
-        for group in (_by_size(groups, table["value"]) if split else [""])
+        for group in in_panels
     )
     status = str(total["status"][0]) if len(total["status"]) else "complete"
     left_out = f"{formats.dot}the {len(shown)} largest of {len(labels):,}" if len(labels) > len(shown) else ""
