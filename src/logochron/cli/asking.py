@@ -128,7 +128,9 @@ def _figure(result: Comparison, asked: dict[str, Any], formats: Formats) -> Call
         if asked["figure"] == "bars":
             lane = None if asked["lane"] == "none" else asked["lane"]
             return draw.bars(result, split=asked["split"], lane=lane, formats=formats)
-        item = None if asked["item"] is None else tuple(options.names((asked["item"],)))
+        item = asked["item"]
+        if item is not None and len(result.by) > 1:  # one label may hold a comma, several are parted by it
+            item = tuple(options.names((item,)))
         return draw.columns(result, item=item, panels=asked["panels"], formats=formats)
 
     return drawn
