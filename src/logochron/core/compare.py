@@ -130,24 +130,23 @@ def compare(
     asked = book.check_measures(measures)
     aligned = align(book.coverage, calendar, each, basis, partial, at, last)
     items = _items_with_records(book, dims, aligned)
-    known = tuple(m.name for m in asked)
-    table: list[dict[str, NDArray[Any]]] = []
-    total: list[dict[str, NDArray[Any]]] = []
     everything = book.items_by(())
-    for measure in asked:
-        column = measure.source_column
-        verdicts = judging_of(judging, measure.name, known)
-        whole = _sides(book, everything, column, aligned)
-        for split, rows in ((items, table), (everything, total)):
-            if split is everything and not dims and table:
-                rows.append(table[-1])
-                continue
-            sides = _sides(book, split, column, aligned)
-            figures = reckon(sides, measure.better, verdicts)
-            rows.append(_columns(measure, dims, split, aligned, figures, sides, whole))
+    columns = tuple(dict.fromkeys(measure.source_column for measure in asked))
+    wholes = _sides(book, everything, columns, aligned)
+
+    def answered(split: Items, sides: Mapping[str, Sides]) -> Mapping[str, NDArray[Any]]:
+        parts = []
+        for measure in asked:
+            own, whole = sides[measure.source_column], wholes[measure.source_column]
+            verdicts = judging_of(judging, measure.name, tuple(m.name for m in asked))
+            figures = reckon(own, measure.better, verdicts)
+            parts.append(_columns(measure, dims, split, aligned, figures, own, whole))
+        return _stack(parts)
+
+    total = answered(everything, wholes)
     return Comparison(
-        columns=_stack(table),
-        total_columns=_stack(total),
+        columns=answered(items, _sides(book, items, columns, aligned)) if dims else total,
+        total_columns=total,
         periods=tuple(str(label) for label in aligned.labels),
         notes=(
             *calendar.legend(each, np.concatenate([aligned.ordinals, aligned.base_ordinals[aligned.base_found]])),
@@ -170,9 +169,7 @@ def _items_with_records(book: Daybook, by: tuple[str, ...], aligned: Alignment) 
     items = book.items_by(by)
     if not by:
         return items
-    spans = aligned.spans()
-    _, records = book.sums(items, [], *spans)
-    present = np.atleast_1d((records > 0).any(axis=0))
+    present = np.atleast_1d((book.counts(items, *aligned.spans()) > 0).any(axis=0))
     recoded = np.cumsum(present) - 1
     labels = tuple(label[present] for label in items.labels)
     # rows of items that are left out lie in no span: any code will do
@@ -180,17 +177,20 @@ def _items_with_records(book: Daybook, by: tuple[str, ...], aligned: Alignment) 
     return Items(of_rows, labels, int(present.sum()))
 
 
-def _sides(book: Daybook, items: Items, column: str, aligned: Alignment) -> Sides:
-    sums, _ = book.sums(items, [column], *aligned.spans())
+def _sides(book: Daybook, items: Items, columns: Sequence[str], aligned: Alignment) -> dict[str, Sides]:
+    """Both sides of each column, all summed in one pass."""
     n = len(aligned.ordinals)
     shape = (n, items.size)
-    return Sides(
-        value=sums[column][:n],
-        base=sums[column][n:],
-        value_known=np.broadcast_to(aligned.value_known[:, None], shape),
-        base_known=np.broadcast_to(aligned.base_known[:, None], shape),
-        scale=book.amounts[column].scale,
-    )
+    return {
+        column: Sides(
+            value=sums[:n],
+            base=sums[n:],
+            value_known=np.broadcast_to(aligned.value_known[:, None], shape),
+            base_known=np.broadcast_to(aligned.base_known[:, None], shape),
+            scale=book.amounts[column].scale,
+        )
+        for column, sums in book.sums(items, columns, *aligned.spans()).items()
+    }
 
 
 def _columns(

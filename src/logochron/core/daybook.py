@@ -219,14 +219,16 @@ class Daybook:
             labels.append(self.labels[name][codes])
         return Items(of_rows.astype(np.int64), tuple(reversed(labels)), len(labels[0]))
 
-    def sums(
-        self, items: Items, columns: Sequence[str], starts: Days, ends: Days
-    ) -> tuple[dict[str, NDArray[Any]], Days]:
-        """Sums of columns, and numbers of records, over spans for each item, each of shape (spans, items)."""
-        counted = Amounts(self.records, 0, float(self.records.sum()))
+    def sums(self, items: Items, columns: Sequence[str], starts: Days, ends: Days) -> dict[str, NDArray[Any]]:
+        """Sums of columns over spans for each item, each of shape (spans, items)."""
         wanted = [self.amounts[name] for name in columns]
-        *sums, records = span_sums(self.days, items.of_rows, items.size, [*wanted, counted], starts, ends)
-        return dict(zip(columns, sums)), records.astype(np.int64)
+        return dict(zip(columns, span_sums(self.days, items.of_rows, items.size, wanted, starts, ends)))
+
+    def counts(self, items: Items, starts: Days, ends: Days) -> NDArray[Any]:
+        """Numbers of records in spans for each item, of shape (spans, items)."""
+        records = Amounts(self.records, 0, float(self.records.sum()))
+        (counted,) = span_sums(self.days, items.of_rows, items.size, [records], starts, ends)
+        return counted
 
     def totals(self, each: Grain, by: str | Sequence[str] = (), calendar: Calendar | None = None) -> pd.DataFrame:
         """The sum of each measure in each period that touches the coverage.
@@ -251,7 +253,7 @@ class Daybook:
         starts = np.maximum(calendar.starts(each, ordinals), first)
         ends = np.minimum(calendar.ends(each, ordinals), last)
         items = self.items_by(names)
-        sums, _ = self.sums(items, [m.source_column for m in self.measures], starts, ends)
+        sums = self.sums(items, [m.source_column for m in self.measures], starts, ends)
         parts = []
         for measure in self.measures:
             scale = self.amounts[measure.source_column].scale

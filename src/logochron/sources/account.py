@@ -67,7 +67,7 @@ def account(
         inside &= reading.days <= high
     refusals: list[Refusal] = []
     refused = set_aside = counted = 0
-    offset, taken, rows_by_day = 0, [], []
+    offset, taken = 0, []
     for scanned in scans:
         groups, part = scanned.groups, slice(offset, offset + len(scanned.groups.dates))
         offset = part.stop
@@ -89,7 +89,6 @@ def account(
             )
             found += malformed_rows(scanned)
             refusals += sorted(found, key=lambda refusal: refusal.line)
-        rows_by_day.append(reading.days[part][groups.date_codes][dated])
         taken.append(question & (groups.rows > groups.bad))
     intake = Intake(
         read=sum(scanned.records for scanned in scans),
@@ -105,14 +104,10 @@ def account(
         raise IntakeError(f"{', '.join(intake.sources)}: the account of its rows does not add up: {intake}")
     if refused and on_refused == "stop":
         raise IntakeError(_refusal_message(intake))
-    recorded = np.unique(np.concatenate(rows_by_day))
-    if low is not None:
-        recorded = recorded[recorded >= low]
-    if high is not None:
-        recorded = recorded[recorded <= high]
+    recorded = np.unique(reading.days[inside])
     if not len(recorded):
         span = f"{iso(low) if low is not None else ''}..{iso(high) if high is not None else ''}"
-        held = np.concatenate(rows_by_day)
+        held = reading.days[reading.readable]
         raise QuestionError(
             f"no record lies in the days wanted ({span}): the records run from {iso(int(held.min()))} "
             f"to {iso(int(held.max()))}"

@@ -75,10 +75,15 @@ def locate(source: Any) -> list[Source]:
     return [_source(path) for path in paths]
 
 
+def fresh(folder: Path, ending: str) -> Path:
+    """A path in a folder of copies that is not taken yet."""
+    return folder / f"copy-{len(list(folder.iterdir()))}{ending}"
+
+
 def plainly_named(source: Source, folder: Path) -> Source:
     """The source under a name that the engine takes for one file: ``sales[1].csv`` is a pattern to it."""
     ending = next(ending for ending in ENDINGS if source.path.name.lower().endswith(ending))
-    link = folder / f"named-{len(list(folder.iterdir()))}{ending}"
+    link = fresh(folder, ending)
     link.symlink_to(source.path.resolve())
     return source._replace(path=link)
 

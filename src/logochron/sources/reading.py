@@ -214,9 +214,11 @@ class _Scanner:
             from logochron.sources.parquetscan import parquet_types
 
             return list(parquet_types(self.engine, self.named(source)))
-        from logochron.sources.textfile import prepare
+        from logochron.sources.textfile import prepare, unpacked
 
-        return list(prepare(source, self.folder, self.delimiter, self.encoding, mend=False).header)
+        return list(
+            prepare(unpacked(source, self.folder), self.folder, self.delimiter, self.encoding, mend=False).header
+        )
 
 
 def _measures(values: str | Sequence[str], measures: Sequence[Measure]) -> tuple[Measure, ...]:

@@ -8,7 +8,7 @@ import sys
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import BinaryIO, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,30 +50,26 @@ class Scan:
 
 def _chunks(path: Path) -> Iterator[tuple[int, Bytes, Days, Days]]:
     """Runs of whole records: their offset, bytes, the record ends and all newlines (both within the run)."""
+    position, size, total = 0, _CHUNK, path.stat().st_size
     with path.open("rb") as file:
-        yield from _runs(file, path.stat().st_size)
-
-
-def _runs(file: BinaryIO, total: int) -> Iterator[tuple[int, Bytes, Days, Days]]:
-    position, size = 0, _CHUNK
-    while position < total:
-        file.seek(position)  # read, not mapped: mapped pages would count as the process's memory
-        chunk = np.frombuffer(file.read(size), dtype=np.uint8)
-        final = position + len(chunk) == total
-        newlines = np.flatnonzero(chunk == _NEWLINE)
-        quotes = np.flatnonzero(chunk == _QUOTE)
-        ends = newlines
-        if len(quotes):
-            ends = newlines[np.searchsorted(quotes, newlines) % 2 == 0]
-        if not len(ends) and not final:
-            size *= 2  # one record longer than the chunk
-            continue
-        length = len(chunk) if final else int(ends[-1]) + 1
-        if final and (not len(ends) or ends[-1] != len(chunk) - 1):
-            ends = np.append(ends, len(chunk))  # the last record has no line end
-        yield position, chunk[:length], ends, newlines[newlines < length]
-        position += length
-        size = _CHUNK
+        while position < total:
+            file.seek(position)  # read, not mapped: mapped pages would count as the process's memory
+            chunk = np.frombuffer(file.read(size), dtype=np.uint8)
+            final = position + len(chunk) == total
+            newlines = np.flatnonzero(chunk == _NEWLINE)
+            quotes = np.flatnonzero(chunk == _QUOTE)
+            ends = newlines
+            if len(quotes):
+                ends = newlines[np.searchsorted(quotes, newlines) % 2 == 0]
+            if not len(ends) and not final:
+                size *= 2  # one record longer than the chunk
+                continue
+            length = len(chunk) if final else int(ends[-1]) + 1
+            if final and (not len(ends) or ends[-1] != len(chunk) - 1):
+                ends = np.append(ends, len(chunk))  # the last record has no line end
+            yield position, chunk[:length], ends, newlines[newlines < length]
+            position += length
+            size = _CHUNK
 
 
 def _starts(ends: Days) -> Days:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from logochron.core.errors import IntakeError, QuestionError
-from logochron.sources.locate import Source
+from logochron.sources.locate import Source, fresh
 
 #: What text is taken for that is not UTF-8 and bears no mark.
 OTHERWISE = "cp1252"
@@ -60,7 +60,9 @@ class TextFile:
 def prepare(
     source: Source, folder: Path, delimiter: str | None, encoding: str | None, *, mend: bool, not_utf8: bool = False
 ) -> TextFile:
-    """Unpack, recode and look at a text file.
+    """Recode a text file where need be, and look at it.
+
+    A .gz is unpacked before: see `unpacked`.
 
     Parameters
     ----------
@@ -70,17 +72,14 @@ def prepare(
     Raises
     ------
     IntakeError
-        Where it is empty, cut short, in no readable encoding, or its delimiter is not to be told.
+        Where it is empty, in no readable encoding, or its delimiter is not to be told.
     """
     path = source.path
-    copies = folder
-    if source.packed:
-        path = _unpack(source, copies / f"unpacked-{len(list(copies.iterdir()))}.csv")
     if not path.stat().st_size:
         raise IntakeError(f"{source.name} is empty")
     stated, encoding = encoding, _encoding(path, encoding) if encoding or not not_utf8 else OTHERWISE
     if encoding not in ("utf-8", "utf-8-sig") or mend:
-        target = copies / f"recoded-{len(list(copies.iterdir()))}.csv"
+        target = fresh(folder, ".csv")
         _recode(source, path, target, encoding)
         path = target
     with path.open("rb") as file:
@@ -102,15 +101,24 @@ def prepare(
     )
 
 
-def _unpack(source: Source, target: Path) -> Path:
-    """Unpack a .gz, its length and checksum verified by the way."""
+def unpacked(source: Source, folder: Path) -> Source:
+    """The source itself, or unpacked from its .gz, length and checksum verified by the way.
+
+    Raises
+    ------
+    IntakeError
+        Where the .gz is cut short or none.
+    """
+    if not source.packed:
+        return source
+    target = fresh(folder, Path(source.path.stem).suffix)
     try:
         with gzip.open(source.path, "rb") as packed, target.open("wb") as file:
             while chunk := packed.read(_CHUNK):
                 file.write(chunk)
     except (EOFError, zlib.error, gzip.BadGzipFile) as error:
         raise IntakeError(f"{source.name} is no whole .gz file: {error}; fetch it again") from None
-    return target
+    return source._replace(path=target)
 
 
 def _encoding(path: Path, stated: str | None) -> str:

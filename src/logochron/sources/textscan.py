@@ -14,10 +14,10 @@ from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.sources.dates import TIME, has_time
 from logochron.sources.engine import Amount, Engine, Plan, Query, quoted, roll_up
-from logochron.sources.locate import Source
+from logochron.sources.locate import Source, fresh
 from logochron.sources.records import Places, Scan, Swallow, mask_swallows, record_places, scan, walk
 from logochron.sources.scanned import Malformed, Scanned, Wanted, blank_rows, check_columns
-from logochron.sources.textfile import TextFile, prepare
+from logochron.sources.textfile import TextFile, prepare, unpacked
 
 _DECIMALS = re.compile(r"\s*[+-]?\d*(?:\.(\d*?)0*)?\s*")
 
@@ -38,6 +38,7 @@ def scan_text(
     IntakeError
         Where the engine's rows and the file's records do not agree, or the file cannot be read at all.
     """
+    source = unpacked(source, folder)
     mend = not_utf8 = underscores = False
     swallows: list[Swallow] = []
     while True:
@@ -45,7 +46,7 @@ def scan_text(
         check_columns(source, wanted, text.header)
         path, columns = text.path, len(text.header)
         if swallows:
-            path = folder / f"masked-{len(list(folder.iterdir()))}.csv"
+            path = fresh(folder, ".csv")
             mask_swallows(text.path, path, swallows)
         query = _text_query(text, path, wanted, underscores)
         counts: list[Scan] = []
