@@ -13,8 +13,9 @@ from logochron.views.figures.draw_base import (
     DEFAULT_SIZE,
     Size,
     amounts_axis,
+    base_handle,
+    base_tick,
     frame,
-    halo,
     heading,
     legend,
     literal,
@@ -87,9 +88,7 @@ def _panel(ax: Axes, panel: BarsPanel, spec: BarsSpec, palette: Palette, formats
         panel.bases[based],
         places[based] - 0.4,
         places[based] + 0.4,
-        color=palette.base,
-        linewidth=2.6,
-        path_effects=halo(palette, 4.6),
+        **base_tick(palette),
     )
     ax.axvline(0, color=palette.level, linewidth=0.8)
     ax.set_ylim(len(places) - 0.4, -0.6)
@@ -116,5 +115,5 @@ def _handles(spec: BarsSpec, palette: Palette) -> list[Patch | Line2D]:
     color = pale(palette) if spec.pale else palette.current
     return [
         Patch(color=color, label=spec.value_name),
-        Line2D([], [], color=palette.base, linewidth=2.6, label=spec.base_name),
+        base_handle(palette, spec.base_name),
     ]

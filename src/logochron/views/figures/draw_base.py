@@ -12,6 +12,7 @@ from matplotlib.artist import Artist
 from matplotlib.axes import Axes
 from matplotlib.colors import to_rgb
 from matplotlib.figure import Figure
+from matplotlib.lines import Line2D
 from matplotlib.patheffects import withStroke
 from matplotlib.ticker import FuncFormatter, MaxNLocator
 
@@ -21,6 +22,7 @@ from logochron.views.palette import Palette
 Size = tuple[float, float]
 RGB = tuple[float, float, float]
 DEFAULT_SIZE: Size = (12.8, 8.0)
+_TICK = 2.6  # points
 _STYLE: dict[Any, Any] = {
     "font.family": "DejaVu Sans",
     "font.size": 10,
@@ -96,9 +98,15 @@ def pale(palette: Palette) -> RGB:
     return red, green, blue
 
 
-def halo(palette: Palette, width: float) -> list[withStroke]:
-    """A thin paper-colored rim for what crosses a dark column."""
-    return [withStroke(linewidth=width, foreground=palette.paper)]
+def base_tick(palette: Palette) -> dict[str, Any]:
+    """How the base's tick is drawn: its tone, with a thin paper-colored rim where it crosses a dark column."""
+    rim = withStroke(linewidth=_TICK + 2, foreground=palette.paper)
+    return {"color": palette.base, "linewidth": _TICK, "path_effects": [rim]}
+
+
+def base_handle(palette: Palette, label: str) -> Line2D:
+    """The base's tick in a legend."""
+    return Line2D([], [], color=palette.base, linewidth=_TICK, label=label)
 
 
 def say_empty(figure: Figure, text: str, palette: Palette) -> None:

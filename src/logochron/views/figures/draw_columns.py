@@ -13,8 +13,9 @@ from logochron.views.figures.common import LEFT, RIGHT
 from logochron.views.figures.draw_base import (
     Size,
     amounts_axis,
+    base_handle,
+    base_tick,
     frame,
-    halo,
     heading,
     legend,
     literal,
@@ -85,9 +86,7 @@ def _panel(ax: Axes, panel: ColumnsPanel, spec: ColumnsSpec, palette: Palette, f
         panel.bases[based],
         places[based] - 0.42,
         places[based] + 0.42,
-        color=palette.base,
-        linewidth=2.6,
-        path_effects=halo(palette, 4.6),
+        **base_tick(palette),
     )
     ax.axhline(0, color=palette.level, linewidth=0.8)
     ax.set_xlim(-0.6, len(places) - 0.4)
@@ -115,7 +114,7 @@ def _handles(spec: ColumnsSpec, palette: Palette) -> list[Patch | Line2D]:
     if spec.pale_name:
         handles.append(Patch(color=pale(palette), label=spec.pale_name))
     if any(np.isfinite(panel.bases).any() for panel in spec.panels):
-        handles.append(Line2D([], [], color=palette.base, linewidth=2.6, label=spec.base_name))
+        handles.append(base_handle(palette, spec.base_name))
     return handles
 
 
