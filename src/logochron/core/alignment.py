@@ -142,7 +142,7 @@ def _named(calendar: Calendar, each: Grain, at: Any) -> tuple[int, int]:
 
 
 def closing_options(
-    coverage: Coverage, recorded: Days, calendar: Calendar, each: Grain, aligned: Alignment
+    coverage: Coverage, recorded: Days, recorded_last: int, calendar: Calendar, each: Grain, aligned: Alignment
 ) -> tuple[str, ...]:
     """For a period that closed days may keep from being whole: the exact option that says they were."""
     if each == "day" or not len(aligned.ordinals):
@@ -159,7 +159,7 @@ def closing_options(
             f"before, say covering=({iso(start)!r}, None) (--covering {iso(start)}..)"
         )
     # a report date before the last record was chosen: nothing to close
-    if last == int(recorded[-1]) and int(edges[1]) in touched and closable(recorded, last + 1, end):
+    if last == recorded_last and int(edges[1]) in touched and closable(recorded, last + 1, end):
         lines.append(
             f"{label[1]} is held in part: the records end on {in_words(last)}. If there is nothing more to record "
             f"in it, say until={iso(end)!r} (--until {iso(end)})"

@@ -150,7 +150,7 @@ def compare(
         periods=tuple(str(label) for label in aligned.labels),
         notes=(
             *calendar.legend(each, np.concatenate([aligned.ordinals, aligned.base_ordinals[aligned.base_found]])),
-            *closing_options(book.coverage, book.recorded, calendar, each, aligned),
+            *closing_options(book.coverage, book.recorded, int(book.recorded_ends[-1]), calendar, each, aligned),
             *book.intake.warnings,
         ),
         book=book,

@@ -58,8 +58,13 @@ def typing_errors(recorded: Days) -> tuple[int, int]:
     return (before, 0) if before <= 3 else (0, 0)
 
 
-def settle(recorded: Days, covering: Ends, until: int | None) -> Coverage:
+def settle(recorded: Days, ends: Days, covering: Ends, until: int | None) -> Coverage:
     """The coverage that the recorded days, `covering` and `until` give together.
+
+    Parameters
+    ----------
+    recorded, ends
+        The days with records, and the last day that the records of each stand for.
 
     Raises
     ------
@@ -68,9 +73,8 @@ def settle(recorded: Days, covering: Ends, until: int | None) -> Coverage:
         past the last, or where no recorded day is left.
     """
     low, high = covering
-    within = recorded[
-        (recorded >= (recorded[0] if low is None else low)) & (recorded <= (recorded[-1] if high is None else high))
-    ]
+    inside = (ends >= (ends[0] if low is None else low)) & (recorded <= (recorded[-1] if high is None else high))
+    within, last_days = recorded[inside], ends[inside]
     mistyped_start, mistyped_end = typing_errors(within)
     if low is None and mistyped_start:
         first_sound = int(within[mistyped_start])
@@ -97,9 +101,10 @@ def settle(recorded: Days, covering: Ends, until: int | None) -> Coverage:
             f"to {iso(int(recorded[-1]))}"
         )
     first = int(sound[0]) if low is None else low
-    end = int(sound[-1]) if high is None else high
+    last_days = last_days[: len(sound)]
+    end = int(last_days[-1]) if high is None else high
     if until is None:
-        return Coverage(first, end, int(sound[-1]) if len(sound) else end, False)
+        return Coverage(first, end, int(last_days[-1]) if len(sound) else end, False)
     if until < first:
         raise QuestionError(f"`until` {iso(until)} lies before the first day of the records, {iso(first)}")
     if high is None and until - end > BY_WORD_DAYS:
@@ -108,8 +113,8 @@ def settle(recorded: Days, covering: Ends, until: int | None) -> Coverage:
             f"{BY_WORD_DAYS} are believed: say covering=({iso(first)!r}, {iso(until)!r}) "
             f"(--covering {iso(first)}..{iso(until)}) if the records are complete to that day"
         )
-    up_to = sound[sound <= until]
-    recorded_last = int(up_to[-1]) if len(up_to) else first - 1
+    up_to = last_days[sound <= until]
+    recorded_last = min(int(up_to[-1]), until) if len(up_to) else first - 1
     return Coverage(first, until, recorded_last, until > end)
 
 

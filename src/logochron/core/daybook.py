@@ -20,6 +20,7 @@ from logochron.core.intake import Intake
 from logochron.core.measures import Measure
 from logochron.core.options import Grain
 from logochron.core.selection import Where, holds, in_words, labels_named
+from logochron.core.standing import Standing
 from logochron.core.sums import Amounts, span_sums
 
 if TYPE_CHECKING:
@@ -64,11 +65,19 @@ class Daybook:
     asked_until: int | None = None
     kept: Ends = (None, None)  # rows outside these days were set aside in reading
     selected: tuple[str, ...] = ()  # what `where` took, in words
+    standing: Standing = Standing()  # what each record stands for
 
     @cached_property
     def coverage(self) -> Coverage:
         """The days the records are complete for; refused where mistyped days are not settled."""
-        return settle(self.recorded, self.asked_covering, self.asked_until)
+        settled = settle(self.recorded, self.recorded_ends, self.asked_covering, self.asked_until)
+        self.standing.check_edges(settled.first, settled.last)
+        return settled
+
+    @cached_property
+    def recorded_ends(self) -> Days:
+        """The last day that the records of each recorded day stand for."""
+        return self.standing.spans(self.recorded)[1]
 
     @property
     def first_day(self) -> dt.date:
@@ -221,6 +230,7 @@ class Daybook:
 
     def sums(self, items: Items, columns: Sequence[str], starts: Days, ends: Days) -> dict[str, NDArray[Any]]:
         """Sums of columns over spans for each item, each of shape (spans, items)."""
+        self.standing.check_spans(starts, ends)
         wanted = [self.amounts[name] for name in columns]
         return dict(zip(columns, span_sums(self.days, items.of_rows, items.size, wanted, starts, ends)))
 

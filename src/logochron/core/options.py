@@ -13,6 +13,7 @@ LevelAs = Literal["favorable", "adverse", "neutral"]
 Weekday = Literal["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"]
 YearNamed = Literal["ending", "starting"]
 OnRefused = Literal["stop", "skip"]
+Spread = Literal["even"]
 Empty = Literal["refused", "zero"]
 Lane = Literal["all", "adverse"]
 

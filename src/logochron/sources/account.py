@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from logochron.core.coverage import Ends
-from logochron.core.days import Days, iso
+from logochron.core.days import Days, day_number, iso
 from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.core.intake import LISTED, Intake, Refusal
-from logochron.core.sums import Amounts
+from logochron.core.standing import Standing, hint
 from logochron.sources.dates import Reading, read_dates
-from logochron.sources.engine import Engine, Plan
-from logochron.sources.scanned import Scanned, Wanted, malformed_rows, refused_rows
+from logochron.sources.engine import Engine
+from logochron.sources.gathering import Rows, gathered
+from logochron.sources.labels import first_day_of
+from logochron.sources.layout import is_total
+from logochron.sources.scanned import Scanned, Wanted, first_row, malformed_rows, refused_rows
 
 _SHOWN = 10
 _READINGS = {
@@ -23,18 +27,14 @@ _READINGS = {
     "eight digits": "YYYYMMDD",
     "day first": "day first (31/12/2026)",
     "month first": "month first (12/31/2026)",
+    "day first, short year": "day first (31/12/26)",
+    "month first, short year": "month first (12/31/26)",
+    "short year first": "YY-MM-DD",
+    "a serial day": "as a day of a spreadsheet (46022)",
+    "month named": "with the month named (31 Dec 2026)",
+    "a period": "or a period",
 }
-
-
-class Rows(NamedTuple):
-    """The counted rows, one for each day and tuple of items."""
-
-    days: Days
-    records: Days
-    codes: dict[str, Days]
-    labels: dict[str, NDArray[np.object_]]
-    amounts: dict[str, Amounts]
-    recorded: Days
+_ODD_DATES = (day_number("1900-01-01"), day_number("2100-12-31"))
 
 
 class Stated(NamedTuple):
@@ -43,6 +43,7 @@ class Stated(NamedTuple):
     day_first: bool | None
     date_format: str | None
     keep: Ends  # rows outside are set aside
+    standing: Standing = Standing()
 
 
 def account(
@@ -58,13 +59,16 @@ def account(
         Where `where` names an item that does not occur.
     """
     _check_items(engine, scans, wanted)
-    reading = _dates(scans, wanted, stated)
+    reading = _dates(engine, scans, wanted, stated)
+    dated_on = reading.days[reading.readable]
+    starts, ends = reading.days.copy(), reading.days.copy()
+    starts[reading.readable], ends[reading.readable] = stated.standing.spans(dated_on)
     low, high = stated.keep
     inside = reading.readable.copy()
     if low is not None:
-        inside &= reading.days >= low
+        inside &= ends >= low
     if high is not None:
-        inside &= reading.days <= high
+        inside &= starts <= high
     refusals: list[Refusal] = []
     refused = set_aside = counted = 0
     offset, taken = 0, []
@@ -98,13 +102,14 @@ def account(
         blank=sum(scanned.blank for scanned in scans),
         refused_rows=tuple(refusals[:LISTED]),
         guesses=_guesses(scans, wanted, reading),
+        warnings=tuple(warning for scanned in scans for warning in scanned.warnings),
         sources=tuple(scanned.source.name for scanned in scans),
     )
     if intake.read != intake.counted + intake.refused + intake.set_aside + intake.blank:
         raise IntakeError(f"{', '.join(intake.sources)}: the account of its rows does not add up: {intake}")
     if refused and on_refused == "stop":
         raise IntakeError(_refusal_message(intake))
-    recorded = np.unique(reading.days[inside])
+    recorded = np.unique(starts[inside])
     if not len(recorded):
         span = f"{iso(low) if low is not None else ''}..{iso(high) if high is not None else ''}"
         held = reading.days[reading.readable]
@@ -112,7 +117,25 @@ def account(
             f"no record lies in the days wanted ({span}): the records run from {iso(int(held.min()))} "
             f"to {iso(int(held.max()))}"
         )
-    return _gathered(scans, wanted, reading, taken, recorded), intake
+    rows = gathered(scans, wanted, starts, ends, taken, recorded, stated.standing)
+    return rows, replace(intake, warnings=(*intake.warnings, *_oddities(rows, np.unique(dated_on), stated.standing)))
+
+
+def _oddities(rows: Rows, dated_on: Days, standing: Standing) -> list[str]:
+    """What may be wrong with the dates and the labels."""
+    said = []
+    odd = dated_on[(dated_on < _ODD_DATES[0]) | (dated_on > _ODD_DATES[1])]
+    if len(odd):
+        said.append(f"dates before 1900 or after 2100: {', '.join(map(iso, odd[:3].tolist()))}")
+    if standing.rows == "day" and (hinted := hint(rows.recorded)):
+        said.append(hinted)
+    for name, labels in rows.labels.items():
+        for label in filter(is_total, labels):
+            said.append(
+                f"column {name!r} has an item {label!r}: if it adds up others they count twice "
+                f"(--where {name!r}!={label!r} leaves it out)"
+            )
+    return said
 
 
 def _check_items(engine: Engine, scans: Sequence[Scanned], wanted: Wanted) -> None:
@@ -128,7 +151,7 @@ def _check_items(engine: Engine, scans: Sequence[Scanned], wanted: Wanted) -> No
             raise QuestionError(f"`where`: {no_such('item', label, sorted(known), where=f'column {column!r}')}")
 
 
-def _dates(scans: Sequence[Scanned], wanted: Wanted, stated: Stated) -> Reading:
+def _dates(engine: Engine, scans: Sequence[Scanned], wanted: Wanted, stated: Stated) -> Reading:
     """The days of all distinct dates, source after source."""
     dates = [scanned.groups.dates for scanned in scans]
     if not sum(len(part) for part in dates):
@@ -141,12 +164,29 @@ def _dates(scans: Sequence[Scanned], wanted: Wanted, stated: Stated) -> Reading:
         readable = joined != np.iinfo(np.int64).min
         if not readable.any():
             raise IntakeError(f"column {wanted.date!r} holds no usable date: all its fields are empty")
-        return Reading(joined, readable, "dates", False)
+        return Reading(joined, readable, "dates")
     texts = [None if text is None else _text(text) for part in dates for text in part]
     counts = np.concatenate(
         [np.bincount(s.groups.date_codes, s.groups.rows, minlength=len(s.groups.dates)) for s in scans]
     )
-    return read_dates(texts, counts, column=wanted.date, day_first=stated.day_first, date_format=stated.date_format)
+
+    def find(text: str) -> str:
+        for scanned in scans:
+            found = first_row(engine, scanned.query, scanned.lines, scanned.query.date, text)
+            if found:
+                return f"{scanned.source.name}, {found}" if len(scans) > 1 else found
+        return "a row"
+
+    standing = stated.standing
+    return read_dates(
+        texts,
+        counts,
+        column=wanted.date,
+        day_first=stated.day_first,
+        date_format=stated.date_format,
+        find=find,
+        label=partial(first_day_of, each=standing.rows, calendar=standing.calendar) if standing.rows != "day" else None,
+    )
 
 
 def _text(date: object) -> str:
@@ -156,8 +196,7 @@ def _text(date: object) -> str:
 
 def _guesses(scans: Sequence[Scanned], wanted: Wanted, reading: Reading) -> tuple[str, ...]:
     said = [guess for scanned in scans for guess in scanned.guesses]
-    if reading.guessed:
-        said.append(f"column {wanted.date!r}: dates read with the {reading.name}, as some rows read no other way")
+    said += reading.guesses
     for column in wanted.columns:
         empties = sum(scanned.groups.empties[column] for scanned in scans)
         if empties:
@@ -176,65 +215,3 @@ def _refusal_message(intake: Intake) -> str:
             "Mend them, or leave them out by on_refused='skip' (--on-refused skip)",
         ]
     )
-
-
-def _gathered(
-    scans: Sequence[Scanned],
-    wanted: Wanted,
-    reading: Reading,
-    taken: Sequence[NDArray[np.bool_]],
-    recorded: Days,
-) -> Rows:
-    """The rows of all sources with one coding of items, one row a day and tuple."""
-    offsets = np.cumsum([0, *(len(scanned.groups.dates) for scanned in scans)])
-    days = np.concatenate([reading.days[s.groups.date_codes + o][t] for s, o, t in zip(scans, offsets, taken)])
-    codes: dict[str, Days] = {}
-    labels: dict[str, NDArray[np.object_]] = {}
-    key = days - days.min() if len(days) else days
-    for name in wanted.dimensions:
-        known = sorted({label or "" for s in scans for label in s.groups.labels[name]})
-        place = {label: i for i, label in enumerate(known)}
-        parts = []
-        for s, t in zip(scans, taken):
-            recode = np.array([place[label or ""] for label in s.groups.labels[name]], dtype=np.int64)
-            parts.append(recode[s.groups.label_codes[name][t]])
-        codes[name] = np.concatenate(parts)
-        labels[name] = np.array(known, dtype=object)
-        key = key * max(len(known), 1) + codes[name]
-    rows = np.concatenate([(s.groups.rows - s.groups.bad)[t] for s, t in zip(scans, taken)])
-    amounts = {column: _joined(scans, column, taken) for column in wanted.columns}
-    order = np.argsort(key, kind="stable")
-    first = np.flatnonzero(np.diff(key[order], prepend=-1) != 0) if len(key) else order
-    return Rows(
-        days=days[order][first],
-        records=np.add.reduceat(rows[order], first) if len(first) else rows,
-        codes={name: values[order][first] for name, values in codes.items()},
-        labels=labels,
-        amounts={
-            name: Amounts(np.add.reduceat(a.values[order], first) if len(first) else a.values, a.scale, a.size)
-            for name, a in amounts.items()
-        },
-        recorded=recorded,
-    )
-
-
-def _joined(scans: Sequence[Scanned], column: str, taken: Sequence[NDArray[np.bool_]]) -> Amounts:
-    """The sums of a column from all sources, at one scale; as floats where whole numbers do not reach."""
-    plans: list[Plan] = [s.groups.plans[column] for s in scans]
-    scale = max(plan.scale for plan in plans)
-    size = sum(
-        s.groups.sizes[column] * (10 ** (scale - plan.scale) if plan.way != "float" else 1)
-        for s, plan in zip(scans, plans)
-    )
-    exact = all(plan.way != "float" for plan in plans) and size < 2.0**62
-    parts = []
-    for s, plan, t in zip(scans, plans, taken):
-        values = s.groups.sums[column][t]
-        if exact:
-            parts.append(values.astype(np.int64) * 10 ** (scale - plan.scale))
-        else:
-            parts.append(values / 10**plan.scale if plan.way != "float" else values.astype(np.float64))
-    joined = np.concatenate(parts)
-    if not np.isfinite(joined).all():
-        raise IntakeError(f"column {column!r}: a sum is too large to be a finite number")
-    return Amounts(joined, scale if exact else None, size if exact else float(np.abs(joined).sum()))

@@ -40,6 +40,14 @@ class Source(NamedTuple):
         return ".tsv" in self.path.name.lower()
 
 
+class Dialect(NamedTuple):
+    """What the user states about text files; None where it is to be recognised."""
+
+    delimiter: str | None = None
+    encoding: str | None = None
+    header_row: int | None = None
+
+
 def locate(source: Any) -> list[Source]:
     """The files that a path, a list of paths or a glob names, each once.
 

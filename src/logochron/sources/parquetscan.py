@@ -5,10 +5,12 @@ from __future__ import annotations
 import re
 
 from logochron.core.errors import IntakeError
-from logochron.sources.dates import TIME
-from logochron.sources.engine import Amount, Engine, Plan, Query, named, quoted, roll_up
+from logochron.sources.engine import Engine
+from logochron.sources.layout import place_columns
 from logochron.sources.locate import Source
-from logochron.sources.scanned import Scanned, Wanted, blank_rows, check_columns
+from logochron.sources.query import Amount, Plan, Query, day_text, named, quoted
+from logochron.sources.rollup import roll_up
+from logochron.sources.scanned import Scanned, Wanted, blank_rows
 
 
 def _relation(source: Source) -> str:
@@ -27,11 +29,11 @@ def scan_parquet(engine: Engine, source: Source, wanted: Wanted) -> Scanned:
     """Roll up a Parquet file."""
     relation = _relation(source)
     types = parquet_types(engine, source)
-    check_columns(source, wanted, list(types))
+    place_columns(source.name, wanted.names(), list(types))
     amounts, plans = [], {}
     for column in wanted.columns:
         kind = types[column]
-        amounts.append(Amount(column, named(column), kind == "VARCHAR"))
+        amounts.append(Amount(column, named(column), named(column), kind == "VARCHAR"))
         if not re.match(r"VARCHAR|DOUBLE|FLOAT|DECIMAL|U?(TINY|SMALL|BIG|HUGE)?INT", kind):
             raise IntakeError(f"{source.name}, column {column!r}: expected amounts, found the type {kind}")
         decimal = re.match(r"DECIMAL\(\d+,(\d+)\)", kind)
@@ -48,8 +50,9 @@ def scan_parquet(engine: Engine, source: Source, wanted: Wanted) -> Scanned:
         all_fields=[f"{named(column)}::VARCHAR" for column in types],
         where=wanted.where,
         empty_is_zero=wanted.empty_is_zero,
+        apart=wanted.apart,
     )
-    groups = roll_up(engine, query, plans, source.name)
+    query, groups = roll_up(engine, query, plans, source.name)
     return Scanned(
         source=source,
         query=query,
@@ -65,7 +68,7 @@ def _date(source: Source, wanted: Wanted, kind: str) -> str:
     if kind == "VARCHAR" and not wanted.times_cut:
         return name
     if kind == "VARCHAR":
-        return f"regexp_replace({name}, {quoted(TIME)}, '')"
+        return day_text(name, wanted.tz)
     if kind.startswith("TIMESTAMP WITH TIME ZONE"):
         local = f"({name} AT TIME ZONE {quoted(wanted.tz or 'UTC')})"
         return f"CASE WHEN isfinite({name}) THEN {local}::DATE - DATE '1970-01-01' END"

@@ -10,17 +10,20 @@ from glob import has_magic
 from pathlib import Path
 from typing import Any
 
+from logochron.core.calendars.base import Calendar
+from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.compare import AFTER, BEFORE
-from logochron.core.coverage import settle
 from logochron.core.daybook import Daybook
 from logochron.core.days import DayLike, day_number, span_ends
 from logochron.core.errors import QuestionError
 from logochron.core.measures import Measure
-from logochron.core.options import Empty, OnRefused, check
+from logochron.core.options import Empty, Grain, OnRefused, Spread, check
 from logochron.core.selection import Where, in_words
+from logochron.core.standing import Standing
 from logochron.sources.account import Stated, account
+from logochron.sources.amounts import check_stated
 from logochron.sources.engine import Engine
-from logochron.sources.locate import Source, locate, plainly_named
+from logochron.sources.locate import Dialect, Source, locate, plainly_named
 from logochron.sources.scanned import Scanned, Wanted
 
 #: Names a dimension may not bear, since tables use them.
@@ -37,11 +40,17 @@ def read(
     covering: Any = None,
     until: DayLike | None = None,
     tz: str | None = None,
+    rows: Grain = "day",
+    spread: Spread | None = None,
+    calendar: Calendar | None = None,
     measures: Sequence[Measure] = (),
     day_first: bool | None = None,
     date_format: str | None = None,
+    decimal: str | None = None,
+    thousands: str | None = None,
     delimiter: str | None = None,
     encoding: str | None = None,
+    header_row: int | None = None,
     empty: Empty = "refused",
     on_refused: OnRefused = "stop",
     progress: Callable[[float], None] | None = None,
@@ -66,15 +75,30 @@ def read(
     until
         The report date. Rows past it are set aside.
     tz
-        The zone in which a zoned timestamp of a Parquet file is turned into a day (UTC where None).
+        The zone in which zoned timestamps are turned into days. Where None, one of a text counts on the day it
+        names, one of a Parquet file or a frame on its day in UTC.
+    rows
+        What each record stands for: a day, or the whole week, month, quarter or year (of `calendar`) that its
+        date falls in or names (``2026-05``, ``Q2 2026``).
+    spread
+        ``"even"`` lays the amount of such a record evenly on all its days, exact over any whole period; where
+        None it sits on the first, and only what is made of such periods can be asked for.
+    calendar
+        Of the periods that `rows` names; civil where None.
     measures
         `Measure` objects, beside or instead of `values`.
     day_first
         Whether 03/04/2026 is 3 April; asked for only where no row tells.
     date_format
         The form of the dates in the manner of `strptime` (``"%d %b %y"``).
+    decimal, thousands
+        The decimal mark of amounts written as text (``"."`` or ``","``) and what parts their thousands (``","``,
+        ``"."``, ``" "``, ``"'"``, ``""``); recognised where None, asked for where amounts read two ways.
     delimiter, encoding
         Of text files; recognised where None.
+    header_row
+        The line of the header where it is not to be recognised; 0 for none: the columns are then called
+        ``column_1``, ``column_2``, ...
     empty
         Whether an empty amount refuses its row or counts as ``"zero"``.
     on_refused
@@ -106,6 +130,7 @@ def read(
     >>> book = lc.read("sales.csv", date="sold_on", values=["revenue", "units"], by="harbor")  # doctest: +SKIP
     """
     check("empty", empty, Empty)
+    standing = _standing(rows, spread, calendar)
     check("on_refused", on_refused, OnRefused)
     if not isinstance(date, str):
         raise QuestionError(f"`date` must be the name of a column; got {date!r}")
@@ -124,15 +149,17 @@ def read(
         empty_is_zero=empty == "zero",
         tz=tz,
         times_cut=date_format is None,
+        writing=check_stated(decimal, thousands),
+        apart=standing.spread is not None,
     )
     ends = [end for end in (covered[1], report) if end is not None]
     keep = (covered[0], min(ends) if ends else None)
     sources = locate(source)
     engine = Engine(progress)
-    with _Scanner(engine, wanted, delimiter, encoding) as scanner:
+    with _Scanner(engine, wanted, Dialect(delimiter, encoding, header_row)) as scanner:
         scans = [scanner.scan(one) for one in sources]
-        rows, intake = account(engine, scans, wanted, Stated(day_first, date_format, keep), on_refused)
-    inexact = [name for name, amounts in rows.amounts.items() if amounts.scale is None]
+        gathered, intake = account(engine, scans, wanted, Stated(day_first, date_format, keep, standing), on_refused)
+    inexact = [name for name, amounts in gathered.amounts.items() if amounts.scale is None]
     if inexact:
         intake = replace(
             intake,
@@ -143,29 +170,41 @@ def read(
             ),
         )
     book = Daybook(
-        days=rows.days,
-        records=rows.records,
-        codes=rows.codes,
-        labels=rows.labels,
-        amounts=rows.amounts,
+        days=gathered.days,
+        records=gathered.records,
+        codes=gathered.codes,
+        labels=gathered.labels,
+        amounts=gathered.amounts,
         measures=asked,
-        recorded=rows.recorded,
+        recorded=gathered.recorded,
         intake=intake,
         asked_covering=covered,
         asked_until=report,
         kept=keep,
         selected=in_words(where),
+        standing=standing,
     )
     if report is not None:
-        settle(book.recorded, covered, report)  # a report date that cannot be is refused here
+        book.coverage  # noqa: B018  a report date that cannot be is refused here
     return book
+
+
+def _standing(rows: Grain, spread: Spread | None, calendar: Calendar | None) -> Standing:
+    check("rows", rows, Grain)
+    if spread is not None:
+        check("spread", spread, Spread)
+        if rows == "day":
+            raise QuestionError("`spread` lays records of whole periods on days: say `rows` too (--rows month)")
+    if calendar is not None and not isinstance(calendar, Calendar):
+        raise QuestionError(f"`calendar` must be a calendar such as CivilCalendar(); got {type(calendar).__name__}")
+    return Standing(rows, calendar or CivilCalendar(), spread)
 
 
 class _Scanner:
     """Scans each source by its kind; copies of files live as long as it does, and code is loaded only if needed."""
 
-    def __init__(self, engine: Engine, wanted: Wanted, delimiter: str | None, encoding: str | None) -> None:
-        self.engine, self.wanted, self.delimiter, self.encoding = engine, wanted, delimiter, encoding
+    def __init__(self, engine: Engine, wanted: Wanted, dialect: Dialect) -> None:
+        self.engine, self.wanted, self.dialect = engine, wanted, dialect
         self.open = ExitStack()
 
     def __enter__(self) -> _Scanner:
@@ -199,14 +238,7 @@ class _Scanner:
             return scan_parquet(self.engine, self.named(source), self.wanted)
         from logochron.sources.textscan import scan_text
 
-        return scan_text(
-            self.engine,
-            self.named(source),
-            self.wanted,
-            self.folder,
-            delimiter=self.delimiter,
-            encoding=self.encoding,
-        )
+        return scan_text(self.engine, self.named(source), self.wanted, self.folder, self.dialect)
 
     def columns(self, source: Source) -> list[str]:
         """The columns of one source."""
@@ -216,9 +248,7 @@ class _Scanner:
             return list(parquet_types(self.engine, self.named(source)))
         from logochron.sources.textfile import prepare, unpacked
 
-        return list(
-            prepare(unpacked(source, self.folder), self.folder, self.delimiter, self.encoding, mend=False).header
-        )
+        return list(prepare(unpacked(source, self.folder), self.folder, self.dialect).header)
 
 
 def _measures(values: str | Sequence[str], measures: Sequence[Measure]) -> tuple[Measure, ...]:
@@ -251,5 +281,5 @@ def _dimensions(by: str | Sequence[str] | Mapping[str, str]) -> dict[str, str]:
 def columns_of(source: Any) -> tuple[str, list[str]]:
     """The name and the columns of the first file that a source names."""
     first = locate(source)[0]
-    with _Scanner(Engine(), Wanted("", {}, (), {}, False), None, None) as scanner:
+    with _Scanner(Engine(), Wanted("", {}, (), {}, False), Dialect()) as scanner:
         return first.name, scanner.columns(first)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import codecs
 import csv
-import sys
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -14,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.days import Days
+from logochron.sources.textfile import fields_of_any_size
 
 Bytes = NDArray[np.uint8]
 _CHUNK = 1 << 24
@@ -40,6 +40,7 @@ class Scan:
     lone_returns: bool = False
     not_utf8: bool = False
     underscores: int = 0
+    nuls: int = 0
     swallows: list[Swallow] = field(default_factory=list)
 
     @property
@@ -127,6 +128,7 @@ def scan(path: Path, delimiter: str, columns: int) -> Scan:
                 found.with_return += paired
                 found.lone_returns |= int(np.count_nonzero(returns)) > paired
             found.underscores += raw[:length].count(b"_") if b"_" in raw else 0
+            found.nuls += raw[:length].count(0) if 0 in raw else 0
             if not found.not_utf8 and (not raw.isascii() or decoder.getstate()[0]):
                 try:
                     decoder.decode(raw[:length], final)
@@ -179,6 +181,10 @@ class Places(NamedTuple):
     lines: Days
     empties: NDArray[np.bool_]
 
+    def filled_below(self, skip: int) -> int:
+        """The records that are not empty, but for the first few."""
+        return int(np.count_nonzero(~self.empties[skip:]))
+
 
 def record_places(path: Path) -> Places:
     """Where the records of a file lie, by its bytes: every quote taken to open or close a field."""
@@ -208,9 +214,8 @@ def walk(path: Path, delimiter: str, columns: int) -> tuple[Scan, Places]:
                 raw.append(line)
                 yield line.decode("utf-8", "replace")
 
-    limit = csv.field_size_limit(sys.maxsize)
-    try:
-        start = 0
+    start = 0
+    with fields_of_any_size():
         for row in csv.reader(texts(), delimiter=delimiter):
             starts.append(start)
             lines.append(found.newlines + 1)
@@ -223,7 +228,5 @@ def walk(path: Path, delimiter: str, columns: int) -> tuple[Scan, Places]:
             start += sum(map(len, raw))
             found.newlines += len(raw)
             raw.clear()
-    finally:
-        csv.field_size_limit(limit)
     found.records = len(starts)
     return found, Places(np.array(starts), np.array(lines), np.array(empties, dtype=bool))

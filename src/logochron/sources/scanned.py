@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, NamedTuple, Protocol
 
@@ -11,11 +11,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.days import Days
-from logochron.core.errors import QuestionError, no_such
 from logochron.core.intake import LISTED, Refusal
 from logochron.core.selection import Where
-from logochron.sources.engine import Engine, Groups, Query, inner, is_empty
+from logochron.sources.amounts import Stated
+from logochron.sources.engine import Engine
 from logochron.sources.locate import Source
+from logochron.sources.query import Groups, Query, inner, is_empty, quoted
 
 _NAN = re.compile(r"\s*[+-]?nan\s*", re.IGNORECASE)
 
@@ -30,6 +31,14 @@ class Wanted(NamedTuple):
     empty_is_zero: bool
     tz: str | None = None
     times_cut: bool = True  # dates lose their time in the engine, where no form of the user's reads it
+    writing: Stated = Stated()
+    apart: bool = False  # one group an amount, not only one a day and item
+
+    def names(self) -> list[tuple[str, str]]:
+        """The wanted columns, each with the option that names it."""
+        named = [("date", self.date), *(("values", column) for column in self.columns)]
+        named += [("by", column) for column in self.dimensions.values()]
+        return named + [("where", column) for column in self.where]
 
 
 class Malformed(NamedTuple):
@@ -63,6 +72,7 @@ class Scanned:
     blank_rows: int  # rows it gives in which every field is empty
     malformed: tuple[Malformed, ...] = ()
     guesses: tuple[str, ...] = ()
+    warnings: tuple[str, ...] = ()
     lines: Lines | None = None  # None: rows are told by their number
 
     @property
@@ -76,19 +86,6 @@ class Scanned:
         return self.empty + self.blank_rows + len(self.malformed) - self.torn
 
 
-def check_columns(source: Source, wanted: Wanted, header: Sequence[str]) -> None:
-    """Refuse a column that the source does not have, with the nearest one offered."""
-    for option, names in (
-        ("date", [wanted.date]),
-        ("values", wanted.columns),
-        ("by", wanted.dimensions.values()),
-        ("where", wanted.where),
-    ):
-        for name in names:
-            if name not in header:
-                raise QuestionError(f"`{option}`: {no_such('column', name, header, where=source.name)}")
-
-
 def blank_rows(engine: Engine, query: Query, groups: Groups) -> int:
     """Rows in which every field is empty or spaces; only a row without a date can be one."""
     if not any(text is None or (isinstance(text, str) and not text.strip()) for text in groups.dates):
@@ -96,6 +93,18 @@ def blank_rows(engine: Engine, query: Query, groups: Groups) -> int:
     blank = " AND ".join(is_empty(sql) for sql in query.all_fields)
     ((found,),) = engine.connection.execute(f"SELECT count(*) FROM {query.relation} WHERE {blank}").fetchall()
     return int(found)
+
+
+def first_row(engine: Engine, query: Query, lines: Lines | None, expression: str, text: str) -> str:
+    """Where the first row stands whose expression is a text: "line 5", or "row 3" of what has no lines."""
+    numbered = f"SELECT row_number() OVER () AS rn, {expression} AS v FROM {query.relation}"
+    sql = f"SELECT min(rn) FROM ({numbered}) WHERE coalesce(v::VARCHAR, '') = {quoted(text)}"
+    ((number,),) = engine.connection.execute(sql).fetchall()
+    if number is None:
+        return ""
+    if lines is None:
+        return f"row {number:,}"
+    return f"line {int(lines.of_rows(np.array([number]))[0]):,}"
 
 
 def malformed_rows(scanned: Scanned) -> list[Refusal]:
@@ -125,7 +134,7 @@ def refused_rows(
         Why they are none.
     """
     query = scanned.query
-    fields = ["rn", "dt", "date_text", *(f"r{i}::VARCHAR AS r{i}" for i in range(len(query.amounts)))]
+    fields = ["rn", "dt", "date_text", *(f"o{i}::VARCHAR AS o{i}" for i in range(len(query.amounts)))]
     fields += [f"y{i}" for i in range(len(query.amounts))]
     blank = " AND ".join(f"e{i}" for i in range(len(query.all_fields)))
     tables = {"in_question": {"v": _texts(in_question)}, "undated": {"v": _texts(undated)}}
@@ -148,8 +157,8 @@ def refused_rows(
             refusals.append(Refusal(int(line), query.date_column, text, reason, scanned.source.name))
             continue
         for j, amount in enumerate(query.amounts):
-            text = found[f"r{j}"][i] or ""
-            reason = _why(text, found[f"y{j}"][i], query.empty_is_zero)
+            text = found[f"o{j}"][i] or ""
+            reason = _why(text, found[f"y{j}"][i], amount.form, query.empty_is_zero)
             if reason:
                 refusals.append(Refusal(int(line), amount.column, text, reason, scanned.source.name))
                 break
@@ -160,9 +169,11 @@ def _texts(dates: NDArray[Any]) -> NDArray[np.object_]:
     return np.array(["" if date is None else str(date) for date in dates], dtype=object)
 
 
-def _why(text: str, number: Any, empty_is_zero: bool) -> str:
+def _why(text: str, number: Any, form: str, empty_is_zero: bool) -> str:
     if not text.strip():
         return "" if empty_is_zero else "an empty amount (empty='zero' takes it as 0)"
     if "_" in text or (np.isnan(number) and not _NAN.fullmatch(text)):
-        return "not a number"
+        if "%" in text:
+            return "a percentage, which cannot be summed"
+        return f"not a number {form} (decimal= and thousands= state the writing)" if form else "not a number"
     return "" if np.isfinite(number) else "not a finite number"

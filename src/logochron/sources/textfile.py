@@ -6,18 +6,28 @@ import codecs
 import csv
 import gzip
 import io
+import re
+import sys
 import zlib
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
 from logochron.core.errors import IntakeError, QuestionError
-from logochron.sources.locate import Source, fresh
+from logochron.sources.layout import filled, find_header, fold, is_total, unnamed
+from logochron.sources.locate import Dialect, Source, fresh
 
 #: What text is taken for that is not UTF-8 and bears no mark.
 OTHERWISE = "cp1252"
 _CHUNK = 1 << 22
 _SAMPLE = 1 << 18
+_TAIL = 1 << 12
+_ROWS = 1000
+_MOST_COLUMNS = 10_000
+#: Past this size a .gz may not be more than so many times its packed size.
+_MOST_UNPACKED, _MOST_TIMES = 1 << 28, 200
 _MARKS = (
     (codecs.BOM_UTF8, "utf-8-sig"),
     (codecs.BOM_UTF32_LE, "utf-32"),
@@ -25,6 +35,20 @@ _MARKS = (
     (codecs.BOM_UTF16_LE, "utf-16"),
     (codecs.BOM_UTF16_BE, "utf-16"),
 )
+_SIGNATURES = {
+    b"\x89PNG": "a picture",
+    b"\xff\xd8\xff": "a picture",
+    b"GIF8": "a picture",
+    b"%PDF": "a PDF document",
+    b"PK\x03\x04": "a packed file or a workbook: give it its ending, .xlsx for a workbook",
+    b"\xd0\xcf\x11\xe0": "an old workbook: save it as .xlsx or .csv",
+    b"\x1f\x8b": "packed by gzip: give it the ending .gz",
+    b"PAR1": "a Parquet file: give it the ending .parquet",
+    b"SQLite": "a database",
+    b"\x7fELF": "a program",
+}
+#: What stands for a NUL in the copy that is read.
+NUL_SHOWN = "\u2400"
 DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
 
 
@@ -43,9 +67,11 @@ class TextFile:
     skip
         Records before the first row: blank ones, and the header.
     sample
-        The first rows, for recognising decimals and times.
-    guesses
-        What was recognised rather than stated.
+        The first rows, for recognising columns, decimals and times.
+    guesses, warnings
+        What was recognised rather than stated, and what may be wrong.
+    headed
+        Whether the first row names the columns.
     """
 
     source: Source
@@ -55,10 +81,38 @@ class TextFile:
     skip: int
     sample: tuple[tuple[str, ...], ...]
     guesses: tuple[str, ...]
+    warnings: tuple[str, ...] = ()
+    headed: bool = True
+
+    def column(self, place: int) -> list[str]:
+        """The fields of one column in the sample."""
+        return [row[place] for row in self.sample]
+
+    @property
+    def hint(self) -> str:
+        """What to say where a column is not there."""
+        return looks_headless(self.header) if self.headed else ""
+
+
+def looks_headless(header: Sequence[str]) -> str:
+    """What to say where a header looks like a record itself; nothing where it does not."""
+    if not any(re.fullmatch(r"[+-]?\d[\d.,:/ T-]*", field.strip()) for field in header):
+        return ""
+    return (
+        ". Its first row looks like a record: where there is no header, say header_row=0 (--header-row 0) and name "
+        "the columns column_1, column_2, ..."
+    )
 
 
 def prepare(
-    source: Source, folder: Path, delimiter: str | None, encoding: str | None, *, mend: bool, not_utf8: bool = False
+    source: Source,
+    folder: Path,
+    dialect: Dialect,
+    names: Sequence[str] = (),
+    *,
+    mend: bool = False,
+    not_utf8: bool = False,
+    nuls: int = 0,
 ) -> TextFile:
     """Recode a text file where need be, and look at it.
 
@@ -66,8 +120,10 @@ def prepare(
 
     Parameters
     ----------
-    mend, not_utf8
-        What the scan of the bytes has found: several kinds of line ends, bytes that are not UTF-8.
+    names
+        The columns that are wanted, to find the header below a title.
+    mend, not_utf8, nuls
+        What the scan of the bytes has found: several kinds of line ends, bytes that are not UTF-8, NUL bytes.
 
     Raises
     ------
@@ -77,8 +133,9 @@ def prepare(
     path = source.path
     if not path.stat().st_size:
         raise IntakeError(f"{source.name} is empty")
-    stated, encoding = encoding, _encoding(path, encoding) if encoding or not not_utf8 else OTHERWISE
-    if encoding not in ("utf-8", "utf-8-sig") or mend:
+    stated = dialect.encoding
+    encoding = _encoding(source, path, stated) if stated or not not_utf8 else OTHERWISE
+    if encoding not in ("utf-8", "utf-8-sig") or mend or nuls:
         target = fresh(folder, ".csv")
         _recode(source, path, target, encoding)
         path = target
@@ -88,17 +145,69 @@ def prepare(
     text = raw.decode("utf-8", errors="replace").removeprefix("\ufeff")
     if whole and not text.strip():
         raise IntakeError(f"{source.name} holds only blank lines")
-    chosen, delimiter_guess = _delimiter(source, text, whole, delimiter)
-    rows = _rows(text, chosen, whole)
-    filled = [i for i, row in enumerate(rows) if any(field.strip() for field in row)]
-    if not filled:
+    if not whole and "\n" not in text:
+        raise IntakeError(
+            f"{source.name}: its first line has more than {_SAMPLE:,} bytes: this is no table with a header"
+        )
+    chosen, delimiter_guess = _delimiter(source, text, whole, dialect.delimiter, names)
+    rows, lines = _rows(text, chosen, whole)
+    full = [i for i, row in enumerate(rows) if filled(row)]
+    if not full:
         raise IntakeError(f"{source.name} holds only blank lines")
-    header = tuple(rows[filled[0]])
+    at, guesses = _header_place(source, [rows[i] for i in full], [lines[i] for i in full], names, dialect.header_row)
+    headed = at >= 0
+    header = tuple(rows[full[at]]) if headed else unnamed(_usual_width(rows))
     _check_header(source, header)
-    sample = tuple(tuple(rows[i]) for i in filled[1:] if len(rows[i]) == len(header))
+    sample = tuple(tuple(rows[i]) for i in full[at + 1 :] if len(rows[i]) == len(header))
+    skip = full[at] + 1 if headed else 0
+    if nuls:
+        guesses += (f"{source.name}: {nuls:,} NUL bytes, shown as {NUL_SHOWN}",)
     return TextFile(
-        source, path, header, chosen, filled[0] + 1, sample, (*_recoded(source, stated, encoding), *delimiter_guess)
+        source,
+        path,
+        header,
+        chosen,
+        skip,
+        sample,
+        (*_recoded(source, stated, encoding), *delimiter_guess, *guesses),
+        _totals(source, path, chosen, len(header), sample),
+        headed,
     )
+
+
+def _usual_width(rows: Sequence[Sequence[str]]) -> int:
+    return Counter(len(row) for row in rows if filled(row)).most_common(1)[0][0]
+
+
+def _header_place(
+    source: Source, rows: list[list[str]], lines: list[int], names: Sequence[str], stated: int | None
+) -> tuple[int, tuple[str, ...]]:
+    """The place of the header among filled rows, -1 for none, and what was recognised."""
+    if stated is not None:
+        if stated and stated not in lines:
+            raise QuestionError(
+                f"`header_row`: no record of {source.name} starts on line {stated} (looked at up to line {lines[-1]})"
+            )
+        return lines.index(stated) if stated else -1, ()
+    at = find_header(rows, names)
+    return at, (f"{source.name}: header taken from line {lines[at]} (header_row= states it)",) if at else ()
+
+
+def _totals(
+    source: Source, path: Path, delimiter: str, columns: int, sample: Sequence[Sequence[str]]
+) -> tuple[str, ...]:
+    """A warning where the first or the last rows hold one that calls itself a total."""
+    with path.open("rb") as file:
+        file.seek(max(path.stat().st_size - _TAIL, 0))
+        tail, _ = _rows(file.read().decode("utf-8", errors="replace"), delimiter, True)
+    for row in (*sample, *tail[1:]):
+        found = next((field for field in row if is_total(field)), None)
+        if found is not None and len(row) == columns:
+            return (
+                f"{source.name}: a row calls itself {found!r}: if it adds up others they count twice; "
+                "leave it out by where= (--where COLUMN!=" + found.strip() + ")",
+            )
+    return ()
 
 
 def unpacked(source: Source, folder: Path) -> Source:
@@ -114,16 +223,26 @@ def unpacked(source: Source, folder: Path) -> Source:
     target = fresh(folder, Path(source.path.stem).suffix)
     try:
         with gzip.open(source.path, "rb") as packed, target.open("wb") as file:
+            size, most = 0, max(_MOST_UNPACKED, _MOST_TIMES * source.path.stat().st_size)
             while chunk := packed.read(_CHUNK):
+                size += len(chunk)
+                if size > most:
+                    raise IntakeError(
+                        f"{source.name} unpacks to more than {most >> 20:,} MB, over {_MOST_TIMES} times its size: "
+                        "hardly a table; unpack it yourself if it is one"
+                    )
                 file.write(chunk)
     except (EOFError, zlib.error, gzip.BadGzipFile) as error:
         raise IntakeError(f"{source.name} is no whole .gz file: {error}; fetch it again") from None
     return source._replace(path=target)
 
 
-def _encoding(path: Path, stated: str | None) -> str:
+def _encoding(source: Source, path: Path, stated: str | None) -> str:
     with path.open("rb") as file:
-        start = file.read(4)
+        start = file.read(_SAMPLE)
+    for signature, what in _SIGNATURES.items():
+        if start.startswith(signature):
+            raise IntakeError(f"{source.name} is no text: by its first bytes it is {what}")
     marked = next((name for mark, name in _MARKS if start.startswith(mark)), None)
     if stated is not None:
         try:
@@ -133,11 +252,18 @@ def _encoding(path: Path, stated: str | None) -> str:
         return (marked or name) if name.startswith("utf") else name
     if marked:
         return marked
-    with path.open("rb") as file:
-        try:
-            codecs.getincrementaldecoder("utf-8")().decode(file.read(_SAMPLE))
-        except UnicodeDecodeError:
-            return OTHERWISE
+    nuls = start.count(0)
+    if nuls * 3 > len(start):  # UTF-16 without its mark: every other byte of plain letters is 0
+        return "utf-16-le" if start[1::2].count(0) > start[::2].count(0) else "utf-16-be"
+    strange = sum(start.count(byte) for byte in range(1, 32) if byte not in b"\t\n\v\f\r\x1a\x1b")
+    if (nuls + strange) * 20 > len(start):
+        raise IntakeError(
+            f"{source.name} is no text: {nuls + strange:,} of its first {len(start):,} bytes are no letters"
+        )
+    try:
+        codecs.getincrementaldecoder("utf-8")().decode(start)
+    except UnicodeDecodeError:
+        return OTHERWISE
     return "utf-8"  # the scan of the bytes finds where a later part is not
 
 
@@ -155,28 +281,44 @@ def _recode(source: Source, path: Path, target: Path, encoding: str) -> None:
             target.open("w", encoding="utf-8", newline="") as new,
         ):
             while chunk := old.read(_CHUNK):
-                new.write(chunk)
+                new.write(chunk.replace("\0", NUL_SHOWN))
     except UnicodeError as error:
         raise IntakeError(
             f"{source.name} is not in encoding {encoding}: {error}; state the right one by encoding="
         ) from None
 
 
-def _rows(text: str, delimiter: str, whole: bool) -> list[list[str]]:
-    """The records of a sample; the last, which may be cut, only where the sample is the whole file."""
-    rows: list[list[str]] = []
-    reader: Iterator[list[str]] = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter)
+@contextmanager
+def fields_of_any_size() -> Iterator[None]:
+    """Python's reader takes fields of any size."""
+    limit = csv.field_size_limit(sys.maxsize)
     try:
+        yield
+    finally:
+        csv.field_size_limit(limit)
+
+
+def _rows(text: str, delimiter: str, whole: bool) -> tuple[list[list[str]], list[int]]:
+    """The records of a sample and the lines they start on; the last only where it cannot be cut."""
+    rows: list[list[str]] = []
+    lines: list[int] = []
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter)
+    line = 1
+    with fields_of_any_size(), suppress(csv.Error):
         for row in reader:
             rows.append(row)
-            if len(rows) > 1000:
+            lines.append(line)
+            line = reader.line_num + 1
+            if len(rows) > _ROWS:
                 break
-    except csv.Error:
-        pass
-    return rows if whole or len(rows) > 1000 or len(rows) < 2 else rows[:-1]
+    if whole or len(rows) > _ROWS or len(rows) < 2:
+        return rows, lines
+    return rows[:-1], lines[:-1]
 
 
-def _delimiter(source: Source, text: str, whole: bool, stated: str | None) -> tuple[str, tuple[str, ...]]:
+def _delimiter(
+    source: Source, text: str, whole: bool, stated: str | None, names: Sequence[str]
+) -> tuple[str, tuple[str, ...]]:
     if stated is not None:
         stated = {"tab": "\t", "\\t": "\t"}.get(stated, stated)
         if len(stated) != 1 or stated in '"\r\n':
@@ -185,10 +327,15 @@ def _delimiter(source: Source, text: str, whole: bool, stated: str | None) -> tu
     if source.tabbed:
         return "\t", ()
     fitting: dict[str, float] = {}
+    widths: dict[str, int] = {}
     for candidate in DELIMITERS:
-        widths = [len(row) for row in _rows(text, candidate, whole) if any(field.strip() for field in row)]
-        if widths and widths[0] > 1:
-            fitting[candidate] = sum(width == widths[0] for width in widths) / len(widths)
+        rows = [row for row in _rows(text, candidate, whole)[0] if filled(row)]
+        header = rows[find_header(rows, names)] if rows else []
+        if len(header) > 1:
+            widths[candidate] = len(header)
+            # one that parts all wanted names is the one
+            named = bool(names) and {fold(name) for name in names} <= {fold(field) for field in header}
+            fitting[candidate] = named + sum(len(row) == len(header) for row in rows) / len(rows)
     best = max(fitting.values(), default=0)
     chosen = [candidate for candidate, part in fitting.items() if part == best]
     if not chosen:
@@ -198,10 +345,8 @@ def _delimiter(source: Source, text: str, whole: bool, stated: str | None) -> tu
         )
     if len(chosen) > 1:
         # the same width in every row by several: the one that makes more columns of the header
-        first_line = next(line for line in text.splitlines() if line.strip())
-        counts = {candidate: first_line.count(candidate) for candidate in chosen}
-        most = max(counts.values())
-        chosen = [candidate for candidate in chosen if counts[candidate] == most]
+        most = max(widths[candidate] for candidate in chosen)
+        chosen = [candidate for candidate in chosen if widths[candidate] == most]
         if len(chosen) > 1:
             raise IntakeError(
                 f"{source.name}: its fields may be parted by {' or '.join(DELIMITERS[c] for c in chosen)}; "
@@ -213,14 +358,5 @@ def _delimiter(source: Source, text: str, whole: bool, stated: str | None) -> tu
 
 
 def _check_header(source: Source, header: tuple[str, ...]) -> None:
-    seen: set[str] = set()
-    for place, name in enumerate(header, 1):
-        if name and name in seen:
-            places = [str(i) for i, other in enumerate(header, 1) if other == name]
-            raise IntakeError(
-                f"{source.name}: the header names {name!r} more than once (columns {' and '.join(places)}); "
-                f"rename all but one"
-            )
-        seen.add(name)
-        if place > 10_000:
-            raise IntakeError(f"{source.name}: the header has more than 10,000 columns")
+    if len(header) > _MOST_COLUMNS:
+        raise IntakeError(f"{source.name}: the header has more than {_MOST_COLUMNS:,} columns")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from threading import Thread
@@ -12,11 +12,15 @@ import numpy as np
 
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
-from logochron.sources.dates import TIME, has_time
-from logochron.sources.engine import Amount, Engine, Plan, Query, quoted, roll_up
-from logochron.sources.locate import Source, fresh
+from logochron.sources.amounts import judge, settled, written_plainly
+from logochron.sources.dates import has_time
+from logochron.sources.engine import Engine
+from logochron.sources.layout import Placed, place_columns
+from logochron.sources.locate import Dialect, Source, fresh
+from logochron.sources.query import Amount, Judge, Plan, Query, day_text, quoted
 from logochron.sources.records import Places, Scan, Swallow, mask_swallows, record_places, scan, walk
-from logochron.sources.scanned import Malformed, Scanned, Wanted, blank_rows, check_columns
+from logochron.sources.rollup import roll_up
+from logochron.sources.scanned import Malformed, Scanned, Wanted, blank_rows, first_row
 from logochron.sources.textfile import TextFile, prepare, unpacked
 
 _DECIMALS = re.compile(r"\s*[+-]?\d*(?:\.(\d*?)0*)?\s*")
@@ -27,9 +31,7 @@ def scan_text(
     source: Source,
     wanted: Wanted,
     folder: Path,
-    *,
-    delimiter: str | None,
-    encoding: str | None,
+    dialect: Dialect,
 ) -> Scanned:
     """Roll up a text file, every record of it accounted for.
 
@@ -40,29 +42,39 @@ def scan_text(
     """
     source = unpacked(source, folder)
     mend = not_utf8 = underscores = False
+    nuls = 0
+    names = [name for _, name in wanted.names()]
     swallows: list[Swallow] = []
     while True:
-        text = prepare(source, folder, delimiter, encoding, mend=mend, not_utf8=not_utf8)
-        check_columns(source, wanted, text.header)
+        text = prepare(source, folder, dialect, names, mend=mend, not_utf8=not_utf8, nuls=nuls)
+        placed = place_columns(source.name, wanted.names(), text.header, text.hint)
         path, columns = text.path, len(text.header)
         if swallows:
             path = fresh(folder, ".csv")
             mask_swallows(text.path, path, swallows)
-        query = _text_query(text, path, wanted, underscores)
+        query = _text_query(text, path, wanted, placed, underscores)
+        said: list[str] = []
         counts: list[Scan] = []
         counting = Thread(target=lambda: counts.append(scan(path, text.delimiter, columns)))  # noqa: B023  joined below
         counting.start()
         failure: IntakeError | None = None
         try:
-            groups = roll_up(engine, query, _text_plans(text, query.amounts), source.name)
+            judge = _judge(engine, text, path, wanted, said)
+            plans: Mapping[str, Plan] = _text_plans(text, placed, query.amounts)
+            if not all(written_plainly(text.column(placed.at[a.column])) for a in query.amounts) or any(wanted.writing):
+                query, plans = judge(query, plans)
+            query, groups = roll_up(engine, query, plans, source.name, None if said else judge)
             malformed = _rejects(engine, text.delimiter)
         except IntakeError as error:
             failure = error
         finally:
             counting.join()
         counted = counts[0]
-        if counted.not_utf8 and encoding is None and not not_utf8:
+        if counted.not_utf8 and dialect.encoding is None and not not_utf8:
             not_utf8 = True
+            continue
+        if counted.nuls and not nuls:
+            nuls = counted.nuls
             continue
         if counted.mixed and not mend:
             mend = True
@@ -73,39 +85,52 @@ def scan_text(
         if failure is not None:
             raise failure
         # the file's own records are those below the header that are not empty
-        rows, places, empty = int(groups.rows.sum()) + len(malformed), None, 0
+        rows, places = int(groups.rows.sum()) + len(malformed), None
         if counted.swallows or rows != counted.records - text.skip:
             places = record_places(path)
-            empty = int(places.empties.sum())
-        if counted.swallows or rows != counted.records - empty - 1:
+        if places and (counted.swallows or rows != places.filled_below(text.skip)):
             counted, places = walk(path, text.delimiter, columns)
-            empty = int(places.empties.sum())
         if counted.swallows and not swallows:
             swallows = counted.swallows
             continue
-        if rows != counted.records - empty - 1:
+        if places and rows != places.filled_below(text.skip):
             raise IntakeError(
                 f"{source.name}: its records cannot be told apart for certain: "
-                f"{counted.records - empty - 1:,} stand below the header, the engine finds {rows:,}; "
+                f"{places.filled_below(text.skip):,} stand below the header, the engine finds {rows:,}; "
                 "look for a stray quote" + (f" near {malformed[0].text[:60]!r}" if malformed else "")
             )
-        empty -= min(empty, text.skip - 1)  # those before the header are no records of the table
         lines = _FileLines(path, text.skip, tuple(bad.position for bad in malformed), places)
         return Scanned(
             source=source,
             query=query,
             groups=groups,
             records=counted.records - text.skip,
-            empty=empty,
+            empty=counted.records - text.skip - rows,
             blank_rows=blank_rows(engine, query, groups),
             malformed=_told(malformed, lines, swallows),
-            guesses=text.guesses,
+            guesses=(*text.guesses, *placed.guesses, *said),
+            warnings=text.warnings,
             lines=lines,
         )
 
 
-def _text_query(text: TextFile, path: Path, wanted: Wanted, underscores: bool) -> Query:
-    place = {name: f"c{i}" for i, name in enumerate(text.header)}
+def _judge(engine: Engine, text: TextFile, path: Path, wanted: Wanted, said: list[str]) -> Judge:
+    """Asks for the writing of the amounts; what is recognised goes to `said`."""
+
+    def judged(query: Query, plans: Mapping[str, Plan]) -> tuple[Query, Mapping[str, Plan]]:
+        def find(expression: str, sought: str) -> str:
+            lines = _FileLines(path, text.skip, tuple(bad.position for bad in _rejects(engine, text.delimiter)), None)
+            return first_row(engine, query, lines, expression, sought)
+
+        asked, bettered, guesses = judge(engine, query, plans, wanted.writing, text.source.name, find)
+        said.extend(guesses)
+        return asked, bettered
+
+    return judged
+
+
+def _text_query(text: TextFile, path: Path, wanted: Wanted, placed: Placed, underscores: bool) -> Query:
+    place = {name: f"c{i}" for name, i in placed.at.items()}
     columns = ", ".join(f"'c{i}': 'VARCHAR'" for i in range(len(text.header)))
     strict = (
         f"read_csv({quoted(str(path))}, columns={{{columns}}}, auto_detect=false, header=false, "
@@ -113,9 +138,8 @@ def _text_query(text: TextFile, path: Path, wanted: Wanted, underscores: bool) -
         "hive_partitioning=false"
     )
     date = place[wanted.date]
-    at = text.header.index(wanted.date)
-    if wanted.times_cut and any(has_time(row[at]) for row in text.sample):
-        date = f"regexp_replace({date}, {quoted(TIME)}, '')"  # one text a day, not one a second
+    if wanted.times_cut and (wanted.tz or any(map(has_time, text.column(placed.at[wanted.date])))):
+        date = day_text(date, wanted.tz)  # one text a day, not one a second
     return Query(
         relation=f"{strict}, ignore_errors=true, store_rejects=true)",
         strict=f"{strict})",
@@ -124,21 +148,24 @@ def _text_query(text: TextFile, path: Path, wanted: Wanted, underscores: bool) -
         date=date,
         labels={name: place[column] for name, column in wanted.dimensions.items()},
         conditions={column: f"coalesce({place[column]}, '')" for column in wanted.where},
-        amounts=[Amount(column, place[column], True) for column in wanted.columns],
-        all_fields=list(place.values()),
+        amounts=[
+            Amount(c, place[c], place[c], True, maybe_grouped=not settled(text.column(placed.at[c])))
+            for c in wanted.columns
+        ],
+        all_fields=[f"c{i}" for i in range(len(text.header))],
         where=wanted.where,
         empty_is_zero=wanted.empty_is_zero,
+        apart=wanted.apart,
         # looked for in the amounts only where the file holds any
         underscores=underscores or any("_" in field for row in text.sample for field in row),
     )
 
 
-def _text_plans(text: TextFile, amounts: Sequence[Amount]) -> dict[str, Plan]:
+def _text_plans(text: TextFile, placed: Placed, amounts: Sequence[Amount]) -> dict[str, Plan]:
     """Sum at the scale that the first rows need."""
     plans = {}
     for amount in amounts:
-        at = text.header.index(amount.column)
-        matches = (_DECIMALS.fullmatch(row[at]) for row in text.sample)
+        matches = map(_DECIMALS.fullmatch, text.column(placed.at[amount.column]))
         plans[amount.column] = Plan("whole", min(max((len(m[1] or "") for m in matches if m), default=0), 6))
     return plans
 

@@ -1,0 +1,127 @@
+"""Records that stand for more than a day: whole weeks, months, quarters or years."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.calendars.base import Calendar
+from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.days import Days, iso, weekday
+from logochron.core.errors import QuestionError
+from logochron.core.options import Grain, Spread
+
+#: From how many distinct days on a regular pattern is no accident.
+_ENOUGH = {"month": 3, "week": 4}
+
+
+class Standing(NamedTuple):
+    """What each record stands for: a day, or the whole period of grain `rows` that its date falls in.
+
+    With `spread` its amount is laid evenly on all days of the period; else it sits on the first one.
+    """
+
+    rows: Grain = "day"
+    calendar: Calendar = CivilCalendar()
+    spread: Spread | None = None
+
+    def spans(self, days: Days) -> tuple[Days, Days]:
+        """First and last day of what a record of each day stands for."""
+        if self.rows == "day":
+            return days, days
+        ordinals = self.calendar.ordinals(self.rows, days)
+        return self.calendar.starts(self.rows, ordinals), self.calendar.ends(self.rows, ordinals)
+
+    @property
+    def whole(self) -> bool:
+        """Whether only whole periods can be told."""
+        return self.rows != "day" and self.spread is None
+
+    def check_edges(self, first: int, last: int) -> None:
+        """Refuse a coverage that starts or ends within a period."""
+        if not self.whole:
+            return
+        for option, day, edge in (("covering", first, 0), ("until", last, 1)):
+            start, end = (int(side[0]) for side in self.spans(np.array([day])))
+            if day != (start, end)[edge]:
+                offered = (iso(start), iso(end + 1)) if edge == 0 else (iso(start - 1), iso(end))
+                raise QuestionError(
+                    f"`{option}` {iso(day)} lies within a {self.rows}, and each record stands for a whole {self.rows}: "
+                    f"say {offered[0]} or {offered[1]}, or read with spread='even' (--spread even)"
+                )
+
+    def check_spans(self, starts: Days, ends: Days) -> None:
+        """Refuse spans that are not made of whole periods; empty ones are none.
+
+        Raises
+        ------
+        QuestionError
+            Naming the first such span.
+        """
+        if not self.whole:
+            return
+        asked = np.flatnonzero(ends >= starts)
+        bad = (self.spans(starts[asked])[0] != starts[asked]) | (self.spans(ends[asked])[1] != ends[asked])
+        if bad.any():
+            place = int(asked[bad.argmax()])
+            raise QuestionError(
+                f"each record stands for a whole {self.rows}: the days {iso(int(starts[place]))} to "
+                f"{iso(int(ends[place]))} are not made of such; ask for longer periods, or read with spread='even' "
+                "(--spread even)"
+            )
+
+
+def even_parts(amounts: Days, lengths: Days) -> tuple[NDArray[np.intp], Days, Days]:
+    """Whole amounts laid evenly on days, to the unit: day d of n gets q + floor(r d / n) - floor(r (d - 1) / n).
+
+    Parameters
+    ----------
+    amounts, lengths
+        int64, the amount and the number of days of each.
+
+    Returns
+    -------
+    tuple of numpy.ndarray
+        For each day the index of its amount, its place (from 0) and its part.
+
+    >>> even_parts(np.array([10]), np.array([4]))[2].tolist()
+    [2, 3, 2, 3]
+    """
+    of = np.repeat(np.arange(len(amounts)), lengths)
+    place = np.arange(len(of)) - np.repeat(np.cumsum(lengths) - lengths, lengths)
+    q, r = np.divmod(amounts, lengths)
+    n, rest = lengths[of], r[of]
+    return of, place, q[of] + rest * (place + 1) // n - rest * place // n
+
+
+def hint(recorded: Days) -> str:
+    """What to say where dates all fall on one day of the month or the week; empty where they do not.
+
+    >>> hint(np.array([20_454, 20_485, 20_513]))
+    "all 3 dates fall on the first of a month: where each record stands for a whole month,
+    say rows='month' (--rows month)"
+    """
+    dates = recorded.astype("datetime64[D]")
+    months = dates.astype("datetime64[M]")
+    of_month = (dates - months.astype("datetime64[D]")).astype(np.int64) + 1
+    month_ends = ((dates + 1).astype("datetime64[M]") != months).all()
+    n = len(recorded)
+    grain: Grain
+    if n >= _ENOUGH["month"] and (month_ends or (of_month == of_month[0]).all()):
+        number = months.astype(np.int64)
+        grain = "month"
+        for step, longer in ((3, "quarter"), (12, "year")):
+            if (number % step == number[0] % step).all():
+                grain = longer  # type: ignore[assignment]
+        where = "the last day" if month_ends else "the first" if of_month[0] == 1 else f"day {of_month[0]}"
+        shown = f"{where} of a month"
+    elif n >= _ENOUGH["week"] and (weekday(recorded) == weekday(recorded[0])).all():
+        grain, shown = "week", "one weekday"
+    else:
+        return ""
+    return (
+        f"all {n:,} dates fall on {shown}: where each record stands for a whole {grain}, say rows={grain!r} "
+        f"(--rows {grain})"
+    )

@@ -1,0 +1,121 @@
+"""The counted rows of all sources as arrays: one coding of items, one row a day and tuple of items."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.days import Days
+from logochron.core.errors import IntakeError
+from logochron.core.standing import Standing, even_parts
+from logochron.core.sums import Amounts
+from logochron.sources.query import Plan
+from logochron.sources.scanned import Scanned, Wanted
+
+
+class Rows(NamedTuple):
+    """The counted rows, one for each day and tuple of items."""
+
+    days: Days
+    records: Days
+    codes: dict[str, Days]
+    labels: dict[str, NDArray[np.object_]]
+    amounts: dict[str, Amounts]
+    recorded: Days
+
+
+def gathered(
+    scans: Sequence[Scanned],
+    wanted: Wanted,
+    starts: Days,
+    ends: Days,
+    taken: Sequence[NDArray[np.bool_]],
+    recorded: Days,
+    standing: Standing,
+) -> Rows:
+    """The rows of all sources with one coding of items, one row a day and tuple.
+
+    Parameters
+    ----------
+    starts, ends
+        What the records of each distinct date stand for, source after source.
+    taken
+        For each source which of its groups count.
+    """
+    offsets = np.cumsum([0, *(len(scanned.groups.dates) for scanned in scans)])
+    dates = np.concatenate([(s.groups.date_codes + o)[t] for s, o, t in zip(scans, offsets, taken)])
+    days = starts[dates]
+    codes: dict[str, Days] = {}
+    labels: dict[str, NDArray[np.object_]] = {}
+    for name in wanted.dimensions:
+        known = sorted({label or "" for s in scans for label in s.groups.labels[name]})
+        place = {label: i for i, label in enumerate(known)}
+        parts = []
+        for s, t in zip(scans, taken):
+            recode = np.array([place[label or ""] for label in s.groups.labels[name]], dtype=np.int64)
+            parts.append(recode[s.groups.label_codes[name][t]])
+        codes[name] = np.concatenate(parts)
+        labels[name] = np.array(known, dtype=object)
+    rows = np.concatenate([(s.groups.rows - s.groups.bad)[t] for s, t in zip(scans, taken)])
+    amounts = {column: _joined(scans, column, taken) for column in wanted.columns}
+    if standing.spread:
+        days, rows, codes, amounts = _spread(days, ends[dates], rows, codes, amounts)
+    key = days - days.min() if len(days) else days
+    for name in wanted.dimensions:
+        key = key * max(len(labels[name]), 1) + codes[name]
+    order = np.argsort(key, kind="stable")
+    first = np.flatnonzero(np.diff(key[order], prepend=-1) != 0) if len(key) else order
+    return Rows(
+        days=days[order][first],
+        records=np.add.reduceat(rows[order], first) if len(first) else rows,
+        codes={name: values[order][first] for name, values in codes.items()},
+        labels=labels,
+        amounts={
+            name: Amounts(np.add.reduceat(a.values[order], first) if len(first) else a.values, a.scale, a.size)
+            for name, a in amounts.items()
+        },
+        recorded=recorded,
+    )
+
+
+def _spread(
+    starts: Days, ends: Days, rows: Days, codes: dict[str, Days], amounts: dict[str, Amounts]
+) -> tuple[Days, Days, dict[str, Days], dict[str, Amounts]]:
+    """The groups laid evenly on their days; each holds records of one amount, and each of those is laid apart."""
+    lengths = ends - starts + 1
+    of, place, _ = even_parts(np.zeros_like(lengths), lengths)
+    laid = {}
+    for name, column in amounts.items():
+        if column.scale is None:
+            values = column.values[of] / lengths[of]
+        else:
+            each = column.values.astype(np.int64) // np.maximum(rows, 1)
+            values = even_parts(each, lengths)[2] * rows[of]
+        laid[name] = Amounts(values, column.scale, column.size)
+    counted = np.where(place == 0, rows[of], 0)  # a record is counted on its first day
+    return (starts[of] + place), counted, {name: code[of] for name, code in codes.items()}, laid
+
+
+def _joined(scans: Sequence[Scanned], column: str, taken: Sequence[NDArray[np.bool_]]) -> Amounts:
+    """The sums of a column from all sources, at one scale; as floats where whole numbers do not reach."""
+    plans: list[Plan] = [s.groups.plans[column] for s in scans]
+    scale = max(plan.scale for plan in plans)
+    size = sum(
+        s.groups.sizes[column] * (10 ** (scale - plan.scale) if plan.way != "float" else 1)
+        for s, plan in zip(scans, plans)
+    )
+    exact = all(plan.way != "float" for plan in plans) and size < 2.0**62
+    parts = []
+    for s, plan, t in zip(scans, plans, taken):
+        values = s.groups.sums[column][t]
+        if exact:
+            parts.append(values.astype(np.int64) * 10 ** (scale - plan.scale))
+        else:
+            parts.append(values / 10**plan.scale if plan.way != "float" else values.astype(np.float64))
+    joined = np.concatenate(parts)
+    if not np.isfinite(joined).all():
+        raise IntakeError(f"column {column!r}: a sum is too large to be a finite number")
+    return Amounts(joined, scale if exact else None, size if exact else float(np.abs(joined).sum()))

@@ -1,0 +1,109 @@
+"""Where a table begins, and which of its columns are meant."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from logochron.core.errors import IntakeError, QuestionError, no_such
+
+#: How many rows at the top are looked at for the header.
+TOP = 60
+_TOTAL = re.compile(
+    r"(?:(?:19|20)\d\d )?(?:(?:grand|overall|running|year)[ -]|sub[ -]?)?"
+    r"(?:totals?|sum|summe|gesamt|gesamtsumme|somme|totale|totaal|suma)(?: (?:19|20)\d\d)?:?",
+    re.IGNORECASE,
+)
+
+
+def is_total(text: str) -> bool:
+    """Whether a label says that it is a total of others.
+
+    >>> is_total("Grand total"), is_total("Total Wine")
+    (True, False)
+    """
+    return bool(_TOTAL.fullmatch(" ".join(text.split())))
+
+
+def fold(name: str) -> str:
+    """A name without what people do not see or mind: case, spaces at the ends, `_` for a space."""
+    return " ".join(name.replace("_", " ").split()).casefold()
+
+
+def filled(row: Sequence[str]) -> int:
+    """How many fields of a row hold anything."""
+    return sum(bool(field.strip()) for field in row)
+
+
+def find_header(rows: Sequence[Sequence[str]], names: Sequence[str]) -> int:
+    """The place of the header among the first rows: the row that holds the names, else the first as full as most.
+
+    Parameters
+    ----------
+    names
+        The columns that are wanted; none where they are to be guessed.
+    """
+    top = rows[:TOP]
+    for seen in (lambda name: name, fold):
+        wanted = {seen(name) for name in names}
+        for place, row in enumerate(top):
+            if wanted and wanted <= {seen(field) for field in row}:
+                return place
+    counts = Counter(n for n in map(filled, rows) if n)
+    if not counts:
+        return 0
+    usual = max(counts, key=lambda n: (counts[n], n))
+    return next((i for i, row in enumerate(top) if 2 * filled(row) >= usual and filled(row) >= min(usual, 2)), 0)
+
+
+def unnamed(columns: int) -> tuple[str, ...]:
+    """The names of the columns of a table without a header.
+
+    >>> unnamed(2)
+    ('column_1', 'column_2')
+    """
+    return tuple(f"column_{i + 1}" for i in range(columns))
+
+
+class Placed(NamedTuple):
+    """For each wanted name its column, and what was taken for what."""
+
+    at: dict[str, int]
+    guesses: tuple[str, ...]
+
+
+def place_columns(source: str, wanted: Sequence[tuple[str, str]], header: Sequence[str], hint: str = "") -> Placed:
+    """Find the wanted columns in a header: as they are named, or but for case and spaces.
+
+    Parameters
+    ----------
+    wanted
+        Pairs of the option that names a column, and the name.
+    hint
+        What else to say where one is not there.
+
+    Raises
+    ------
+    QuestionError
+        Where there is none (the nearest is offered).
+    IntakeError
+        Where several columns bear the name.
+    """
+    folded: dict[str, list[int]] = {}
+    for i, name in enumerate(header):
+        folded.setdefault(fold(name), []).append(i)
+    at: dict[str, int] = {}
+    guesses = []
+    for option, name in wanted:
+        places = [i for i, other in enumerate(header) if other == name] or folded.get(fold(name), [])
+        if not places:
+            raise QuestionError(f"`{option}`: {no_such('column', name, [n for n in header if n], where=source)}{hint}")
+        if len(places) > 1:
+            named = " and ".join(f"{header[i]!r} (column {i + 1})" for i in places)
+            raise IntakeError(f"{source}: the header names {name!r} more than once: {named}; rename all but one")
+        if header[places[0]] != name and name not in at:
+            guesses.append(f"{source}: column {header[places[0]]!r} taken for {name!r}")
+        at[name] = places[0]
+    return Placed(at, tuple(guesses))
