@@ -208,7 +208,7 @@ BAD = [
     ("d,v\n2026-01-01,NaN\n", ASK, 3, "line 2.*'NaN' - not a finite number"),
     ("d,v\n2026-01-01,-inf\n", ASK, 3, "line 2.*'-inf' - not a finite number"),
     ("d,v\n2026-01-01,1\n2026-02-30,1\n", ASK, 3, "line 3, column 'd': '2026-02-30' - not a date"),
-    ("d,v\n03/04/2026,1\n", ASK, 3, "--day-first or --month-first"),
+    ("d,v\n03/04/2026,1\n", ASK, 3, "--day-first. or day_first=False .--month-first"),
     ("d,v\n" + "".join(f"2026-01-{d:02d},1\n" for d in range(1, 31)) + "2206-01-31,1\n", ASK, 2, "--until 2026-01-30"),
     ("d,v,v\n2026-01-01,1,1\n", ASK, 3, "more than once"),
     ("d,v,status\n2026-01-01,1,x\n", [*ASK, "--by", "status"], 2, "--by its_status=status"),

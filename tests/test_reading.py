@@ -83,7 +83,7 @@ def test_refusals_say_where_and_why(tmp_path):
     book = read(tmp_path, H + GOOD * 2 + '2026-01-03,a,"1,5"\n2026-13-01,a,2\n2026-01-04,"a,1\n2026-01-05,b",2\n')
     told = book.intake.refusals[["line", "column", "text", "reason"]].to_numpy().tolist()
     assert told == [
-        [6, "v", "1,5", "not a number with a decimal point (decimal= and thousands= state the writing)"],
+        [6, "v", "1,5", "not a number with a decimal point (decimal= and thousands= state it)"],
         [7, "d", "2026-13-01", "not a date YYYY-MM-DD"],
         [8, "", '2026-01-04,"a,1', "a stray quote seems to swallow the lines from here on"],
     ]
@@ -103,7 +103,11 @@ REFUSED = [
     (H + "x,a,1\n", {}, "no usable date.*'x'"),
     (H + ",a,1\n", {}, "no usable date"),
     (H + "03/04/2026,a,1\n05/06/2026,a,1\n", {}, "reads both ways: 03/04/2026.*day_first"),
-    (H + "13/04/2026,a,1\n06/25/2026,a,1\n", {}, "day first 13/04/2026 .line 2. and with the month first 06/25/2026 .line 3."),
+    (
+        H + "13/04/2026,a,1\n06/25/2026,a,1\n",
+        {},
+        "day first 13/04/2026 .line 2. and with the month first 06/25/2026 .line 3.",
+    ),
     (H + '2026-01-01,"a,1\n2026-01-02,b,2\n', {}, "line 2.*swallow"),
     (H + "2026-01-01,a,9e307\n" * 4, {}, "too large"),
     (H + GOOD, {"values": "vv"}, "no column 'vv'. Did you mean 'v'"),

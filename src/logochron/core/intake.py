@@ -18,9 +18,10 @@ class Refusal:
     text: str
     reason: str
     file: str = ""
+    unit: str = "line"
 
     def __str__(self) -> str:
-        where = f"{self.file}, line {self.line:,}" if self.file else f"line {self.line:,}"
+        where = f"{self.file}, " * bool(self.file) + f"{self.unit} {self.line:,}"
         column = f", column {self.column!r}" if self.column else ""
         text = self.text if len(self.text) <= 60 else self.text[:57] + "..."
         return f"{where}{column}: {text!r} - {self.reason}"

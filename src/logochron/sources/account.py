@@ -81,7 +81,7 @@ def account(
         undated = int(groups.rows[~dated].sum()) - scanned.blank_rows
         counted += int(groups.rows[question].sum()) - bad
         refused += bad + undated + scanned.torn
-        set_aside += int(groups.rows[dated & ~question].sum())
+        set_aside += int(groups.rows[dated & ~question].sum()) + scanned.set_aside
         if bad or undated or scanned.torn:
             shape = _READINGS.get(reading.name, reading.name)
             found = refused_rows(

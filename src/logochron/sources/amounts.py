@@ -9,11 +9,12 @@ from typing import NamedTuple
 
 from logochron.core.errors import IntakeError, QuestionError
 from logochron.sources.engine import Engine
-from logochron.sources.query import Amount, Plan, Query, quoted
+from logochron.sources.query import Amount, Plan, Query, condition, quoted
 
 #: What may stand around and between digits.
 SPACES = " \t\u00a0\u2007\u2009\u202f"
 _MINUS = "-\u2212\u2013\u2012\ufe63\uff0d"
+_MINUSES = "\\" + _MINUS  # within the brackets of a pattern
 _APOSTROPHES = "'\u2019"
 _MARKS = {".": "point", ",": "comma"}
 _BETWEEN = {"": "", ".": "points", ",": "commas", " ": "spaces", "'": "apostrophes"}
@@ -55,9 +56,9 @@ class Style(NamedTuple):
         number = f"(?:{whole}(?:{mark}[0-9]*)?|{mark}[0-9]+)(?:[eE][+-]?[0-9]+)?"
         sign = "(?:" + "|".join(map(re.escape, self.currency)) + ")?" if self.currency else ""
         body = f"{sign}{space}{number}{space}{sign}"
-        minus = f"[{_MINUS}]"
+        minus = f"[{_MINUSES}]"
         forms = (
-            f"[{_MINUS}+]?{space}{body}",
+            f"[{_MINUSES}+]?{space}{body}",
             rf"\({space}{body}{space}\)",
             f"{sign}{space}{minus}{space}{number}",
             f"{body}{space}{minus}{space}{sign}",
@@ -69,7 +70,7 @@ class Style(NamedTuple):
         bare = sql
         for token in self.currency:
             bare = f"replace({bare}, {quoted(token)}, '')"
-        negative = rf"regexp_matches({bare}, '^[{SPACES}]*[({_MINUS}]|[{_MINUS}][{SPACES}]*$')"
+        negative = rf"regexp_matches({bare}, '^[{SPACES}]*[{_MINUSES}(]|[{_MINUSES}][{SPACES}]*$')"
         number = f"trim({bare}, {quoted(SPACES + _MINUS + '()+')})"
         for sign in {" ": SPACES, "'": _APOSTROPHES}.get(self.thousands, self.thousands):
             number = f"replace({number}, {quoted(sign)}, '')"
@@ -166,8 +167,9 @@ def _shapes(engine: Engine, query: Query, amount: Amount, name: str) -> dict[str
     """The shapes of the filled texts with their rows: every digit a 9, but for a leading 0."""
     leading = rf"regexp_replace({amount.raw}, '^([^0-9]*)0', '\1{_ZERO}')"
     shape = f"translate({leading}, '012345678', '999999999')"
+    wanted = condition(query.where, query.conditions)
     found = engine.rows(
-        f"SELECT s, count(*) AS n FROM (SELECT {shape} AS s FROM {query.relation}) "
+        f"SELECT s, count(*) AS n FROM (SELECT {shape} AS s FROM {query.relation} WHERE {wanted}) "
         f"WHERE trim(s) <> '' GROUP BY s ORDER BY n DESC, s LIMIT {_MOST_SHAPES}",
         name,
     )
@@ -233,7 +235,7 @@ def _tokens(shapes: Mapping[str, int] | Sequence[str]) -> dict[str, str]:
     """The signs of currencies that shapes bear, each with its first shape."""
     found: dict[str, str] = {}
     for shape in shapes:
-        around = re.sub(rf"[\d{SPACES}()+{_MINUS}{_APOSTROPHES}]|(?<![A-Za-z])[.,]", "", shape).rstrip(",")
+        around = re.sub(rf"[\d{SPACES}()+{_MINUSES}{_APOSTROPHES}]|(?<![A-Za-z])[.,]", "", shape).rstrip(",")
         if around and around not in found and _is_currency(around):
             found[around] = shape
     return found

@@ -26,6 +26,9 @@ class Engine:
         # what does not fit in memory goes where temporary files belong, and nothing is fetched from anywhere
         spill = str(Path(gettempdir()) / f"logochron-spill-{getpid()}")
         self.connection = duckdb.connect(config={"temp_directory": spill, "autoinstall_known_extensions": False})
+        # texts of mixed columns stay texts; zoned timestamps show in no zone of this machine
+        self.connection.execute("SET pandas_analyze_sample = 0; SET TimeZone = 'UTC'")
+        self.kept: dict[str, Any] = {}
         self.progress = progress
         if progress:
             self.connection.execute("SET enable_progress_bar = true; SET enable_progress_bar_print = false")
@@ -45,6 +48,11 @@ class Engine:
             done.set()
             if self.progress:
                 watcher.join()
+
+    def keep(self, name: str, table: Any) -> None:
+        """Make a table in memory known under a name, as long as the connection lives."""
+        self.kept[name] = table
+        self.connection.register(name, table)
 
     def rows(self, sql: str, name: str) -> list[tuple[Any, ...]]:
         """The answer of a small query; what the engine refuses becomes an IntakeError."""

@@ -34,6 +34,7 @@ _FORMS: tuple[tuple[Grain, re.Pattern[str]], ...] = tuple(
         ("year", rf"(?:FY ?|year )?{_YEAR}(?P<n>)"),
     )
 )
+_FIRST = re.compile(rf"{_YEAR}-(?P<n>0[1-9]|1[0-2])-01(?: 00:00:00)?")
 _LABELS = {"year": "{y}", "half": "{y}-H{n}", "quarter": "{y}-Q{n}", "month": "{y}-{n:02d}", "week": "{y}-W{n:02d}"}
 
 
@@ -75,6 +76,9 @@ def read_label(text: str) -> Label | None:
     (Label(grain='month', year=2026, number=5), Label(grain='quarter', year=2026, number=2), None)
     """
     plain = " ".join(text.split())
+    first = _FIRST.fullmatch(plain)
+    if first:  # a sheet keeps a month as its first day
+        return Label("month", int(first["y"]), int(first["n"]))
     for grain, form in _FORMS:
         match = form.fullmatch(plain)
         if not match:

@@ -11,7 +11,7 @@ from logochron.core.errors import IntakeError, QuestionError, no_such
 
 #: How many rows at the top are looked at for the header.
 TOP = 60
-_TOTAL = re.compile(
+TOTAL = re.compile(
     r"(?:(?:19|20)\d\d )?(?:(?:grand|overall|running|year)[ -]|sub[ -]?)?"
     r"(?:totals?|sum|summe|gesamt|gesamtsumme|somme|totale|totaal|suma)(?: (?:19|20)\d\d)?:?",
     re.IGNORECASE,
@@ -24,7 +24,7 @@ def is_total(text: str) -> bool:
     >>> is_total("Grand total"), is_total("Total Wine")
     (True, False)
     """
-    return bool(_TOTAL.fullmatch(" ".join(text.split())))
+    return bool(TOTAL.fullmatch(" ".join(text.split())))
 
 
 def fold(name: str) -> str:

@@ -10,7 +10,7 @@ from typing import Any, Literal, NamedTuple
 
 from logochron.core.errors import QuestionError, nearest
 
-Kind = Literal["text", "parquet"]
+Kind = Literal["text", "parquet", "frame", "workbook", "json"]
 ENDINGS: dict[str, Kind] = {
     ".csv": "text",
     ".tsv": "text",
@@ -19,7 +19,18 @@ ENDINGS: dict[str, Kind] = {
     ".tsv.gz": "text",
     ".txt.gz": "text",
     ".parquet": "parquet",
+    ".xlsx": "workbook",
+    ".xlsm": "workbook",
+    ".json": "json",
+    ".jsonl": "json",
+    ".ndjson": "json",
+    ".json.gz": "json",
+    ".jsonl.gz": "json",
 }
+
+
+#: Where the frames we scan come from.
+_HOMES = ("pandas", "polars", "pyarrow", "duckdb", "_duckdb")
 
 
 class Source(NamedTuple):
@@ -28,6 +39,7 @@ class Source(NamedTuple):
     path: Path
     kind: Kind
     name: str
+    frame: Any = None
 
     @property
     def packed(self) -> bool:
@@ -46,6 +58,12 @@ class Dialect(NamedTuple):
     delimiter: str | None = None
     encoding: str | None = None
     header_row: int | None = None
+    sheet: str | None = None
+
+
+def is_frame(source: Any) -> bool:
+    """Whether something is a table of one of the libraries we know, without loading any of them."""
+    return type(source).__module__.split(".")[0] in _HOMES and not isinstance(source, (str, os.PathLike))
 
 
 def locate(source: Any) -> list[Source]:
@@ -56,12 +74,18 @@ def locate(source: Any) -> list[Source]:
     QuestionError
         Where there is none, one is a directory, is named twice, or its ending is unknown.
     """
+    if is_frame(source):
+        return [Source(Path(), "frame", "the data frame", source)]
+    if isinstance(source, (list, tuple)) and source and all(map(is_frame, source)):
+        return [Source(Path(), "frame", f"data frame {i + 1}", one) for i, one in enumerate(source)]
     if isinstance(source, (str, os.PathLike)):
         named: Iterable[Any] = [source]
     elif isinstance(source, (list, tuple)) and source:
         named = source
     else:
-        raise QuestionError(f"`source` must be a path, a list of paths or a glob; got {type(source).__name__}")
+        raise QuestionError(
+            f"`source` must be a path, a list of paths, a glob or a data frame; got {type(source).__name__}"
+        )
     paths: list[Path] = []
     for one in named:
         if not isinstance(one, (str, os.PathLike)) or not os.fspath(one):

@@ -8,14 +8,14 @@ from dataclasses import replace
 from functools import cached_property
 from glob import has_magic
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.compare import AFTER, BEFORE
 from logochron.core.daybook import Daybook
 from logochron.core.days import DayLike, day_number, span_ends
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, nearest
 from logochron.core.measures import Measure
 from logochron.core.options import Empty, Grain, OnRefused, Spread, check
 from logochron.core.selection import Where, in_words
@@ -24,7 +24,10 @@ from logochron.sources.account import Stated, account
 from logochron.sources.amounts import check_stated
 from logochron.sources.engine import Engine
 from logochron.sources.locate import Dialect, Source, locate, plainly_named
-from logochron.sources.scanned import Scanned, Wanted
+from logochron.sources.scanned import PERIOD, Scanned, Wanted
+
+if TYPE_CHECKING:
+    from logochron.sources.typedscan import Typed
 
 #: Names a dimension may not bear, since tables use them.
 TAKEN = frozenset((*BEFORE, *AFTER))
@@ -33,7 +36,7 @@ TAKEN = frozenset((*BEFORE, *AFTER))
 def read(
     source: Any,
     *,
-    date: str,
+    date: str | None = None,
     values: str | Sequence[str] = (),
     by: str | Sequence[str] | Mapping[str, str] = (),
     where: Where | None = None,
@@ -42,6 +45,7 @@ def read(
     tz: str | None = None,
     rows: Grain = "day",
     spread: Spread | None = None,
+    periods_in_columns: Grain | None = None,
     calendar: Calendar | None = None,
     measures: Sequence[Measure] = (),
     day_first: bool | None = None,
@@ -51,6 +55,7 @@ def read(
     delimiter: str | None = None,
     encoding: str | None = None,
     header_row: int | None = None,
+    sheet: str | None = None,
     empty: Empty = "refused",
     on_refused: OnRefused = "stop",
     progress: Callable[[float], None] | None = None,
@@ -60,7 +65,8 @@ def read(
     Parameters
     ----------
     source
-        A path, a list of paths or a glob: .csv, .tsv, .txt (also .gz) and .parquet.
+        A path, a list of paths or a glob: .csv, .tsv, .txt, .json, .jsonl (also .gz), .parquet and .xlsx; or a
+        data frame of pandas, Polars or PyArrow, or a DuckDB relation, scanned where it lies.
     date
         The column of dates. A timestamp counts on its day.
     values
@@ -83,8 +89,12 @@ def read(
     spread
         ``"even"`` lays the amount of such a record evenly on all its days, exact over any whole period; where
         None it sits on the first, and only what is made of such periods can be asked for.
+    periods_in_columns
+        Of a wide table, one row an item and one column a period: the grain of its columns, whose headers name
+        the periods (``2026-05``, ``May 2026``, ``Q2 2026``, ``2025``). `date` is then left out, and `values`
+        is the name the amounts shall have. Columns and rows of totals are set aside.
     calendar
-        Of the periods that `rows` names; civil where None.
+        Of the periods that `rows` or `periods_in_columns` name; civil where None.
     measures
         `Measure` objects, beside or instead of `values`.
     day_first
@@ -99,6 +109,8 @@ def read(
     header_row
         The line of the header where it is not to be recognised; 0 for none: the columns are then called
         ``column_1``, ``column_2``, ...
+    sheet
+        The name of the sheet of a workbook, where several may be meant.
     empty
         Whether an empty amount refuses its row or counts as ``"zero"``.
     on_refused
@@ -130,11 +142,20 @@ def read(
     >>> book = lc.read("sales.csv", date="sold_on", values=["revenue", "units"], by="harbor")  # doctest: +SKIP
     """
     check("empty", empty, Empty)
-    standing = _standing(rows, spread, calendar)
     check("on_refused", on_refused, OnRefused)
+    asked = _measures(values, measures)
+    if periods_in_columns is not None:
+        check("periods_in_columns", periods_in_columns, Grain)
+        if date is not None or len({m.source_column for m in asked}) > 1:
+            raise QuestionError(
+                "with `periods_in_columns` the headers are the dates and the cells one measure: leave `date` out, and "
+                "let `values` be the one name the amounts shall have"
+            )
+        date, rows = PERIOD, periods_in_columns
     if not isinstance(date, str):
         raise QuestionError(f"`date` must be the name of a column; got {date!r}")
-    asked = _measures(values, measures)
+    standing = _standing(rows, spread, calendar)
+    wide = standing if periods_in_columns else None
     dimensions = _dimensions(by)
     covered = (None, None) if covering is None else span_ends(covering, "covering")
     report = None if until is None else day_number(until, "until")
@@ -152,11 +173,13 @@ def read(
         writing=check_stated(decimal, thousands),
         apart=standing.spread is not None,
     )
+    engine = Engine(progress)
+    if tz is not None:
+        _check_zone(engine, tz)
     ends = [end for end in (covered[1], report) if end is not None]
     keep = (covered[0], min(ends) if ends else None)
     sources = locate(source)
-    engine = Engine(progress)
-    with _Scanner(engine, wanted, Dialect(delimiter, encoding, header_row)) as scanner:
+    with _Scanner(engine, wanted, Dialect(delimiter, encoding, header_row, sheet), wide) as scanner:
         scans = [scanner.scan(one) for one in sources]
         gathered, intake = account(engine, scans, wanted, Stated(day_first, date_format, keep, standing), on_refused)
     inexact = [name for name, amounts in gathered.amounts.items() if amounts.scale is None]
@@ -189,6 +212,14 @@ def read(
     return book
 
 
+def _check_zone(engine: Engine, tz: str) -> None:
+    known = [str(name) for (name,) in engine.rows("SELECT name FROM pg_timezone_names()", "tz")]
+    if tz not in known:
+        hint = nearest(tz, known)
+        did = f" Did you mean {hint!r}?" if hint else ""
+        raise QuestionError(f"`tz` must be the name of a zone such as 'Europe/Lisbon'; got {tz!r}.{did}")
+
+
 def _standing(rows: Grain, spread: Spread | None, calendar: Calendar | None) -> Standing:
     check("rows", rows, Grain)
     if spread is not None:
@@ -203,8 +234,8 @@ def _standing(rows: Grain, spread: Spread | None, calendar: Calendar | None) -> 
 class _Scanner:
     """Scans each source by its kind; copies of files live as long as it does, and code is loaded only if needed."""
 
-    def __init__(self, engine: Engine, wanted: Wanted, dialect: Dialect) -> None:
-        self.engine, self.wanted, self.dialect = engine, wanted, dialect
+    def __init__(self, engine: Engine, wanted: Wanted, dialect: Dialect, wide: Standing | None = None) -> None:
+        self.engine, self.wanted, self.dialect, self.wide = engine, wanted, dialect, wide
         self.open = ExitStack()
 
     def __enter__(self) -> _Scanner:
@@ -232,20 +263,56 @@ class _Scanner:
             raise QuestionError(f"{source.name} cannot be read: {error.strerror or error}") from None
 
     def _scan(self, source: Source) -> Scanned:
-        if source.kind == "parquet":
-            from logochron.sources.parquetscan import scan_parquet
+        if source.kind != "text" or self.wide:
+            from logochron.sources.typedscan import scan_typed
 
-            return scan_parquet(self.engine, self.named(source), self.wanted)
+            return scan_typed(self.engine, source, self.laid_out(source), self.wanted)
         from logochron.sources.textscan import scan_text
 
         return scan_text(self.engine, self.named(source), self.wanted, self.folder, self.dialect)
 
+    @property
+    def names(self) -> list[str]:
+        """The wanted columns that the source itself has."""
+        named = [(option, name) for option, name in self.wanted.names() if name]
+        return [name for option, name in named if not (self.wide and option in ("date", "values"))]
+
+    def laid_out(self, source: Source) -> Typed:
+        """A table as it is, or a wide one as one row a cell."""
+        if not self.wide:
+            return self.typed(source)
+        from logochron.sources.wide import carry_text, lay_out
+
+        if source.kind == "text":
+            table = carry_text(self.engine, source, self.folder, self.dialect, self.names)
+        else:
+            table = self.typed(source)
+        measure = self.wanted.columns[0]
+        return lay_out(self.engine, source, table, measure, self.names, self.wide.rows, self.wide.calendar)
+
+    def typed(self, source: Source) -> Typed:
+        """A table whose columns have types, made known to the engine."""
+        if source.kind == "frame":
+            from logochron.sources.frames import frame_table
+
+            return frame_table(self.engine, source)
+        if source.kind == "workbook":
+            from logochron.sources.workbooks import carry_sheet
+
+            return carry_sheet(self.engine, source, self.dialect.sheet, self.dialect, self.names, self.wanted.date)
+        if source.kind == "json":
+            from logochron.sources.jsonfiles import carry_json
+            from logochron.sources.textfile import unpacked
+
+            return carry_json(self.engine, unpacked(source, self.folder))
+        from logochron.sources.typedscan import parquet_table
+
+        return parquet_table(self.engine, self.named(source))
+
     def columns(self, source: Source) -> list[str]:
         """The columns of one source."""
-        if source.kind == "parquet":
-            from logochron.sources.parquetscan import parquet_types
-
-            return list(parquet_types(self.engine, self.named(source)))
+        if source.kind != "text":
+            return list(self.typed(source).header)
         from logochron.sources.textfile import prepare, unpacked
 
         return list(prepare(unpacked(source, self.folder), self.folder, self.dialect).header)

@@ -13,12 +13,17 @@ from numpy.typing import NDArray
 from logochron.core.days import Days
 from logochron.core.intake import LISTED, Refusal
 from logochron.core.selection import Where
-from logochron.sources.amounts import Stated
+from logochron.sources.amounts import Stated, is_amount
 from logochron.sources.engine import Engine
+from logochron.sources.layout import is_total
 from logochron.sources.locate import Source
 from logochron.sources.query import Groups, Query, inner, is_empty, quoted
 
 _NAN = re.compile(r"\s*[+-]?nan\s*", re.IGNORECASE)
+
+
+#: What the column of periods is called in the table that a wide one is laid out as.
+PERIOD = "the period's column"
 
 
 class Wanted(NamedTuple):
@@ -51,7 +56,12 @@ class Malformed(NamedTuple):
 
 
 class Lines(Protocol):
-    """Finds the physical lines of rows and of malformed records."""
+    """Finds the physical lines of rows and of malformed records.
+
+    `unit` is how a place is called: line, row.
+    """
+
+    unit: str
 
     def of_rows(self, rows: Days) -> Days:
         """The lines of the engine's rows, numbered from 1."""
@@ -73,7 +83,14 @@ class Scanned:
     malformed: tuple[Malformed, ...] = ()
     guesses: tuple[str, ...] = ()
     warnings: tuple[str, ...] = ()
+    set_aside: int = 0  # records set aside before the pass
+    cells: bool = False  # whether each row is a cell of a wide table, whose column the date names
     lines: Lines | None = None  # None: rows are told by their number
+
+    @property
+    def unit(self) -> str:
+        """How a record's place is called."""
+        return "row" if self.lines is None else self.lines.unit
 
     @property
     def torn(self) -> int:
@@ -104,7 +121,7 @@ def first_row(engine: Engine, query: Query, lines: Lines | None, expression: str
         return ""
     if lines is None:
         return f"row {number:,}"
-    return f"line {int(lines.of_rows(np.array([number]))[0]):,}"
+    return f"{lines.unit} {int(lines.of_rows(np.array([number]))[0]):,}"
 
 
 def malformed_rows(scanned: Scanned) -> list[Refusal]:
@@ -112,7 +129,7 @@ def malformed_rows(scanned: Scanned) -> list[Refusal]:
     if not scanned.torn or scanned.lines is None:
         return []
     torn = [
-        Refusal(int(line), "", bad.text, bad.reason, scanned.source.name)
+        Refusal(int(line), "", bad.text, bad.reason, scanned.source.name, scanned.unit)
         for bad, line in zip(scanned.malformed, scanned.lines.of_malformed())
         if not bad.blank
     ]
@@ -154,13 +171,16 @@ def refused_rows(
         if found["dt"][i] in bad_dates:
             text = found["date_text"][i] or ""
             reason = no_date if text.strip() else "no date"
-            refusals.append(Refusal(int(line), query.date_column, text, reason, scanned.source.name))
+            if is_total(text):
+                reason = "a total, it seems, and no date"
+            refusals.append(Refusal(int(line), query.date_column, text, reason, scanned.source.name, scanned.unit))
             continue
         for j, amount in enumerate(query.amounts):
             text = found[f"o{j}"][i] or ""
             reason = _why(text, found[f"y{j}"][i], amount.form, query.empty_is_zero)
             if reason:
-                refusals.append(Refusal(int(line), amount.column, text, reason, scanned.source.name))
+                column = found["date_text"][i] if scanned.cells else amount.column
+                refusals.append(Refusal(int(line), column, text, reason, scanned.source.name, scanned.unit))
                 break
     return refusals
 
@@ -172,8 +192,10 @@ def _texts(dates: NDArray[Any]) -> NDArray[np.object_]:
 def _why(text: str, number: Any, form: str, empty_is_zero: bool) -> str:
     if not text.strip():
         return "" if empty_is_zero else "an empty amount (empty='zero' takes it as 0)"
+    if text.startswith("=") and "(cell " in text:
+        return "a formula whose value is not kept: open the workbook, calculate and save it"
     if "_" in text or (np.isnan(number) and not _NAN.fullmatch(text)):
         if "%" in text:
             return "a percentage, which cannot be summed"
-        return f"not a number {form} (decimal= and thousands= state the writing)" if form else "not a number"
+        return f"not a number {form} (decimal= and thousands= state it)" if form and is_amount(text) else "not a number"
     return "" if np.isfinite(number) else "not a finite number"

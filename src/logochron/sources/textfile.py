@@ -134,7 +134,7 @@ def prepare(
     if not path.stat().st_size:
         raise IntakeError(f"{source.name} is empty")
     stated = dialect.encoding
-    encoding = _encoding(source, path, stated) if stated or not not_utf8 else OTHERWISE
+    encoding = encoding_of(source, path, stated) if stated or not not_utf8 else OTHERWISE
     if encoding not in ("utf-8", "utf-8-sig") or mend or nuls:
         target = fresh(folder, ".csv")
         _recode(source, path, target, encoding)
@@ -237,7 +237,16 @@ def unpacked(source: Source, folder: Path) -> Source:
     return source._replace(path=target)
 
 
-def _encoding(source: Source, path: Path, stated: str | None) -> str:
+def encoding_of(source: Source, path: Path, stated: str | None) -> str:
+    """The encoding of a text file: as stated, by its mark, or by its first bytes.
+
+    Raises
+    ------
+    IntakeError
+        Where the file is no text at all.
+    QuestionError
+        Where the stated encoding is none.
+    """
     with path.open("rb") as file:
         start = file.read(_SAMPLE)
     for signature, what in _SIGNATURES.items():

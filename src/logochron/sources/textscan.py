@@ -204,6 +204,7 @@ class _FileLines:
     skip: int
     malformed: tuple[int, ...]
     places: Places | None
+    unit: str = "line"
 
     def _found(self) -> tuple[Places, Days]:
         if self.places is None:
