@@ -4,20 +4,25 @@ from __future__ import annotations
 
 import codecs
 import csv
-from collections.abc import Iterator
+from array import array
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import NamedTuple
+from typing import BinaryIO, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.days import Days
+from logochron.core.errors import IntakeError
 from logochron.sources.textfile import fields_of_any_size
 
 Bytes = NDArray[np.uint8]
 _CHUNK = 1 << 24
 _PIECE = 1 << 17
+#: A line longer than this is read without its middle; a record longer than that is not told by its bytes.
+_LONG_LINE, _LONG_RECORD, _ENDLESS = 1 << 18, 1 << 23, 1 << 24
+_KEPT = 200
 _NEWLINE, _RETURN, _QUOTE = 10, 13, 34
 
 
@@ -28,6 +33,14 @@ class Swallow(NamedTuple):
     end: int
     line: int
     text: str
+
+
+class LongLine(NamedTuple):
+    """A line too long to be read whole: its bytes, its number."""
+
+    start: int
+    end: int
+    line: int
 
 
 @dataclass
@@ -41,6 +54,8 @@ class Scan:
     not_utf8: bool = False
     underscores: int = 0
     nuls: int = 0
+    unsure: bool = False  # a record seems endless by its quotes: only `walk` can count
+    long_lines: list[LongLine] = field(default_factory=list)
     swallows: list[Swallow] = field(default_factory=list)
 
     @property
@@ -97,6 +112,7 @@ def scan(path: Path, delimiter: str, columns: int) -> Scan:
     found = Scan()
     decoder = codecs.getincrementaldecoder("utf-8")()
     position, size, total = 0, _PIECE, path.stat().st_size
+    line_start = 0
     with path.open("rb") as file:
         while position < total:
             file.seek(position)
@@ -104,15 +120,25 @@ def scan(path: Path, delimiter: str, columns: int) -> Scan:
             final = position + len(raw) == total
             chunk = np.frombuffer(raw, dtype=np.uint8)
             newline = outside = chunk == _NEWLINE
-            inner = b'"' in raw and b"\n" in b"".join(raw.split(b'"')[1::2])  # a line end within quotes
+            inner = (
+                not found.unsure and b'"' in raw and b"\n" in b"".join(raw.split(b'"')[1::2])
+            )  # a line end within quotes
             last = raw.rfind(b"\n")
             if inner:
                 outside = newline & (np.cumsum(chunk == _QUOTE, dtype=np.uint8) & 1 == 0)
                 last = int(np.flatnonzero(outside)[-1]) if outside.any() else -1
             length = len(raw) if final else last + 1
-            if not length:
+            if not length and not found.unsure:
                 size *= 2  # one record longer than the piece
+                found.unsure = size > _LONG_RECORD
                 continue
+            length = length or len(raw)
+            first = raw.find(b"\n", 0, length)
+            line_end = position + (length if first < 0 else first)
+            if line_end - line_start > _LONG_LINE and (first >= 0 or final):
+                found.long_lines.append(LongLine(line_start, line_end, found.newlines + 1))
+            if first >= 0:
+                line_start = position + raw.rfind(b"\n", 0, length) + 1
             if inner and columns > 1:
                 ends, lines = np.flatnonzero(outside[:length]), np.flatnonzero(newline[:length])
                 if last != length - 1:
@@ -162,16 +188,62 @@ def _swallows(
     ]
 
 
+def has_long_line(path: Path) -> bool:
+    """Whether a line is longer than can be read whole; looks at the file here and there only."""
+    block, look = _LONG_LINE // 2, 1 << 12
+    with path.open("rb") as file:
+        for position in range(0, path.stat().st_size, block):
+            file.seek(position)
+            whole = b"\n" not in file.read(look) and b"\n" not in (rest := file.read(block - look))
+            if whole and len(rest) == block - look:  # a whole block of one line
+                return True
+    return False
+
+
+def _copied(
+    path: Path, target: Path, parts: Sequence[tuple[int, int]], change: Callable[[BinaryIO, int], bytes]
+) -> None:
+    """A copy of a file in which some parts are replaced by what `change` makes of them, given their size."""
+    with path.open("rb") as old, target.open("wb") as new:
+        for start, end in (*parts, (path.stat().st_size, -1)):
+            while left := start - old.tell():
+                new.write(old.read(min(_CHUNK, left)))
+            if end >= 0:
+                new.write(change(old, end - start))
+
+
 def mask_swallows(path: Path, target: Path, swallows: list[Swallow]) -> None:
     """A copy in which each swallowed record is one field in quotes, which the engine refuses, all else in place."""
-    data = bytearray(path.read_bytes())
-    for swallow in swallows:
-        body = bytes(data[swallow.start : swallow.end])
-        masked = bytearray(c if c in (_NEWLINE, _RETURN) else ord("x") for c in body)
-        masked[0] = _QUOTE
-        masked[len(body.rstrip(b"\r")) - 1] = _QUOTE
-        data[swallow.start : swallow.end] = masked
-    target.write_bytes(data)
+
+    def masked(file: BinaryIO, size: int) -> bytes:
+        body = file.read(size)
+        cover = bytearray(c if c in (_NEWLINE, _RETURN) else ord("x") for c in body)
+        cover[0] = _QUOTE
+        cover[len(body.rstrip(b"\r")) - 1] = _QUOTE
+        return bytes(cover)
+
+    _copied(path, target, [(swallow.start, swallow.end) for swallow in swallows], masked)
+
+
+def shorten_lines(path: Path, target: Path, lines: list[LongLine], delimiter: str, columns: int) -> None:
+    """A copy in which long lines lack their middle.
+
+    A middle that parts fields leaves too many of them behind, so that the record is refused; one that opens a
+    quote leaves it open.
+    """
+
+    def shortened(file: BinaryIO, size: int) -> bytes:
+        start = file.read(_KEPT)
+        left, parted, quotes = size - 2 * _KEPT, False, 0
+        while left:
+            piece = file.read(min(_CHUNK, left))
+            left -= len(piece)
+            quotes += piece.count(b'"')
+            parted |= delimiter.encode() in piece
+        middle = b"..." + b'"' * (quotes % 2) + delimiter.encode() * (columns * parted)
+        return start + middle + file.read(_KEPT)
+
+    _copied(path, target, [(line.start, line.end) for line in lines], shortened)
 
 
 class Places(NamedTuple):
@@ -199,19 +271,27 @@ def record_places(path: Path) -> Places:
     return Places(np.concatenate(starts), np.concatenate(lines), np.concatenate(empties))
 
 
-def walk(path: Path, delimiter: str, columns: int) -> tuple[Scan, Places]:
+def walk(path: Path, delimiter: str, columns: int, name: str) -> tuple[Scan, Places]:
     """The same as `scan` and `record_places`, by Python's own reader: the slow second opinion.
 
     It tells a quote within a field from one that opens it, which the bytes alone do not.
     """
     found = Scan()
     raw: list[bytes] = []
-    starts, lines, empties = [], [], []
+    held = 0
+    starts, lines, empties = array("q"), array("q"), bytearray()
 
     def texts() -> Iterator[str]:
+        nonlocal held
         with path.open("rb") as file:
             for line in file:
                 raw.append(line)
+                held += len(line)
+                if held > _ENDLESS:
+                    raise IntakeError(
+                        f"{name}, line {found.newlines + 1:,}: {raw[0][:60].decode('utf-8', 'replace')!r} - a stray "
+                        f"quote seems to open a field that does not end within {_ENDLESS >> 20} MB"
+                    )
                 yield line.decode("utf-8", "replace")
 
     start = 0
@@ -228,5 +308,6 @@ def walk(path: Path, delimiter: str, columns: int) -> tuple[Scan, Places]:
             start += sum(map(len, raw))
             found.newlines += len(raw)
             raw.clear()
+            held = 0
     found.records = len(starts)
-    return found, Places(np.array(starts), np.array(lines), np.array(empties, dtype=bool))
+    return found, Places(np.array(starts), np.array(lines), np.frombuffer(empties, dtype=bool))

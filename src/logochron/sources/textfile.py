@@ -133,6 +133,9 @@ def prepare(
     path = source.path
     if not path.stat().st_size:
         raise IntakeError(f"{source.name} is empty")
+    with path.open("rb") as file:
+        start = file.read(_SAMPLE)
+    mend |= b"\r" in start and b"\n" not in start
     stated = dialect.encoding
     encoding = encoding_of(source, path, stated) if stated or not not_utf8 else OTHERWISE
     if encoding not in ("utf-8", "utf-8-sig") or mend or nuls:

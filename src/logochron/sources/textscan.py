@@ -18,7 +18,18 @@ from logochron.sources.engine import Engine
 from logochron.sources.layout import Placed, place_columns
 from logochron.sources.locate import Dialect, Source, fresh
 from logochron.sources.query import Amount, Judge, Plan, Query, day_text, quoted
-from logochron.sources.records import Places, Scan, Swallow, mask_swallows, record_places, scan, walk
+from logochron.sources.records import (
+    LongLine,
+    Places,
+    Scan,
+    Swallow,
+    has_long_line,
+    mask_swallows,
+    record_places,
+    scan,
+    shorten_lines,
+    walk,
+)
 from logochron.sources.rollup import roll_up
 from logochron.sources.scanned import Malformed, Scanned, Wanted, blank_rows, first_row
 from logochron.sources.textfile import TextFile, prepare, unpacked
@@ -49,9 +60,18 @@ def scan_text(
         text = prepare(source, folder, dialect, names, mend=mend, not_utf8=not_utf8, nuls=nuls)
         placed = place_columns(source.name, wanted.names(), text.header, text.hint)
         path, columns = text.path, len(text.header)
-        if swallows:
+        long_lines: list[LongLine] = []
+        if has_long_line(path):
+            seen = scan(path, text.delimiter, columns)
+            if seen.mixed and not mend:
+                mend = True
+                continue
+            long_lines = seen.long_lines
             path = fresh(folder, ".csv")
-            mask_swallows(text.path, path, swallows)
+            shorten_lines(text.path, path, long_lines, text.delimiter, columns)
+        if swallows:
+            whole, path = path, fresh(folder, ".csv")
+            mask_swallows(whole, path, swallows)
         query = _text_query(text, path, wanted, placed, underscores)
         said: list[str] = []
         counts: list[Scan] = []
@@ -86,10 +106,10 @@ def scan_text(
             raise failure
         # the file's own records are those below the header that are not empty
         rows, places = int(groups.rows.sum()) + len(malformed), None
-        if counted.swallows or rows != counted.records - text.skip:
+        if not counted.unsure and (counted.swallows or rows != counted.records - text.skip):
             places = record_places(path)
-        if places and (counted.swallows or rows != places.filled_below(text.skip)):
-            counted, places = walk(path, text.delimiter, columns)
+        if counted.unsure or (places and (counted.swallows or rows != places.filled_below(text.skip))):
+            counted, places = walk(path, text.delimiter, columns, source.name)
         if counted.swallows and not swallows:
             swallows = counted.swallows
             continue
@@ -109,9 +129,13 @@ def scan_text(
             blank_rows=blank_rows(engine, query, groups),
             malformed=_told(malformed, lines, swallows),
             guesses=(*text.guesses, *placed.guesses, *said),
-            warnings=text.warnings,
+            warnings=(*text.warnings, *(f"{source.name}, {_too_long(line)}" for line in long_lines)),
             lines=lines,
         )
+
+
+def _too_long(line: LongLine) -> str:
+    return f"line {line.line:,} has {line.end - line.start:,} bytes: read without its middle"
 
 
 def _judge(engine: Engine, text: TextFile, path: Path, wanted: Wanted, said: list[str]) -> Judge:
