@@ -24,10 +24,13 @@ _WHERE = {
     "Palette": "logochron.views.palette",
     "Prior": "logochron.core.bases",
     "QuestionError": "logochron.core.errors",
+    "Review": "logochron.core.review",
     "StudyError": "logochron.core.errors",
     "YearAgo": "logochron.core.bases",
     "compare": "logochron.core.compare",
     "read": "logochron.sources.reading",
+    "read_plan": "logochron.sources.plans",
+    "review": "logochron.sources.reviewing",
 }
 
 __all__ = [
@@ -44,12 +47,15 @@ __all__ = [
     "Palette",
     "Prior",
     "QuestionError",
+    "Review",
     "StudyError",
     "YearAgo",
     "compare",
     "demo",
     "draw",
     "read",
+    "read_plan",
+    "review",
 ]
 
 

@@ -13,8 +13,11 @@ from logochron.core.errors import StudyError as StudyError
 from logochron.core.intake import Intake as Intake
 from logochron.core.judging import Judging as Judging
 from logochron.core.measures import Measure as Measure
+from logochron.core.review import Review as Review
 from logochron.core.selection import Not as Not
+from logochron.sources.plans import read_plan as read_plan
 from logochron.sources.reading import read as read
+from logochron.sources.reviewing import review as review
 from logochron.views import draw as draw
 from logochron.views.palette import Palette as Palette
 
@@ -33,10 +36,13 @@ __all__ = [
     "Palette",
     "Prior",
     "QuestionError",
+    "Review",
     "StudyError",
     "YearAgo",
     "compare",
     "demo",
     "draw",
     "read",
+    "read_plan",
+    "review",
 ]

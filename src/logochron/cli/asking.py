@@ -17,6 +17,7 @@ from logochron.core.daybook import Daybook
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.judging import Judging
 from logochron.core.measures import Measure
+from logochron.core.results import Result
 from logochron.views.formats import Formats
 from logochron.views.writing import FIGURES, check_ending, text_of, write
 
@@ -27,9 +28,6 @@ _OF_FIGURE = {"item": "columns", "panels": "columns", "split": "bars"}
 def read_book(sales: tuple[str, ...], asked: dict[str, Any]) -> Daybook:
     """The daybook that the reading options ask for; guesses and warnings go to standard error."""
     columns = options.names(asked["value"])
-    if not asked["date"] or not columns:
-        missing = [option for option, given in (("--date COL", asked["date"]), ("--value COL", columns)) if not given]
-        raise QuestionError(f"{' and '.join(missing)} must be given{_columns_of(sales)}")
     lower = options.names(asked["lower_is_better"])
     for name in lower:
         if name not in columns:
@@ -44,13 +42,7 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any]) -> Daybook:
             by=options.dimensions(asked["by"]),
             where=options.conditions(asked["where"]),
             progress=progress,
-            **{
-                name: asked[name]
-                for name in (
-                    *("covering", "until", "tz", "day_first", "date_format"),
-                    *("delimiter", "encoding", "empty", "on_refused"),
-                )
-            },
+            **{name: asked[name] for name in options.READING},
         )
     for line in (*book.intake.guesses, *book.intake.warnings):
         click.echo(f"logochron: {line}", err=True)
@@ -59,14 +51,6 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any]) -> Daybook:
         for refusal in book.intake.refused_rows[:10]:
             click.echo(f"  {refusal}", err=True)
     return book
-
-
-def _columns_of(sales: tuple[str, ...]) -> str:
-    """The columns there are to choose from, where the first file tells."""
-    from logochron.sources.reading import columns_of
-
-    found = columns_of(list(sales))
-    return f"; {found[0]} has the columns {', '.join(found[1])}"
 
 
 def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
@@ -100,13 +84,13 @@ def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
 
 def _target(asked: dict[str, Any]) -> Path | None:
     """The file to write, refused before anything is read where it cannot be."""
-    out, figure = asked["out"], asked["figure"]
+    out, figure = asked["out"], asked.get("figure")
     for name, kind in _OF_FIGURE.items():
-        if asked[name] is not None and (figure or "columns") != kind:
+        if asked.get(name) is not None and (figure or "columns") != kind:
             raise QuestionError(f"--{name} goes with --figure {kind}")
     if out is None:
         for name in ("figure", *_OF_FIGURE):
-            if asked[name] is not None:
+            if asked.get(name) is not None:
                 raise QuestionError(f"--{name} needs --out FILE with one of {', '.join(FIGURES)}")
         return None
     if asked["form"]:
@@ -136,7 +120,31 @@ def _figure(result: Comparison, asked: dict[str, Any], formats: Formats) -> Call
     return drawn
 
 
-def show(result: Comparison, form: str, formats: Formats) -> None:
+def answer_review(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
+    """Review, and show or write the findings."""
+    from logochron.sources.reviewing import review
+
+    target = _target(asked)
+    formats = Formats(locale=asked["locale"], plain=asked["plain"])
+    by = options.dimensions(asked["by"])
+    with reading_progress() as progress:
+        result = review(
+            list(sales),
+            date=asked["date"],
+            values=list(dict.fromkeys(options.names(asked["value"]))),
+            by=by or None,
+            where=options.conditions(asked["where"]),
+            progress=progress,
+            **{name: asked[name] for name in options.READING if name != "on_refused"},
+        )
+    if target is None:
+        show(result, asked["form"] or "table", formats)
+        return
+    write(result, target, formats=formats)
+    click.echo(f"logochron: wrote {target}", err=True)
+
+
+def show(result: Result, form: str, formats: Formats) -> None:
     """The answer on standard output, and nothing else there."""
     if form != "table":
         click.echo(text_of(result, form, formats), nl=False)
@@ -148,7 +156,7 @@ def show(result: Comparison, form: str, formats: Formats) -> None:
 
     from rich.console import Console
 
-    from logochron.views.rows import table_spec
+    from logochron.views.rows import specs
     from logochron.views.terminal import print_table
 
     if not _can_encode("▲−–·─…"):
@@ -156,10 +164,10 @@ def show(result: Comparison, form: str, formats: Formats) -> None:
     # where no terminal limits it, a table is as wide as it needs
     width = None if sys.stdout.isatty() else 10_000
     console = Console(file=sys.stdout, highlight=False, no_color=True if formats.plain else None, width=width)
-    for place, measure in enumerate(result.measures):
+    for place, spec in enumerate(specs(result, formats)):
         if place:
             console.print()
-        print_table(console, table_spec(result, measure, formats), plain=formats.plain)
+        print_table(console, spec, plain=formats.plain)
 
 
 def _can_encode(signs: str) -> bool:

@@ -38,13 +38,15 @@ def cli() -> None:
 @cli.command()
 @click.argument("sales", nargs=-1, required=True, metavar="SALES...")
 @options.reading
+@options.judging
 @options.periods
 @options.calendar
-@options.showing
+@options.output
+@options.drawing
 def compare(sales: tuple[str, ...], **asked: Any) -> None:
     """How does each period stand against an earlier one?
 
-    SALES are files (.csv, .tsv, .txt, also .gz, .parquet) or globs.
+    SALES are files (.csv .tsv .txt .json .jsonl, also .gz; .xlsx .parquet) or globs.
 
     \b
     logochron compare sales.csv --date sold_on --value revenue --by harbor --each month --last 13
@@ -53,6 +55,25 @@ def compare(sales: tuple[str, ...], **asked: Any) -> None:
     from logochron.cli.asking import answer_compare
 
     answer_compare(sales, asked)
+
+
+@cli.command()
+@click.argument("sales", nargs=-1, required=True, metavar="SALES...")
+@options.reading
+@options.output
+def review(sales: tuple[str, ...], **asked: Any) -> None:
+    """What is in the records, and what would mislead a comparison?
+
+    Gaps, partial periods, jumps, items that start, stop or nearly share a name, duplicates, odd amounts, refused
+    rows. Columns that are not named are found.
+
+    \b
+    logochron review sales.csv
+    logochron review sales.csv --date sold_on --value revenue --by harbor,line --as json
+    """
+    from logochron.cli.asking import answer_review
+
+    answer_review(sales, asked)
 
 
 @cli.command()

@@ -17,12 +17,20 @@ from logochron.core.options import (
     LevelAs,
     OnRefused,
     Partial,
+    Spread,
     Weekday,
     YearNamed,
     values,
 )
 
 F = TypeVar("F", bound=Callable[..., Any])
+
+
+#: Reading options that have the names of `read`'s own.
+READING = (
+    *("covering", "until", "tz", "rows", "spread", "periods_in_columns", "day_first", "date_format", "decimal"),
+    *("thousands", "delimiter", "encoding", "header_row", "sheet", "empty", "on_refused"),
+)
 
 
 def _all(*options: Callable[[F], F]) -> Callable[[F], F]:
@@ -41,8 +49,14 @@ def _choice(literal: Any) -> click.Choice[str]:
 def reading(command: F) -> F:
     """Options that say how files are read."""
     return _all(
-        click.option("--date", metavar="COL", help="Column of dates."),
-        click.option("--value", "value", multiple=True, metavar="COL", help="Column of amounts; several by comma."),
+        click.option("--date", metavar="COL", help="Column of dates; found where only one can be meant."),
+        click.option(
+            "--value",
+            "value",
+            multiple=True,
+            metavar="COL",
+            help="Column of amounts, found likewise; several by comma.",
+        ),
         click.option(
             "--by", multiple=True, metavar="COL", help="Column to split by; several by comma; NAME=COL renames."
         ),
@@ -58,10 +72,29 @@ def reading(command: F) -> F:
         ),
         click.option("--day-first/--month-first", default=None, help="How 03/04/2026 is to be read."),
         click.option("--date-format", metavar="FORM", help="Form of the dates, such as '%d %b %y'."),
+        click.option("--decimal", metavar="MARK", help="Decimal mark of amounts: . or ,"),
+        click.option("--thousands", metavar="MARK", help="What parts thousands: , . space apostrophe none"),
+        click.option("--header-row", type=click.IntRange(0), metavar="N", help="Line of the header; 0: there is none."),
+        click.option("--sheet", metavar="NAME", help="Sheet of a workbook."),
+        click.option(
+            "--rows",
+            type=_choice(Grain),
+            default="day",
+            show_default=True,
+            help="What each record stands for: a day or the whole of a longer period.",
+        ),
+        click.option("--spread", type=_choice(Spread), help="Lay such records evenly on their days."),
+        click.option("--periods-in-columns", type=_choice(Grain), help="A wide table: one column a period."),
         click.option("--delimiter", metavar="CHAR", help="What parts the fields ('tab' for a tab)."),
         click.option("--encoding", metavar="NAME", help="Encoding of the text, such as cp1252."),
-        click.option("--tz", metavar="ZONE", help="Zone of the days of zoned timestamps (Parquet)."),
+        click.option("--tz", metavar="ZONE", help="Zone of the days of zoned timestamps."),
         click.option("--empty", type=_choice(Empty), default="refused", show_default=True, help="Empty amounts."),
+    )(command)
+
+
+def judging(command: F) -> F:
+    """Options that say what refused rows and falling amounts mean to a question."""
+    return _all(
         click.option(
             "--on-refused", type=_choice(OnRefused), default="stop", show_default=True, help="What refused rows do."
         ),
@@ -101,26 +134,30 @@ def periods(command: F) -> F:
     )(command)
 
 
-def showing(command: F) -> F:
-    """Options that say how the answer is shown."""
+def output(command: F) -> F:
+    """Options that choose the form of the answer."""
     return _all(
         click.option(
             "--as", "form", type=click.Choice(["table", "csv", "json", "jsonl", "md"]), help="Form on the terminal."
         ),
+        click.option("--out", metavar="FILE", help="Write to .csv .json .jsonl .parquet .md (or .png .svg .pdf)."),
         click.option(
-            "--out", metavar="FILE", help="Write to .csv .json .jsonl .parquet .md .png .svg or .pdf instead."
+            "--locale", metavar="xx_YY", default="en", show_default=True, help="How numbers and days are written."
         ),
+        click.option("--plain", is_flag=True, help="ASCII marks and lines, no color."),
+    )(command)
+
+
+def drawing(command: F) -> F:
+    """Options of figures and amounts."""
+    return _all(
         click.option("--figure", type=click.Choice(["columns", "bars"]), help="The drawing, with --out."),
         click.option("--item", metavar="NAME", help="columns: one item (several dimensions by comma)."),
         click.option("--panels", metavar="COL", help="columns: a small panel for each item."),
         click.option("--split", metavar="COL", help="bars: a second dimension in panels."),
         click.option("--lane", type=click.Choice([*values(Lane), "none"]), default="all", help="bars: whose marks."),
-        click.option(
-            "--locale", metavar="xx_YY", default="en", show_default=True, help="How numbers and days are written."
-        ),
         click.option("--currency", metavar="XXX", help="Unit of the amounts."),
         click.option("--decimals", type=click.IntRange(0, 9), metavar="N", help="Decimals of the amounts."),
-        click.option("--plain", is_flag=True, help="ASCII marks and lines, no color."),
     )(command)
 
 

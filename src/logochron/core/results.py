@@ -31,6 +31,7 @@ class Result:
     total_columns: Mapping[str, NDArray[Any]] = field(repr=False)
     periods: tuple[str, ...]
     notes: tuple[str, ...]
+    kind: str = field(default="", init=False)
 
     @cached_property
     def table(self) -> pd.DataFrame:
@@ -61,7 +62,7 @@ class Result:
         return hooks.html(self)
 
     def __repr__(self) -> str:
-        count = len(self.columns["period"])
+        count = len(next(iter(self.columns.values()), ()))
         span = f"{self.periods[0]} to {self.periods[-1]}" if self.periods else "no periods"
         return f"<{type(self).__name__}: {count:,} rows, {span}>"
 

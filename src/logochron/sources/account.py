@@ -14,11 +14,11 @@ from logochron.core.days import Days, day_number, iso
 from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.core.intake import LISTED, Intake, Refusal
 from logochron.core.standing import Standing, hint
+from logochron.core.totals import is_total
 from logochron.sources.dates import Reading, read_dates
 from logochron.sources.engine import Engine
 from logochron.sources.gathering import Rows, gathered
 from logochron.sources.labels import first_day_of
-from logochron.sources.layout import is_total
 from logochron.sources.scanned import Scanned, Wanted, first_row, malformed_rows, refused_rows
 
 _SHOWN = 10

@@ -116,7 +116,7 @@ def read_dates(
     plain = [_TIME.sub("", text).strip() if text else "" for text in texts]
     ways = {name: _days(plain, _by_shape(re.compile(shape, re.ASCII))) for name, shape in _SHAPES.items()}
     ways["a serial day"] = _days(plain, _by_serial)
-    if any(re.search(r"[^\W\d_]{3}", text) for text in plain):
+    if any(re.search(r"[^\W\d_]{3}", text) and re.search(r"\d", text) for text in plain):
         ways["month named"] = _days(plain, _by_name)
     if label is not None:
         ways["a period"] = _days(plain, label)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Sequence
 from typing import NamedTuple
@@ -11,20 +10,6 @@ from logochron.core.errors import IntakeError, QuestionError, no_such
 
 #: How many rows at the top are looked at for the header.
 TOP = 60
-TOTAL = re.compile(
-    r"(?:(?:19|20)\d\d )?(?:(?:grand|overall|running|year)[ -]|sub[ -]?)?"
-    r"(?:totals?|sum|summe|gesamt|gesamtsumme|somme|totale|totaal|suma)(?: (?:19|20)\d\d)?:?",
-    re.IGNORECASE,
-)
-
-
-def is_total(text: str) -> bool:
-    """Whether a label says that it is a total of others.
-
-    >>> is_total("Grand total"), is_total("Total Wine")
-    (True, False)
-    """
-    return bool(TOTAL.fullmatch(" ".join(text.split())))
 
 
 def fold(name: str) -> str:

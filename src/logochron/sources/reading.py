@@ -1,36 +1,25 @@
-"""`read`: from files to a daybook."""
+"""`read`: from files and frames to a daybook."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from contextlib import ExitStack
 from dataclasses import replace
-from functools import cached_property
-from glob import has_magic
-from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from logochron.core.calendars.base import Calendar
-from logochron.core.calendars.civil import CivilCalendar
-from logochron.core.compare import AFTER, BEFORE
 from logochron.core.daybook import Daybook
-from logochron.core.days import DayLike, day_number, span_ends
-from logochron.core.errors import QuestionError, nearest
+from logochron.core.days import DayLike
 from logochron.core.measures import Measure
-from logochron.core.options import Empty, Grain, OnRefused, Spread, check
-from logochron.core.selection import Where, in_words
-from logochron.core.standing import Standing
-from logochron.sources.account import Stated, account
-from logochron.sources.amounts import check_stated
+from logochron.core.options import Empty, Grain, OnRefused, Spread
+from logochron.core.selection import Where
+from logochron.sources.account import account
 from logochron.sources.engine import Engine
-from logochron.sources.locate import Dialect, Source, locate, plainly_named
-from logochron.sources.scanned import PERIOD, Scanned, Wanted
+from logochron.sources.request import Options, Request, request
+from logochron.sources.scanned import Scanned
+from logochron.sources.scanner import Scanner
 
-if TYPE_CHECKING:
-    from logochron.sources.typedscan import Typed
-
-#: Names a dimension may not bear, since tables use them.
-TAKEN = frozenset((*BEFORE, *AFTER))
+#: Looks at what was scanned while it is open.
+Look = Callable[[Engine, Sequence[Scanned], Request], None]
 
 
 def read(
@@ -141,212 +130,62 @@ def read(
     >>> import logochron as lc
     >>> book = lc.read("sales.csv", date="sold_on", values=["revenue", "units"], by="harbor")  # doctest: +SKIP
     """
-    check("empty", empty, Empty)
-    check("on_refused", on_refused, OnRefused)
-    asked = _measures(values, measures)
-    if periods_in_columns is not None:
-        check("periods_in_columns", periods_in_columns, Grain)
-        if date is not None or len({m.source_column for m in asked}) > 1:
-            raise QuestionError(
-                "with `periods_in_columns` the headers are the dates and the cells one measure: leave `date` out, and "
-                "let `values` be the one name the amounts shall have"
-            )
-        date, rows = PERIOD, periods_in_columns
-    if not isinstance(date, str):
-        raise QuestionError(f"`date` must be the name of a column; got {date!r}")
-    standing = _standing(rows, spread, calendar)
-    wide = standing if periods_in_columns else None
-    dimensions = _dimensions(by)
-    covered = (None, None) if covering is None else span_ends(covering, "covering")
-    report = None if until is None else day_number(until, "until")
-    where = dict(where or {})
-    # a filter may use the new name of a dimension, or the name of any column
-    where = {dimensions.get(name, name): wanted for name, wanted in where.items()}
-    wanted = Wanted(
+    options = Options(
         date=date,
-        dimensions=dimensions,
-        columns=tuple(dict.fromkeys(m.source_column for m in asked)),
+        values=values,
+        by=by,
         where=where,
-        empty_is_zero=empty == "zero",
+        covering=covering,
+        until=until,
         tz=tz,
-        times_cut=date_format is None,
-        writing=check_stated(decimal, thousands),
-        apart=standing.spread is not None,
+        rows=rows,
+        spread=spread,
+        periods_in_columns=periods_in_columns,
+        calendar=calendar,
+        measures=measures,
+        day_first=day_first,
+        date_format=date_format,
+        decimal=decimal,
+        thousands=thousands,
+        delimiter=delimiter,
+        encoding=encoding,
+        header_row=header_row,
+        sheet=sheet,
+        empty=empty,
+        on_refused=on_refused,
+        progress=progress,
     )
-    engine = Engine(progress)
-    if tz is not None:
-        _check_zone(engine, tz)
-    ends = [end for end in (covered[1], report) if end is not None]
-    keep = (covered[0], min(ends) if ends else None)
-    sources = locate(source)
-    with _Scanner(engine, wanted, Dialect(delimiter, encoding, header_row, sheet), wide) as scanner:
-        scans = [scanner.scan(one) for one in sources]
-        gathered, intake = account(engine, scans, wanted, Stated(day_first, date_format, keep, standing), on_refused)
+    return carry_out(source, options)
+
+
+def carry_out(source: Any, options: Options, look: Look | None = None) -> Daybook:
+    """Read as the options say; `look` is called before copies and connections are given up."""
+    engine = Engine(options.progress)
+    asked = request(engine, source, options)
+    with Scanner(engine, asked.wanted, asked.dialect, asked.wide) as scanner:
+        scans = [scanner.scan(one) for one in asked.sources]
+        gathered, intake = account(engine, scans, asked.wanted, asked.stated, options.on_refused)
+        if look:
+            look(engine, scans, asked)
     inexact = [name for name, amounts in gathered.amounts.items() if amounts.scale is None]
     if inexact:
-        intake = replace(
-            intake,
-            warnings=(
-                *intake.warnings,
-                f"summed in floating point, as the amounts have more than six decimals or are too large: "
-                f"{', '.join(inexact)}",
-            ),
-        )
+        said = "summed in floating point, as the amounts have more than six decimals or are too large"
+        intake = replace(intake, warnings=(*intake.warnings, f"{said}: {', '.join(inexact)}"))
     book = Daybook(
         days=gathered.days,
         records=gathered.records,
         codes=gathered.codes,
         labels=gathered.labels,
         amounts=gathered.amounts,
-        measures=asked,
+        measures=asked.measures,
         recorded=gathered.recorded,
-        intake=intake,
-        asked_covering=covered,
-        asked_until=report,
-        kept=keep,
-        selected=in_words(where),
-        standing=standing,
+        intake=replace(intake, guesses=(*asked.guesses, *intake.guesses)),
+        asked_covering=asked.covering,
+        asked_until=asked.until,
+        kept=asked.stated.keep,
+        selected=asked.selected,
+        standing=asked.stated.standing,
     )
-    if report is not None:
+    if asked.until is not None:
         book.coverage  # noqa: B018  a report date that cannot be is refused here
     return book
-
-
-def _check_zone(engine: Engine, tz: str) -> None:
-    known = [str(name) for (name,) in engine.rows("SELECT name FROM pg_timezone_names()", "tz")]
-    if tz not in known:
-        hint = nearest(tz, known)
-        did = f" Did you mean {hint!r}?" if hint else ""
-        raise QuestionError(f"`tz` must be the name of a zone such as 'Europe/Lisbon'; got {tz!r}.{did}")
-
-
-def _standing(rows: Grain, spread: Spread | None, calendar: Calendar | None) -> Standing:
-    check("rows", rows, Grain)
-    if spread is not None:
-        check("spread", spread, Spread)
-        if rows == "day":
-            raise QuestionError("`spread` lays records of whole periods on days: say `rows` too (--rows month)")
-    if calendar is not None and not isinstance(calendar, Calendar):
-        raise QuestionError(f"`calendar` must be a calendar such as CivilCalendar(); got {type(calendar).__name__}")
-    return Standing(rows, calendar or CivilCalendar(), spread)
-
-
-class _Scanner:
-    """Scans each source by its kind; copies of files live as long as it does, and code is loaded only if needed."""
-
-    def __init__(self, engine: Engine, wanted: Wanted, dialect: Dialect, wide: Standing | None = None) -> None:
-        self.engine, self.wanted, self.dialect, self.wide = engine, wanted, dialect, wide
-        self.open = ExitStack()
-
-    def __enter__(self) -> _Scanner:
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self.open.close()
-
-    @cached_property
-    def folder(self) -> Path:
-        """A folder for copies, made when the first is."""
-        from tempfile import TemporaryDirectory
-
-        return Path(self.open.enter_context(TemporaryDirectory(prefix="logochron-")))
-
-    def named(self, source: Source) -> Source:
-        """The source under a name that the engine takes as it is."""
-        return plainly_named(source, self.folder) if has_magic(str(source.path)) else source
-
-    def scan(self, source: Source) -> Scanned:
-        """One source rolled up."""
-        try:
-            return self._scan(source)
-        except OSError as error:
-            raise QuestionError(f"{source.name} cannot be read: {error.strerror or error}") from None
-
-    def _scan(self, source: Source) -> Scanned:
-        if source.kind != "text" or self.wide:
-            from logochron.sources.typedscan import scan_typed
-
-            return scan_typed(self.engine, source, self.laid_out(source), self.wanted)
-        from logochron.sources.textscan import scan_text
-
-        return scan_text(self.engine, self.named(source), self.wanted, self.folder, self.dialect)
-
-    @property
-    def names(self) -> list[str]:
-        """The wanted columns that the source itself has."""
-        named = [(option, name) for option, name in self.wanted.names() if name]
-        return [name for option, name in named if not (self.wide and option in ("date", "values"))]
-
-    def laid_out(self, source: Source) -> Typed:
-        """A table as it is, or a wide one as one row a cell."""
-        if not self.wide:
-            return self.typed(source)
-        from logochron.sources.wide import carry_text, lay_out
-
-        if source.kind == "text":
-            table = carry_text(self.engine, source, self.folder, self.dialect, self.names)
-        else:
-            table = self.typed(source)
-        measure = self.wanted.columns[0]
-        return lay_out(self.engine, source, table, measure, self.names, self.wide.rows, self.wide.calendar)
-
-    def typed(self, source: Source) -> Typed:
-        """A table whose columns have types, made known to the engine."""
-        if source.kind == "frame":
-            from logochron.sources.frames import frame_table
-
-            return frame_table(self.engine, source)
-        if source.kind == "workbook":
-            from logochron.sources.workbooks import carry_sheet
-
-            return carry_sheet(self.engine, source, self.dialect.sheet, self.dialect, self.names, self.wanted.date)
-        if source.kind == "json":
-            from logochron.sources.jsonfiles import carry_json
-            from logochron.sources.textfile import unpacked
-
-            return carry_json(self.engine, unpacked(source, self.folder))
-        from logochron.sources.typedscan import parquet_table
-
-        return parquet_table(self.engine, self.named(source))
-
-    def columns(self, source: Source) -> list[str]:
-        """The columns of one source."""
-        if source.kind != "text":
-            return list(self.typed(source).header)
-        from logochron.sources.textfile import prepare, unpacked
-
-        return list(prepare(unpacked(source, self.folder), self.folder, self.dialect).header)
-
-
-def _measures(values: str | Sequence[str], measures: Sequence[Measure]) -> tuple[Measure, ...]:
-    names = [values] if isinstance(values, str) else list(values)
-    asked = (*(Measure(name) for name in names), *measures)
-    if not asked:
-        raise QuestionError("`values` must name at least one column of amounts (--value COLUMN)")
-    for i, measure in enumerate(asked):
-        if any(other.name == measure.name for other in asked[:i]):
-            raise QuestionError(f"`values` and `measures` name {measure.name!r} twice")
-    return asked
-
-
-def _dimensions(by: str | Sequence[str] | Mapping[str, str]) -> dict[str, str]:
-    if isinstance(by, Mapping):
-        named = list(by.items())
-    else:
-        named = [(name, name) for name in ([by] if isinstance(by, str) else by)]
-    for name, column in named:
-        if name in TAKEN:
-            raise QuestionError(
-                f"`by`: a dimension may not be called {name!r}, as tables have a column of that name; rename it: "
-                f"by={{'its_{name}': {column!r}}} (--by its_{name}={column})"
-            )
-    if len(dict(named)) < len(named):
-        raise QuestionError(f"`by` names a dimension twice: {', '.join(name for name, _ in named)}")
-    return dict(named)
-
-
-def columns_of(source: Any) -> tuple[str, list[str]]:
-    """The name and the columns of the first file that a source names."""
-    first = locate(source)[0]
-    with _Scanner(Engine(), Wanted("", {}, (), {}, False), Dialect()) as scanner:
-        return first.name, scanner.columns(first)

@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 from logochron.core.days import Days
 from logochron.core.intake import LISTED, Refusal
 from logochron.core.selection import Where
+from logochron.core.totals import is_total
 from logochron.sources.amounts import Stated, is_amount
 from logochron.sources.engine import Engine
-from logochron.sources.layout import is_total
 from logochron.sources.locate import Source
 from logochron.sources.query import Groups, Query, inner, is_empty, quoted
 

@@ -16,7 +16,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from logochron.core.errors import IntakeError, QuestionError
-from logochron.sources.layout import filled, find_header, fold, is_total, unnamed
+from logochron.core.totals import is_total
+from logochron.sources.layout import filled, find_header, fold, unnamed
 from logochron.sources.locate import Dialect, Source, fresh
 
 #: What text is taken for that is not UTF-8 and bears no mark.

@@ -12,10 +12,11 @@ import numpy as np
 from logochron.core.calendars.base import Calendar
 from logochron.core.errors import IntakeError, QuestionError
 from logochron.core.options import Grain, values
+from logochron.core.totals import TOTAL, is_total
 from logochron.sources.carried import Carrier, TableLines, next_name
 from logochron.sources.engine import Engine
 from logochron.sources.labels import ordinal_of, read_label
-from logochron.sources.layout import TOTAL, filled, fold, is_total
+from logochron.sources.layout import filled, fold
 from logochron.sources.locate import Dialect, Source
 from logochron.sources.query import is_empty, quoted
 from logochron.sources.records import Scan, scan
@@ -99,7 +100,7 @@ def lay_out(
         f"unnest([{', '.join(texts[i] for i in cells)}]) AS v FROM {base}"
     )
     total_row = " OR ".join(
-        f"regexp_full_match(trim(coalesce(c{i}, '')), {quoted(TOTAL.pattern)}, 'i')" for i in columns.others
+        f"regexp_full_match(trim(coalesce(c{i}, '')), {quoted(TOTAL)}, 'i')" for i in columns.others
     )
     name = next_name(engine, "cells")
     labels = ", ".join(quoted(table.header[i]) for i in cells)

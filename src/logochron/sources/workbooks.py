@@ -11,10 +11,11 @@ from typing import Any
 from xml.etree import ElementTree
 
 from logochron.core.errors import IntakeError, QuestionError, no_such
+from logochron.core.totals import is_total
 from logochron.sources.carried import Carrier, next_name
 from logochron.sources.dates import SERIAL_DAYS, SERIAL_EPOCH
 from logochron.sources.engine import Engine
-from logochron.sources.layout import TOP, filled, find_header, fold, is_total, unnamed
+from logochron.sources.layout import TOP, filled, find_header, fold, unnamed
 from logochron.sources.locate import Dialect, Source
 from logochron.sources.typedscan import Typed
 

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from html import escape
 
-from logochron.core.compare import Comparison
+from logochron.core.results import Result
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
-from logochron.views.rows import TableSpec, table_spec
+from logochron.views.rows import TableSpec, specs
 
 
-def html(result: Comparison, formats: Formats | None = None, palette: Palette | None = None) -> str:
-    """The tables of a comparison as HTML; labels are escaped."""
+def html(result: Result, formats: Formats | None = None, palette: Palette | None = None) -> str:
+    """The tables of an answer as HTML; labels are escaped."""
     palette = palette or Palette()
-    return "".join(_table(table_spec(result, m, formats or Formats()), palette) for m in result.measures)
+    return "".join(_table(spec, palette) for spec in specs(result, formats or Formats()))
 
 
 def _table(spec: TableSpec, palette: Palette) -> str:

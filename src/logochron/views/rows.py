@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 from logochron.core.compare import Comparison
 from logochron.core.days import to_days
 from logochron.core.measures import Measure
+from logochron.core.results import Result
+from logochron.core.review import Review
 from logochron.views.formats import Formats, capital, fitting_decimals, of_measure, plural, shortened, words
 from logochron.views.titles import coverage_line, cut_words, period_label, subject, unit
 
@@ -36,10 +38,59 @@ class TableSpec:
     numeric: frozenset[str]
     rows: tuple[Row, ...]
     lines: tuple[str, ...]
+    empty: str = "No period to show: none is held whole by the records."
 
     def width(self, column: str) -> int:
         """The widest cell of a column."""
         return max([len(self.headings[column]), *(len(row.cells.get(column, "")) for row in self.rows)])
+
+
+def specs(result: Result, formats: Formats) -> list[TableSpec]:
+    """The tables of an answer: one for each measure of a comparison."""
+    if isinstance(result, Review):
+        return [review_spec(result, formats)]
+    if isinstance(result, Comparison):
+        return [table_spec(result, measure, formats) for measure in result.measures]
+    raise TypeError(f"no table for a {type(result).__name__}")
+
+
+def review_spec(result: Review, formats: Formats) -> TableSpec:
+    """The findings of a review, each with what it would do to a comparison."""
+    rows = []
+    for finding in result.findings:
+        days = ""
+        if finding.first is not None and finding.last is not None:
+            days = formats.span(finding.first, finding.last)
+        rows.append(
+            Row(
+                {
+                    "period": finding.finding,
+                    "column": finding.column,
+                    "days": days,
+                    "count": formats.number(finding.count, 0),
+                    "example": finding.example,
+                    "note": finding.effect,
+                },
+                "",
+            )
+        )
+    n = len(rows)
+    return TableSpec(
+        title=f"Review of {result.name}{formats.dot}{formats.number(n, 0)} {'finding' if n == 1 else 'findings'}",
+        unit="",
+        headings={
+            "period": "Finding",
+            "column": "Column",
+            "days": "Days",
+            "count": "Count",
+            "example": "Example",
+            "note": "What it does",
+        },
+        numeric=frozenset({"count"}),
+        rows=tuple(rows),
+        lines=result.notes,
+        empty="Nothing that would mislead a comparison was found.",
+    )
 
 
 def table_spec(result: Comparison, measure: Measure, formats: Formats) -> TableSpec:

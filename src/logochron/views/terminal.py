@@ -24,7 +24,7 @@ def print_table(console: Console, spec: TableSpec, *, plain: bool, palette: Pale
     palette = palette or Palette()
     if not spec.rows:
         console.print(Text(spec.title, style="bold"))
-        console.print(Text("No period to show: none is held whole by the records."))
+        console.print(Text(spec.empty))
         _print_lines(console, spec.lines, palette)
         return
     columns, notes_below, note_width = _fit(spec, console.width if console.is_terminal else None)

@@ -15,7 +15,7 @@ from logochron.core.compare import Comparison
 from logochron.core.errors import QuestionError
 from logochron.core.results import WHOLE, Result
 from logochron.views.formats import Formats
-from logochron.views.rows import TableSpec, table_spec
+from logochron.views.rows import TableSpec, specs
 
 #: How the engine writes each form that machines read.
 _COPIES = {
@@ -29,7 +29,7 @@ FIGURES = (".png", ".svg", ".pdf")
 
 
 def write(
-    result: Comparison,
+    result: Result,
     path: str | Path,
     *,
     formats: Formats | None = None,
@@ -52,6 +52,9 @@ def write(
     if ending in FIGURES:
         if figure is None:
             from logochron.views import draw
+
+            if not isinstance(result, Comparison):
+                raise QuestionError(f"{path}: there is no figure of a {result.kind}; known are {', '.join(TABLES)}")
 
             drawn = draw.columns(result)
         else:
@@ -106,7 +109,7 @@ def _umask() -> int:
     return mask
 
 
-def text_of(result: Comparison, form: str, formats: Formats) -> str:
+def text_of(result: Result, form: str, formats: Formats) -> str:
     """A result as text for standard output: csv, json, jsonl or md."""
     if form == "md":
         return markdown(result, formats)
@@ -130,6 +133,8 @@ def _copy(result: Result, target: Path, form: str) -> None:
             values, cast = values.astype("datetime64[us]"), "DATE"
         elif values.dtype.kind == "f":
             cast = "BIGINT" if name in WHOLE else "DOUBLE"
+        elif values.dtype.kind == "i":
+            cast = "BIGINT"
         else:
             cast = "VARCHAR"
         arrays[key] = values
@@ -142,9 +147,9 @@ def _copy(result: Result, target: Path, form: str) -> None:
         connection.execute(f"COPY (SELECT {', '.join(fields)} FROM answer) TO '{place_text}' ({_COPIES[form]})")
 
 
-def markdown(result: Comparison, formats: Formats) -> str:
-    """The tables of a comparison in Markdown."""
-    return "\n".join(_markdown(table_spec(result, measure, formats)) for measure in result.measures)
+def markdown(result: Result, formats: Formats) -> str:
+    """The tables of an answer in Markdown."""
+    return "\n".join(_markdown(spec) for spec in specs(result, formats))
 
 
 def _markdown(spec: TableSpec) -> str:

@@ -1,0 +1,163 @@
+"""Which column holds the dates and which the amounts, where only one can be meant."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from shlex import quote
+from typing import NamedTuple
+
+import numpy as np
+
+from logochron.core.errors import IntakeError, QuestionError
+from logochron.core.measures import Measure
+from logochron.sources.amounts import is_amount
+from logochron.sources.dates import read_dates
+from logochron.sources.engine import Engine
+from logochron.sources.labels import read_label
+from logochron.sources.locate import Source
+from logochron.sources.textfile import TextFile, looks_headless
+from logochron.sources.typedscan import Typed
+
+_FIRST_ROWS = 1000
+_MOST_ITEMS, _FEW = 200, 40
+_INTEGER = re.compile(r"[+-]?\d+")
+_NUMBER_TYPES = re.compile(r"DOUBLE|FLOAT|DECIMAL|U?(TINY|SMALL|BIG|HUGE)?INT")
+
+
+class Column(NamedTuple):
+    """A column as its first rows show it: the filled texts; `kind` is what its type says, or ``text``."""
+
+    name: str
+    texts: tuple[str, ...]
+    kind: str = "text"
+
+
+def of_text(text: TextFile) -> list[Column]:
+    """The columns of a text file."""
+    places = range(len(text.header))
+    return [Column(text.header[i], tuple(f for f in text.column(i) if f.strip())) for i in places]
+
+
+def of_typed(engine: Engine, source: Source, table: Typed) -> list[Column]:
+    """The columns of a table with types."""
+    texts = ", ".join(f"{column}::VARCHAR" for column in table.columns)
+    rows = engine.rows(f"SELECT {texts} FROM {table.relation} LIMIT {_FIRST_ROWS}", source.name)
+    columns = []
+    for name, kind, fields in zip(table.header, table.types, zip(*rows) if rows else [()] * len(table.header)):
+        simple = "date" if kind.startswith(("DATE", "TIMESTAMP")) else "number" if _NUMBER_TYPES.match(kind) else "text"
+        columns.append(Column(name, tuple(f for f in fields if f is not None and f.strip()), simple))
+    return columns
+
+
+def guess(
+    source: str, columns: Sequence[Column], date: str | None, measures: Sequence[Measure], known: Sequence[str]
+) -> tuple[str, str, tuple[str, ...]]:
+    """The column of dates, the column of amounts, and what was taken.
+
+    Parameters
+    ----------
+    date, measures
+        What the user named; None or empty where it is to be guessed.
+    known
+        Columns that are named for something else.
+
+    Raises
+    ------
+    QuestionError
+        Where none or several may be meant: with the candidates and a command to copy.
+    """
+    dates, candidates = candidates_of(columns, date, known)
+    # those with decimals first: a command to copy names the likeliest
+    candidates.sort(key=lambda column: not _has_decimals(column))
+    amounts = [m.source_column for m in measures] or [column.name for column in candidates]
+    if not measures and [_has_decimals(column) for column in candidates].count(True) == 1:
+        amounts = amounts[:1]
+    if len(dates) == 1 and (measures or len(amounts) == 1):
+        taken = [f"dates from column {dates[0]!r} (date=, --date)"] if date is None else []
+        taken += [] if measures else [f"amounts from column {amounts[0]!r} (values=, --value)"]
+        return dates[0], amounts[0], (f"{source}: {', '.join(taken)}",)
+    raise QuestionError(_asked(source, columns, dates, [] if measures else amounts, bool(measures)))
+
+
+def candidates_of(columns: Sequence[Column], date: str | None, known: Sequence[str]) -> tuple[list[str], list[Column]]:
+    """The names of the columns that may hold dates, and the columns that may hold amounts."""
+    open_to = [column for column in columns if column.name and column.name not in known]
+    dates = [date] if date is not None else [column.name for column in open_to if _may_be_date(column)]
+    return dates, [column for column in open_to if column.name not in dates and _may_be_amount(column)]
+
+
+def labels_of(columns: Sequence[Column], taken: Sequence[str]) -> list[str]:
+    """The columns that seem to name items: texts that occur again and again."""
+    names = []
+    for column in columns:
+        distinct = len(set(column.texts))
+        again = distinct <= _MOST_ITEMS and (2 * distinct <= len(column.texts) or len(column.texts) <= _FEW)
+        if column.name and column.name not in taken and column.kind == "text" and again and distinct:
+            names.append(column.name)
+    return names
+
+
+def _asked(source: str, columns: Sequence[Column], dates: list[str], amounts: list[str], measured: bool) -> str:
+    names = [column.name for column in columns if column.name]
+    lines = []
+    if len(dates) != 1:
+        lines.append(f"dates: {', '.join(dates)}" if dates else "no column looks like dates")
+    if len(amounts) != 1 and not measured:
+        lines.append(f"amounts: {', '.join(amounts)}" if amounts else "no column looks like amounts")
+    labels = [read_label(name) for name in names]
+    grains = [label.grain for label in labels if label]
+    if not dates and len(grains) > 1:
+        grain = max(set(grains), key=grains.count)
+        return (
+            f"{source}: its headers name {grain}s: where it has one column a {grain}, say "
+            f"periods_in_columns={grain!r} (--periods-in-columns {grain})"
+        )
+    first_date = dates[0] if dates else "COLUMN"
+    first_amount = amounts[0] if amounts else "COLUMN"
+    command = f"logochron compare {quote(source)} --date {quote(first_date)}"
+    command += "" if measured else f" --value {quote(first_amount)}"
+    return (
+        f"{source}: name the columns that are meant. Candidates: {'; '.join(lines)}. It has the columns "
+        f"{', '.join(names)}{looks_headless(names)}. For instance:\n  {command}"
+    )
+
+
+def _may_be_date(column: Column) -> bool:
+    if column.kind == "date":
+        return True
+    distinct = list(dict.fromkeys(column.texts))
+    if not distinct:
+        return False
+    try:
+        reading = read_dates(distinct, np.ones(len(distinct), dtype=np.int64), column=column.name)
+    except IntakeError as error:
+        # dates that read two ways are dates; so are names of periods
+        return "reads" in str(error) or all(
+            (label := read_label(text)) is not None and label.grain != "year" for text in distinct
+        )
+    # numbers are dates only where their column says so
+    bare = reading.name == "a serial day" or column.kind == "number"
+    return bool(reading.readable.all()) and (not bare or _named_date(column.name))
+
+
+def _named_date(name: str) -> bool:
+    return bool(re.search(r"date|day|datum|fecha|data|jour|tag|sold|when|time", name, re.IGNORECASE))
+
+
+def _may_be_amount(column: Column) -> bool:
+    texts = column.texts
+    if not texts or column.kind == "date" or not all(map(is_amount, dict.fromkeys(texts))):
+        return False
+    if any(re.match(r"0\d", text.strip()) for text in texts):
+        return False  # codes
+    plain = [text.strip() for text in texts]
+    if all(map(_INTEGER.fullmatch, plain)):
+        years = all(1900 <= int(text) <= 2100 for text in plain)
+        numbered = len(plain) > 1 and len(set(plain)) == len(plain)
+        return not years and not numbered
+    return True
+
+
+def _has_decimals(column: Column) -> bool:
+    return not all(map(_INTEGER.fullmatch, (text.strip() for text in column.texts)))
