@@ -200,7 +200,7 @@ ASK = ["--date", "d", "--value", "v"]
 BAD = [
     ("d,v\n2026-01-01,1\n", ["--date", "day", "--value", "v"], 2, "no column 'day'"),
     ("d,revenue\n2026-01-01,1\n", ["--date", "d", "--value", "revenu"], 2, "Did you mean 'revenue'?"),
-    ("d,v\n2026-01-01,1\n", ["--value", "v"], 2, "--date COL must be given; .* has the columns d, v"),
+    ("d,u,v\n2026-01-01,1,2\n2026-01-02,1,2\n", [], 2, "amounts: u, v.*compare .* --date d --value u"),
     ("", ASK, 3, "is empty"),
     ("d,v\n", ASK, 3, "no rows below the header"),
     ("d,v\nnever,1\n", ASK, 3, "no usable date"),

@@ -259,7 +259,9 @@ def _jumps(days: Days, values: NDArray[Any], column: str) -> Iterator[Finding]:
     over = strength > np.log(_SHIFT)
     for run in np.split(np.flatnonzero(over), np.flatnonzero(np.diff(np.flatnonzero(over)) > 1) + 1):
         if len(run):
-            place = int(run[strength[run].argmax()])
+            # the step itself is where neighbors differ most
+            steps = np.abs(values[run + _NEIGHBORS] - values[run + _NEIGHBORS - 1])
+            place = int(run[steps.argmax()])
             day = int(days[place + _NEIGHBORS])
             yield Finding(
                 "sudden jump",

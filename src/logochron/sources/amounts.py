@@ -143,8 +143,8 @@ def judge(
     amounts, bettered, guesses = [], dict(plans), []
     for amount in query.amounts:
         if amount.is_text:
-            style, decimals = _style_of(engine, query, amount, stated, name, find)
-            plain = style == Style() and stated == Stated()
+            style, decimals, bare = _style_of(engine, query, amount, stated, name, find)
+            plain = bare and style == Style() and stated == Stated()
             amount = amount._replace(
                 sql=amount.raw if plain else style.plain(amount.raw), form=style.words, maybe_grouped=False
             )
@@ -178,7 +178,8 @@ def _shapes(engine: Engine, query: Query, amount: Amount, name: str) -> dict[str
 
 def _style_of(
     engine: Engine, query: Query, amount: Amount, stated: Stated, name: str, find: Finder
-) -> tuple[Style, int]:
+) -> tuple[Style, int, bool]:
+    """The way a column is written, how many decimals it has, and whether its numbers need no reading at all."""
     shapes = _shapes(engine, query, amount, name)
 
     def example(shape: str) -> tuple[str, str]:
@@ -218,7 +219,7 @@ def _style_of(
         ways = (next(s for s in read[one] if s not in read[two]) for one, two in ((best, other), (other, best)))
         told = [f"{text!r} ({place})" for text, place in map(example, ways)]
         raise IntakeError(f"column {amount.column!r} holds amounts in two ways of writing: {' and '.join(told)}; {ask}")
-    return best, max(read[best].values(), default=0)
+    return best, max(read[best].values(), default=0), all(map(_PLAIN.fullmatch, read[best]))
 
 
 def _styles(stated: Stated, currency: tuple[str, ...]) -> list[Style]:
@@ -234,7 +235,7 @@ def _styles(stated: Stated, currency: tuple[str, ...]) -> list[Style]:
 def _tokens(shapes: Mapping[str, int] | Sequence[str]) -> dict[str, str]:
     """The signs of currencies that shapes bear, each with its first shape."""
     found: dict[str, str] = {}
-    for shape in shapes:
+    for shape in filter(re.compile(r"\d").search, shapes):
         around = re.sub(rf"[\d{SPACES}()+{_MINUSES}{_APOSTROPHES}]|(?<![A-Za-z])[.,]", "", shape).rstrip(",")
         if around and around not in found and _is_currency(around):
             found[around] = shape

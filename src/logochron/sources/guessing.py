@@ -74,6 +74,9 @@ def guess(
     if not measures and [_has_decimals(column) for column in candidates].count(True) == 1:
         amounts = amounts[:1]
     if len(dates) == 1 and (measures or len(amounts) == 1):
+        headless = looks_headless([*dates, *amounts])
+        if headless:
+            raise QuestionError(f"{source}: it has the columns {', '.join(c.name for c in columns)}{headless}")
         taken = [f"dates from column {dates[0]!r} (date=, --date)"] if date is None else []
         taken += [] if measures else [f"amounts from column {amounts[0]!r} (values=, --value)"]
         return dates[0], amounts[0], (f"{source}: {', '.join(taken)}",)

@@ -57,6 +57,7 @@ class Scan:
     unsure: bool = False  # a record seems endless by its quotes: only `walk` can count
     long_lines: list[LongLine] = field(default_factory=list)
     swallows: list[Swallow] = field(default_factory=list)
+    longest: tuple[int, int, str] = (1, 0, "")  # of records over several lines: how many, the first, its text
 
     @property
     def mixed(self) -> bool:
@@ -305,6 +306,8 @@ def walk(path: Path, delimiter: str, columns: int, name: str) -> tuple[Scan, Pla
                 size = sum(map(len, raw)) - (len(raw[-1]) - len(raw[-1].rstrip(b"\r\n")))
                 text = raw[0].decode("utf-8", "replace").rstrip("\r\n")
                 found.swallows.append(Swallow(start, start + size, found.newlines + 1, text))
+            if len(raw) > found.longest[0]:
+                found.longest = (len(raw), found.newlines + 1, raw[0].decode("utf-8", "replace").rstrip("\r\n"))
             start += sum(map(len, raw))
             found.newlines += len(raw)
             raw.clear()

@@ -57,7 +57,7 @@ def review(
     --------
     >>> import logochron as lc
     >>> lc.review(lc.demo.book()).table.finding.unique().tolist()
-    ['partial period', 'partial period', 'item starts']
+    ['partial period', 'item starts']
     """
     if isinstance(source_or_book, Daybook):
         if date is not None or values or by is not None or options:

@@ -116,8 +116,8 @@ def scan_text(
         if places and rows != places.filled_below(text.skip):
             raise IntakeError(
                 f"{source.name}: its records cannot be told apart for certain: "
-                f"{places.filled_below(text.skip):,} stand below the header, the engine finds {rows:,}; "
-                "look for a stray quote" + (f" near {malformed[0].text[:60]!r}" if malformed else "")
+                f"{places.filled_below(text.skip):,} stand below the header, the engine finds {rows:,}"
+                + _stray(counted)
             )
         lines = _FileLines(path, text.skip, tuple(bad.position for bad in malformed), places)
         return Scanned(
@@ -132,6 +132,13 @@ def scan_text(
             warnings=(*text.warnings, *(f"{source.name}, {_too_long(line)}" for line in long_lines)),
             lines=lines,
         )
+
+
+def _stray(counted: Scan) -> str:
+    lines, first, text = counted.longest
+    return (
+        f"; look for a stray quote in line {first:,}: {text[:60]!r}, which runs on for {lines:,} lines" if first else ""
+    )
 
 
 def _too_long(line: LongLine) -> str:
