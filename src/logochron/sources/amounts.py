@@ -149,7 +149,7 @@ def judge(
                 sql=amount.raw if plain else style.plain(amount.raw), form=style.words, maybe_grouped=False
             )
             bettered[amount.column] = Plan("whole", min(decimals, 6))
-            guesses += _said(amount.column, style, stated)
+            guesses += [f"{name}: {said}" for said in _said(amount.column, style, stated)]
         amounts.append(amount)
     return query._replace(amounts=amounts), bettered, tuple(guesses)
 

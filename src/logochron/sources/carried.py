@@ -25,6 +25,8 @@ class Carrier:
     engine: Engine
     name: str
     unit: str
+    total: int = 0  # how much there is to carry, and how much is done, in any measure
+    done: int = 0
     header: list[str] = field(default_factory=list)
     blank: int = 0
     torn: list[Malformed] = field(default_factory=list)
@@ -79,6 +81,8 @@ class Carrier:
         connection.execute(f"INSERT INTO {self.name} SELECT {', '.join(columns)} FROM carried_run")
         connection.unregister("carried_run")
         self._lines, self._rows = [], []
+        if self.engine.progress and self.total:
+            self.engine.progress(min(self.done / self.total, 1.0))
 
 
 @dataclass

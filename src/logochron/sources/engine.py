@@ -32,6 +32,8 @@ class Engine:
         self.progress = progress
         if progress:
             self.connection.execute("SET enable_progress_bar = true; SET enable_progress_bar_print = false")
+        else:  # in a notebook the engine would draw a bar of its own
+            self.connection.execute("SET enable_progress_bar = false")
 
     def run(self, sql: str, name: str) -> None:
         """Carry out a statement, telling the progress; what the engine refuses becomes an IntakeError."""

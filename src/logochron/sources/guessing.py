@@ -34,7 +34,15 @@ class Column(NamedTuple):
 
 
 def of_text(text: TextFile) -> list[Column]:
-    """The columns of a text file."""
+    """The columns of a text file.
+
+    Raises
+    ------
+    IntakeError
+        Where no row has as many fields as the header.
+    """
+    if not text.sample and text.usual_fields != len(text.header):
+        raise IntakeError(f"{text.source.name}{text.hint}")
     places = range(len(text.header))
     return [Column(text.header[i], tuple(f for f in text.column(i) if f.strip())) for i in places]
 

@@ -44,7 +44,7 @@ def carry_json(engine: Engine, source: Source) -> Typed:
         Where the file is no JSON, or holds no records.
     """
     encoding = encoding_of(source, source.path, None)
-    carrier = Carrier(engine, next_name(engine, "json"), "line")
+    carrier = Carrier(engine, next_name(engine, "json"), "line", source.path.stat().st_size)
     places: dict[str, int] = {}
     try:
         with source.path.open(encoding=encoding, newline=None) as file:
@@ -52,14 +52,17 @@ def carry_json(engine: Engine, source: Source) -> Typed:
             file.seek(0)
             records = {"lines": _of_lines, "array": _of_array, "object": _of_object}[kind]
             for line, record in records(source, file, carrier):
-                for name in record:
-                    if name not in places:
-                        places[name] = len(places)
-                        carrier.header.append(name)
-                row: list[str | None] = [None] * len(places)
-                for name, value in record.items():
-                    row[places[name]] = _text(value)
-                if any((text or "").strip() for text in row):
+                row = [value if type(value) is str else _text(value) for value in record.values()]
+                if list(record) != carrier.header:  # most records name the same fields in the same order
+                    for name in record:
+                        if name not in places:
+                            places[name] = len(places)
+                            carrier.header.append(name)
+                    ordered: list[str | None] = [None] * len(places)
+                    for name, text in zip(record, row):
+                        ordered[places[name]] = text
+                    row = ordered
+                if any(text and text.strip() for text in row):
                     carrier.add(line, row)
                 else:
                     carrier.blank += 1
@@ -96,6 +99,7 @@ def _kind(source: Source, file: Any) -> str:
 
 def _of_lines(source: Source, file: Any, carrier: Carrier) -> Iterator[tuple[int, dict[str, Any]]]:
     for number, line in enumerate(file, 1):
+        carrier.done += len(line)
         text = line.strip()
         if not text:
             carrier.blank += 1
@@ -137,6 +141,7 @@ def _of_array(source: Source, file: Any, carrier: Carrier) -> Iterator[tuple[int
                     f"{source.name}, line {line:,}: {text[at : at + 60]!r} - no JSON: {str(error).split(':')[0]}"
                 ) from None
             text, at = text[at:] + more, 0
+            carrier.done += len(more)
             continue
         if isinstance(record, dict):
             yield line, record

@@ -73,6 +73,8 @@ class TextFile:
         What was recognised rather than stated, and what may be wrong.
     headed
         Whether the first row names the columns.
+    usual_fields
+        How many fields most rows below the header have.
     """
 
     source: Source
@@ -84,6 +86,7 @@ class TextFile:
     guesses: tuple[str, ...]
     warnings: tuple[str, ...] = ()
     headed: bool = True
+    usual_fields: int = 0
 
     def column(self, place: int) -> list[str]:
         """The fields of one column in the sample."""
@@ -92,6 +95,10 @@ class TextFile:
     @property
     def hint(self) -> str:
         """What to say where a column is not there."""
+        if self.usual_fields != len(self.header):
+            return (
+                f". Its header has {len(self.header)} fields, most rows have {self.usual_fields}: mend one or the other"
+            )
         return looks_headless(self.header) if self.headed else ""
 
 
@@ -162,7 +169,11 @@ def prepare(
     headed = at >= 0
     header = tuple(rows[full[at]]) if headed else unnamed(_usual_width(rows))
     _check_header(source, header)
-    sample = tuple(tuple(rows[i]) for i in full[at + 1 :] if len(rows[i]) == len(header))
+    below = [rows[i] for i in full[at + 1 :]]
+    usual = _usual_width(below) if below else len(header)
+    if usual > len(header) and not any(filled(row[len(header) :]) for row in below):
+        header += ("",) * (usual - len(header))  # every row ends in a delimiter, the header does not
+    sample = tuple(tuple(row) for row in below if len(row) == len(header))
     skip = full[at] + 1 if headed else 0
     if nuls:
         guesses += (f"{source.name}: {nuls:,} NUL bytes, shown as {NUL_SHOWN}",)
@@ -176,6 +187,7 @@ def prepare(
         (*_recoded(source, stated, encoding), *delimiter_guess, *guesses),
         _totals(source, path, chosen, len(header), sample),
         headed,
+        usual,
     )
 
 

@@ -55,7 +55,7 @@ def carry_text(engine: Engine, source: Source, folder: Path, dialect: Dialect, n
             f"{source.name}, line {first.line:,}: {first.text[:60]!r} - a stray quote seems to swallow the lines from "
             "here on; mend it"
         )
-    carrier = Carrier(engine, next_name(engine, "wide"), "line", list(text.header))
+    carrier = Carrier(engine, next_name(engine, "wide"), "line", header=list(text.header))
     width = len(text.header)
     with text.path.open(encoding="utf-8-sig", newline="") as file, fields_of_any_size():
         reader, line = csv.reader(file, delimiter=text.delimiter), 1

@@ -60,7 +60,7 @@ def carry_sheet(
         shift = rows.start[1] if rows.start else 0
         odd = _odd_cells(source, chosen)
         texts = (_texts(row, odd.get(number, {}), shift) for number, row in enumerate(rows.iter_rows(), 1))
-        return _carry(engine, source, chosen, texts, dialect, names, date, guesses, _epoch(source))
+        return _carry(engine, source, chosen, texts, dialect, names, date, guesses, _epoch(source), rows.total_height)
     except (CalamineError, zipfile.BadZipFile, ElementTree.ParseError, KeyError) as error:
         raise IntakeError(f"{source.name} is no workbook that can be read: {error}") from None
 
@@ -184,6 +184,7 @@ def _carry(
     date: str,
     guesses: list[str],
     epoch: int,
+    height: int,
 ) -> Typed:
     top = list(islice(rows, TOP))
     if not any(map(filled, top)):
@@ -195,7 +196,7 @@ def _carry(
     if stated is None and at > next(i for i, row in enumerate(top) if filled(row)):
         guesses.append(f"{source.name}: header taken from row {at + 1} (header_row= states it)")
     header = list(top[at]) if at >= 0 else list(unnamed(len(top[0])))
-    carrier = Carrier(engine, next_name(engine, "sheet"), "row", header)
+    carrier = Carrier(engine, next_name(engine, "sheet"), "row", height, header=header)
     dates = next((i for i, name in enumerate(header) if name == date or fold(name) == fold(date)), -1)
     serial, total = "", ""
     for number, row in enumerate((*top[at + 1 :], *rows), at + 2):
@@ -208,6 +209,7 @@ def _carry(
                 serial = serial or row[dates]
                 row[dates] = (dt.date(1970, 1, 1) + dt.timedelta(day - epoch)).isoformat()
         total = total or next(filter(is_total, row), "")
+        carrier.done = number
         carrier.add(number, row)
     if serial:
         guesses.append(f"{source.name}: numbers such as {serial} in column {date!r} read as days of a spreadsheet")
