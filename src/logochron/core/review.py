@@ -214,7 +214,7 @@ def _last_day(book: Daybook, recorded: Days, date: str) -> Iterator[Finding]:
             last,
             last,
             int(rows[-1]),
-            f"{rows[-1]:,} records on {iso(last)}, {same.min():,} or more on such weekdays",
+            f"{rows[-1]:,} records; {same.min():,} or more on such weekdays",
             f"the running period looks worse than it is; --until {iso(last - 1)} leaves the day out",
         )
 
@@ -246,8 +246,7 @@ def _jumps(days: Days, values: NDArray[Any], column: str) -> Iterator[Finding]:
             int(days[place]),
             int(days[place]),
             1,
-            f"{values[place]:,.2f} on {iso(int(days[place]))}, {largest[place]:,.2f} at most on the {_NEIGHBORS} days "
-            "before and after",
+            f"{values[place]:,.2f}; {largest[place]:,.2f} at most nearby",
             "its period rises by it and the same period a year later falls; look for a misplaced decimal mark",
         )
     medians = np.median(np.lib.stride_tricks.sliding_window_view(values, _NEIGHBORS), axis=1)
@@ -269,7 +268,7 @@ def _jumps(days: Days, values: NDArray[Any], column: str) -> Iterator[Finding]:
                 day,
                 int(days[-1]),
                 int((days >= day).sum()),
-                f"from about {before[place]:,.2f} to {after[place]:,.2f} a day on {iso(day)}",
+                f"from about {before[place]:,.2f} to {after[place]:,.2f} a day",
                 "periods before and after it do not compare; look for another unit, currency or source",
             )
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Sequence
 from shlex import quote
 from typing import NamedTuple
@@ -21,6 +22,8 @@ from logochron.sources.typedscan import Typed
 
 _FIRST_ROWS = 1000
 _MOST_ITEMS, _FEW = 200, 40
+#: The part of its fields from which a column with some flaws is offered, or reviewed.
+NEARLY = 0.8
 _INTEGER = re.compile(r"[+-]?\d+")
 _NUMBER_TYPES = re.compile(r"DOUBLE|FLOAT|DECIMAL|U?(TINY|SMALL|BIG|HUGE)?INT")
 
@@ -42,7 +45,7 @@ def of_text(text: TextFile) -> list[Column]:
         Where no row has as many fields as the header.
     """
     if not text.sample and text.usual_fields != len(text.header):
-        raise IntakeError(f"{text.source.name}{text.hint}")
+        raise IntakeError(f"{text.source.name} has no row like its header{text.hint}")
     places = range(len(text.header))
     return [Column(text.header[i], tuple(f for f in text.column(i) if f.strip())) for i in places]
 
@@ -91,11 +94,16 @@ def guess(
     raise QuestionError(_asked(source, columns, dates, [] if measures else amounts, bool(measures)))
 
 
-def candidates_of(columns: Sequence[Column], date: str | None, known: Sequence[str]) -> tuple[list[str], list[Column]]:
-    """The names of the columns that may hold dates, and the columns that may hold amounts."""
+def candidates_of(
+    columns: Sequence[Column], date: str | None, known: Sequence[str], least: float = 1.0
+) -> tuple[list[str], list[Column]]:
+    """The names of the columns that may hold dates, and the columns that may hold amounts.
+
+    `least` is the part of its filled fields that must be such.
+    """
     open_to = [column for column in columns if column.name and column.name not in known]
-    dates = [date] if date is not None else [column.name for column in open_to if _may_be_date(column)]
-    return dates, [column for column in open_to if column.name not in dates and _may_be_amount(column)]
+    dates = [date] if date is not None else [column.name for column in open_to if _may_be_date(column, least)]
+    return dates, [column for column in open_to if column.name not in dates and _may_be_amount(column, least)]
 
 
 def labels_of(columns: Sequence[Column], taken: Sequence[str]) -> list[str]:
@@ -112,9 +120,11 @@ def labels_of(columns: Sequence[Column], taken: Sequence[str]) -> list[str]:
 def _asked(source: str, columns: Sequence[Column], dates: list[str], amounts: list[str], measured: bool) -> str:
     names = [column.name for column in columns if column.name]
     lines = []
-    if len(dates) != 1:
-        lines.append(f"dates: {', '.join(dates)}" if dates else "no column looks like dates")
-    if len(amounts) != 1 and not measured:
+    nearly, nearly_amounts = candidates_of(columns, None, [], NEARLY)
+    dates = dates or nearly
+    amounts = amounts or [column.name for column in nearly_amounts]
+    lines.append(f"dates: {', '.join(dates)}" if dates else "no column looks like dates")
+    if not measured:
         lines.append(f"amounts: {', '.join(amounts)}" if amounts else "no column looks like amounts")
     labels = [read_label(name) for name in names]
     grains = [label.grain for label in labels if label]
@@ -134,14 +144,16 @@ def _asked(source: str, columns: Sequence[Column], dates: list[str], amounts: li
     )
 
 
-def _may_be_date(column: Column) -> bool:
+def _may_be_date(column: Column, least: float) -> bool:
     if column.kind == "date":
         return True
-    distinct = list(dict.fromkeys(column.texts))
+    counts = Counter(column.texts)
+    distinct = list(counts)
     if not distinct:
         return False
     try:
-        reading = read_dates(distinct, np.ones(len(distinct), dtype=np.int64), column=column.name)
+        rows = np.array([counts[text] for text in distinct])
+        reading = read_dates(distinct, rows, column=column.name)
     except IntakeError as error:
         # dates that read two ways are dates; so are names of periods
         return "reads" in str(error) or all(
@@ -149,16 +161,19 @@ def _may_be_date(column: Column) -> bool:
         )
     # numbers are dates only where their column says so
     bare = reading.name == "a serial day" or column.kind == "number"
-    return bool(reading.readable.all()) and (not bare or _named_date(column.name))
+    return bool(rows[reading.readable].sum() >= least * rows.sum()) and (not bare or _named_date(column.name))
 
 
 def _named_date(name: str) -> bool:
     return bool(re.search(r"date|day|datum|fecha|data|jour|tag|sold|when|time", name, re.IGNORECASE))
 
 
-def _may_be_amount(column: Column) -> bool:
-    texts = column.texts
-    if not texts or column.kind == "date" or not all(map(is_amount, dict.fromkeys(texts))):
+def _may_be_amount(column: Column, least: float) -> bool:
+    if not column.texts or column.kind == "date":
+        return False
+    numeric = {text for text in set(column.texts) if is_amount(text)}
+    texts = [text for text in column.texts if text in numeric]
+    if not texts or len(texts) < least * len(column.texts):
         return False
     if any(re.match(r"0\d", text.strip()) for text in texts):
         return False  # codes

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
 from logochron.core.errors import IntakeError, QuestionError, no_such
@@ -36,11 +36,18 @@ def find_header(rows: Sequence[Sequence[str]], names: Sequence[str]) -> int:
         for place, row in enumerate(top):
             if wanted and wanted <= {seen(field) for field in row}:
                 return place
-    counts = Counter(n for n in map(filled, rows) if n)
-    if not counts:
+    full = [row for row in rows if filled(row)]
+    if not full:
         return 0
-    usual = max(counts, key=lambda n: (counts[n], n))
-    return next((i for i, row in enumerate(top) if 2 * filled(row) >= usual and filled(row) >= min(usual, 2)), 0)
+    fields, usual = (_most_common(map(count, full)) for count in (len, filled))
+    fitting = [i for i, row in enumerate(top) if 2 * filled(row) >= usual and filled(row) >= min(usual, 2)]
+    return next((i for i in fitting if len(top[i]) == fields), fitting[0] if fitting else 0)
+
+
+def _most_common(counts: Iterable[int]) -> int:
+    """The number that occurs most, the largest of several."""
+    found = Counter(counts)
+    return max(found, key=lambda n: (found[n], n))
 
 
 def unnamed(columns: int) -> tuple[str, ...]:

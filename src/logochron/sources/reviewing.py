@@ -11,7 +11,7 @@ from logochron.core.daybook import Daybook
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.review import Fact, Review, review_book
 from logochron.sources.engine import Engine
-from logochron.sources.guessing import candidates_of, guess, labels_of
+from logochron.sources.guessing import NEARLY, candidates_of, guess, labels_of
 from logochron.sources.locate import Dialect, locate
 from logochron.sources.query import inner
 from logochron.sources.reading import carry_out
@@ -88,6 +88,8 @@ def _columns_found(source: Any, asked: Options, with_items: bool) -> Options:
     with Scanner(Engine(), Wanted("", {}, (), {}, False), dialect) as scanner:
         sample = scanner.sample(first)
     dates, amounts = candidates_of(sample, asked.date, known)
+    if len(dates) != 1 or not amounts:  # the columns of a file with flaws
+        dates, amounts = candidates_of(sample, asked.date, known, NEARLY)
     named = [asked.values] if isinstance(asked.values, str) else list(asked.values)
     if not named and not asked.measures:
         named = [column.name for column in amounts]

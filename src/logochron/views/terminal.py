@@ -13,7 +13,7 @@ from logochron.views.rows import TableSpec
 
 _HAIRLINES = "    \n    \n ── \n    \n ── \n    \n    \n    \n"
 #: What a narrow terminal goes without, first to last; never the growth.
-_DROPPED = ("note", "share", "change", "base")
+_DROPPED = ("note", "share", "change", "base", "count", "days")
 _LEAST_NOTE = 24
 _LEAST_LABEL = 3
 _GAP = 2
@@ -69,6 +69,8 @@ def print_table(console: Console, spec: TableSpec, *, plain: bool, palette: Pale
             period = row.cells["period"] or period
             if row.cells["note"]:
                 below.append(f"{period}: {row.cells['note']}")
+    if below and spec.lines:
+        below.append("")
     _print_lines(console, (*below, *spec.lines), palette)
 
 
