@@ -64,10 +64,10 @@ def test_amounts(tmp_path, texts, options, total, refused, said):
 @pytest.mark.parametrize(
     ("texts", "said"),
     [
-        (["1,234", "5"], r"read two ways: '1,234' \(line 2\).*decimal=',' \(--decimal \. or --decimal ,\)"),
-        (["5", "1.234"], r"read two ways: '1.234' \(line 3\)"),
-        (["1.5", "1,5"], r"'1.5' \(line 2\) and '1,5' \(line 3\)"),
-        (["€5", "2", "$6"], r"several currencies: .*'€5' \(line 2\)"),
+        (["1,234", "5"], r"read two ways: '1,234' \(.*line 2\).*decimal=',' \(--decimal \. or --decimal ,\)"),
+        (["5", "1.234"], r"read two ways: '1.234' \(.*line 3\)"),
+        (["1.5", "1,5"], r"'1.5' \(.*line 2\) and '1,5' \(.*line 3\)"),
+        (["€5", "2", "$6"], r"several currencies: .*'€5' \(.*line 2\)"),
     ],
 )
 def test_amounts_that_read_two_ways(tmp_path, texts, said):
@@ -79,7 +79,7 @@ def test_one_late_row_changes_the_reading_of_all(tmp_path):
     late = amounts(*["1.5"] * 20).splitlines()
     rows = [late[0], *(late[1:] * 150), "2026-01-01;a;1,234.50"]
     assert outcome(read(tmp_path, "\n".join(rows))) == (1.5 * 3000 + 1234.5, 3001, 0)
-    with pytest.raises(lc.IntakeError, match=r"'1.234' \(line 3,002\)"):
+    with pytest.raises(lc.IntakeError, match=r"'1.234' \(.*line 3,002\)"):
         read(tmp_path, "\n".join([late[0], *["2026-01-01;a;15"] * 3000, "2026-01-01;a;1.234"]))
 
 
@@ -145,9 +145,9 @@ def test_dates(tmp_path, texts, options, first, last, refused, said):
 @pytest.mark.parametrize(
     ("texts", "options", "said"),
     [
-        (["17/10/26"], {}, r"17/10/26 \(line 2\) may be day first, short year or short year first; .*day_first=True"),
-        (["2026-05", "2026-06"], {}, r"'2026-05' \(line 2\).*rows='month' \(--rows month\)"),
-        (["soon"], {}, r"no usable date: 'soon' \(line 2\).*date_format="),
+        (["17/10/26"], {}, r"17/10/26 \(.*line 2\) may be day first, short year or short year first; .*day_first=True"),
+        (["2026-05", "2026-06"], {}, r"'2026-05' \(.*line 2\).*rows='month' \(--rows month\)"),
+        (["soon"], {}, r"no usable date: 'soon' \(.*line 2\).*date_format="),
         (["2026-03-31T23:30:00Z"], {"tz": "Europe/Londn"}, "Did you mean 'Europe/London'"),
     ],
 )

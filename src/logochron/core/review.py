@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from logochron.core.alike import alike
 from logochron.core.calendars.civil import CivilCalendar
-from logochron.core.coverage import CLOSED_DAYS, typing_errors
+from logochron.core.coverage import typing_errors
 from logochron.core.daybook import Daybook
 from logochron.core.days import Days, as_date, in_words, iso, weekday
 from logochron.core.results import Result
@@ -195,9 +195,8 @@ def _edges(first: int, last: int, date: str) -> Iterator[Finding]:
         effect = f"{labels[0]} has no growth, and no later one is held against it; {option}"
         yield Finding("partial period", date, start, first - 1, first - start, str(labels[0]), effect)
     if last < end:
-        near = end - last <= CLOSED_DAYS
-        option = f"; --until {iso(end)} if there is nothing more to record" if near else ""
-        effect = f"{labels[1]} is to date: held against the same days of the earlier one{option}"
+        option = f"--until {iso(end)} if there is nothing more to record in it"
+        effect = f"{labels[1]} is to date: held against the same days of the earlier one; {option}"
         yield Finding("partial period", date, last + 1, end, end - last, str(labels[1]), effect)
 
 

@@ -13,6 +13,7 @@ from logochron.core.coverage import Ends
 from logochron.core.days import Days, day_number, iso
 from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.core.intake import LISTED, Intake, Refusal
+from logochron.core.selection import Where
 from logochron.core.standing import Standing, hint
 from logochron.core.totals import is_total
 from logochron.sources.dates import Reading, read_dates
@@ -118,10 +119,12 @@ def account(
             f"to {iso(int(held.max()))}"
         )
     rows = gathered(scans, wanted, starts, ends, taken, recorded, stated.standing)
-    return rows, replace(intake, warnings=(*intake.warnings, *_oddities(rows, np.unique(dated_on), stated.standing)))
+    return rows, replace(
+        intake, warnings=(*intake.warnings, *_oddities(rows, np.unique(dated_on), stated.standing, wanted.where))
+    )
 
 
-def _oddities(rows: Rows, dated_on: Days, standing: Standing) -> list[str]:
+def _oddities(rows: Rows, dated_on: Days, standing: Standing, where: Where) -> list[str]:
     """What may be wrong with the dates and the labels."""
     said = []
     odd = dated_on[(dated_on < _ODD_DATES[0]) | (dated_on > _ODD_DATES[1])]
@@ -130,7 +133,7 @@ def _oddities(rows: Rows, dated_on: Days, standing: Standing) -> list[str]:
     if standing.rows == "day" and (hinted := hint(rows.recorded)):
         said.append(hinted)
     for name, labels in rows.labels.items():
-        for label in filter(is_total, labels):
+        for label in filter(is_total, labels if not where else ()):
             said.append(
                 f"column {name!r} has an item {label!r}: if it adds up others they count twice "
                 f"(--where {name!r}!={label!r} leaves it out)"
@@ -174,7 +177,7 @@ def _dates(engine: Engine, scans: Sequence[Scanned], wanted: Wanted, stated: Sta
         for scanned in scans:
             found = first_row(engine, scanned.query, scanned.lines, scanned.query.date, text)
             if found:
-                return f"{scanned.source.name}, {found}" if len(scans) > 1 else found
+                return f"{scanned.source.name}, {found}"
         return "a row"
 
     standing = stated.standing

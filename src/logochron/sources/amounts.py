@@ -194,7 +194,7 @@ def _style_of(
     if len(kinds) > 1:
         shown = [example(shape) for shape in list(tokens.values())[:2]]
         raise IntakeError(
-            f"column {amount.column!r} holds amounts of several currencies: "
+            f"{name}: column {amount.column!r} holds amounts of several currencies: "
             + " and ".join(f"{text!r} ({place})" for text, place in shown)
             + "; bring them to one, or choose rows of one by where= (--where)"
         )
@@ -213,12 +213,14 @@ def _style_of(
         if either is not None:
             text, place = example(either)
             raise IntakeError(
-                f"the amounts of column {amount.column!r} read two ways: {text!r} ({place}) {best.words} "
+                f"{name}: the amounts of column {amount.column!r} read two ways: {text!r} ({place}) {best.words} "
                 f"or {other.words}; {ask}"
             )
         ways = (next(s for s in read[one] if s not in read[two]) for one, two in ((best, other), (other, best)))
         told = [f"{text!r} ({place})" for text, place in map(example, ways)]
-        raise IntakeError(f"column {amount.column!r} holds amounts in two ways of writing: {' and '.join(told)}; {ask}")
+        raise IntakeError(
+            f"{name}: column {amount.column!r} holds amounts in two ways of writing: {' and '.join(told)}; {ask}"
+        )
     return best, max(read[best].values(), default=0), all(map(_PLAIN.fullmatch, read[best]))
 
 

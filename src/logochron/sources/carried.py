@@ -47,8 +47,8 @@ class Carrier:
         self.torn.append(Malformed(0, text, reason, False))
         self.torn_lines.append(line)
 
-    def table(self, guesses: Sequence[str] = (), warnings: Sequence[str] = ()) -> Typed:
-        """The table, once all rows are in."""
+    def table(self, guesses: Sequence[str] = (), total: str = "") -> Typed:
+        """The table, once all rows are in; `total` is what a row calls itself that adds up others."""
         self._flush()
         width = len(self.header)
         return Typed(
@@ -61,7 +61,7 @@ class Carrier:
             malformed=tuple(self.torn),
             empty=self.blank,
             guesses=tuple(guesses),
-            warnings=tuple(warnings),
+            total=total,
         )
 
     def _flush(self) -> None:

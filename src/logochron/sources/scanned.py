@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from logochron.core.days import Days
 from logochron.core.intake import LISTED, Refusal
-from logochron.core.selection import Where
+from logochron.core.selection import Where, labels_named
 from logochron.core.totals import is_total
 from logochron.sources.amounts import Stated, is_amount
 from logochron.sources.engine import Engine
@@ -122,6 +122,14 @@ def first_row(engine: Engine, query: Query, lines: Lines | None, expression: str
     if lines is None:
         return f"row {number:,}"
     return f"{lines.unit} {int(lines.of_rows(np.array([number]))[0]):,}"
+
+
+def total_warning(source: Source, label: str, wanted: Wanted) -> tuple[str, ...]:
+    """What to say of a row that calls itself a total, where nothing leaves it out or takes it on purpose."""
+    named = {name for items in wanted.where.values() for name in labels_named(items)}
+    if not label or label in named:
+        return ()
+    return (f"{source.name}: a row calls itself {label!r}: if it adds up others they count twice",)
 
 
 def malformed_rows(scanned: Scanned) -> list[Refusal]:

@@ -69,8 +69,10 @@ class TextFile:
         Records before the first row: blank ones, and the header.
     sample
         The first rows, for recognising columns, decimals and times.
-    guesses, warnings
-        What was recognised rather than stated, and what may be wrong.
+    guesses
+        What was recognised rather than stated.
+    total
+        The first field that calls its row a total; empty where none does.
     headed
         Whether the first row names the columns.
     usual_fields
@@ -84,7 +86,7 @@ class TextFile:
     skip: int
     sample: tuple[tuple[str, ...], ...]
     guesses: tuple[str, ...]
-    warnings: tuple[str, ...] = ()
+    total: str = ""
     headed: bool = True
     usual_fields: int = 0
 
@@ -185,7 +187,7 @@ def prepare(
         skip,
         sample,
         (*_recoded(source, stated, encoding), *delimiter_guess, *guesses),
-        _totals(source, path, chosen, len(header), sample),
+        _total(path, chosen, len(header), sample),
         headed,
         usual,
     )
@@ -209,21 +211,13 @@ def _header_place(
     return at, (f"{source.name}: header taken from line {lines[at]} (header_row= states it)",) if at else ()
 
 
-def _totals(
-    source: Source, path: Path, delimiter: str, columns: int, sample: Sequence[Sequence[str]]
-) -> tuple[str, ...]:
-    """A warning where the first or the last rows hold one that calls itself a total."""
+def _total(path: Path, delimiter: str, columns: int, sample: Sequence[Sequence[str]]) -> str:
+    """The field by which one of the first or the last rows calls itself a total."""
     with path.open("rb") as file:
         file.seek(max(path.stat().st_size - _TAIL, 0))
         tail, _ = _rows(file.read().decode("utf-8", errors="replace"), delimiter, True)
-    for row in (*sample, *tail[1:]):
-        found = next((field for field in row if is_total(field)), None)
-        if found is not None and len(row) == columns:
-            return (
-                f"{source.name}: a row calls itself {found!r}: if it adds up others they count twice; "
-                "leave it out by where= (--where COLUMN!=" + found.strip() + ")",
-            )
-    return ()
+    whole = (row for row in (*sample, *tail[1:]) if len(row) == columns)
+    return next((field.strip() for row in whole for field in row if is_total(field)), "")
 
 
 def unpacked(source: Source, folder: Path) -> Source:

@@ -31,7 +31,7 @@ from logochron.sources.records import (
     walk,
 )
 from logochron.sources.rollup import roll_up
-from logochron.sources.scanned import Malformed, Scanned, Wanted, blank_rows, first_row
+from logochron.sources.scanned import Malformed, Scanned, Wanted, blank_rows, first_row, total_warning
 from logochron.sources.textfile import TextFile, prepare, unpacked
 
 _DECIMALS = re.compile(r"\s*[+-]?\d*(?:\.(\d*?)0*)?\s*")
@@ -129,7 +129,10 @@ def scan_text(
             blank_rows=blank_rows(engine, query, groups),
             malformed=_told(malformed, lines, swallows),
             guesses=(*text.guesses, *placed.guesses, *said),
-            warnings=(*text.warnings, *(f"{source.name}, {_too_long(line)}" for line in long_lines)),
+            warnings=(
+                *total_warning(source, text.total, wanted),
+                *(f"{source.name}, {_too_long(line)}" for line in long_lines),
+            ),
             lines=lines,
         )
 

@@ -13,7 +13,7 @@ from logochron.sources.layout import Placed, place_columns
 from logochron.sources.locate import Source
 from logochron.sources.query import Amount, Judge, Plan, Query, day_text, named, quoted
 from logochron.sources.rollup import roll_up
-from logochron.sources.scanned import Lines, Malformed, Scanned, Wanted, blank_rows, first_row
+from logochron.sources.scanned import Lines, Malformed, Scanned, Wanted, blank_rows, first_row, total_warning
 
 _NUMBER = re.compile(r"DOUBLE|FLOAT|DECIMAL|U?(TINY|SMALL|BIG|HUGE)?INT|BIGNUM")
 _TEXT = ("VARCHAR", "ENUM", "JSON", "UUID")
@@ -40,7 +40,7 @@ class Typed(NamedTuple):
     malformed: tuple[Malformed, ...] = ()
     empty: int = 0
     guesses: tuple[str, ...] = ()
-    warnings: tuple[str, ...] = ()
+    total: str = ""
     set_aside: int = 0
     placed: str = ""
     date_text: str = ""
@@ -112,7 +112,7 @@ def scan_typed(engine: Engine, source: Source, table: Typed, wanted: Wanted) -> 
         cells=bool(table.date_text),
         malformed=table.malformed,
         guesses=(*table.guesses, *placed.guesses, *dict.fromkeys(said)),
-        warnings=table.warnings,
+        warnings=total_warning(source, table.total, wanted),
         lines=table.lines,
     )
 

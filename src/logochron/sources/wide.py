@@ -126,7 +126,6 @@ def lay_out(
         malformed=table.malformed,
         empty=table.empty,
         guesses=(*table.guesses, *_said(source, table, columns, totals, each)),
-        warnings=table.warnings,
         set_aside=int(aside),
         date_text="label",
     )

@@ -213,5 +213,4 @@ def _carry(
         carrier.add(number, row)
     if serial:
         guesses.append(f"{source.name}: numbers such as {serial} in column {date!r} read as days of a spreadsheet")
-    warnings = [f"{source.name}: a row calls itself {total!r}: if it adds up others they count twice"] if total else []
-    return carrier.table(guesses, warnings)
+    return carrier.table(guesses, total)
