@@ -47,14 +47,11 @@ _NAME = r"(?P<name>[^\W\d_]{3,})\.?"
 _DAY = r"(?P<d>\d{1,2})(?:st|nd|rd|th|\.|º)?"
 _WEEKDAY = r"(?:[^\W\d_]{2,}\.?,? +)?"
 _OF = r"(?: ?(?:de|of) )?"
-_NAMED = [
-    re.compile(form, re.IGNORECASE)
-    for form in (
-        rf"{_WEEKDAY}{_DAY}[ \-/.]*{_OF}{_NAME}[ ,\-/.']*{_OF}(?P<y>\d{{4}}|\d\d)",
-        rf"{_WEEKDAY}{_NAME}[ \-/.]*{_DAY}[ ,\-/.']+(?P<y>\d{{4}}|\d\d)",
-        rf"(?P<y>\d{{4}})[ \-/.]*{_NAME}[ \-/.]*{_DAY}",
-    )
-]
+_NAMED = (
+    rf"{_WEEKDAY}{_DAY}[ \-/.]*{_OF}{_NAME}[ ,\-/.']*{_OF}(?P<y>\d{{4}}|\d\d)",
+    rf"{_WEEKDAY}{_NAME}[ \-/.]*{_DAY}[ ,\-/.']+(?P<y>\d{{4}}|\d\d)",
+    rf"(?P<y>\d{{4}})[ \-/.]*{_NAME}[ \-/.]*{_DAY}",
+)
 _SERIAL = re.compile(r"\d{5}(?:\.\d+)?", re.ASCII)
 #: Spreadsheet days that are taken for dates: 1954 to 2119. Day 25,569 is 1 January 1970.
 SERIAL_DAYS = (20_000, 80_000)
@@ -249,7 +246,7 @@ def _by_shape(shape: re.Pattern[str]) -> Callable[[str], int | None]:
 
 def _by_name(text: str) -> int | None:
     for form in _NAMED:
-        match = form.fullmatch(text)
+        match = re.fullmatch(form, text, re.IGNORECASE)
         month = month_names().get(match["name"].casefold()) if match else None
         if match and month:
             return _date(full_year(match["y"]), month, int(match["d"]))

@@ -16,25 +16,22 @@ _LOCALES = ("en", "de", "fr", "es", "it", "pt", "nl", "sv", "da", "nb", "fi", "p
 _YEAR = r"(?P<y>(?:19|20|21)\d\d)"
 _SHORT = r"(?P<y>(?:19|20|21)\d\d|\d\d)"
 _GAP = r"[ \-/._']*"
-_FORMS: tuple[tuple[Grain, re.Pattern[str]], ...] = tuple(
-    (grain, re.compile(form, re.IGNORECASE))  # type: ignore[misc]
-    for grain, form in (
-        ("month", rf"{_YEAR}[-/. ]?(?P<n>0[1-9]|1[0-2])"),
-        ("month", rf"{_YEAR}[-/.](?P<n>[1-9])"),
-        ("month", rf"(?P<n>0?[1-9]|1[0-2])[-/.]{_YEAR}"),
-        ("month", rf"(?P<name>[^\W\d_]{{3,}})\.?{_GAP}{_SHORT}"),
-        ("month", rf"{_YEAR}{_GAP}(?P<name>[^\W\d_]{{3,}})\.?"),
-        ("quarter", rf"(?:FY ?)?{_YEAR}{_GAP}Q(?P<n>[1-4])"),
-        ("quarter", rf"Q(?P<n>[1-4]){_GAP}(?:FY ?)?{_SHORT}"),
-        ("quarter", rf"(?P<n>[1-4])Q{_GAP}{_SHORT}"),
-        ("half", rf"(?:FY ?)?{_YEAR}{_GAP}H(?P<n>[12])"),
-        ("half", rf"H(?P<n>[12]){_GAP}(?:FY ?)?{_SHORT}"),
-        ("week", rf"(?:FY ?)?{_YEAR}{_GAP}(?:W|KW|CW|week) ?(?P<n>\d{{1,2}})"),
-        ("week", rf"(?:W|KW|CW|week) ?(?P<n>\d{{1,2}}){_GAP}{_YEAR}"),
-        ("year", rf"(?:FY ?|year )?{_YEAR}(?P<n>)"),
-    )
+_FORMS: tuple[tuple[Grain, str], ...] = (
+    ("month", rf"{_YEAR}[-/. ]?(?P<n>0[1-9]|1[0-2])"),
+    ("month", rf"{_YEAR}[-/.](?P<n>[1-9])"),
+    ("month", rf"(?P<n>0?[1-9]|1[0-2])[-/.]{_YEAR}"),
+    ("month", rf"(?P<name>[^\W\d_]{{3,}})\.?{_GAP}{_SHORT}"),
+    ("month", rf"{_YEAR}{_GAP}(?P<name>[^\W\d_]{{3,}})\.?"),
+    ("quarter", rf"(?:FY ?)?{_YEAR}{_GAP}Q(?P<n>[1-4])"),
+    ("quarter", rf"Q(?P<n>[1-4]){_GAP}(?:FY ?)?{_SHORT}"),
+    ("quarter", rf"(?P<n>[1-4])Q{_GAP}{_SHORT}"),
+    ("half", rf"(?:FY ?)?{_YEAR}{_GAP}H(?P<n>[12])"),
+    ("half", rf"H(?P<n>[12]){_GAP}(?:FY ?)?{_SHORT}"),
+    ("week", rf"(?:FY ?)?{_YEAR}{_GAP}(?:W|KW|CW|week) ?(?P<n>\d{{1,2}})"),
+    ("week", rf"(?:W|KW|CW|week) ?(?P<n>\d{{1,2}}){_GAP}{_YEAR}"),
+    ("year", rf"(?:FY ?|year )?{_YEAR}(?P<n>)"),
 )
-_FIRST = re.compile(rf"{_YEAR}-(?P<n>0[1-9]|1[0-2])-01(?: 00:00:00)?")
+_FIRST = rf"{_YEAR}-(?P<n>0[1-9]|1[0-2])-01(?: 00:00:00)?"
 _LABELS = {"year": "{y}", "half": "{y}-H{n}", "quarter": "{y}-Q{n}", "month": "{y}-{n:02d}", "week": "{y}-W{n:02d}"}
 
 
@@ -76,11 +73,11 @@ def read_label(text: str) -> Label | None:
     (Label(grain='month', year=2026, number=5), Label(grain='quarter', year=2026, number=2), None)
     """
     plain = " ".join(text.split())
-    first = _FIRST.fullmatch(plain)
+    first = re.fullmatch(_FIRST, plain)
     if first:  # a sheet keeps a month as its first day
         return Label("month", int(first["y"]), int(first["n"]))
     for grain, form in _FORMS:
-        match = form.fullmatch(plain)
+        match = re.fullmatch(form, plain, re.IGNORECASE)
         if not match:
             continue
         parts = match.groupdict()
