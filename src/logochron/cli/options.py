@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 from collections.abc import Callable
 from fractions import Fraction
 from typing import Any, TypeVar
@@ -162,8 +163,9 @@ def drawing(command: F) -> F:
 
 
 def names(texts: tuple[str, ...]) -> list[str]:
-    """Names given one by one or by comma."""
-    return [name.strip() for text in texts for name in text.split(",") if name.strip()]
+    """Names given one by one or by comma; one that holds a comma itself stands in double quotes."""
+    found = (name for text in texts for row in csv.reader([text], skipinitialspace=True) for name in row)
+    return [name.strip() for name in found if name.strip()]
 
 
 def dimensions(texts: tuple[str, ...]) -> dict[str, str]:

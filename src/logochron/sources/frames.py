@@ -70,8 +70,7 @@ def _pandas(frame: Any) -> tuple[Any, list[str], dict[str, str]]:
             column = column.astype(str).astype(object)
             column[missing] = None
         made[f"c{i}"] = column
-    # columns put side by side stay where they lie
-    return pd.concat(made, axis=1) if made else frame, header, zones
+    return pd.DataFrame(made, index=frame.index, copy=False), header, zones  # the columns stay where they lie
 
 
 def _polars(frame: Any) -> tuple[Any, list[str], dict[str, str]]:

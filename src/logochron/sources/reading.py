@@ -57,9 +57,10 @@ def read(
         A path, a list of paths or a glob: .csv, .tsv, .txt, .json, .jsonl (also .gz), .parquet and .xlsx; or a
         data frame of pandas, Polars or PyArrow, or a DuckDB relation, scanned where it lies.
     date
-        The column of dates. A timestamp counts on its day.
+        The column of dates; found where None and only one can be meant. A timestamp counts on its day.
     values
-        The columns of amounts to sum, each a measure.
+        The columns of amounts to sum, each a measure; found likewise where neither `values` nor `measures` is
+        given.
     by
         The columns to split by, or ``{new_name: column}``.
     where

@@ -100,6 +100,8 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
     ends = [end for end in (covered[1], report) if end is not None]
     where = dict(options.where or {})
     sources = locate(source)
+    if options.sheet is not None and not any(one.kind == "workbook" for one in sources):
+        raise QuestionError(f"`sheet` names a sheet of a workbook (.xlsx); {sources[0].name} is none")
     dialect = Dialect(options.delimiter, options.encoding, options.header_row, options.sheet)
     guesses: tuple[str, ...] = ()
     if date is None or not measures:

@@ -19,6 +19,7 @@ from logochron.sources.request import TAKEN, Options, Request
 from logochron.sources.scanned import Scanned, Wanted
 from logochron.sources.scanner import Scanner
 
+_MEMORY = "600MB"
 #: Zeros are remarked where they are fewer than one in so many, decimals where finer than all but one in so many.
 _RARE_ZEROS, _RARE_DECIMALS = 20, 50
 
@@ -124,15 +125,13 @@ def _duplicates(engine: Engine, scanned: Scanned) -> list[Fact]:
     fields = scanned.query.all_fields
     blank = " AND ".join(f"coalesce(trim({field}), '') = ''" for field in fields)
     # compared by 128 bits: rows that only seem the same are out of the question
-    texts = ", ".join(f"coalesce({field}, chr(30))" for field in fields)
-    rows = (
-        f"SELECT row_number() OVER () AS rn, md5_number(concat_ws(chr(31), {texts})) AS k, {blank} AS blank "
-        f"FROM {scanned.query.relation}"
-    )
+    keys = f"hash({', '.join(fields)}) AS k, hash(0, {', '.join(reversed(fields))}) AS other"
+    rows = f"SELECT row_number() OVER () AS rn, {keys}, {blank} AS blank FROM {scanned.query.relation}"
     same = (
         f"SELECT count(*) - 1 AS more, min(rn) AS rn, max(rn) AS again FROM ({rows}) WHERE NOT blank "
-        "GROUP BY k HAVING count(*) > 1"
+        "GROUP BY k, other HAVING count(*) > 1"
     )
+    engine.connection.execute(f"SET memory_limit = '{_MEMORY}'")  # what is more goes to disk
     ((more, first, again),) = engine.rows(
         f"SELECT sum(more), min(rn), arg_min(again, rn) FROM ({same})", scanned.source.name
     )
