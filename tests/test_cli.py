@@ -18,6 +18,7 @@ from pathlib import Path
 
 import duckdb
 import pytest
+import xlsxwriter
 
 import logochron as lc
 
@@ -120,9 +121,25 @@ def test_every_kind_of_file_gives_the_same_answer(cli, sales, tmp_path):
     header, *rows = text.splitlines(keepends=True)
     for part in range(3):
         (tmp_path / f"part{part}.csv").write_text(header + "".join(rows[part::3]))
+    table = [line.strip().split(",") for line in [header, *rows]]
+    amounts = slice(4, 7)
+    with (tmp_path / "euro.csv").open("w", encoding="utf-16", newline="") as file:  # as an office far away writes it
+        file.write("Umsätze aller Häfen\r\n\r\n" + ";".join(table[0]).upper() + "\r\n")
+        for row in table[1:]:
+            euros = [f"{float(x):,.2f} €".translate(str.maketrans(",.", ".,")) for x in row[amounts]]
+            day = "/".join(reversed(row[0].split("-")))
+            file.write(";".join([day, *row[1:4], *euros]) + "\r\n")
+    with xlsxwriter.Workbook(tmp_path / "all.xlsx") as book:
+        sheet = book.add_worksheet("Sales")
+        for i, row in enumerate(table):
+            sheet.write_row(i + 2, 0, row[:4] + ([float(x) for x in row[amounts]] if i else row[amounts]))
+    with (tmp_path / "all.jsonl").open("w") as lines:
+        lines.writelines(json.dumps(dict(zip(table[0], row))) + "\n" for row in table[1:])
     ask = [*MONTHS, "--by", "harbor", "--as", "csv"]
     expected = cli("compare", sales, *ask).stdout
-    for words in (["all.csv.gz"], ["all.tsv"], ["all.parquet"], ["part*.csv"], ["part0.csv", "part1.csv", "part2.csv"]):
+    parts = ["part0.csv", "part1.csv", "part2.csv"]
+    one_each = ["all.csv.gz", "all.tsv", "all.parquet", "part*.csv", "euro.csv", "all.xlsx", "all.jsonl"]
+    for words in [*([name] for name in one_each), parts]:
         ran = cli("compare", *words, *ask, cwd=tmp_path)
         assert (ran.returncode, ran.stdout) == (0, expected), words
     latin = cli("compare", "latin.csv", *ask, cwd=tmp_path)

@@ -77,14 +77,7 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = (), na
     facts
         What the single records show.
 
-    Notes
-    -----
-    The rules: a run of days without records counts from three days on which there is usually something, where it is
-    more than three times as long as 95 of 100 gaps. A day is a jump where it is over five times the largest of the
-    28 recorded days before and after; a shift where the median of the next 28 is over four times that of the last
-    28, or under a quarter. The last day looks unfinished where it has less than half the records of the poorest of
-    the last eight such weekdays. An item starts (stops) where its first (last) record is more than 28 days from an
-    end of the records.
+    The rules are told by `logochron.review`.
     """
     findings = [*_of_days(book, date), *_of_amounts(book), *_of_items(book), *map(_worded, facts), *_refused(book)]
     arrays: dict[str, NDArray[Any]] = {}

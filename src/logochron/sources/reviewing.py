@@ -46,13 +46,23 @@ def review(
     Returns
     -------
     Review
-        `.table`: `finding, column, first, last, count, example, effect`; `.notes`: what the records hold. The
-        rules are those of `logochron.core.review.review_book`.
+        `.table`: `finding, column, first, last, count, example, effect`; `.notes`: what the records hold.
 
     Raises
     ------
     QuestionError, IntakeError
         Where the source cannot be read at all.
+
+    Notes
+    -----
+    The rules: a run of days without records counts from three days on which there is usually something, where it is
+    more than three times as long as 95 of 100 gaps. A day is a jump where it is over five times the largest of the
+    28 recorded days before and after; a shift where the median of the next 28 is over four times that of the last
+    28, or under a quarter. The last day looks unfinished where it has less than half the records of the poorest of
+    the last eight such weekdays. An item starts (stops) where its first (last) record is more than 28 days from an
+    end of the records. Zeros are told where fewer than one record in 20 is one, decimals where fewer than one in 50
+    has as many. Names are alike where they differ in case, accents, spaces and punctuation only, or by one letter.
+    Far-off days are those that look mistyped: up to three at an end, more than 92 days and 20 median gaps away.
 
     Examples
     --------
@@ -83,7 +93,8 @@ def review(
 
 def _columns_found(source: Any, asked: Options, with_items: bool) -> Options:
     """The options with the columns that were not named."""
-    known = [*asked.by] if not isinstance(asked.by, (str, Mapping)) else []
+    by = [asked.by] if isinstance(asked.by, str) else asked.by.values() if isinstance(asked.by, Mapping) else asked.by
+    known = [*by, *(asked.where or {})]
     dialect = Dialect(asked.delimiter, asked.encoding, asked.header_row, asked.sheet)
     first = locate(source)[0]
     with Scanner(Engine(), Wanted("", {}, (), {}, False), dialect) as scanner:
