@@ -33,6 +33,8 @@ def frame_table(engine: Engine, source: Source) -> Typed:
     home = type(frame).__module__.split(".")[0]
     known = {"pandas": _pandas, "polars": _polars, "pyarrow": _pyarrow}.get(home, _relation)
     table, header, zones = known(frame)
+    if not header:
+        raise QuestionError(f"{source.name} has no columns")
     name = f"frame_{len(engine.kept)}"
     engine.keep(name, table)
     try:
@@ -50,7 +52,9 @@ def _pandas(frame: Any) -> tuple[Any, list[str], dict[str, str]]:
         raise QuestionError("the data frame has columns of several levels: join them to one name each first")
     columns = {i: frame.iloc[:, i] for i in range(frame.shape[1])}
     header = [str(name) for name in frame.columns]
-    if isinstance(frame.index, pd.DatetimeIndex) or any(name is not None for name in frame.index.names):
+    if isinstance(frame.index, (pd.DatetimeIndex, pd.PeriodIndex)) or any(
+        name is not None for name in frame.index.names
+    ):
         for level in range(frame.index.nlevels):
             name = str(frame.index.names[level] or ("index" if frame.index.nlevels == 1 else f"index_{level + 1}"))
             if name not in header:

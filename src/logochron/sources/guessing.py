@@ -18,14 +18,13 @@ from logochron.sources.engine import Engine
 from logochron.sources.labels import read_label
 from logochron.sources.locate import Source
 from logochron.sources.textfile import TextFile, looks_headless
-from logochron.sources.typedscan import Typed
+from logochron.sources.typedscan import NUMBER, Typed
 
 _FIRST_ROWS = 1000
 _MOST_ITEMS, _FEW = 200, 40
 #: The part of its fields from which a column with some flaws is offered, or reviewed.
 NEARLY = 0.8
 _INTEGER = re.compile(r"[+-]?\d+")
-_NUMBER_TYPES = re.compile(r"DOUBLE|FLOAT|DECIMAL|U?(TINY|SMALL|BIG|HUGE)?INT")
 
 
 class Column(NamedTuple):
@@ -56,13 +55,13 @@ def of_typed(engine: Engine, source: Source, table: Typed) -> list[Column]:
     rows = engine.rows(f"SELECT {texts} FROM {table.relation} LIMIT {_FIRST_ROWS}", source.name)
     columns = []
     for name, kind, fields in zip(table.header, table.types, zip(*rows) if rows else [()] * len(table.header)):
-        simple = "date" if kind.startswith(("DATE", "TIMESTAMP")) else "number" if _NUMBER_TYPES.match(kind) else "text"
+        simple = "date" if kind.startswith(("DATE", "TIMESTAMP")) else "number" if NUMBER.fullmatch(kind) else "text"
         columns.append(Column(name, tuple(f for f in fields if f is not None and f.strip()), simple))
     return columns
 
 
 def guess(
-    source: str, columns: Sequence[Column], date: str | None, measures: Sequence[Measure], known: Sequence[str]
+    source: Source, columns: Sequence[Column], date: str | None, measures: Sequence[Measure], known: Sequence[str]
 ) -> tuple[str, str, tuple[str, ...]]:
     """The column of dates, the column of amounts, and what was taken.
 
@@ -87,10 +86,10 @@ def guess(
     if len(dates) == 1 and (measures or len(amounts) == 1):
         headless = looks_headless([*dates, *amounts])
         if headless:
-            raise QuestionError(f"{source}: it has the columns {', '.join(c.name for c in columns)}{headless}")
+            raise QuestionError(f"{source.name}: it has the columns {', '.join(c.name for c in columns)}{headless}")
         taken = [f"dates from column {dates[0]!r} (date=, --date)"] if date is None else []
         taken += [] if measures else [f"amounts from column {amounts[0]!r} (values=, --value)"]
-        return dates[0], amounts[0], (f"{source}: {', '.join(taken)}",)
+        return dates[0], amounts[0], (f"{source.name}: {', '.join(taken)}",)
     raise QuestionError(_asked(source, columns, dates, [] if measures else amounts, bool(measures)))
 
 
@@ -117,7 +116,7 @@ def labels_of(columns: Sequence[Column], taken: Sequence[str]) -> list[str]:
     return names
 
 
-def _asked(source: str, columns: Sequence[Column], dates: list[str], amounts: list[str], measured: bool) -> str:
+def _asked(source: Source, columns: Sequence[Column], dates: list[str], amounts: list[str], measured: bool) -> str:
     names = [column.name for column in columns if column.name]
     lines = []
     nearly, nearly_amounts = candidates_of(columns, None, [], NEARLY)
@@ -131,15 +130,18 @@ def _asked(source: str, columns: Sequence[Column], dates: list[str], amounts: li
     if not dates and len(grains) > 1:
         grain = max(set(grains), key=grains.count)
         return (
-            f"{source}: its headers name {grain}s: where it has one column a {grain}, say "
+            f"{source.name}: its headers name {grain}s: where it has one column a {grain}, say "
             f"periods_in_columns={grain!r} (--periods-in-columns {grain})"
         )
     first_date = dates[0] if dates else "COLUMN"
     first_amount = amounts[0] if amounts else "COLUMN"
-    command = f"logochron compare {quote(source)} --date {quote(first_date)}"
-    command += "" if measured else f" --value {quote(first_amount)}"
+    if source.kind == "frame":
+        command = f"read(frame, date={first_date!r}" + ("" if measured else f", values={first_amount!r}") + ")"
+    else:
+        command = f"logochron compare {quote(source.name)} --date {quote(first_date)}"
+        command += "" if measured else f" --value {quote(first_amount)}"
     return (
-        f"{source}: name the columns that are meant. Candidates: {'; '.join(lines)}. It has the columns "
+        f"{source.name}: name the columns that are meant. Candidates: {'; '.join(lines)}. It has the columns "
         f"{', '.join(names)}{looks_headless(names)}. For instance:\n  {command}"
     )
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from logochron.core.calendars.base import Calendar
@@ -110,7 +110,7 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
         with Scanner(engine, Wanted("", {}, (), {}, False), dialect) as scanner:
             sample = scanner.sample(sources[0])
         known = [*dimensions.values(), *where]
-        date, column, guesses = guess(sources[0].name, sample, date, measures, known)
+        date, column, guesses = guess(sources[0], sample, date, measures, known)
         measures = measures or (Measure(column),)
     wanted = Wanted(
         date=date,
@@ -158,7 +158,7 @@ def _standing(rows: Grain, spread: Spread | None, calendar: Calendar | None) -> 
 
 
 def _measures(values: str | Sequence[str], measures: Sequence[Measure]) -> tuple[Measure, ...]:
-    names = [values] if isinstance(values, str) else list(values)
+    names = _names("values", values)
     asked = (*(Measure(name) for name in names), *measures)
     for i, measure in enumerate(asked):
         if any(other.name == measure.name for other in asked[:i]):
@@ -166,11 +166,20 @@ def _measures(values: str | Sequence[str], measures: Sequence[Measure]) -> tuple
     return asked
 
 
+def _names(option: str, given: Any) -> list[str]:
+    """One name, or several."""
+    names = [given] if isinstance(given, str) else list(given) if isinstance(given, Iterable) else [given]
+    for name in names:
+        if not isinstance(name, str):
+            raise QuestionError(f"`{option}` must name columns by text; got {name!r}")
+    return names
+
+
 def _dimensions(by: str | Sequence[str] | Mapping[str, str]) -> dict[str, str]:
     if isinstance(by, Mapping):
         named = list(by.items())
     else:
-        named = [(name, name) for name in ([by] if isinstance(by, str) else by)]
+        named = [(name, name) for name in _names("by", by)]
     for name, column in named:
         if name in TAKEN:
             raise QuestionError(

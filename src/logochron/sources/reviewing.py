@@ -106,7 +106,7 @@ def _columns_found(source: Any, asked: Options, with_items: bool) -> Options:
     if not named and not asked.measures:
         named = [column.name for column in amounts]
     if len(dates) != 1 or not (named or asked.measures):
-        guess(first.name, sample, asked.date, (), known)  # says what is to be named
+        guess(first, sample, asked.date, (), known)  # says what is to be named
     found = asked._replace(date=dates[0], values=named)
     if with_items:
         taken = [dates[0], *named, *(m.source_column for m in asked.measures)]

@@ -15,8 +15,8 @@ from logochron.sources.query import Amount, Judge, Plan, Query, day_text, named,
 from logochron.sources.rollup import roll_up
 from logochron.sources.scanned import Lines, Malformed, Scanned, Wanted, blank_rows, first_row, total_warning
 
-_NUMBER = re.compile(r"DOUBLE|FLOAT|DECIMAL|U?(TINY|SMALL|BIG|HUGE)?INT|BIGNUM")
-_TEXT = ("VARCHAR", "ENUM", "JSON", "UUID")
+NUMBER = re.compile(r"DOUBLE|FLOAT|DECIMAL\(\d+,\d+\)|U?(TINY|SMALL|BIG|HUGE)?INT(EGER)?|BIGNUM")
+_TEXT = ("VARCHAR", "ENUM", "JSON", "UUID", '"NULL"')
 
 
 #: The type of a column that holds numbers of days since 1 January 1970.
@@ -74,10 +74,12 @@ def scan_typed(engine: Engine, source: Source, table: Typed, wanted: Wanted) -> 
     for column in wanted.columns:
         sql, kind = table.columns[placed.at[column]], table.types[placed.at[column]]
         is_text = kind.startswith(_TEXT)
-        if not is_text and not _NUMBER.match(kind):
+        if not is_text and not NUMBER.fullmatch(kind):
             raise IntakeError(f"{source.name}, column {column!r}: expected amounts, found the type {kind}")
-        text = f"{sql}::VARCHAR" if is_text else sql
-        amounts.append(Amount(column, text, text, is_text, maybe_grouped=is_text))
+        raw = f"{sql}::VARCHAR" if is_text else sql
+        # a short float means the decimals it shows, not those of the double next to it
+        number = f"{sql}::VARCHAR::DOUBLE" if kind == "FLOAT" else raw
+        amounts.append(Amount(column, raw, number, is_text, maybe_grouped=is_text))
         decimal = re.match(r"DECIMAL\(\d+,(\d+)\)", kind)
         plans[column] = Plan("whole", min(int(decimal[1]), 6) if decimal else 0 if "INT" in kind else 2)
     as_text = {name: f"{table.columns[i]}::VARCHAR" for name, i in placed.at.items()}
@@ -142,7 +144,7 @@ def _date(source: Source, wanted: Wanted, table: Typed, placed: Placed) -> str:
         return f"CASE WHEN isfinite({name}) THEN {local}::DATE - DATE '1970-01-01' END"
     if kind.startswith(("TIMESTAMP", "DATE")):
         return f"CASE WHEN isfinite({name}) THEN {name}::DATE - DATE '1970-01-01' END"
-    if _NUMBER.match(kind):  # 20261018, or a day of a spreadsheet
+    if NUMBER.fullmatch(kind):  # 20261018, or a day of a spreadsheet
         return f"CASE WHEN {name} = round({name}) THEN TRY_CAST({name} AS BIGINT)::VARCHAR ELSE {name}::VARCHAR END"
     raise IntakeError(f"{source.name}, column {wanted.date!r}: expected dates, found the type {kind}")
 
