@@ -195,6 +195,8 @@ def frames():
     yield "numpy", plain.assign(day=DAYS), {}
     yield "nullable", plain.convert_dtypes(), {}
     yield "arrow", plain.convert_dtypes(dtype_backend="pyarrow"), {}
+    short = plain.assign(amount=np.array([1.25, 2, np.nan, 4], dtype="f4"))
+    yield "short floats", short, {}
     yield "categories", plain.assign(item=LEFT.item.astype("category"), day=LEFT.day.astype("category")), {}
     yield "numbers in categories", plain.assign(amount=pd.Categorical(AMOUNTS)), {}
     yield "decimals", plain.assign(amount=[Decimal("1.25"), Decimal("2"), None, Decimal("4")]), {}
@@ -237,6 +239,8 @@ def test_frames(kind, frame, options):
         (pl.DataFrame({"day": ["x"]}).lazy(), "collect"),
         (pa.table({"day": [1]}).to_reader(), "read it to a Table"),
         (duckdb.connect(), "give a relation"),
+        (pd.DataFrame(), "has no columns"),
+        (LEFT.assign(amount=pd.Timedelta("1D")), "found the type INTERVAL"),
         (LEFT.assign(amount=[True, False, True, True]), "found the type BOOLEAN"),
         (pd.DataFrame([["2026-01-01", "a", 1, 2]], columns=["day", "item", "amount", "amount"]), "more than once"),
     ],

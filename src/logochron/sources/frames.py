@@ -52,9 +52,8 @@ def _pandas(frame: Any) -> tuple[Any, list[str], dict[str, str]]:
         raise QuestionError("the data frame has columns of several levels: join them to one name each first")
     columns = {i: frame.iloc[:, i] for i in range(frame.shape[1])}
     header = [str(name) for name in frame.columns]
-    if isinstance(frame.index, (pd.DatetimeIndex, pd.PeriodIndex)) or any(
-        name is not None for name in frame.index.names
-    ):
+    named = any(name is not None for name in frame.index.names)
+    if named or isinstance(frame.index, (pd.DatetimeIndex, pd.PeriodIndex)):
         for level in range(frame.index.nlevels):
             name = str(frame.index.names[level] or ("index" if frame.index.nlevels == 1 else f"index_{level + 1}"))
             if name not in header:

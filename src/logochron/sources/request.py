@@ -176,10 +176,7 @@ def _names(option: str, given: Any) -> list[str]:
 
 
 def _dimensions(by: str | Sequence[str] | Mapping[str, str]) -> dict[str, str]:
-    if isinstance(by, Mapping):
-        named = list(by.items())
-    else:
-        named = [(name, name) for name in _names("by", by)]
+    named = list(by.items()) if isinstance(by, Mapping) else [(name, name) for name in _names("by", by)]
     for name, column in named:
         if name in TAKEN:
             raise QuestionError(
