@@ -203,25 +203,30 @@ def _style_of(
     rows = {style: sum(shapes[s] for s in read[style]) for style in styles}
     best = max(styles, key=lambda style: rows[style])
     for other in styles:
-        if rows[other] < rows[best] or read[other] == read[best]:
+        both = [s for s in read[best] if read[other].get(s, read[best][s]) != read[best][s]]
+        only = [s for s in read[other] if s not in read[best]]
+        # the reading of most rows is not enough where some rows read both ways, and some only the other way
+        if not (both or only) or (rows[other] < rows[best] and not (both and only)):
             continue
-        either = next((s for s in read[best] if read[other].get(s, -1) not in (-1, read[best][s])), None)
         ask = (
             f"state it by decimal={best.decimal!r} or decimal={other.decimal!r} "
             f"(--decimal {best.decimal} or --decimal {other.decimal})"
         )
-        if either is not None:
-            text, place = example(either)
+        if not only:
+            text, place = example(both[0])
             raise IntakeError(
                 f"{name}: the amounts of column {amount.column!r} read two ways: {text!r} ({place}) {best.words} "
                 f"or {other.words}; {ask}"
             )
-        ways = (next(s for s in read[one] if s not in read[two]) for one, two in ((best, other), (other, best)))
-        told = [f"{text!r} ({place})" for text, place in map(example, ways)]
+        told = [f"{text!r} ({place})" for text, place in map(example, (_only(read[best], read[other]), only[0]))]
         raise IntakeError(
             f"{name}: column {amount.column!r} holds amounts in two ways of writing: {' and '.join(told)}; {ask}"
         )
     return best, max(read[best].values(), default=0), all(map(_PLAIN.fullmatch, read[best]))
+
+
+def _only(shapes: Mapping[str, int], others: Mapping[str, int]) -> str:
+    return next(shape for shape in shapes if shape not in others)
 
 
 def _styles(stated: Stated, currency: tuple[str, ...]) -> list[Style]:

@@ -232,13 +232,13 @@ def unpacked(source: Source, folder: Path) -> Source:
         return source
     target = fresh(folder, Path(source.path.stem).suffix)
     try:
-        with gzip.open(source.path, "rb") as packed, target.open("wb") as file:
-            size, most = 0, max(_MOST_UNPACKED, _MOST_TIMES * source.path.stat().st_size)
+        with source.path.open("rb") as raw, gzip.GzipFile(fileobj=raw) as packed, target.open("wb") as file:
+            size = 0
             while chunk := packed.read(_CHUNK):
                 size += len(chunk)
-                if size > most:
+                if size > max(_MOST_UNPACKED, _MOST_TIMES * raw.tell()):
                     raise IntakeError(
-                        f"{source.name} unpacks to more than {most >> 20:,} MB, over {_MOST_TIMES} times its size: "
+                        f"{source.name} unpacks to over {_MOST_TIMES} times its size (so far {size >> 20:,} MB): "
                         "hardly a table; unpack it yourself if it is one"
                     )
                 file.write(chunk)
