@@ -184,6 +184,15 @@ def test_parquet_of_odd_types(tmp_path):
         assert outcome(book) == (total, (3, counted, 1, 0, 0)) and str(book.first_day) == "2026-10-17"
 
 
+def test_parquet_columns_that_differ_in_case_only(tmp_path):
+    import pyarrow.parquet as pq
+
+    names = ["day", "v", "V", "v_1"]
+    pq.write_table(pa.table([["2026-01-01"], [1.5], [20.5], [300.5]], names=names), tmp_path / "a.parquet")
+    for name, total in (("v", 1.5), ("V", 20.5), ("v_1", 300.5)):
+        assert outcome(lc.read(tmp_path / "a.parquet", date="day", values=name))[0] == total
+
+
 LEFT = pd.DataFrame({"day": ["2026-01-01", "2026-01-02", "2026-01-03", None], "item": ["a", None, "b", "c"]})
 DAYS = pd.to_datetime(LEFT.day)
 AMOUNTS = [1.25, 2, np.nan, 4]

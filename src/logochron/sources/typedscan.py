@@ -50,8 +50,19 @@ def parquet_table(engine: Engine, source: Source) -> Typed:
     """The columns of a Parquet file with the engine's types."""
     # a folder named year=2024 makes no column
     relation = f"read_parquet({quoted(str(source.path))}, hive_partitioning=false)"
-    header, types = described(engine, relation, source.name)
-    return Typed(relation, header, [named(column) for column in header], types)
+    columns, types = described(engine, relation, source.name)
+    header = columns
+    if len({column.casefold().removesuffix("_1") for column in columns}) < len(columns):
+        # the engine gives a name of its own to a column that differs from another in case only
+        header = _written_names(engine, source) or columns
+    return Typed(relation, header, [named(column) for column in columns], types)
+
+
+def _written_names(engine: Engine, source: Source) -> list[str]:
+    """The columns of a Parquet file as it writes them, where none holds others."""
+    sql = f"SELECT name, coalesce(num_children, 0) FROM parquet_schema({quoted(str(source.path))})"
+    _, *columns = engine.rows(sql, source.name)
+    return [] if any(children for _, children in columns) else [str(name) for name, _ in columns]
 
 
 def described(engine: Engine, relation: str, name: str) -> tuple[list[str], list[str]]:
