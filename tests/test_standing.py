@@ -145,6 +145,7 @@ def test_spread_keeps_the_sums(tmp_path, rows, grain):
     path = tmp_path / "f.csv"
     path.write_text("day,item,amount\n" + "".join(f"{d},{i},{n / 100:.2f}\n" for d, i, n in rows))
     ask = {"date": "day", "values": "amount", "by": "item", "rows": grain}
+    ask["covering"] = ("2024-01-01", "2026-01-04" if grain == "week" else "2025-12-31")
     whole, laid = lc.read(path, **ask), lc.read(path, **ask, spread="even")
     assert whole.totals(grain, by="item").value.tolist() == laid.totals(grain, by="item").value.tolist()
     unit = 10 ** laid.amounts["amount"].scale
