@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -25,6 +25,15 @@ _NEIGHBORS = 28
 _JUMP, _SHIFT = 5, 4
 _LEAST_GAP, _UNUSUAL_GAP = 3, 3
 _SHOWN = 20
+#: What some findings would do to a comparison.
+_WORDS = {
+    "item starts": "raises the total without growth of the others; its first periods are noted as new",
+    "item stops": "lowers the total for a year; its periods are noted as ended",
+    "duplicate rows": "counted each time: if entered twice, their periods are too high",
+    "zero amounts": "add records but no amount; a missing amount may have been entered as 0",
+    "negative amounts": "lower their periods; returns, or a sign mistaken",
+    "decimals": "finer than nearly all others: perhaps another unit, or a slip of the decimal mark",
+}
 
 
 @dataclass(frozen=True)
@@ -35,8 +44,6 @@ class Fact:
     column: str
     count: int
     example: str
-    first: int | None = None
-    last: int | None = None
 
 
 @dataclass(frozen=True)
@@ -67,7 +74,7 @@ class Review(Result):
         return f"<Review: {len(self.findings):,} findings in {self.name}>"
 
 
-def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = (), name: str = "") -> Review:
+def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) -> Review:
     """The oddities of a daybook, and of its single records where the sources have looked at them.
 
     Parameters
@@ -79,7 +86,15 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = (), na
 
     The rules are told by `logochron.review`.
     """
-    findings = [*_of_days(book, date), *_of_amounts(book), *_of_items(book), *map(_worded, facts), *_refused(book)]
+    sound, far_off = _sound(book.recorded, date)
+    findings = [
+        *far_off,
+        *_of_days(book, sound, date),
+        *_of_amounts(book, sound),
+        *_of_items(book, sound),
+        *map(_worded, facts),
+        *_refused(book),
+    ]
     arrays: dict[str, NDArray[Any]] = {}
     for column in COLUMNS:
         values = [getattr(finding, column) for finding in findings]
@@ -95,7 +110,7 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = (), na
         periods=(),
         notes=(*_held(book), *book.intake.warnings),
         findings=tuple(findings),
-        name=name or ", ".join(book.intake.sources) or "the records",
+        name=", ".join(book.intake.sources) or "the records",
     )
 
 
@@ -115,23 +130,19 @@ def _held(book: Daybook) -> tuple[str, ...]:
     return tuple(lines)
 
 
-def _sound(book: Daybook) -> tuple[Days, Finding | None]:
+def _sound(recorded: Days, date: str) -> tuple[Days, list[Finding]]:
     """The recorded days without those that look mistyped, and what is to be said of these."""
-    recorded = book.recorded
     low, high = typing_errors(recorded)
     if not low and not high:
-        return recorded, None
+        return recorded, []
     odd = recorded[:low] if low else recorded[-high:]
     sound = recorded[low:] if low else recorded[:-high]
     option = f"--covering {iso(int(sound[0]))}.." if low else f"--until {iso(int(sound[-1]))}"
     effect = f"probably mistyped: every question is refused until {option} leaves them out"
-    return sound, Finding("far-off days", "", int(odd[0]), int(odd[-1]), len(odd), iso(int(odd[0])), effect)
+    return sound, [Finding("far-off days", date, int(odd[0]), int(odd[-1]), len(odd), iso(int(odd[0])), effect)]
 
 
-def _of_days(book: Daybook, date: str) -> Iterator[Finding]:
-    recorded, far_off = _sound(book)
-    if far_off:
-        yield replace(far_off, column=date)
+def _of_days(book: Daybook, recorded: Days, date: str) -> Iterator[Finding]:
     if book.standing.rows != "day" or not len(recorded):
         return
     first, last = int(recorded[0]), int(recorded[-1])
@@ -211,13 +222,12 @@ def _last_day(book: Daybook, recorded: Days, date: str) -> Iterator[Finding]:
         )
 
 
-def _of_amounts(book: Daybook) -> Iterator[Finding]:
-    recorded, _ = _sound(book)
+def _of_amounts(book: Daybook, recorded: Days) -> Iterator[Finding]:
     recorded = np.intersect1d(recorded, book.days)
     if len(recorded) < 2 * _NEIGHBORS:
         return
     columns = tuple(dict.fromkeys(m.source_column for m in book.measures))
-    sums = book.where({}).sums(book.items_by(()), columns, *book.standing.spans(recorded))
+    sums = book.sums(book.items_by(()), columns, *book.standing.spans(recorded))
     for column in columns:
         values = sums[column][:, 0].astype(float) / 10 ** (book.amounts[column].scale or 0)
         yield from _jumps(recorded, values, column)
@@ -247,8 +257,8 @@ def _jumps(days: Days, values: NDArray[Any], column: str) -> Iterator[Finding]:
     ratio = np.ones(len(before))
     np.divide(after, before, out=ratio, where=both)
     strength = np.abs(np.log(ratio))
-    over = strength > np.log(_SHIFT)
-    for run in np.split(np.flatnonzero(over), np.flatnonzero(np.diff(np.flatnonzero(over)) > 1) + 1):
+    over = np.flatnonzero(strength > np.log(_SHIFT))
+    for run in np.split(over, np.flatnonzero(np.diff(over) > 1) + 1):
         if len(run):
             # the step itself is where neighbors differ most
             steps = np.abs(values[run + _NEIGHBORS] - values[run + _NEIGHBORS - 1])
@@ -265,8 +275,7 @@ def _jumps(days: Days, values: NDArray[Any], column: str) -> Iterator[Finding]:
             )
 
 
-def _of_items(book: Daybook) -> Iterator[Finding]:
-    recorded, _ = _sound(book)
+def _of_items(book: Daybook, recorded: Days) -> Iterator[Finding]:
     first, last = int(recorded[0]), int(recorded[-1])
     for name in book.dimensions:
         labels, codes = book.labels[name], book.codes[name]
@@ -278,26 +287,17 @@ def _of_items(book: Daybook) -> Iterator[Finding]:
         present = np.flatnonzero(ends >= starts)
         late = present[starts[present] > first + OPEN_DAYS]
         early = present[ends[present] < last - OPEN_DAYS]
-        if len(late):
-            yield Finding(
-                "item starts",
-                name,
-                int(starts[late].min()),
-                int(starts[late].max()),
-                len(late),
-                f"{labels[late[0]]} on {iso(int(starts[late[0]]))}",
-                "raises the total without growth of the others; its first periods are noted as new",
-            )
-        if len(early):
-            yield Finding(
-                "item stops",
-                name,
-                int(ends[early].min()),
-                int(ends[early].max()),
-                len(early),
-                f"{labels[early[0]]} on {iso(int(ends[early[0]]))}",
-                "lowers the total for a year; its periods are noted as ended",
-            )
+        for finding, items, days in (("item starts", late, starts), ("item stops", early, ends)):
+            if len(items):
+                yield Finding(
+                    finding,
+                    name,
+                    int(days[items].min()),
+                    int(days[items].max()),
+                    len(items),
+                    f"{labels[items[0]]} on {iso(int(days[items[0]]))}",
+                    _WORDS[finding],
+                )
         known = [str(label) for label in labels[present]]
         for one, other in alike(known)[:_SHOWN]:
             yield Finding(
@@ -321,16 +321,8 @@ def _of_items(book: Daybook) -> Iterator[Finding]:
             )
 
 
-_WORDS = {
-    "duplicate rows": "counted each time: if entered twice, their periods are too high",
-    "zero amounts": "add records but no amount; a missing amount may have been entered as 0",
-    "negative amounts": "lower their periods; returns, or a sign mistaken",
-    "decimals": "finer than nearly all others: perhaps another unit, or a slip of the decimal mark",
-}
-
-
 def _worded(fact: Fact) -> Finding:
-    return Finding(fact.kind, fact.column, fact.first, fact.last, fact.count, fact.example, _WORDS[fact.kind])
+    return Finding(fact.kind, fact.column, None, None, fact.count, fact.example, _WORDS[fact.kind])
 
 
 def _refused(book: Daybook) -> Iterator[Finding]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Callable, Mapping, Sequence
+from functools import lru_cache
 from typing import NamedTuple
 
 from logochron.core.errors import IntakeError, QuestionError
@@ -42,6 +43,10 @@ class Style(NamedTuple):
         """How a message calls it."""
         between = f" and {_BETWEEN[self.thousands]} between thousands" if self.thousands else ""
         return f"with a decimal {_MARKS[self.decimal]}{between}"
+
+    def reads(self, text: str) -> bool:
+        """Whether a text is a number written so."""
+        return bool(_compiled(self).fullmatch(text))
 
     def pattern(self) -> str:
         """What a number written so looks like; Python and the engine both read it."""
@@ -85,6 +90,11 @@ class Style(NamedTuple):
         return sum(c.isdigit() for c in digits[2]) if digits[1] else 0
 
 
+@lru_cache(64)
+def _compiled(style: Style) -> re.Pattern[str]:
+    return re.compile(style.pattern())
+
+
 class Stated(NamedTuple):
     """What the user says about the writing of amounts."""
 
@@ -114,7 +124,7 @@ def check_stated(decimal: str | None, thousands: str | None) -> Stated:
 
 def is_amount(text: str) -> bool:
     """Whether a text is a number in some writing."""
-    return any(re.fullmatch(style.pattern(), text) for style in _styles(Stated(), tuple(_tokens([text]))))
+    return any(style.reads(text) for style in _styles(Stated(), tuple(_tokens([text]))))
 
 
 def settled(texts: Sequence[str]) -> bool:
@@ -199,7 +209,7 @@ def _style_of(
             + "; bring them to one, or choose rows of one by where= (--where)"
         )
     styles = _styles(stated, tuple(tokens))
-    read = {style: {s: style.decimals(s) for s in shapes if re.fullmatch(style.pattern(), s)} for style in styles}
+    read = {style: {s: style.decimals(s) for s in shapes if style.reads(s)} for style in styles}
     rows = {style: sum(shapes[s] for s in read[style]) for style in styles}
     best = max(styles, key=lambda style: rows[style])
     for other in styles:

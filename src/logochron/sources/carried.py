@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -102,16 +102,3 @@ class TableLines:
     def of_malformed(self) -> Days:
         """The places of the records that are no rows."""
         return np.array(self.torn, dtype=np.int64)
-
-
-def next_name(engine: Engine, kind: str) -> str:
-    """A name for a table that is not taken yet."""
-    taken = engine.rows("SELECT count(*) FROM duckdb_tables()", kind)[0][0]
-    return f"{kind}_{taken}"
-
-
-def rows_of(engine: Engine, table: Typed, name: str) -> Iterator[tuple[int, list[str | None]]]:
-    """The rows of a table as texts, each with its place from 1."""
-    texts = ", ".join(f"{column}::VARCHAR" for column in table.columns)
-    for place, row in enumerate(engine.rows(f"SELECT {texts} FROM {table.relation}", name), 1):
-        yield place, list(row)

@@ -122,33 +122,31 @@ def read_dates(
     best = max(rows, key=lambda name: rows[name])
     if not rows[best]:
         raise IntakeError(_no_date(texts, column, find))
+
+    def shown(place: int) -> str:
+        return f"{texts[place]} ({find(texts[place] or '')})"
+
     for family in _FAMILIES:
         if best in family:
-            return _of_family(family, {name: ways[name] for name in family}, plain, texts, column, day_first, find)
+            return _of_family(family, {name: ways[name] for name in family}, column, day_first, shown)
     days = ways[best]
     guesses: tuple[str, ...] = ()
     if best == "a serial day":
-        shown = plain[int((days != _NONE).argmax())]
-        guesses = (f"column {column!r}: numbers such as {shown} read as days of a spreadsheet",)
+        number = plain[int((days != _NONE).argmax())]
+        guesses = (f"column {column!r}: numbers such as {number} read as days of a spreadsheet",)
     elif best == "month named" and any(re.search(r"\D\d\d$", text) for text in plain):
         guesses = (_short_years(column),)
     return Reading(days, days != _NONE, best, guesses)
 
 
 def _of_family(
-    family: dict[str, str],
-    ways: dict[str, Days],
-    plain: Sequence[str],
-    texts: Sequence[str | None],
-    column: str,
-    day_first: bool | None,
-    find: Find,
+    family: dict[str, str], ways: dict[str, Days], column: str, day_first: bool | None, shown: Callable[[int], str]
 ) -> Reading:
     short = any("short" in name for name in family)
     if day_first is not None:
         best = next(name for name in family if name.startswith("day" if day_first else "month"))
         return Reading(ways[best], ways[best] != _NONE, best, (_short_years(column),) if short else ())
-    best, sure = _settled(family, ways, plain, texts, column, find)
+    best, sure = _settled(family, ways, column, shown)
     guesses = [] if sure else [f"column {column!r}: dates read with the {best}, as some rows read no other way"]
     if short:
         guesses = [f"column {column!r}: dates read with the {best}", _short_years(column)]
@@ -156,20 +154,12 @@ def _of_family(
 
 
 def _settled(
-    family: dict[str, str],
-    ways: dict[str, Days],
-    plain: Sequence[str],
-    texts: Sequence[str | None],
-    column: str,
-    find: Find,
+    family: dict[str, str], ways: dict[str, Days], column: str, shown: Callable[[int], str]
 ) -> tuple[str, bool]:
     """The one reading that fits, and whether all that fit are the same."""
     read = {name: days != _NONE for name, days in ways.items()}
     any_way = np.logical_or.reduce(list(read.values()))
     fitting = [name for name in family if read[name][any_way].all()]
-
-    def shown(place: int) -> str:
-        return f"{texts[place]} ({find(texts[place] or '')})"
 
     if not fitting:
         # rows of the one kind and rows of the other
@@ -183,7 +173,7 @@ def _settled(
     different = [name for name in fitting if (ways[name] != ways[fitting[0]])[any_way].any()]
     if not different:
         return fitting[0], len(fitting) == len(family)
-    closest = _closest(fitting, ways, any_way, plain)
+    closest = _closest(fitting, ways, any_way)
     if closest:
         return closest, False
     place = int((any_way & (ways[different[0]] != ways[fitting[0]])).argmax())
@@ -193,7 +183,7 @@ def _settled(
     )
 
 
-def _closest(fitting: Sequence[str], ways: dict[str, Days], rows: NDArray[np.bool_], plain: Sequence[str]) -> str:
+def _closest(fitting: Sequence[str], ways: dict[str, Days], rows: NDArray[np.bool_]) -> str:
     """Of readings of short years the one whose days lie much closer together than by any other, if any."""
     if not any("short" in name for name in fitting):
         return ""

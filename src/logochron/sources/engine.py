@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Mapping
+from itertools import count
 from os import getpid
 from pathlib import Path
 from tempfile import gettempdir
@@ -28,7 +29,8 @@ class Engine:
         self.connection = duckdb.connect(config={"temp_directory": spill, "autoinstall_known_extensions": False})
         # texts of mixed columns stay texts; zoned timestamps show in no zone of this machine
         self.connection.execute("SET pandas_analyze_sample = 0; SET TimeZone = 'UTC'")
-        self.kept: dict[str, Any] = {}
+        self._kept: dict[str, Any] = {}
+        self._numbers = count()
         self.progress = progress
         if progress:
             self.connection.execute("SET enable_progress_bar = true; SET enable_progress_bar_print = false")
@@ -51,10 +53,16 @@ class Engine:
             if self.progress:
                 watcher.join()
 
-    def keep(self, name: str, table: Any) -> None:
-        """Make a table in memory known under a name, as long as the connection lives."""
-        self.kept[name] = table
+    def fresh_name(self, kind: str) -> str:
+        """A name that no table of this connection has had."""
+        return f"{kind}_{next(self._numbers)}"
+
+    def keep(self, table: Any) -> str:
+        """Make a table in memory known, as long as the connection lives; its name."""
+        name = self.fresh_name("frame")
+        self._kept[name] = table
         self.connection.register(name, table)
+        return name
 
     def rows(self, sql: str, name: str) -> list[tuple[Any, ...]]:
         """The answer of a small query; what the engine refuses becomes an IntakeError."""

@@ -8,6 +8,7 @@ from typing import Any
 from logochron.core.errors import IntakeError, QuestionError
 from logochron.sources.engine import Engine
 from logochron.sources.locate import Source
+from logochron.sources.query import named
 from logochron.sources.typedscan import Typed, described
 
 
@@ -35,8 +36,7 @@ def frame_table(engine: Engine, source: Source) -> Typed:
     table, header, zones = known(frame)
     if not header:
         raise QuestionError(f"{source.name} has no columns")
-    name = f"frame_{len(engine.kept)}"
-    engine.keep(name, table)
+    name = engine.keep(table)
     try:
         _, types = described(engine, name, source.name)
     except IntakeError as error:
@@ -52,8 +52,8 @@ def _pandas(frame: Any) -> tuple[Any, list[str], dict[str, str]]:
         raise QuestionError("the data frame has columns of several levels: join them to one name each first")
     columns = {i: frame.iloc[:, i] for i in range(frame.shape[1])}
     header = [str(name) for name in frame.columns]
-    named = any(name is not None for name in frame.index.names)
-    if named or isinstance(frame.index, (pd.DatetimeIndex, pd.PeriodIndex)):
+    has_names = any(name is not None for name in frame.index.names)
+    if has_names or isinstance(frame.index, (pd.DatetimeIndex, pd.PeriodIndex)):
         for level in range(frame.index.nlevels):
             name = str(frame.index.names[level] or ("index" if frame.index.nlevels == 1 else f"index_{level + 1}"))
             if name not in header:
@@ -98,8 +98,6 @@ def _pyarrow(table: Any) -> tuple[Any, list[str], dict[str, str]]:
 
 
 def _relation(relation: Any) -> tuple[Any, list[str], dict[str, str]]:
-    from logochron.sources.query import named
-
     if not hasattr(relation, "project"):
         raise QuestionError(f"`source` is a {type(relation).__name__}: give a relation, as .sql() and .table() do")
     names = list(relation.columns)

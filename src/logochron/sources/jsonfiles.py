@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from logochron.core.errors import IntakeError
-from logochron.sources.carried import Carrier, next_name
+from logochron.sources.carried import Carrier
 from logochron.sources.engine import Engine
 from logochron.sources.locate import Source
 from logochron.sources.textfile import encoding_of
@@ -44,7 +44,7 @@ def carry_json(engine: Engine, source: Source) -> Typed:
         Where the file is no JSON, or holds no records.
     """
     encoding = encoding_of(source, source.path, None)
-    carrier = Carrier(engine, next_name(engine, "json"), "line", source.path.stat().st_size)
+    carrier = Carrier(engine, engine.fresh_name("json"), "line", source.path.stat().st_size)
     places: dict[str, int] = {}
     try:
         with source.path.open(encoding=encoding, newline=None) as file:
@@ -122,7 +122,6 @@ def _of_array(source: Source, file: Any, carrier: Carrier) -> Iterator[tuple[int
     text = file.read(_CHUNK)
     at = text.index("[") + 1
     line = 1 + text.count("\n", 0, at)
-    ended = False
     while True:
         gap = _BETWEEN.match(text, at)
         after = gap.end() if gap else at
@@ -135,7 +134,7 @@ def _of_array(source: Source, file: Any, carrier: Carrier) -> Iterator[tuple[int
                 raise ValueError("the array does not end")
             record, end = _DECODER.raw_decode(text, at)
         except (ValueError, RecursionError) as error:
-            more = "" if ended or len(text) - at > _MOST else file.read(max(_CHUNK, len(text) - at))
+            more = "" if len(text) - at > _MOST else file.read(max(_CHUNK, len(text) - at))
             if isinstance(error, (_Twice, RecursionError)) or not more:
                 raise IntakeError(
                     f"{source.name}, line {line:,}: {text[at : at + 60]!r} - no JSON: {str(error).split(':')[0]}"

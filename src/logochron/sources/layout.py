@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import NamedTuple
 
 from logochron.core.errors import IntakeError, QuestionError, no_such
@@ -22,6 +22,11 @@ def filled(row: Sequence[str]) -> int:
     return sum(bool(field.strip()) for field in row)
 
 
+def holds(row: Sequence[str], names: Sequence[str], seen: Callable[[str], str] = fold) -> bool:
+    """Whether a row holds all names, compared as `seen`."""
+    return {seen(name) for name in names} <= {seen(field) for field in row}
+
+
 def find_header(rows: Sequence[Sequence[str]], names: Sequence[str]) -> int:
     """The place of the header among the first rows: the row that holds the names, else the first as full as most.
 
@@ -31,10 +36,9 @@ def find_header(rows: Sequence[Sequence[str]], names: Sequence[str]) -> int:
         The columns that are wanted; none where they are to be guessed.
     """
     top = rows[:TOP]
-    for seen in (lambda name: name, fold):
-        wanted = {seen(name) for name in names}
+    for seen in (str, fold):
         for place, row in enumerate(top):
-            if wanted and wanted <= {seen(field) for field in row}:
+            if names and holds(row, names, seen):
                 return place
     full = [row for row in rows if filled(row)]
     if not full:

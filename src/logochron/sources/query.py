@@ -136,6 +136,7 @@ def is_empty(sql: str) -> str:
 
 
 def double(amount: Amount, empty_is_zero: bool) -> str:
+    """An amount as a double; unknown where it is no number."""
     if not amount.is_text:
         value = f"{amount.sql}::DOUBLE"
         return f"coalesce({value}, 0.0)" if empty_is_zero else value

@@ -20,7 +20,7 @@ from logochron.sources.amounts import check_stated
 from logochron.sources.engine import Engine
 from logochron.sources.locate import Dialect, Source, locate
 from logochron.sources.scanned import PERIOD, Wanted
-from logochron.sources.scanner import Scanner
+from logochron.sources.scanner import sampled
 
 #: Names a dimension may not bear, since tables use them.
 TAKEN = frozenset((*BEFORE, *AFTER))
@@ -52,6 +52,11 @@ class Options(NamedTuple):
     empty: Empty = "refused"
     on_refused: OnRefused = "stop"
     progress: Callable[[float], None] | None = None
+
+    @property
+    def dialect(self) -> Dialect:
+        """What is stated about the form of the source."""
+        return Dialect(self.delimiter, self.encoding, self.header_row, self.sheet)
 
 
 class Request(NamedTuple):
@@ -102,13 +107,11 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
     sources = locate(source)
     if options.sheet is not None and not any(one.kind == "workbook" for one in sources):
         raise QuestionError(f"`sheet` names a sheet of a workbook (.xlsx); {sources[0].name} is none")
-    dialect = Dialect(options.delimiter, options.encoding, options.header_row, options.sheet)
     guesses: tuple[str, ...] = ()
     if date is None or not measures:
         from logochron.sources.guessing import guess
 
-        with Scanner(engine, Wanted("", {}, (), {}, False), dialect) as scanner:
-            sample = scanner.sample(sources[0])
+        sample = sampled(engine, sources[0], options.dialect)
         known = [*dimensions.values(), *where]
         date, column, guesses = guess(sources[0], sample, date, measures, known)
         measures = measures or (Measure(column),)
@@ -128,7 +131,7 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
         sources=sources,
         wanted=wanted,
         stated=Stated(options.day_first, options.date_format, (covered[0], min(ends) if ends else None), standing),
-        dialect=dialect,
+        dialect=options.dialect,
         wide=standing if options.periods_in_columns else None,
         measures=measures,
         covering=covered,

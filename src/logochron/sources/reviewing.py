@@ -12,12 +12,12 @@ from logochron.core.errors import QuestionError, no_such
 from logochron.core.review import Fact, Review, review_book
 from logochron.sources.engine import Engine
 from logochron.sources.guessing import NEARLY, candidates_of, guess, labels_of
-from logochron.sources.locate import Dialect, locate
+from logochron.sources.locate import locate
 from logochron.sources.query import inner
 from logochron.sources.reading import carry_out
 from logochron.sources.request import TAKEN, Options, Request
-from logochron.sources.scanned import Scanned, Wanted
-from logochron.sources.scanner import Scanner
+from logochron.sources.scanned import Scanned
+from logochron.sources.scanner import sampled
 
 _MEMORY = "600MB"
 #: Zeros are remarked where they are fewer than one in so many, decimals where finer than all but one in so many.
@@ -95,10 +95,8 @@ def _columns_found(source: Any, asked: Options, with_items: bool) -> Options:
     """The options with the columns that were not named."""
     by = [asked.by] if isinstance(asked.by, str) else asked.by.values() if isinstance(asked.by, Mapping) else asked.by
     known = [*by, *(asked.where or {})]
-    dialect = Dialect(asked.delimiter, asked.encoding, asked.header_row, asked.sheet)
     first = locate(source)[0]
-    with Scanner(Engine(), Wanted("", {}, (), {}, False), dialect) as scanner:
-        sample = scanner.sample(first)
+    sample = sampled(Engine(), first, asked.dialect)
     dates, amounts = candidates_of(sample, asked.date, known)
     if len(dates) != 1 or not amounts:  # the columns of a file with flaws
         dates, amounts = candidates_of(sample, asked.date, known, NEARLY)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, NamedTuple, Protocol
 
@@ -14,10 +14,11 @@ from logochron.core.days import Days
 from logochron.core.intake import LISTED, Refusal
 from logochron.core.selection import Where, labels_named
 from logochron.core.totals import is_total
-from logochron.sources.amounts import Stated, is_amount
+from logochron.sources.amounts import Stated, is_amount, judge
 from logochron.sources.engine import Engine
 from logochron.sources.locate import Source
-from logochron.sources.query import Groups, Query, inner, is_empty, quoted
+from logochron.sources.query import Groups, Plan, Query, inner, is_empty, quoted
+from logochron.sources.rollup import roll_up
 
 _NAN = re.compile(r"\s*[+-]?nan\s*", re.IGNORECASE)
 
@@ -122,6 +123,42 @@ def first_row(engine: Engine, query: Query, lines: Lines | None, expression: str
     if lines is None:
         return f"row {number:,}"
     return f"{lines.unit} {int(lines.of_rows(np.array([number]))[0]):,}"
+
+
+def judged_roll_up(
+    engine: Engine,
+    source: Source,
+    query: Query,
+    plans: Mapping[str, Plan],
+    wanted: Wanted,
+    lines: Callable[[Query], Lines | None],
+    *,
+    plain: bool,
+) -> tuple[Query, Groups, tuple[str, ...]]:
+    """The roll-up, with the writing of text amounts judged where it must be, and what was recognised of it.
+
+    Parameters
+    ----------
+    lines
+        Finds the places of rows, should a message need them.
+    plain
+        Whether the amounts seem to need no reading; else they are judged before the first pass.
+    """
+    said: list[str] = []
+
+    def judged(query: Query, plans: Mapping[str, Plan]) -> tuple[Query, Mapping[str, Plan]]:
+        def find(expression: str, sought: str) -> str:
+            return first_row(engine, query, lines(query), expression, sought)
+
+        asked, bettered, guesses = judge(engine, query, plans, wanted.writing, source.name, find)
+        said.extend(guesses)
+        return asked, bettered
+
+    if plain and wanted.writing == Stated():
+        query, groups = roll_up(engine, query, plans, source.name, judged)
+    else:
+        query, groups = roll_up(engine, *judged(query, plans), source.name)
+    return query, groups, tuple(said)
 
 
 def total_warning(source: Source, label: str, wanted: Wanted) -> tuple[str, ...]:

@@ -88,7 +88,7 @@ class Scanner:
         if source.kind == "workbook":
             from logochron.sources.workbooks import carry_sheet
 
-            return carry_sheet(self.engine, source, self.dialect.sheet, self.dialect, self.names, self.wanted.date)
+            return carry_sheet(self.engine, source, self.dialect, self.names, self.wanted.date)
         if source.kind == "json":
             from logochron.sources.jsonfiles import carry_json
 
@@ -119,3 +119,9 @@ class Scanner:
 
             self._unpacked[source.path] = unpacked(source, self.folder)
         return self._unpacked[source.path]
+
+
+def sampled(engine: Engine, source: Source, dialect: Dialect) -> list[Column]:
+    """The columns of a source with their first fields, before any is wanted."""
+    with Scanner(engine, Wanted("", {}, (), {}, False), dialect) as scanner:
+        return scanner.sample(source)

@@ -17,7 +17,7 @@ from pathlib import Path
 
 from logochron.core.errors import IntakeError, QuestionError
 from logochron.core.totals import is_total
-from logochron.sources.layout import filled, find_header, fold, unnamed
+from logochron.sources.layout import filled, find_header, holds, unnamed
 from logochron.sources.locate import Dialect, Source, fresh
 
 #: What text is taken for that is not UTF-8 and bears no mark.
@@ -353,7 +353,7 @@ def _delimiter(
         if len(header) > 1:
             widths[candidate] = len(header)
             # one that parts all wanted names is the one
-            named = bool(names) and {fold(name) for name in names} <= {fold(field) for field in header}
+            named = bool(names) and holds(header, names)
             fitting[candidate] = named + sum(len(row) == len(header) for row in rows) / len(rows)
     best = max(fitting.values(), default=0)
     chosen = [candidate for candidate, part in fitting.items() if part == best]

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from threading import Thread
 
@@ -12,12 +13,12 @@ import numpy as np
 
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
-from logochron.sources.amounts import judge, settled, written_plainly
+from logochron.sources.amounts import settled, written_plainly
 from logochron.sources.dates import has_time
 from logochron.sources.engine import Engine
 from logochron.sources.layout import Placed, place_columns
 from logochron.sources.locate import Dialect, Source, fresh
-from logochron.sources.query import Amount, Judge, Plan, Query, day_text, quoted
+from logochron.sources.query import Amount, Plan, Query, day_text, quoted
 from logochron.sources.records import (
     LongLine,
     Places,
@@ -30,9 +31,8 @@ from logochron.sources.records import (
     shorten_lines,
     walk,
 )
-from logochron.sources.rollup import roll_up
-from logochron.sources.scanned import Malformed, Scanned, Wanted, blank_rows, first_row, total_warning
-from logochron.sources.textfile import TextFile, prepare, unpacked
+from logochron.sources.scanned import Malformed, Scanned, Wanted, blank_rows, judged_roll_up, total_warning
+from logochron.sources.textfile import TextFile, prepare
 
 _DECIMALS = re.compile(r"\s*[+-]?\d*(?:\.(\d*?)0*)?\s*")
 
@@ -51,7 +51,6 @@ def scan_text(
     IntakeError
         Where the engine's rows and the file's records do not agree, or the file cannot be read at all.
     """
-    source = unpacked(source, folder)
     mend = not_utf8 = underscores = False
     nuls = 0
     names = [name for _, name in wanted.names()]
@@ -73,17 +72,16 @@ def scan_text(
             whole, path = path, fresh(folder, ".csv")
             mask_swallows(whole, path, swallows)
         query = _text_query(text, path, wanted, placed, underscores)
-        said: list[str] = []
         counts: list[Scan] = []
         counting = Thread(target=lambda: counts.append(scan(path, text.delimiter, columns)))  # noqa: B023  joined below
         counting.start()
         failure: IntakeError | None = None
         try:
-            judge = _judge(engine, text, path, wanted, said)
-            plans: Mapping[str, Plan] = _text_plans(text, placed, query.amounts)
-            if not all(written_plainly(text.column(placed.at[a.column])) for a in query.amounts) or any(wanted.writing):
-                query, plans = judge(query, plans)
-            query, groups = roll_up(engine, query, plans, source.name, None if said else judge)
+            plain = all(written_plainly(text.column(placed.at[amount.column])) for amount in query.amounts)
+            plans = _text_plans(text, placed, query.amounts)
+            query, groups, said = judged_roll_up(
+                engine, source, query, plans, wanted, partial(_lines_so_far, engine, text, path), plain=plain
+            )
             malformed = _rejects(engine, text.delimiter)
         except IntakeError as error:
             failure = error
@@ -148,19 +146,9 @@ def _too_long(line: LongLine) -> str:
     return f"line {line.line:,} has {line.end - line.start:,} bytes: read without its middle"
 
 
-def _judge(engine: Engine, text: TextFile, path: Path, wanted: Wanted, said: list[str]) -> Judge:
-    """Asks for the writing of the amounts; what is recognised goes to `said`."""
-
-    def judged(query: Query, plans: Mapping[str, Plan]) -> tuple[Query, Mapping[str, Plan]]:
-        def find(expression: str, sought: str) -> str:
-            lines = _FileLines(path, text.skip, tuple(bad.position for bad in _rejects(engine, text.delimiter)), None)
-            return first_row(engine, query, lines, expression, sought)
-
-        asked, bettered, guesses = judge(engine, query, plans, wanted.writing, text.source.name, find)
-        said.extend(guesses)
-        return asked, bettered
-
-    return judged
+def _lines_so_far(engine: Engine, text: TextFile, path: Path, _: Query) -> _FileLines:
+    """Finds the lines of rows while the file is being judged."""
+    return _FileLines(path, text.skip, tuple(bad.position for bad in _rejects(engine, text.delimiter)), None)
 
 
 def _text_query(text: TextFile, path: Path, wanted: Wanted, placed: Placed, underscores: bool) -> Query:

@@ -7,13 +7,11 @@ from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from logochron.core.errors import IntakeError
-from logochron.sources.amounts import judge
 from logochron.sources.engine import Engine
 from logochron.sources.layout import Placed, place_columns
 from logochron.sources.locate import Source
-from logochron.sources.query import Amount, Judge, Plan, Query, day_text, named, quoted
-from logochron.sources.rollup import roll_up
-from logochron.sources.scanned import Lines, Malformed, Scanned, Wanted, blank_rows, first_row, total_warning
+from logochron.sources.query import Amount, Plan, Query, day_text, named, quoted
+from logochron.sources.scanned import Lines, Malformed, Scanned, Wanted, blank_rows, judged_roll_up, total_warning
 
 NUMBER = re.compile(r"DOUBLE|FLOAT|DECIMAL\(\d+,\d+\)|U?(TINY|SMALL|BIG|HUGE)?INT(EGER)?|BIGNUM")
 _TEXT = ("VARCHAR", "ENUM", "JSON", "UUID", '"NULL"')
@@ -108,12 +106,7 @@ def scan_typed(engine: Engine, source: Source, table: Typed, wanted: Wanted) -> 
         empty_is_zero=wanted.empty_is_zero,
         apart=wanted.apart,
     )
-    said: list[str] = []
-    judged = _judge(engine, source, table, wanted, said)
-    if any(amount.is_text for amount in amounts) and any(wanted.writing):
-        query, better = judged(query, plans)
-        plans = dict(better)
-    query, groups = roll_up(engine, query, plans, source.name, judged)
+    query, groups, said = judged_roll_up(engine, source, query, plans, wanted, lambda _: table.lines, plain=True)
     return Scanned(
         source=source,
         query=query,
@@ -124,22 +117,10 @@ def scan_typed(engine: Engine, source: Source, table: Typed, wanted: Wanted) -> 
         set_aside=table.set_aside,
         cells=bool(table.date_text),
         malformed=table.malformed,
-        guesses=(*table.guesses, *placed.guesses, *dict.fromkeys(said)),
+        guesses=(*table.guesses, *placed.guesses, *said),
         warnings=total_warning(source, table.total, wanted),
         lines=table.lines,
     )
-
-
-def _judge(engine: Engine, source: Source, table: Typed, wanted: Wanted, said: list[str]) -> Judge:
-    def judged(query: Query, plans: Mapping[str, Plan]) -> tuple[Query, Mapping[str, Plan]]:
-        def find(expression: str, sought: str) -> str:
-            return first_row(engine, query, table.lines, expression, sought)
-
-        asked, bettered, guesses = judge(engine, query, plans, wanted.writing, source.name, find)
-        said.extend(guesses)
-        return asked, bettered
-
-    return judged
 
 
 def _date(source: Source, wanted: Wanted, table: Typed, placed: Placed) -> str:

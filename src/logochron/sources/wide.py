@@ -13,7 +13,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.errors import IntakeError, QuestionError
 from logochron.core.options import Grain, values
 from logochron.core.totals import TOTAL, is_total
-from logochron.sources.carried import Carrier, TableLines, next_name
+from logochron.sources.carried import Carrier, TableLines
 from logochron.sources.engine import Engine
 from logochron.sources.labels import ordinal_of, read_label
 from logochron.sources.layout import filled, fold
@@ -21,7 +21,7 @@ from logochron.sources.locate import Dialect, Source
 from logochron.sources.query import is_empty, quoted
 from logochron.sources.records import Scan, scan
 from logochron.sources.scanned import PERIOD
-from logochron.sources.textfile import fields_of_any_size, prepare, unpacked
+from logochron.sources.textfile import fields_of_any_size, prepare
 from logochron.sources.typedscan import DAY_NUMBER, Typed
 
 #: From short to long.
@@ -44,7 +44,6 @@ def carry_text(engine: Engine, source: Source, folder: Path, dialect: Dialect, n
     IntakeError
         Where a stray quote seems to swallow lines.
     """
-    source = unpacked(source, folder)
     text = prepare(source, folder, dialect, names)
     seen: Scan = scan(text.path, text.delimiter, len(text.header))
     if seen.mixed or seen.not_utf8 or seen.nuls:
@@ -55,7 +54,7 @@ def carry_text(engine: Engine, source: Source, folder: Path, dialect: Dialect, n
             f"{source.name}, line {first.line:,}: {first.text[:60]!r} - a stray quote seems to swallow the lines from "
             "here on; mend it"
         )
-    carrier = Carrier(engine, next_name(engine, "wide"), "line", header=list(text.header))
+    carrier = Carrier(engine, engine.fresh_name("wide"), "line", header=list(text.header))
     width = len(text.header)
     with text.path.open(encoding="utf-8-sig", newline="") as file, fields_of_any_size():
         reader, line = csv.reader(file, delimiter=text.delimiter), 1
@@ -102,7 +101,7 @@ def lay_out(
     total_row = " OR ".join(
         f"regexp_full_match(trim(coalesce(c{i}, '')), {quoted(TOTAL)}, 'i')" for i in columns.others
     )
-    name = next_name(engine, "cells")
+    name = engine.fresh_name("cells")
     labels = ", ".join(quoted(table.header[i]) for i in cells)
     engine.run(
         f"CREATE TABLE {name} AS SELECT * EXCLUDE (p), [{', '.join(map(str, days))}][p + 1]::BIGINT AS day, "
@@ -114,15 +113,14 @@ def lay_out(
         f"SELECT count(*) FILTER (aside), count(DISTINCT place) FILTER (total) FROM {name}", source.name
     )
     engine.run(f"DELETE FROM {name} WHERE aside", source.name)
-    kept_lines = TableLines(engine, name, (), table.lines.unit if table.lines else "row")
-    if table.lines is not None:
-        kept_lines.torn = tuple(int(line) for line in table.lines.of_malformed())
+    torn = table.lines.of_malformed().tolist() if table.lines else []
+    unit = table.lines.unit if table.lines else "row"
     return Typed(
         relation=f"(SELECT * EXCLUDE (place, aside, total) FROM {name})",
         header=[*(table.header[i] for i in columns.others), PERIOD, measure],
         columns=[*(f"c{i}" for i in columns.others), "day", "v"],
         types=[*["VARCHAR"] * len(columns.others), DAY_NUMBER, "VARCHAR"],
-        lines=kept_lines,
+        lines=TableLines(engine, name, tuple(torn), unit),
         malformed=table.malformed,
         empty=table.empty,
         guesses=(*table.guesses, *_said(source, table, columns, totals, each)),

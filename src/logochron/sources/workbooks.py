@@ -12,10 +12,10 @@ from xml.etree import ElementTree
 
 from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.core.totals import is_total
-from logochron.sources.carried import Carrier, next_name
+from logochron.sources.carried import Carrier
 from logochron.sources.dates import SERIAL_DAYS, SERIAL_EPOCH
 from logochron.sources.engine import Engine
-from logochron.sources.layout import TOP, filled, find_header, fold, unnamed
+from logochron.sources.layout import TOP, filled, find_header, fold, holds, unnamed
 from logochron.sources.locate import Dialect, Source
 from logochron.sources.typedscan import Typed
 
@@ -31,15 +31,13 @@ _SPREADSHEET = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 _LINK = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
 
 
-def carry_sheet(
-    engine: Engine, source: Source, sheet: str | None, dialect: Dialect, names: Sequence[str], date: str
-) -> Typed:
+def carry_sheet(engine: Engine, source: Source, dialect: Dialect, names: Sequence[str], date: str) -> Typed:
     """A sheet carried into a table of texts.
 
     Parameters
     ----------
-    sheet
-        Its name; where None the one sheet that holds anything, or the wanted columns.
+    dialect
+        Names the sheet; where it does not, the one sheet that holds anything, or the wanted columns.
     names, date
         The wanted columns, and which of them holds the dates.
 
@@ -55,7 +53,7 @@ def carry_sheet(
     _check_size(source)
     try:
         book = CalamineWorkbook.from_path(str(source.path))
-        chosen, guesses = _chosen(source, book, sheet, names)
+        chosen, guesses = _chosen(source, book, dialect.sheet, names)
         rows = book.get_sheet_by_name(chosen)
         shift = rows.start[1] if rows.start else 0
         odd = _odd_cells(source, chosen)
@@ -92,9 +90,8 @@ def _chosen(source: Source, book: Any, sheet: str | None, names: Sequence[str]) 
             tops[name] = top
     if not tops:
         raise IntakeError(f"{source.name} has no sheet with anything in it")
-    wanted = {fold(name) for name in names}
-    fitting = [name for name, top in tops.items() if wanted <= {fold(f) for f in top[find_header(top, names)]}]
-    chosen = fitting if wanted and fitting else list(tops)
+    fitting = [name for name, top in tops.items() if holds(top[find_header(top, names)], names)]
+    chosen = fitting if names and fitting else list(tops)
     if len(chosen) > 1:
         raise QuestionError(
             f"{source.name} has several sheets that may be meant: {', '.join(chosen)}; name one by sheet= (--sheet)"
@@ -196,7 +193,7 @@ def _carry(
     if stated is None and at > next(i for i, row in enumerate(top) if filled(row)):
         guesses.append(f"{source.name}: header taken from row {at + 1} (header_row= states it)")
     header = list(top[at]) if at >= 0 else list(unnamed(len(top[0])))
-    carrier = Carrier(engine, next_name(engine, "sheet"), "row", height, header=header)
+    carrier = Carrier(engine, engine.fresh_name("sheet"), "row", height, header=header)
     dates = next((i for i, name in enumerate(header) if name == date or fold(name) == fold(date)), -1)
     serial, total = "", ""
     for number, row in enumerate((*top[at + 1 :], *rows), at + 2):
