@@ -157,6 +157,22 @@ def test_json_refused(tmp_path, text, said):
         lc.read(tmp_path / "a.json", **ASK)
 
 
+def test_half_a_character_is_refused(tmp_path):
+    (tmp_path / "a.jsonl").write_text('{"day": "2026-01-01", "item": "\\ud800x", "amount": 1}\n' + json.dumps(ROWS[0]))
+    book = lc.read(tmp_path / "a.jsonl", **ASK)
+    assert outcome(book) == (1.5, (2, 1, 1, 0, 0))
+    assert "line 1: '2026-01-01 \\\\ud800x 1' - half a character" in str(book.intake.refused_rows[0])
+
+
+def test_many_sources_of_many_kinds(tmp_path):
+    paths = []
+    for i in range(4):  # a file with refusals among them leaves tables of the engine behind
+        paths += [tmp_path / f"{i}.csv", tmp_path / f"{i}.jsonl"]
+        paths[-2].write_text("day,item,amount\n2026-01-01,a,1\n2026-01-01,a\n")
+        paths[-1].write_text(json.dumps(ROWS[0]))
+    assert outcome(lc.read(paths, **ASK)) == (10, (12, 8, 4, 0, 0))
+
+
 def test_long_json_is_read_in_pieces(tmp_path):
     many = [{"day": "2026-01-01", "item": "x" * 300_000, "amount": i} for i in range(12)]
     (tmp_path / "a.json").write_text(json.dumps(many))

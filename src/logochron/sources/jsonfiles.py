@@ -62,10 +62,12 @@ def carry_json(engine: Engine, source: Source) -> Typed:
                     for name, text in zip(record, row):
                         ordered[places[name]] = text
                     row = ordered
-                if any(text and text.strip() for text in row):
-                    carrier.add(line, row)
-                else:
+                if not any(text and text.strip() for text in row):
                     carrier.blank += 1
+                elif halved := _halved(row):
+                    carrier.refuse(line, halved, "half a character")
+                else:
+                    carrier.add(line, row)
     except UnicodeError as error:
         raise IntakeError(f"{source.name} is not in encoding {encoding}: {error}") from None
     if not carrier.header:
@@ -79,6 +81,16 @@ def _text(value: Any) -> str | None:
     if value is None or isinstance(value, str):
         return value
     return json.dumps(value, ensure_ascii=False)
+
+
+def _halved(row: list[str | None]) -> str:
+    """The row as it can be shown, where an escape such as ``\\ud800`` names half a character; else nothing."""
+    text = " ".join(filter(None, row))
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        return text.encode("utf-8", "backslashreplace").decode()
+    return ""
 
 
 def _kind(source: Source, file: Any) -> str:
