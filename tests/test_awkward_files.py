@@ -111,6 +111,14 @@ DATES = [
     (["5-Dec-26", "6-Dec-26", "30-Feb-26"], {}, "2026-12-05", "2026-12-06", 1, "two digits"),
     ([f"{d:02d}/10/26" for d in range(1, 29)], {}, "2026-10-01", "2026-10-28", 0, "day first, short year"),
     ([f"26-10-{d:02d}" for d in range(1, 29)], {}, "2026-10-01", "2026-10-28", 0, "short year first"),
+    (
+        [*(f"{d:02d}/10/26" for d in range(1, 29)), "31/02/26"],
+        {},
+        "2026-10-01",
+        "2026-10-28",
+        1,
+        "day first, short year",
+    ),
     (["18/10/26"], {"day_first": True}, "2026-10-18", "2026-10-18", 0, "1969 to 2068"),
     (["01/02/69", "31/12/68"], {"day_first": True}, "1969-02-01", "2068-12-31", 0, ""),
     (["45931", "45932.75"], {}, "2025-10-01", "2025-10-02", 0, "days of a spreadsheet"),
@@ -147,6 +155,11 @@ def test_dates(tmp_path, texts, options, first, last, refused, said):
     ("texts", "options", "said"),
     [
         (["17/10/26"], {}, r"17/10/26 \(.*line 2\) may be day first, short year or short year first; .*day_first=True"),
+        (
+            ["17/10/26"] * 5 + ["18/10/26"] * 5 + ["31/02/26"],
+            {},
+            "short year first or day first, short year",
+        ),
         (["2026-05", "2026-06"], {}, r"'2026-05' \(.*line 2\).*rows='month' \(--rows month\)"),
         (["soon"], {}, r"no usable date: 'soon' \(.*line 2\).*date_format="),
         (["2026-03-31T23:30:00Z"], {"tz": "Europe/Londn"}, "Did you mean 'Europe/London'"),

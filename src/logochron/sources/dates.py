@@ -61,6 +61,8 @@ _NONE = np.iinfo(np.int64).min
 #: A reading settles short years where its days lie this many times closer than by any other.
 _CLOSER = 5
 _DAYS_TO_TELL = 13
+#: The part of the rows that a reading of short years must fit to be thought of.
+_NEARLY = 0.5
 
 #: Told a date text, says where its first row stands.
 Find = Callable[[str], str]
@@ -159,7 +161,10 @@ def _settled(
     """The one reading that fits, and whether all that fit are the same."""
     read = {name: days != _NONE for name, days in ways.items()}
     any_way = np.logical_or.reduce(list(read.values()))
-    fitting = [name for name in family if read[name][any_way].all()]
+    # one impossible date must not make a short year of every day: half the rows are enough to ask
+    least = _NEARLY if any("short" in name for name in family) else 1.0
+    fitting = [name for name in family if read[name][any_way].mean() >= least]
+    fitting.sort(key=lambda name: -int(read[name].sum()))
 
     if not fitting:
         # rows of the one kind and rows of the other
@@ -170,26 +175,27 @@ def _settled(
             f"column {column!r} holds dates with the {first} {shown(one)} and with the {second} {shown(two)}; "
             f"state it by {family[first]} or {family[second]}"
         )
-    different = [name for name in fitting if (ways[name] != ways[fitting[0]])[any_way].any()]
+    alike = {name: read[name] & read[fitting[0]] for name in fitting}
+    different = [name for name in fitting if (ways[name] != ways[fitting[0]])[alike[name]].any()]
     if not different:
         return fitting[0], len(fitting) == len(family)
-    closest = _closest(fitting, ways, any_way)
+    closest = _closest(fitting, ways, read)
     if closest:
         return closest, False
-    place = int((any_way & (ways[different[0]] != ways[fitting[0]])).argmax())
+    place = int((alike[different[0]] & (ways[different[0]] != ways[fitting[0]])).argmax())
     raise IntakeError(
         f"every date in column {column!r} reads {'both ways' if len(fitting) == 2 else 'several ways'}: "
         f"{shown(place)} may be {' or '.join(fitting)}; state it by {' or '.join(family[name] for name in fitting)}"
     )
 
 
-def _closest(fitting: Sequence[str], ways: dict[str, Days], rows: NDArray[np.bool_]) -> str:
+def _closest(fitting: Sequence[str], ways: dict[str, Days], read: dict[str, NDArray[np.bool_]]) -> str:
     """Of readings of short years the one whose days lie much closer together than by any other, if any."""
     if not any("short" in name for name in fitting):
         return ""
-    spans = sorted((int(np.ptp(ways[name][rows])) + 1, name) for name in fitting)
+    spans = sorted((int(np.ptp(ways[name][read[name]])) + 1, name) for name in fitting)
     best = spans[0][1]
-    days_of_month = {dt.date.fromordinal(int(day) + _EPOCH).day for day in ways[best][rows]}
+    days_of_month = {dt.date.fromordinal(int(day) + _EPOCH).day for day in ways[best][read[best]]}
     apart = all(longer > _CLOSER * shorter for (shorter, _), (longer, _) in pairwise(spans[:2]))
     return best if apart and len(days_of_month) >= _DAYS_TO_TELL else ""
 
