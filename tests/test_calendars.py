@@ -27,7 +27,7 @@ def test_contract(calendar, each, day):
     ordinal = calendar.ordinals(each, np.arange(day, day + 800))
     assert set(np.diff(ordinal)) <= {0, 1}  # tiles without gap
     periods = np.unique(ordinal)
-    starts, ends = calendar.starts(each, periods), calendar.ends(each, periods)
+    starts, ends = calendar.first_days(each, periods), calendar.last_days(each, periods)
     assert (starts[1:] == ends[:-1] + 1).all()
     assert (calendar.ordinals(each, starts) == periods).all()
     assert (calendar.ordinals(each, ends) == periods).all()
@@ -55,7 +55,7 @@ def test_iso_weeks_every_day():
     weeks = calendar.ordinals("week", days)
     iso = [day.isocalendar() for day in days.astype(object)]
     assert calendar.labels("week", weeks).tolist() == [f"{i.year:04d}-W{i.week:02d}" for i in iso]
-    assert (days - (np.array([i.weekday for i in iso]) - 1) == calendar.starts("week", weeks).astype("M8[D]")).all()
+    assert (days - (np.array([i.weekday for i in iso]) - 1) == calendar.first_days("week", weeks).astype("M8[D]")).all()
 
 
 @pytest.mark.parametrize("month", range(1, 13))

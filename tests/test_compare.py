@@ -370,7 +370,7 @@ def test_span_sums_twin(rows, scale, spans):
     for at_once in (1 << 24, 8):  # all items together, and in blocks
         sums.BINS_AT_ONCE, kept = at_once, sums.BINS_AT_ONCE
         try:
-            (got,) = sums.span_sums(days, items, 4, [column], starts, ends)
+            ((got,),) = sums.span_sums(days, items, 4, [column], [(starts[None], ends[None])])
         finally:
             sums.BINS_AT_ONCE = kept
         if scale is not None:
@@ -384,9 +384,9 @@ def test_whole_numbers_at_the_border(size):
     from logochron.core.sums import Amounts, span_sums
 
     values = np.array([size, -1, 1 - size], dtype=np.int64)
-    (got,) = span_sums(
+    ((got,),) = span_sums(
         np.array([0, 1, 2]), np.zeros(3, np.int64), 1, [Amounts(values, 0, float(np.abs(values).sum()))],
-        np.array([0, 0, 0]), np.array([0, 1, 2]),
+        [(np.array([[0, 0, 0]]), np.array([[0, 1, 2]]))],
     )  # fmt: skip
     assert got.ravel().tolist() == [size, size - 1, 0]
 

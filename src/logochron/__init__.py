@@ -11,48 +11,66 @@ from logochron.core import hooks as _hooks
 __version__ = "0.1.0"
 
 _WHERE = {
+    "Between": "logochron.core.bases",
     "CalendarError": "logochron.core.errors",
     "CivilCalendar": "logochron.core.calendars.civil",
     "Comparison": "logochron.core.compare",
     "Daybook": "logochron.core.daybook",
+    "Fixed": "logochron.core.bases",
     "Intake": "logochron.core.intake",
     "IntakeError": "logochron.core.errors",
     "Judging": "logochron.core.judging",
+    "ListedCalendar": "logochron.core.calendars.listed",
     "LogochronError": "logochron.core.errors",
+    "MeanOf": "logochron.core.bases",
     "Measure": "logochron.core.measures",
     "Not": "logochron.core.selection",
     "Palette": "logochron.views.palette",
+    "Plan": "logochron.core.bases",
     "Prior": "logochron.core.bases",
     "QuestionError": "logochron.core.errors",
+    "Receipt": "logochron.core.explain",
+    "RetailCalendar": "logochron.core.calendars.retail",
     "Review": "logochron.core.review",
     "StudyError": "logochron.core.errors",
     "YearAgo": "logochron.core.bases",
+    "YearAgoMean": "logochron.core.bases",
     "compare": "logochron.core.compare",
+    "explain": "logochron.core.explain",
     "read": "logochron.sources.reading",
     "read_plan": "logochron.sources.plans",
     "review": "logochron.sources.reviewing",
 }
 
 __all__ = [
+    "Between",
     "CalendarError",
     "CivilCalendar",
     "Comparison",
     "Daybook",
+    "Fixed",
     "Intake",
     "IntakeError",
     "Judging",
+    "ListedCalendar",
     "LogochronError",
+    "MeanOf",
     "Measure",
     "Not",
     "Palette",
+    "Plan",
     "Prior",
     "QuestionError",
+    "Receipt",
+    "RetailCalendar",
     "Review",
     "StudyError",
     "YearAgo",
+    "YearAgoMean",
     "compare",
     "demo",
     "draw",
+    "explain",
     "read",
     "read_plan",
     "review",
@@ -67,7 +85,20 @@ def _html(result: Any) -> str:
     return str(import_module("logochron.views.html").html(result))
 
 
-_hooks.write, _hooks.html = _write, _html
+def _listing(source: Any) -> Any:
+    return import_module("logochron.sources.listings").listing(source)
+
+
+def _holidays(code: str, first: int, last: int) -> Any:
+    return import_module("logochron.sources.public_holidays").public_holidays(code, first, last)
+
+
+def _receipt(receipt: Any) -> str:
+    return str(import_module("logochron.views.receipts").receipt_text(receipt))
+
+
+_hooks.write, _hooks.html, _hooks.listing = _write, _html, _listing
+_hooks.holidays, _hooks.receipt = _holidays, _receipt
 
 
 def __getattr__(name: str) -> Any:

@@ -1,7 +1,14 @@
 from logochron import demo as demo
+from logochron.core.bases import Between as Between
+from logochron.core.bases import Fixed as Fixed
+from logochron.core.bases import MeanOf as MeanOf
+from logochron.core.bases import Plan as Plan
 from logochron.core.bases import Prior as Prior
 from logochron.core.bases import YearAgo as YearAgo
+from logochron.core.bases import YearAgoMean as YearAgoMean
 from logochron.core.calendars.civil import CivilCalendar as CivilCalendar
+from logochron.core.calendars.listed import ListedCalendar as ListedCalendar
+from logochron.core.calendars.retail import RetailCalendar as RetailCalendar
 from logochron.core.compare import Comparison as Comparison
 from logochron.core.compare import compare as compare
 from logochron.core.daybook import Daybook as Daybook
@@ -10,6 +17,8 @@ from logochron.core.errors import IntakeError as IntakeError
 from logochron.core.errors import LogochronError as LogochronError
 from logochron.core.errors import QuestionError as QuestionError
 from logochron.core.errors import StudyError as StudyError
+from logochron.core.explain import Receipt as Receipt
+from logochron.core.explain import explain as explain
 from logochron.core.intake import Intake as Intake
 from logochron.core.judging import Judging as Judging
 from logochron.core.measures import Measure as Measure
@@ -23,25 +32,34 @@ from logochron.views.palette import Palette as Palette
 
 __version__: str
 __all__ = [
+    "Between",
     "CalendarError",
     "CivilCalendar",
     "Comparison",
     "Daybook",
+    "Fixed",
     "Intake",
     "IntakeError",
     "Judging",
+    "ListedCalendar",
     "LogochronError",
+    "MeanOf",
     "Measure",
     "Not",
     "Palette",
+    "Plan",
     "Prior",
     "QuestionError",
+    "Receipt",
+    "RetailCalendar",
     "Review",
     "StudyError",
     "YearAgo",
+    "YearAgoMean",
     "compare",
     "demo",
     "draw",
+    "explain",
     "read",
     "read_plan",
     "review",

@@ -1,4 +1,4 @@
-"""From the options of `compare` to an answer shown or written."""
+"""From the options of a question to an answer shown or written."""
 
 from __future__ import annotations
 
@@ -10,13 +10,17 @@ from typing import Any
 import click
 
 from logochron.cli import options
+from logochron.cli.calendars import calendar_of, this_year
 from logochron.cli.progress import reading_progress
-from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.bases import Plan, parse_basis
+from logochron.core.calendars.base import Calendar
 from logochron.core.compare import Comparison, compare
 from logochron.core.daybook import Daybook
 from logochron.core.errors import QuestionError, no_such
+from logochron.core.explain import explain
 from logochron.core.judging import Judging
 from logochron.core.measures import Measure
+from logochron.core.periods import list_periods
 from logochron.core.results import Result
 from logochron.views.formats import Formats
 from logochron.views.writing import FIGURES, check_ending, text_of, write
@@ -25,7 +29,7 @@ from logochron.views.writing import FIGURES, check_ending, text_of, write
 _OF_FIGURE = {"item": "columns", "panels": "columns", "split": "bars"}
 
 
-def read_book(sales: tuple[str, ...], asked: dict[str, Any]) -> Daybook:
+def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar) -> Daybook:
     """The daybook that the reading options ask for; guesses and warnings go to standard error."""
     columns = options.names(asked["value"])
     lower = options.names(asked["lower_is_better"])
@@ -42,6 +46,7 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any]) -> Daybook:
             by=options.dimensions(asked["by"]),
             where=options.conditions(asked["where"]),
             progress=progress,
+            calendar=calendar,
             **{name: asked[name] for name in options.READING},
         )
     for line in (*book.intake.guesses, *book.intake.warnings):
@@ -53,32 +58,88 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any]) -> Daybook:
     return book
 
 
-def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
-    """Ask, and show or write the answer."""
-    formats = Formats(
-        locale=asked["locale"], currency=asked["currency"], decimals=asked["decimals"], plain=asked["plain"]
+def _formats(asked: dict[str, Any]) -> Formats:
+    return Formats(
+        locale=asked["locale"],
+        currency=asked.get("currency"),
+        decimals=asked.get("decimals"),
+        plain=asked["plain"],
     )
-    target = _target(asked)
-    judging = Judging(level_within=options.part(asked["level_within"], "--level-within"), level_as=asked["level_as"])
-    calendar = CivilCalendar(
-        year_start=asked["year_start"], week_start=asked["week_start"], year_named=asked["year_named"]
-    )
-    book = read_book(sales, asked)
-    result = compare(
+
+
+def _compared(sales: tuple[str, ...], asked: dict[str, Any], **more: Any) -> Comparison:
+    """The comparison that the options ask for."""
+    calendar = calendar_of(asked)
+    basis = parse_basis(asked["against"])
+    if (asked["plan"] is not None) != isinstance(basis, Plan):
+        raise QuestionError("--plan FILE and --against plan go together")
+    running = asked["running"]
+    book = read_book(sales, asked, calendar)
+    dimensions = options.dimensions(asked["by"])
+    plan = None
+    if asked["plan"] is not None:
+        from logochron.sources.plans import plan_of
+
+        # a filter too is of the plan, where it has the column
+        shared = dimensions | {name: name for selection in book.filters for name in selection if name not in dimensions}
+        plan = plan_of(asked["plan"], book.measures, shared, each=asked["plan_each"], calendar=calendar)
+    return compare(
         book,
         each=asked["each"],
-        against=asked["against"],
+        against=basis,
+        running=int(running) if running is not None and running.isdecimal() else running,
         at=asked["at"],
-        last=asked["last"],
         partial=asked["partial"],
-        by=list(options.dimensions(asked["by"])),
+        weeks=asked["weeks"],
+        per=asked["per"],
+        skip_closed=asked["skip_closed"],
+        items=asked["kept"],
+        plan=plan,
+        by=list(dimensions),
         calendar=calendar,
-        judging=judging,
+        **more,
     )
+
+
+def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
+    """Ask, and show or write the answer."""
+    formats = _formats(asked)
+    target = _target(asked)
+    judging = Judging(level_within=options.part(asked["level_within"], "--level-within"), level_as=asked["level_as"])
+    result = _compared(sales, asked, last=asked["last"], judging=judging)
+    _hand_over(result, target, asked, formats, figure=_figure(result, asked, formats))
+
+
+def answer_explain(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
+    """Explain one figure."""
+    formats = _formats(asked)
+    target = _target(asked)
+    result = _compared(sales, asked, last=None if asked["at"] else 1)
+    receipt = explain(result, None if len(result.periods) == 1 else asked["at"], holidays=asked["holidays"])
+    _hand_over(receipt, target, asked, formats)
+
+
+def answer_calendar(asked: dict[str, Any]) -> None:
+    """List the periods of a calendar."""
+    formats = _formats(asked)
+    target = _target(asked)
+    calendar = calendar_of(asked)
+    result = list_periods(calendar, asked["each"], asked["between"] or this_year(calendar))
+    _hand_over(result, target, asked, formats)
+
+
+def _hand_over(
+    result: Result,
+    target: Path | None,
+    asked: dict[str, Any],
+    formats: Formats,
+    figure: Callable[[], Any] | None = None,
+) -> None:
+    """Show the answer, or write it."""
     if target is None:
         show(result, asked["form"] or "table", formats)
         return
-    write(result, target, formats=formats, figure=_figure(result, asked, formats))
+    write(result, target, formats=formats, figure=figure)
     click.echo(f"logochron: wrote {target}", err=True)
 
 
@@ -125,7 +186,7 @@ def answer_review(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
     from logochron.sources.reviewing import review
 
     target = _target(asked)
-    formats = Formats(locale=asked["locale"], plain=asked["plain"])
+    formats = _formats(asked)
     by = options.dimensions(asked["by"])
     with reading_progress() as progress:
         result = review(
@@ -137,11 +198,7 @@ def answer_review(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
             progress=progress,
             **{name: asked[name] for name in options.READING if name != "on_refused"},
         )
-    if target is None:
-        show(result, asked["form"] or "table", formats)
-        return
-    write(result, target, formats=formats)
-    click.echo(f"logochron: wrote {target}", err=True)
+    _hand_over(result, target, asked, formats)
 
 
 def show(result: Result, form: str, formats: Formats) -> None:
@@ -156,7 +213,7 @@ def show(result: Result, form: str, formats: Formats) -> None:
 
     from rich.console import Console
 
-    from logochron.views.rows import specs
+    from logochron.views.specs import specs
     from logochron.views.terminal import print_table
 
     if not _can_encode("▲−–·─…"):

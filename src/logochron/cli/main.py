@@ -39,9 +39,11 @@ def cli() -> None:
 @click.argument("sales", nargs=-1, required=True, metavar="SALES...")
 @options.reading
 @options.judging
+@options.basis
 @options.periods
 @options.calendar
 @options.output
+@options.amounts
 @options.drawing
 def compare(sales: tuple[str, ...], **asked: Any) -> None:
     """How does each period stand against an earlier one?
@@ -55,6 +57,49 @@ def compare(sales: tuple[str, ...], **asked: Any) -> None:
     from logochron.cli.asking import answer_compare
 
     answer_compare(sales, asked)
+
+
+@cli.command()
+@click.argument("sales", nargs=-1, required=True, metavar="SALES...")
+@options.reading
+@options.judging
+@options.basis
+@click.option("--holidays", metavar="XX", help="Name public holidays of a country (PT) or region (DE-BY).")
+@options.calendar
+@options.output
+@options.amounts
+def explain(sales: tuple[str, ...], **asked: Any) -> None:
+    """How did a figure come about? Both spans, their days, records and sums; the cut; what the calendar did.
+
+    Takes the options of compare. --at names the period, the last one if left out; --where the item.
+
+    \b
+    logochron explain sales.csv --date sold_on --value revenue --at 2026-05 --where harbor=Alderquay
+    logochron explain sales.csv --date sold_on --value revenue --each week --against mean:4 --holidays PT
+    """
+    from logochron.cli.asking import answer_explain
+
+    answer_explain(sales, asked)
+
+
+@cli.command()
+@options.each
+@click.option("--between", metavar="FIRST..LAST", help="The days to list; the year that holds today if left out.")
+@options.calendar
+@options.output
+def calendar(**asked: Any) -> None:
+    """Which days make up the periods of a calendar?
+
+    To be held against a finance department's own sheet before any figure is trusted.
+
+    \b
+    logochron calendar --calendar retail --each month --between 2023-01-29..2025-02-01
+    logochron calendar --year-start 4 --each quarter --out quarters.csv
+    logochron calendar --calendar periods.xlsx
+    """
+    from logochron.cli.asking import answer_calendar
+
+    answer_calendar(asked)
 
 
 @cli.command()

@@ -12,14 +12,20 @@ import click
 from logochron.core.errors import QuestionError
 from logochron.core.options import (
     Better,
+    Each,
     Empty,
+    Gaps,
     Grain,
+    Kept,
     Lane,
     LevelAs,
     OnRefused,
     Partial,
+    Per,
     Spread,
     Weekday,
+    Weeks,
+    YearEnds,
     YearNamed,
     values,
 )
@@ -104,30 +110,53 @@ def judging(command: F) -> F:
 
 
 def calendar(command: F) -> F:
-    """Options that choose the calendar."""
+    """Options that choose the calendar. What is left out is the calendar's own default."""
     return _all(
-        click.option("--year-start", type=click.IntRange(1, 12), default=1, show_default=True, help="First month."),
-        click.option("--week-start", type=_choice(Weekday), default="monday", show_default=True, help="First weekday."),
-        click.option(
-            "--year-named", type=_choice(YearNamed), default="ending", show_default=True, help="Name of a fiscal year."
-        ),
-    )(command)
+        click.option("--calendar", metavar="civil|retail|FILE", default="civil", show_default=True,
+                     help="Months; whole weeks; or a table of periods: start, end, label, year."),
+        click.option("--year-start", type=click.IntRange(1, 12), help="civil: first month of the year.  [default: 1]"),
+        click.option("--week-start", type=_choice(Weekday), help="civil: first weekday.  [default: monday]"),
+        click.option("--year-named", type=_choice(YearNamed),
+                     help="Which civil year names a year.  [default: civil ending, retail starting]"),
+        click.option("--pattern", metavar="4-5-4", help="retail: weeks in the periods of a quarter, or 13x4."),
+        click.option("--last-weekday", type=_choice(Weekday), help="retail: day a year ends on.  [default: saturday]"),
+        click.option("--ends-in", type=click.IntRange(1, 12), help="retail: month a year ends in.  [default: 1]"),
+        click.option("--ends", type=_choice(YearEnds), help="retail: on the day nearest to its end, or last in it."),
+        click.option("--long-period", type=click.IntRange(1), metavar="N", help="retail: period of week 53."),
+        click.option("--gaps", type=_choice(Gaps), help="FILE: days between its periods."),
+    )(command)  # fmt: skip
+
+
+def each(command: F) -> F:
+    """The grain of a list of periods."""
+    return click.option("--each", type=_choice(Grain), default="month", show_default=True, help="One row per.")(command)
+
+
+def basis(command: F) -> F:
+    """Options that choose the periods, what they add up and what they are held against."""
+    return _all(
+        click.option("--each", type=_choice(Each), default="month", show_default=True, help="One row per."),
+        click.option("--against", metavar="BASIS", default="year-ago", show_default=True,
+                     help="year-ago[:N], prior[:N], mean:N, year-ago-mean:N, fixed:PERIOD, plan, span:FIRST..LAST."),
+        click.option("--at", metavar="PERIOD", help="A period, a day in it, a longer period or FIRST..LAST."),
+        click.option("--running", metavar="GRAIN|N", help="Add up from the start of a longer period, or N periods."),
+        click.option("--partial", type=_choice(Partial), default="to-date", show_default=True, help="Running periods."),
+        click.option("--weeks", type=_choice(Weeks), default="same-number", show_default=True,
+                     help="year-ago: the same week number, or 364 days earlier."),
+        click.option("--per", type=_choice(Per), help="Divide both sides by their days."),
+        click.option("--skip-closed", is_flag=True, help="prior days: the last ones that have records."),
+        click.option("--items", "kept", type=_choice(Kept), default="all", show_default=True,
+                     help="comparable: totals of items open on both sides."),
+        click.option("--plan", metavar="FILE", help="The plan, for --against plan."),
+        click.option("--plan-each", type=_choice(Grain), default="month", show_default=True,
+                     help="What each row of the plan stands for."),
+    )(command)  # fmt: skip
 
 
 def periods(command: F) -> F:
-    """Options that choose the periods and what they are held against."""
+    """Options that choose the rows, and when a change is one."""
     return _all(
-        click.option("--each", type=_choice(Grain), default="month", show_default=True, help="One row per."),
-        click.option(
-            "--against",
-            metavar="BASIS",
-            default="year-ago",
-            show_default=True,
-            help="year-ago, year-ago:N, prior or prior:N.",
-        ),
-        click.option("--at", metavar="PERIOD", help="A period, a day in it, a longer period or FIRST..LAST."),
-        click.option("--last", type=click.IntRange(1), metavar="N", help="The last N of them."),
-        click.option("--partial", type=_choice(Partial), default="to-date", show_default=True, help="Running periods."),
+        click.option("--last", type=click.IntRange(1), metavar="N", help="The last N periods."),
         click.option("--level-within", metavar="PART", default="0", help="A change this small is level: 0.02 or 2%."),
         click.option(
             "--level-as", type=_choice(LevelAs), default="neutral", show_default=True, help="Verdict of level."
@@ -150,13 +179,19 @@ def output(command: F) -> F:
 
 
 def drawing(command: F) -> F:
-    """Options of figures and amounts."""
+    """Options of figures."""
     return _all(
         click.option("--figure", type=click.Choice(["columns", "bars"]), help="The drawing, with --out."),
         click.option("--item", metavar="NAME", help="columns: one item (several dimensions by comma)."),
         click.option("--panels", metavar="COL", help="columns: a small panel for each item."),
         click.option("--split", metavar="COL", help="bars: a second dimension in panels."),
         click.option("--lane", type=click.Choice([*values(Lane), "none"]), default="all", help="bars: whose marks."),
+    )(command)
+
+
+def amounts(command: F) -> F:
+    """Options of how amounts are written."""
+    return _all(
         click.option("--currency", metavar="XXX", help="Unit of the amounts."),
         click.option("--decimals", type=click.IntRange(0, 9), metavar="N", help="Decimals of the amounts."),
     )(command)

@@ -5,129 +5,225 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
-from logochron.core.bases import Basis
-from logochron.core.calendars.base import Calendar
-from logochron.core.coverage import Coverage, closable
-from logochron.core.days import Days, day_number, in_words, iso
+from logochron.core.base_spans import BaseSpans, Objects, Rows, any_part, base_spans, check_moved, one_span
+from logochron.core.bases import Basis, Fixed, whole_span
+from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.coverage import Coverage
+from logochron.core.days import Days, day_number, iso
 from logochron.core.errors import QuestionError
-from logochron.core.options import Grain, Partial
-from logochron.core.reckon import Bools
+from logochron.core.options import Each, Grain, Partial, Weeks
+from logochron.core.windows import Window
 
 #: More rows than this named by `at` are taken for a slip.
 MOST_PERIODS = 100_000
+_FAR = np.iinfo(np.int64).max
+
+
+class Question(NamedTuple):
+    """What is to be lined up: the settings of a comparison that are about days."""
+
+    calendar: Calendar
+    each: Each
+    basis: Basis
+    window: Window = Window()
+    partial: Partial = "to-date"
+    weeks: Weeks = "same-number"
+    skip_closed: bool = False
+    at: Any = None
+    last: int | None = None
+
+    @property
+    def grain(self) -> Grain:
+        """`each`, where it is no span."""
+        return "day" if self.each == "span" else self.each
 
 
 class Alignment(NamedTuple):
     """One entry per period: the days really summed on both sides, and what is known of them.
 
-    `starts` to `ends` are the value's days, `base_starts` to `base_ends` the base's (day numbers). Where
-    `base_known` is False the base's days mean nothing. `notes` are pairs of rows and a text (or texts).
+    `starts` to `ends` are the value's days. The base has one or several parts, shape (parts, periods): its sum
+    is that of the parts that are `part_known`, divided by their number. Where `base_known` is False the base's
+    days mean nothing. `notes` are pairs of rows and a text (or texts). `rows` and `parts` are both sides before
+    the report date cut them.
     """
 
-    ordinals: Days
-    labels: NDArray[Any]
+    rows: Rows
+    parts: BaseSpans
     starts: Days
     ends: Days
-    status: NDArray[np.object_]
+    status: Objects
     value_known: Bools
-    base_ordinals: Days
-    base_found: Bools
-    base_labels: NDArray[np.object_]
+    base_labels: Objects
     base_starts: Days
     base_ends: Days
+    part_known: Bools
     base_known: Bools
-    notes: tuple[tuple[Bools, Any], ...]
+    notes: tuple[tuple[Bools, Any], ...] = ()
 
-    def spans(self) -> tuple[Days, Days]:
-        """Starts and ends of all value spans, then of all base spans; what is unknown is an empty span."""
-        starts = np.concatenate([self.starts, self.base_starts])
-        ends = np.concatenate([self.ends, self.base_ends])
-        known = np.concatenate([self.value_known, self.base_known])
-        return starts, np.where(known, ends, starts - 1)
+    @property
+    def ordinals(self) -> Days:
+        """The ordinals of the periods."""
+        return self.rows.ordinals
+
+    @property
+    def labels(self) -> Objects:
+        """The labels of the periods."""
+        return self.rows.labels
+
+    @property
+    def size(self) -> int:
+        """How many periods there are."""
+        return len(self.rows.ordinals)
+
+    def value_spans(self) -> tuple[Days, Days]:
+        """Starts and ends of the value's spans, shape (1, periods); what is unknown is an empty span."""
+        return self.starts[None], np.where(self.value_known, self.ends, self.starts - 1)[None]
+
+    def base_spans(self) -> tuple[Days, Days]:
+        """Starts and ends of the base's spans, shape (parts, periods); what is unknown is an empty span."""
+        known = self.part_known & self.base_known
+        return self.base_starts, np.where(known, self.base_ends, self.base_starts - 1)
+
+    def base_first(self) -> Days:
+        """The first day of each base that is known."""
+        return np.where(self.part_known, self.base_starts, _FAR).min(axis=0, initial=_FAR)
+
+    def base_last(self) -> Days:
+        """The last day of each base that is known."""
+        return np.where(self.part_known, self.base_ends, -_FAR).max(axis=0, initial=-_FAR)
 
 
-def align(
-    coverage: Coverage,
-    calendar: Calendar,
-    each: Grain,
-    basis: Basis,
-    partial: Partial,
-    at: Any,
-    last: int | None,
-) -> Alignment:
-    """Line up each period with its base, both with the days the coverage holds."""
-    ordinals = _periods(coverage, calendar, each, partial, at, last)
-    nominal_starts, nominal_ends = calendar.starts(each, ordinals), calendar.ends(each, ordinals)
-    covered = (nominal_starts <= coverage.last) & (nominal_ends >= coverage.first)
-    start_held = covered & (nominal_starts >= coverage.first)
-    whole = start_held & (nominal_ends <= coverage.last)
+def align(question: Question, coverage: Coverage, recorded: Days, plan: Coverage | None = None) -> Alignment:
+    """Line up each period with its base, both with the days the coverage holds.
+
+    Parameters
+    ----------
+    recorded
+        The days with records, sorted.
+    plan
+        The coverage of the plan, where the basis is one.
+
+    Raises
+    ------
+    QuestionError
+        Where an option names nothing or does not go with another.
+    """
+    rows, parts = _lined_up(question, coverage, recorded)
+    covered = (rows.own_starts <= coverage.last) & (rows.ends >= coverage.first)
+    start_held = covered & (rows.starts >= coverage.first)
+    whole = start_held & (rows.ends <= coverage.last)
     running = start_held & ~whole
-    starts = np.where(covered, np.maximum(nominal_starts, coverage.first), nominal_starts)
-    ends = np.where(covered, np.minimum(nominal_ends, coverage.last), nominal_ends)
+    # a window of so many periods that leaves the coverage is unknown; a longer period's first part is shown
+    value_known = covered & (start_held | (question.window.n == 1))
+    starts = np.where(value_known, np.maximum(rows.starts, coverage.first), rows.starts)
+    ends = np.where(value_known, np.minimum(rows.ends, coverage.last), rows.ends)
 
-    earlier = basis.earlier(calendar, each, ordinals)
-    base_starts, base_ends = calendar.starts(each, earlier.ordinals), calendar.ends(each, earlier.ordinals)
-    base_labels = calendar.labels(each, earlier.ordinals).astype(object)
-    base_labels[~earlier.found] = None
-    if partial == "to-date" and running.any():
-        cut = calendar.cut(each, nominal_starts[running], base_starts[running], coverage.last)
-        base_ends[running] = np.minimum(cut, base_ends[running])
-    base_held = (base_starts >= coverage.first) & (base_ends <= coverage.last)
-    before = base_starts < coverage.first
-    if partial == "as-is":
-        base_held = (base_starts <= coverage.last) & (base_ends >= coverage.first)
-        base_starts, base_ends = np.maximum(base_starts, coverage.first), np.minimum(base_ends, coverage.last)
+    as_is = question.partial == "as-is"
+    if plan is not None:  # the same days
+        base_starts, base_ends = starts[None], np.where(as_is, rows.ends, ends)[None]
+    else:
+        base_starts, base_ends = parts.starts, parts.ends.copy()
+        if running.any() and not as_is:
+            cut = np.minimum(_cut(question, rows, parts, running, coverage.last), parts.ends[:, running])
+            base_ends[:, running] = np.where(parts.uncut[:, running], parts.ends[:, running], cut)
+    held_by = plan or coverage
+    if as_is:
+        held = (base_starts <= held_by.last) & (base_ends >= held_by.first)
+        base_starts, base_ends = np.maximum(base_starts, held_by.first), np.minimum(base_ends, held_by.last)
+    else:
+        held = (base_starts >= held_by.first) & (base_ends <= held_by.last)
+        if isinstance(question.basis, Fixed):  # the named period itself, not only as far as the row goes
+            held &= parts.ends <= held_by.last
+    part_known = parts.found & held
     fragment = covered & ~start_held
-    base_known = earlier.found & base_held & ~fragment
-
-    first_words, last_words = iso(coverage.first), iso(coverage.last)
-    no_base = earlier.found & ~base_known
-    notes: list[tuple[Bools, Any]] = [
-        (~covered, "not recorded"),
-        (no_base & (before | fragment), f"no base: the records start on {first_words}"),
-        (no_base & ~(before | fragment), f"no base: the records end on {last_words}"),
-        (np.asarray(earlier.notes != "").astype(bool), earlier.notes),
-    ]
-    if coverage.by_word:
-        beyond = (covered & (ends > coverage.recorded_last)) | (base_known & (base_ends > coverage.recorded_last))
-        notes.append((beyond, f"complete by word to {last_words}"))
-    return Alignment(
-        ordinals=ordinals,
-        labels=calendar.labels(each, ordinals),
+    enough = part_known.any(axis=0) if as_is else part_known.all(axis=0)
+    aligned = Alignment(
+        rows=rows,
+        parts=parts,
         starts=starts,
         ends=ends,
         status=np.where(whole, "complete", np.where(running, "to-date", "partial")).astype(object),
-        value_known=covered,
-        base_ordinals=earlier.ordinals,
-        base_found=earlier.found,
-        base_labels=base_labels,
+        value_known=value_known,
+        base_labels=_joined(parts, part_known if as_is else parts.found),
         base_starts=base_starts,
         base_ends=base_ends,
-        base_known=base_known,
-        notes=tuple(notes),
+        part_known=part_known,
+        base_known=enough & ~fragment,
     )
+    return aligned._replace(notes=_notes(question, aligned, fragment, coverage, plan))
 
 
-def _periods(coverage: Coverage, calendar: Calendar, each: Grain, partial: Partial, at: Any, last: int | None) -> Days:
-    """The ordinals of the rows: those of `at`, or all that touch the coverage; the last few of them."""
-    low, high = (int(o) for o in calendar.ordinals(each, np.array([coverage.first, coverage.last])))
-    if at is not None:
-        at_low, at_high = _named(calendar, each, at)
-        if at_high - at_low >= MOST_PERIODS:
-            raise QuestionError(f"`at` {at!r} names {at_high - at_low + 1:,} periods; name fewer")
-        # `last` counts back from the end of `at`, over recorded periods
-        low = min(at_low, max(low, at_high - last + 1)) if last else at_low
-        high = at_high
-    ordinals = np.arange(low, high + 1)
-    if partial == "drop":
-        starts, ends = calendar.starts(each, ordinals), calendar.ends(each, ordinals)
-        ordinals = ordinals[(starts >= coverage.first) & (ends <= coverage.last)]
-    return ordinals[-last:] if last else ordinals
+def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[Rows, BaseSpans]:
+    """The rows and their bases, before the report date cuts them."""
+    calendar, each = question.calendar, question.each
+    if question.weeks == "364-days":
+        check_moved(question.basis, calendar, each)
+    if question.skip_closed and (each != "day" or question.window.parent):
+        raise QuestionError("`skip_closed` is about days: it goes with each='day', without a longer grain in `running`")
+    if each == "span":
+        if question.window != Window():
+            raise QuestionError("`running` goes with periods, not with each='span'")
+        first, last = _one_span(question.at)
+        ends = np.array([first]), np.array([last])
+        label = np.array([f"{iso(first)}..{iso(last)}"], dtype=object)
+        rows = Rows(np.zeros(1, dtype=np.int64), label, ends[0], ends[0], ends[1])
+        if question.partial == "drop":
+            rows = _whole_rows(rows, coverage)
+        parts = one_span(question.basis, calendar, first, last, question.weeks)
+        return rows, parts if len(rows.ends) else parts.none()
+    ordinals = _periods(question, coverage)
+    if question.last and question.partial != "drop":
+        ordinals = ordinals[-question.last :]
+    rows = Rows(
+        ordinals,
+        calendar.labels(each, ordinals).astype(object),
+        question.window.starts(calendar, each, ordinals),
+        calendar.first_days(each, ordinals),
+        calendar.last_days(each, ordinals),
+    )
+    if question.partial == "drop":
+        rows = _whole_rows(rows, coverage)
+    if question.last:
+        rows = rows.take(slice(-question.last, None))
+    inside = (recorded >= coverage.first) & (recorded <= coverage.last) & calendar.holds(recorded)
+    closed_skipped = recorded[inside] if question.skip_closed else None
+    parts = base_spans(question.basis, calendar, each, question.window, rows, question.weeks, closed_skipped)
+    return rows, parts
 
 
-def _named(calendar: Calendar, each: Grain, at: Any) -> tuple[int, int]:
+def _whole_rows(rows: Rows, coverage: Coverage) -> Rows:
+    return rows.take((rows.starts >= coverage.first) & (rows.ends <= coverage.last))
+
+
+def _one_span(at: Any) -> tuple[int, int]:
+    if at is None:
+        raise QuestionError("each='span' (--each span) needs `at` FIRST..LAST, such as 2026-03-30..2026-04-12")
+    return whole_span(at, "at")
+
+
+def _periods(question: Question, coverage: Coverage) -> Days:
+    """The ordinals of the rows: those of `at`, or all that touch the coverage; no more than `last` can take."""
+    calendar, each, at = question.calendar, question.grain, question.at
+    recorded = calendar.touching(each, coverage.first, coverage.last)
+    if at is None:
+        if not len(recorded):
+            raise QuestionError(
+                f"the calendar lists no {calendar.word(each)} in the days of the records, {iso(coverage.first)} to "
+                f"{iso(coverage.last)}"
+            )
+        return recorded
+    low, high = named_periods(calendar, each, at)
+    if high - low >= MOST_PERIODS:
+        raise QuestionError(f"`at` {at!r} names {high - low + 1:,} periods; name fewer")
+    if question.last and len(recorded):  # `last` counts back from the end of `at`, over recorded periods
+        low = min(low, int(recorded[0]))
+        if question.partial != "drop":
+            low = max(low, high - question.last + 1)
+    return np.arange(low, high + 1)
+
+
+def named_periods(calendar: Calendar, each: Grain, at: Any) -> tuple[int, int]:
     """First and last ordinal that `at` names."""
     if not isinstance(at, str):
         ordinal = int(calendar.ordinals(each, np.array([day_number(at, "at")]))[0])
@@ -141,27 +237,68 @@ def _named(calendar: Calendar, each: Grain, at: Any) -> tuple[int, int]:
     return low, high
 
 
-def closing_options(
-    coverage: Coverage, recorded: Days, recorded_last: int, calendar: Calendar, each: Grain, aligned: Alignment
-) -> tuple[str, ...]:
-    """For a period that closed days may keep from being whole: the exact option that says they were."""
-    if each == "day" or not len(aligned.ordinals):
-        return ()
-    lines = []
-    edges = calendar.ordinals(each, np.array([coverage.first, coverage.last]))
-    start, end = int(calendar.starts(each, edges[:1])[0]), int(calendar.ends(each, edges[1:])[0])
-    first, last = coverage.first, coverage.last
-    touched = set(aligned.ordinals.tolist()) | set(aligned.base_ordinals[aligned.base_found].tolist())
-    label = calendar.labels(each, edges)
-    if int(edges[0]) in touched and closable(recorded, start, first - 1):
-        lines.append(
-            f"{label[0]} is held in part: the records start on {in_words(first)}. If there was nothing to record "
-            f"before, say covering=({iso(start)!r}, None) (--covering {iso(start)}..)"
-        )
-    # a report date before the last record was chosen: nothing to close
-    if last == recorded_last and int(edges[1]) in touched and closable(recorded, last + 1, end):
-        lines.append(
-            f"{label[1]} is held in part: the records end on {in_words(last)}. If there is nothing more to record "
-            f"in it, say until={iso(end)!r} (--until {iso(end)})"
-        )
-    return tuple(lines)
+def _cut(question: Question, rows: Rows, parts: BaseSpans, running: Bools, report: int) -> Days:
+    """The last day of each base of the running rows, at the same point of their last period."""
+    starts, base_starts = rows.own_starts[running], parts.own_starts[:, running]
+    if question.each == "span" or question.weeks == "364-days":
+        return base_starts + (report - starts)
+    return question.calendar.cut(question.each, starts, base_starts, report)
+
+
+def _joined(parts: BaseSpans, taken: Bools) -> Objects:
+    """The name of each base: FIRST..LAST where its parts follow each other, else all of them."""
+    labels = parts.labels.copy()
+    labels[~taken] = None
+    if len(labels) == 1:
+        return labels[0]
+    follows = parts.own_starts[1:] == parts.ends[:-1] + 1
+    run = taken.all(axis=0) & follows.all(axis=0)
+    listed = labels[0]
+    for k in range(1, len(labels)):
+        both = taken[k] & (listed != None)  # noqa: E711  element by element
+        listed[both] = listed[both] + ", " + labels[k][both]
+        only = taken[k] & ~both
+        listed[only] = labels[k][only]
+    return np.where(run, parts.labels[0] + ".." + parts.labels[-1], listed)
+
+
+def _notes(
+    question: Question, aligned: Alignment, fragment: Bools, coverage: Coverage, plan: Coverage | None
+) -> tuple[tuple[Bools, Any], ...]:
+    """What is to be said of each row."""
+    parts, value_known, base_known = aligned.parts, aligned.value_known, aligned.base_known
+    held_by, starts, ends = (coverage, "the records start", "the records end") if plan is None else (
+        plan, "the plan starts", "the plan ends")  # fmt: skip
+    missing = parts.found.all(axis=0) & ~base_known
+    before = fragment | any_part(aligned.base_starts < held_by.first)
+    notes: list[tuple[Bools, Any]] = [
+        (~value_known, "not recorded"),
+        (missing & before, f"no base: {starts} on {iso(held_by.first)}"),
+        (missing & ~before, f"no base: {ends} on {iso(held_by.last)}"),
+        *parts.notes,
+    ]
+    if plan is None:
+        both = aligned.part_known & base_known & value_known
+        if question.each == "week" or (question.calendar.whole_weeks and question.each != "span"):
+            notes.append(_weeks_differ(aligned, both))
+        if question.window.parent == "year":
+            notes.append((any_part(parts.uncut & parts.found), "whole base year"))
+        meets = (aligned.base_starts <= aligned.ends) & (aligned.base_ends >= aligned.starts)
+        notes.append((any_part(meets & both), "overlap"))
+    if coverage.by_word:
+        beyond = value_known & (aligned.ends > coverage.recorded_last)
+        if plan is None:
+            beyond |= base_known & any_part(aligned.part_known & (aligned.base_ends > coverage.recorded_last))
+        notes.append((beyond, f"complete by word to {iso(coverage.last)}"))
+    return tuple(notes)
+
+
+def _weeks_differ(aligned: Alignment, both: Bools) -> tuple[Bools, Any]:
+    """Five weeks against four: where value and base are of unlike length."""
+    weeks, base_weeks = (-(-days // 7) for days in (
+        aligned.ends - aligned.starts + 1, aligned.base_ends - aligned.base_starts + 1))  # fmt: skip
+    differ = both & (weeks != base_weeks)
+    first = differ.argmax(axis=0)
+    against = base_weeks[first, np.arange(aligned.size)]
+    texts = np.char.add(np.char.mod("%d weeks against ", weeks), np.char.mod("%d", against))
+    return any_part(differ), texts.astype(object)

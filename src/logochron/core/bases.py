@@ -1,20 +1,35 @@
-"""What a period is held against: the one before, or the same place in an earlier year."""
+"""What a period is held against: earlier ones, their mean, a named one, a plan, or any span of days."""
 
 from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 
 from logochron.core.calendars.base import Calendar, Earlier
-from logochron.core.days import Days
+from logochron.core.days import DayLike, Days, day_number, iso, span_ends
 from logochron.core.errors import QuestionError, nearest
 from logochron.core.options import Grain, check_count
 
 
 @dataclass(frozen=True)
-class Prior:
+class _Counted:
+    """A basis that counts back by `n`."""
+
+    n: int
+    kind: ClassVar[str]
+
+    def __post_init__(self) -> None:
+        check_count("n", self.n)
+
+    def __str__(self) -> str:
+        return f"{self.kind}:{self.n}"
+
+
+@dataclass(frozen=True)
+class Prior(_Counted):
     """The period `n` places earlier.
 
     >>> str(Prior(4))
@@ -22,20 +37,18 @@ class Prior:
     """
 
     n: int = 1
-
-    def __post_init__(self) -> None:
-        check_count("n", self.n)
+    kind = "prior"
 
     def __str__(self) -> str:
-        return "prior" if self.n == 1 else f"prior:{self.n}"
+        return self.kind if self.n == 1 else super().__str__()
 
-    def earlier(self, calendar: Calendar, each: Grain, ordinals: Days) -> Earlier:
-        """The base of each period."""
-        return Earlier(ordinals - self.n, np.ones(ordinals.shape, bool), np.full(ordinals.shape, "", dtype=object))
+    def steps(self, calendar: Calendar, grain: Grain, ordinals: Days) -> Earlier:
+        """The base of each period, shape (1, periods)."""
+        return Earlier.all_found(ordinals[None] - self.n)
 
-    def in_words(self, each: Grain) -> str:
+    def in_words(self, grain: str) -> str:
         """How a title calls it."""
-        return f"the {each} before" if self.n == 1 else f"{self.n} {each}s before"
+        return f"the {grain} before" if self.n == 1 else f"{self.n} {grain}s before"
 
     @property
     def heading(self) -> str:
@@ -44,7 +57,7 @@ class Prior:
 
 
 @dataclass(frozen=True)
-class YearAgo:
+class YearAgo(_Counted):
     """The same place in the year, `n` years earlier.
 
     >>> str(YearAgo())
@@ -52,18 +65,16 @@ class YearAgo:
     """
 
     n: int = 1
-
-    def __post_init__(self) -> None:
-        check_count("n", self.n)
+    kind = "year-ago"
 
     def __str__(self) -> str:
-        return "year-ago" if self.n == 1 else f"year-ago:{self.n}"
+        return self.kind if self.n == 1 else super().__str__()
 
-    def earlier(self, calendar: Calendar, each: Grain, ordinals: Days) -> Earlier:
-        """The base of each period; a week 53 has none in a year of 52."""
-        return calendar.year_ago(each, ordinals, self.n)
+    def steps(self, calendar: Calendar, grain: Grain, ordinals: Days) -> Earlier:
+        """The base of each period, shape (1, periods); a week 53 has none in a year of 52."""
+        return _stacked([calendar.year_ago(grain, ordinals, self.n)])
 
-    def in_words(self, each: Grain) -> str:
+    def in_words(self, grain: str) -> str:
         """How a title calls it."""
         return "a year ago" if self.n == 1 else f"{self.n} years ago"
 
@@ -73,9 +84,172 @@ class YearAgo:
         return "Year ago" if self.n == 1 else f"{self.n} years ago"
 
 
-Basis = Prior | YearAgo
-_KINDS: dict[str, type[Prior] | type[YearAgo]] = {"prior": Prior, "year-ago": YearAgo}
-_FORMS = "prior, prior:N, year-ago, year-ago:N"
+@dataclass(frozen=True)
+class MeanOf(_Counted):
+    """The average of the `n` periods before, each cut alike.
+
+    >>> str(MeanOf(4))
+    'mean:4'
+    """
+
+    kind = "mean"
+
+    def steps(self, calendar: Calendar, grain: Grain, ordinals: Days) -> Earlier:
+        """The bases of each period, shape (n, periods), oldest first."""
+        return Earlier.all_found(ordinals[None] - np.arange(self.n, 0, -1)[:, None])
+
+    def in_words(self, grain: str) -> str:
+        """How a title calls it."""
+        return f"the mean of the {self.n} {grain}s before"
+
+    @property
+    def heading(self) -> str:
+        """How a column calls it."""
+        return f"Mean of {self.n}"
+
+
+@dataclass(frozen=True)
+class YearAgoMean(_Counted):
+    """The average of the same place in the `n` years before.
+
+    >>> str(YearAgoMean(3))
+    'year-ago-mean:3'
+    """
+
+    kind = "year-ago-mean"
+
+    def steps(self, calendar: Calendar, grain: Grain, ordinals: Days) -> Earlier:
+        """The bases of each period, shape (n, periods), oldest first."""
+        return _stacked([calendar.year_ago(grain, ordinals, k) for k in range(self.n, 0, -1)])
+
+    def in_words(self, grain: str) -> str:
+        """How a title calls it."""
+        return f"the mean of the same {grain} in the {self.n} years before"
+
+    @property
+    def heading(self) -> str:
+        """How a column calls it."""
+        return f"Mean of {self.n} years"
+
+
+@dataclass(frozen=True)
+class Fixed:
+    """One named period of the same grain.
+
+    >>> str(Fixed("2024-05"))
+    'fixed:2024-05'
+    """
+
+    label: str
+
+    def __post_init__(self) -> None:
+        if not isinstance(self.label, str) or not self.label.strip():
+            raise QuestionError(f"`against` fixed:LABEL needs the label of a period; got {self.label!r}")
+
+    def __str__(self) -> str:
+        return f"fixed:{self.label}"
+
+    def ordinal(self, calendar: Calendar, each: Grain) -> int:
+        """The period it names.
+
+        Raises
+        ------
+        QuestionError
+            Where it names none, or several.
+        """
+        low, high = calendar.find(each, self.label, "against")
+        if low != high:
+            labels = calendar.labels(each, np.array([low, high]))
+            raise QuestionError(
+                f"`against` fixed:LABEL must name one {calendar.word(each)}; {self.label!r} holds {high - low + 1}, "
+                f"{labels[0]} to {labels[1]}"
+            )
+        return low
+
+    def in_words(self, grain: str) -> str:
+        """How a title calls it."""
+        return self.label
+
+    @property
+    def heading(self) -> str:
+        """How a column calls it."""
+        return self.label
+
+
+@dataclass(frozen=True)
+class Plan:
+    """The plan's sum over the same days.
+
+    >>> str(Plan())
+    'plan'
+    """
+
+    def __str__(self) -> str:
+        return "plan"
+
+    def in_words(self, grain: str) -> str:
+        """How a title calls it."""
+        return "plan"
+
+    @property
+    def heading(self) -> str:
+        """How a column calls it."""
+        return "Plan"
+
+
+@dataclass(frozen=True, init=False)
+class Between:
+    """Any span of days, for `each="span"`.
+
+    >>> str(Between("2025-04-14", "2025-04-27"))
+    'span:2025-04-14..2025-04-27'
+    """
+
+    first: int
+    last: int
+
+    def __init__(self, first: DayLike, last: DayLike) -> None:
+        ends = whole_span((first, last), "against")
+        object.__setattr__(self, "first", ends[0])
+        object.__setattr__(self, "last", ends[1])
+
+    def __str__(self) -> str:
+        return f"span:{self.in_words('')}"
+
+    def in_words(self, grain: str) -> str:
+        """How a title calls it."""
+        return f"{iso(self.first)}..{iso(self.last)}"
+
+    @property
+    def heading(self) -> str:
+        """How a column calls it."""
+        return "Against"
+
+
+Stepping = Prior | YearAgo | MeanOf | YearAgoMean
+Basis = Stepping | Fixed | Plan | Between
+_COUNTED: dict[str, type[Stepping]] = {kind.kind: kind for kind in (Prior, YearAgo, MeanOf, YearAgoMean)}
+#: What may be left out of its count.
+_ONE = ("prior", "year-ago")
+FORMS = "prior, prior:N, year-ago, year-ago:N, mean:N, year-ago-mean:N, fixed:PERIOD, plan, span:FIRST..LAST"
+
+
+def _stacked(steps: list[Earlier]) -> Earlier:
+    return Earlier(*(np.stack(parts) for parts in zip(*steps)))
+
+
+def whole_span(value: object, name: str) -> tuple[int, int]:
+    """Both ends of ``FIRST..LAST`` or of a pair of days.
+
+    Raises
+    ------
+    QuestionError
+        Where one is missing.
+    """
+    first, last = span_ends(value, name)
+    if first is None or last is None:
+        raise QuestionError(f"`{name}` must be FIRST..LAST, such as 2026-03-30..2026-04-12; got {value!r}")
+    return day_number(iso(first)), day_number(iso(last))
 
 
 def parse_basis(against: object) -> Basis:
@@ -86,14 +260,19 @@ def parse_basis(against: object) -> Basis:
     QuestionError
         Where it names none.
     """
-    if isinstance(against, (Prior, YearAgo)):
+    if isinstance(against, Basis):
         return against
+    did = ""
     if isinstance(against, str):
-        match = re.fullmatch(r"([a-z-]+)(?::(\d{1,5}))?", against)
-        if match and match[1] in _KINDS and match[2] != "0":
-            return _KINDS[match[1]](int(match[2] or 1))
-        hint = nearest(against.split(":")[0], _KINDS)
-        did = f" Did you mean {hint!r}?" if hint and hint != against else ""
-    else:
-        did = ""
-    raise QuestionError(f"`against` must be one of {_FORMS} (N from 1 up); got {against!r}.{did}")
+        kind, colon, rest = (part.strip() for part in against.partition(":"))
+        if kind in _COUNTED and (re.fullmatch(r"0*[1-9]\d{0,4}", rest) or (not colon and kind in _ONE)):
+            return _COUNTED[kind](int(rest or 1))
+        if kind == "fixed" and rest:
+            return Fixed(rest)
+        if kind == "span" and rest:
+            return Between(*whole_span(rest, "against"))
+        if kind == "plan" and not colon:
+            return Plan()
+        hint = nearest(kind, [*_COUNTED, "fixed", "plan", "span"])
+        did = f" Did you mean {hint!r}?" if hint and hint != kind else ""
+    raise QuestionError(f"`against` must be one of {FORMS} (N from 1 up); got {against!r}.{did}")

@@ -9,18 +9,22 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.alignment import Alignment, align, closing_options
-from logochron.core.bases import Basis, parse_basis
+from logochron.core.alignment import Alignment, Question, align, named_periods
+from logochron.core.bases import Basis, Plan, parse_basis
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
-from logochron.core.daybook import Daybook, Items
-from logochron.core.days import to_dates
+from logochron.core.daybook import Daybook
+from logochron.core.days import in_words, to_dates
+from logochron.core.edges import closing_options
 from logochron.core.errors import QuestionError
 from logochron.core.judging import JudgingLike, judging_of
 from logochron.core.measures import Measure
-from logochron.core.options import Grain, Partial, check, check_count
-from logochron.core.reckon import Figures, Sides, reckon, share
+from logochron.core.options import Each, Kept, Partial, Per, Weeks, check, check_count
+from logochron.core.planned import check_plan, with_missing
+from logochron.core.reckon import Figures, reckon, share
 from logochron.core.results import Result
+from logochron.core.sides import Labels, Lengths, comparable, lengths_of, sides_of, summed
+from logochron.core.windows import window_of
 
 #: The columns before and after the dimensions.
 BEFORE = ("measure", "period", "start", "end", "days")
@@ -41,53 +45,99 @@ class Comparison(Result):
         `base_end` are the days really summed.
     notes
         What is to be known beside the figures.
-    each, against, partial, by, calendar, measures, book
-        The settings, and the book the question was put to.
+    question
+        What was lined up: `calendar`, `each`, `basis`, `window`, `partial`, `weeks`, `skip_closed`, `at`, `last`.
+    per, kept, by, measures, book, plan
+        The other settings, and the books the question was put to.
     """
 
     book: Daybook
-    each: Grain
-    against: Basis
-    partial: Partial
+    question: Question
+    per: Per | None
+    kept: Kept
     by: tuple[str, ...]
-    calendar: Calendar
     measures: tuple[Measure, ...]
+    plan: Daybook | None
     alignment: Alignment = field(repr=False)
     kind: str = field(default="compare", init=False)
+
+    @property
+    def each(self) -> Each:
+        """The grain of the rows."""
+        return self.question.each
+
+    @property
+    def against(self) -> Basis:
+        """What each period is held against."""
+        return self.question.basis
+
+    @property
+    def calendar(self) -> Calendar:
+        """What numbers the periods."""
+        return self.question.calendar
+
+    def places(self, at: Any) -> NDArray[np.intp]:
+        """The places among `periods` that a label or a day names."""
+        found = np.flatnonzero(self.alignment.labels == at)
+        if len(found) or self.question.each == "span":
+            return found
+        low, high = named_periods(self.calendar, self.question.grain, at)
+        ordinals = self.alignment.ordinals
+        return np.flatnonzero((ordinals >= low) & (ordinals <= high))
 
 
 def compare(
     book: Daybook,
-    each: Grain,
+    each: Each,
     against: str | Basis = "year-ago",
     *,
+    running: Any = None,
     partial: Partial = "to-date",
+    weeks: Weeks = "same-number",
     at: Any = None,
     last: int | None = None,
+    per: Per | None = None,
+    skip_closed: bool = False,
+    plan: Daybook | None = None,
     by: str | Sequence[str] = (),
     measures: str | Sequence[str] | None = None,
     calendar: Calendar | None = None,
     judging: JudgingLike = None,
+    items: Kept = "all",
 ) -> Comparison:
-    """Hold each period against an earlier one.
+    """Hold each period against an earlier one, a mean, a named one, a plan or any span of days.
 
     Parameters
     ----------
     book
         The records, from `read`. The report date is its `report_day`.
     each
-        The grain of the rows: day, week, month, quarter, half or year.
+        The grain of the rows: day, week, month, quarter, half or year; or ``"span"``, the days that `at` names.
     against
         ``"prior"`` or ``"prior:n"`` (n periods earlier), ``"year-ago"`` or ``"year-ago:n"`` (the same place
-        in the year), or `Prior(n)`, `YearAgo(n)`.
+        in the year), ``"mean:n"`` (the average of the n periods before), ``"year-ago-mean:n"``, ``"fixed:2024-05"``
+        (one named period), ``"plan"``, ``"span:FIRST..LAST"``; or the objects `Prior(n)`, `YearAgo(n)`,
+        `MeanOf(n)`, `YearAgoMean(n)`, `Fixed(label)`, `Plan()`, `Between(first, last)`.
+    running
+        What a row adds up: None, the period; ``"month"``, ``"year"`` and so on, all from the start of that longer
+        period on, and bases step in those; a number, so many periods that end with this one.
     partial
         A running period and its base: ``"to-date"`` cuts the base at the same point, ``"drop"`` leaves out
         periods that are not whole, ``"as-is"`` cuts nothing.
+    weeks
+        ``"same-number"``, or ``"364-days"``: against `year-ago`, the span 364 days earlier (a RetailCalendar; days
+        and weeks of a CivilCalendar).
     at
         The periods wanted: a label (``2026-05``), a day in the period, a longer label (``2025``) or a range
         (``2025-01..2025-12``). All that touch the coverage where None.
     last
         Only so many periods, those that end there.
+    per
+        ``"day"`` or ``"trading-day"`` (days with any record in the source): value and base divided by their days.
+    skip_closed
+        For days against ``"prior"`` or ``"mean:n"``: the last days that have records, not the last days.
+    plan
+        The plan, from `read_plan`, where `against` is one.
     by
         Dimensions to split by: a row for each tuple of items that has records.
     measures
@@ -96,6 +146,8 @@ def compare(
         What numbers the periods; civil months and ISO weeks where None.
     judging
         A `Judging` for all measures, or one for each by name.
+    items
+        ``"comparable"``: totals and shares hold only items that are open on both sides of a row.
 
     Returns
     -------
@@ -105,7 +157,7 @@ def compare(
     Raises
     ------
     QuestionError
-        Where an option names nothing, or mistyped days of the records are not settled.
+        Where an option names nothing or does not go with another, or mistyped days of the records are not settled.
 
     Notes
     -----
@@ -120,127 +172,174 @@ def compare(
     """
     if not isinstance(book, Daybook):
         raise QuestionError(f"`book` must be a Daybook, as `read` gives it; got {type(book).__name__}")
-    check("each", each, Grain)
-    check("partial", partial, Partial)
-    if last is not None:
-        check_count("last", last)
-    calendar = calendar or CivilCalendar()
-    basis = parse_basis(against)
-    dims = book.check_by(by)
-    asked = book.check_measures(measures)
-    aligned = align(book.coverage, calendar, each, basis, partial, at, last)
-    items = _items_with_records(book, dims, aligned)
-    everything = book.items_by(())
-    columns = tuple(dict.fromkeys(measure.source_column for measure in asked))
-    wholes = _sides(book, everything, columns, aligned)
+    question = _question(each, against, calendar, running, partial, weeks, skip_closed, at, last)
+    if per is not None:
+        check("per", per, Per)
+        if per == "trading-day" and book.standing.rows != "day":
+            raise QuestionError("`per` 'trading-day' needs records of days; these stand for longer periods")
+    dims, asked = book.check_by(by), book.check_measures(measures)
+    if check("items", items, Kept) == "comparable" and not dims:
+        raise QuestionError("items='comparable' is about items: name a dimension in `by` (--by)")
+    planned = check_plan(plan, isinstance(question.basis, Plan))
+    held = book.held_by(question.calendar)
+    aligned = align(question, book.coverage, book.recorded, planned.coverage if planned else None)
+    if planned:
+        aligned = with_missing(planned, aligned)
+    lengths = lengths_of(book, question.calendar, aligned, per)
+    split = summed(held, planned, dims, asked, aligned)
+    compared = comparable(book, aligned, split) if items == "comparable" else None
+    whole = split if not dims else summed(held, planned, (), asked, aligned)
+    names = tuple(m.name for m in asked)
 
-    def answered(split: Items, sides: Mapping[str, Sides]) -> Mapping[str, NDArray[Any]]:
+    def answered(labels: Labels, *, total: bool) -> Mapping[str, NDArray[Any]]:
         parts = []
         for measure in asked:
-            own, whole = sides[measure.source_column], wholes[measure.source_column]
-            verdicts = judging_of(judging, measure.name, tuple(m.name for m in asked))
-            figures = reckon(own, measure.better, verdicts)
-            parts.append(_columns(measure, dims, split, aligned, figures, own, whole))
+            verdicts = judging_of(judging, measure.name, names)
+            raw = whole.raw[measure.name] if compared is None else split.raw[measure.name].together(compared)
+            of_all = reckon(sides_of(raw, aligned, lengths), measure.better, verdicts)
+            figures, why = of_all, raw.why
+            if not total:
+                raw = split.raw[measure.name]
+                figures = reckon(sides_of(raw, aligned, lengths, compared), measure.better, verdicts)
+                why = raw.why
+            shares = _shares(figures, of_all, None if total else compared)
+            parts.append(_columns(measure, dims, labels, aligned, lengths, figures, shares, why))
         return _stack(parts)
 
-    total = answered(everything, wholes)
+    total = answered((), total=True)
     return Comparison(
-        columns=answered(items, _sides(book, items, columns, aligned)) if dims else total,
+        columns=answered(split.labels, total=False) if dims else total,
         total_columns=total,
         periods=tuple(str(label) for label in aligned.labels),
         notes=(
-            *calendar.legend(each, np.concatenate([aligned.ordinals, aligned.base_ordinals[aligned.base_found]])),
-            *closing_options(book.coverage, book.recorded, int(book.recorded_ends[-1]), calendar, each, aligned),
+            *_legend(question, aligned),
+            *closing_options(question, aligned, book.coverage, book.recorded, int(book.recorded_ends[-1])),
+            *_outside(book, held, question.calendar),
             *book.intake.warnings,
         ),
-        book=book,
-        each=each,
-        against=basis,
-        partial=partial,
+        book=held,
+        question=question,
+        per=per,
+        kept=items,
         by=dims,
-        calendar=calendar,
         measures=asked,
+        plan=planned,
         alignment=aligned,
     )
 
 
-def _items_with_records(book: Daybook, by: tuple[str, ...], aligned: Alignment) -> Items:
-    """The items that have a record in a value or base span of any row."""
-    items = book.items_by(by)
-    if not by:
-        return items
-    present = np.atleast_1d((book.counts(items, *aligned.spans()) > 0).any(axis=0))
-    recoded = np.cumsum(present) - 1
-    labels = tuple(label[present] for label in items.labels)
-    # rows of items that are left out lie in no span: any code will do
-    of_rows = np.where(present[items.of_rows], recoded[items.of_rows], 0)
-    return Items(of_rows, labels, int(present.sum()))
+def _question(
+    each: Each,
+    against: str | Basis,
+    calendar: Calendar | None,
+    running: Any,
+    partial: Partial,
+    weeks: Weeks,
+    skip_closed: bool,
+    at: Any,
+    last: int | None,
+) -> Question:
+    """The settings that are about days, checked."""
+    check("each", each, Each)
+    check("partial", partial, Partial)
+    check("weeks", weeks, Weeks)
+    if last is not None:
+        check_count("last", last)
+    if calendar is not None and not isinstance(calendar, Calendar):
+        raise QuestionError(f"`calendar` must be a calendar such as CivilCalendar(); got {type(calendar).__name__}")
+    calendar = calendar or CivilCalendar()
+    question = Question(calendar, each, parse_basis(against))
+    if each != "span":
+        calendar.check_grain(question.grain)
+    elif running is not None:
+        raise QuestionError("`running` goes with periods, not with each='span'")
+    window = window_of(calendar, question.grain, running)
+    return question._replace(
+        window=window, partial=partial, weeks=weeks, skip_closed=bool(skip_closed), at=at, last=last
+    )
 
 
-def _sides(book: Daybook, items: Items, columns: Sequence[str], aligned: Alignment) -> dict[str, Sides]:
-    """Both sides of each column, all summed in one pass."""
-    n = len(aligned.ordinals)
-    shape = (n, items.size)
-    return {
-        column: Sides(
-            value=sums[:n],
-            base=sums[n:],
-            value_known=np.broadcast_to(aligned.value_known[:, None], shape),
-            base_known=np.broadcast_to(aligned.base_known[:, None], shape),
-            scale=book.amounts[column].scale,
-        )
-        for column, sums in book.sums(items, columns, *aligned.spans()).items()
-    }
+def _legend(question: Question, aligned: Alignment) -> tuple[str, ...]:
+    """What the named years of the periods on both sides are."""
+    if question.each == "span":
+        return ()
+    ordinals = [aligned.ordinals]
+    if aligned.parts.ordinals is not None:
+        ordinals.append(aligned.parts.ordinals[aligned.parts.found])
+    return question.calendar.legend(question.each, np.concatenate(ordinals))
+
+
+def _outside(book: Daybook, held: Daybook, calendar: Calendar) -> tuple[str, ...]:
+    """Records on days that no period of the calendar holds, counted."""
+    if held is book:
+        return ()
+    outside = ~calendar.holds(book.days)
+    days = book.days[outside]
+    return (
+        f"{int(book.records[outside].sum()):,} records from {in_words(int(days.min()))} to {in_words(int(days.max()))} "
+        "lie in no period of the calendar and are left out",
+    )
+
+
+def _shares(figures: Figures, whole: Figures, compared: NDArray[np.bool_] | None) -> tuple[Any, Any]:
+    """The parts of the total on either side; none of an item that is not compared."""
+    shares = share(figures.value, whole.value), share(figures.base, whole.base)
+    if compared is not None:
+        shares = tuple(np.where(compared, side, np.nan) for side in shares)  # type: ignore[assignment]
+    return shares
 
 
 def _columns(
     measure: Measure,
     by: tuple[str, ...],
-    items: Items,
+    labels: Labels,
     aligned: Alignment,
+    lengths: Lengths,
     figures: Figures,
-    sides: Sides,
-    whole: Sides,
+    shares: tuple[Any, Any],
+    why: str,
 ) -> dict[str, NDArray[Any]]:
-    shape = figures.value.shape
-    shares = share(sides.value, whole.value, sides.value_known)
-    base_shares = share(sides.base, whole.base, sides.base_known)
+    n_items = figures.value.shape[1]
     notes = figures.notes
-    outside = np.asarray((shares < 0) | (shares > 1) | (base_shares < 0) | (base_shares > 1))
+    outside = np.asarray((shares[0] < 0) | (shares[0] > 1) | (shares[1] < 0) | (shares[1] > 1))
     notes.add(outside, "negative items")
+    if why:
+        notes.add(aligned.base_known[:, None], why)
     for rows, text in aligned.notes:
         notes.add(rows[:, None], text if isinstance(text, str) else text[:, None])
+    idle = (lengths.days == 0) & aligned.value_known | (lengths.base_days == 0) & aligned.base_known
+    if lengths.per is not None:
+        notes.add(idle[:, None], "no trading days")
 
     def per_period(values: NDArray[Any]) -> NDArray[Any]:
-        return np.repeat(values, shape[1])
+        return np.repeat(values, n_items)
 
     columns: dict[str, NDArray[Any]] = {
         "measure": np.full(figures.value.size, measure.name, dtype=object),
-        "period": per_period(np.arange(shape[0])),
+        "period": per_period(np.arange(aligned.size)),
         "start": per_period(to_dates(aligned.starts)),
         "end": per_period(to_dates(aligned.ends)),
-        "days": per_period((aligned.ends - aligned.starts + 1).astype(float)),
+        "days": per_period(lengths.days.astype(float)),
     }
     for place, name in enumerate(by):
-        labels = items.labels[place] if items.labels else np.full(1, None, dtype=object)
-        columns[name] = np.tile(labels, shape[0])
-    unknown = ~aligned.base_known
-    base_dates = [to_dates(days) for days in (aligned.base_starts, aligned.base_ends)]
+        known = labels[place] if labels else np.full(1, None, dtype=object)
+        columns[name] = np.tile(known, aligned.size)
+    unknown = ~aligned.base_known if not why else np.ones(aligned.size, dtype=bool)
+    base_dates = [to_dates(np.where(unknown, 0, days)) for days in (aligned.base_first(), aligned.base_last())]
     for dates in base_dates:
         dates[unknown] = np.datetime64("NaT")
-    base_days = np.where(unknown, np.nan, aligned.base_ends - aligned.base_starts + 1)
     columns |= {
         "value": figures.value.ravel(),
         "base_period": per_period(aligned.base_labels),
         "base_start": per_period(base_dates[0]),
         "base_end": per_period(base_dates[1]),
-        "base_days": per_period(base_days),
+        "base_days": per_period(np.where(unknown, np.nan, lengths.base_days)),
         "base": figures.base.ravel(),
         "change": figures.change.ravel(),
         "growth": figures.growth.ravel(),
         "ratio": figures.ratio.ravel(),
-        "share": shares.ravel(),
-        "base_share": base_shares.ravel(),
+        "share": shares[0].ravel(),
+        "base_share": shares[1].ravel(),
         "direction": figures.direction.ravel(),
         "verdict": figures.verdict.ravel(),
         "band": np.full(figures.value.size, None, dtype=object),

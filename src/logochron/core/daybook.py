@@ -6,7 +6,7 @@ import datetime as dt
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,22 +17,18 @@ from logochron.core.coverage import Coverage, Ends, settle
 from logochron.core.days import DayLike, Days, as_date, day_number, iso, span_ends, to_dates
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.intake import Intake
+from logochron.core.ledger import Items, Ledger
 from logochron.core.measures import Measure
 from logochron.core.options import Grain
 from logochron.core.selection import Where, holds, in_words, labels_named
 from logochron.core.standing import Standing
-from logochron.core.sums import Amounts, span_sums
+from logochron.core.sums import Amounts, Spans, Sums
 
 if TYPE_CHECKING:
     import pandas as pd
 
-
-class Items(NamedTuple):
-    """The items of a question: `of_rows` codes each row of the book, `labels` names each item per dimension."""
-
-    of_rows: Days
-    labels: tuple[NDArray[np.object_], ...]
-    size: int
+#: The column of the numbers of records: no column of a source is called like it.
+RECORDS = "\0records"
 
 
 @dataclass(frozen=True, repr=False)
@@ -65,6 +61,7 @@ class Daybook:
     asked_until: int | None = None
     kept: Ends = (None, None)  # rows outside these days were set aside in reading
     selected: tuple[str, ...] = ()  # what `where` took, in words
+    filters: tuple[Where, ...] = ()  # and as it was asked, by the names of dimensions where they have one
     standing: Standing = Standing()  # what each record stands for
 
     @cached_property
@@ -141,14 +138,7 @@ class Daybook:
                 if label not in known:
                     raise QuestionError(no_such("item", label, known, where=f"dimension {name!r}"))
             rows &= holds(self.labels[name], wanted)[self.codes[name]]
-        return replace(
-            self,
-            days=self.days[rows],
-            records=self.records[rows],
-            codes={name: codes[rows] for name, codes in self.codes.items()},
-            amounts={name: column.take(rows) for name, column in self.amounts.items()},
-            selected=self.selected + in_words(selection),
-        )
+        return self.only(rows, selected=self.selected + in_words(selection), filters=(*self.filters, dict(selection)))
 
     def until(self, day: DayLike) -> Daybook:
         """The same book with the report date on `day`.
@@ -165,7 +155,7 @@ class Daybook:
             raise QuestionError(
                 f"`until` {iso(number)} lies past {iso(last_kept)}, where the reading stopped: read again"
             )
-        book = replace(self, asked_until=number)
+        book = self._sharing(asked_until=number)
         book.coverage  # noqa: B018  refuses now, not at the first question
         return book
 
@@ -181,8 +171,7 @@ class Daybook:
         for asked, kept, beyond in ((low, self.kept[0], -1), (high, self.kept[1], 1)):
             if asked is not None and kept is not None and (asked - kept) * beyond > 0:
                 raise QuestionError(f"`covering` {iso(asked)} lies past {iso(kept)}, where the reading stopped")
-        return replace(
-            self,
+        return self._sharing(
             asked_covering=(
                 self.asked_covering[0] if low is None else low,
                 self.asked_covering[1] if high is None else high,
@@ -212,33 +201,49 @@ class Daybook:
                 raise QuestionError(no_such("measure", str(name), known, where="the book"))
         return tuple(known[name] for name in names)
 
-    def items_by(self, by: Sequence[str]) -> Items:
-        """The tuples of items of some dimensions, numbered in text order of their labels."""
-        keys = np.zeros(len(self.days), dtype=np.int64)
-        size = 1
-        for name in by:
-            keys = keys * len(self.labels[name]) + self.codes[name]
-            size *= max(len(self.labels[name]), 1)
-        if not by:
-            return Items(keys, (), 1)
-        present, of_rows = np.unique(keys, return_inverse=True)
-        labels = []
-        for name in reversed(by):
-            present, codes = np.divmod(present, max(len(self.labels[name]), 1))
-            labels.append(self.labels[name][codes])
-        return Items(of_rows.astype(np.int64), tuple(reversed(labels)), len(labels[0]))
+    @cached_property
+    def _ledgers(self) -> dict[tuple[str, ...], Ledger]:
+        return {}
 
-    def sums(self, items: Items, columns: Sequence[str], starts: Days, ends: Days) -> dict[str, NDArray[Any]]:
-        """Sums of columns over spans for each item, each of shape (spans, items)."""
-        self.standing.check_spans(starts, ends)
-        wanted = [self.amounts[name] for name in columns]
-        return dict(zip(columns, span_sums(self.days, items.of_rows, items.size, wanted, starts, ends)))
+    def ledger(self, by: Sequence[str]) -> Ledger:
+        """The rows by the tuples of items of some dimensions; made once."""
+        names = tuple(by)
+        if names not in self._ledgers:
+            items = Items.of([self.codes[n] for n in names], [self.labels[n] for n in names], len(self.days))
+            records = Amounts(self.records, 0, float(self.records.sum()))
+            self._ledgers[names] = Ledger(self.days, items, {**self.amounts, RECORDS: records})
+        return self._ledgers[names]
 
-    def counts(self, items: Items, starts: Days, ends: Days) -> NDArray[Any]:
-        """Numbers of records in spans for each item, of shape (spans, items)."""
-        records = Amounts(self.records, 0, float(self.records.sum()))
-        (counted,) = span_sums(self.days, items.of_rows, items.size, [records], starts, ends)
-        return counted
+    def sums(self, by: Sequence[str], columns: Sequence[str], *groups: Spans) -> dict[str, list[Sums]]:
+        """Sums of columns over groups of spans for each tuple of items, each of shape (spans, items).
+
+        The column `RECORDS` is the number of records.
+        """
+        for starts, ends in groups:
+            self.standing.check_spans(starts.ravel(), ends.ravel())
+        return self.ledger(by).sums(columns, groups)
+
+    def held_by(self, calendar: Calendar) -> Daybook:
+        """The same book without the rows of days that no period of a calendar holds."""
+        held = calendar.holds(self.days)
+        return self if held.all() else self.only(held)
+
+    def only(self, rows: NDArray[np.bool_], **changes: Any) -> Daybook:
+        """The book of some rows."""
+        return replace(
+            self,
+            days=self.days[rows],
+            records=self.records[rows],
+            codes={name: codes[rows] for name, codes in self.codes.items()},
+            amounts={name: column.take(rows) for name, column in self.amounts.items()},
+            **changes,
+        )
+
+    def _sharing(self, **changes: Any) -> Daybook:
+        """The same rows with other settings: what was laid out of them serves both."""
+        book = replace(self, **changes)
+        book.__dict__["_ledgers"] = self._ledgers
+        return book
 
     def totals(self, each: Grain, by: str | Sequence[str] = (), calendar: Calendar | None = None) -> pd.DataFrame:
         """The sum of each measure in each period that touches the coverage.
@@ -258,22 +263,23 @@ class Daybook:
         calendar = calendar or CivilCalendar()
         names = self.check_by(by)
         first, last = self.coverage.first, self.coverage.last
-        low, high = calendar.ordinals(each, np.array([first, last]))
-        ordinals = np.arange(low, high + 1)
-        starts = np.maximum(calendar.starts(each, ordinals), first)
-        ends = np.minimum(calendar.ends(each, ordinals), last)
-        items = self.items_by(names)
-        sums = self.sums(items, [m.source_column for m in self.measures], starts, ends)
+        calendar.check_grain(each)
+        ordinals = calendar.touching(each, first, last)
+        starts = np.maximum(calendar.first_days(each, ordinals), first)
+        ends = np.minimum(calendar.last_days(each, ordinals), last)
+        items = self.ledger(names).items
+        columns = [m.source_column for m in self.measures]
+        sums = {column: found for column, (found,) in self.sums(names, columns, (starts[None], ends[None])).items()}
         parts = []
         for measure in self.measures:
             scale = self.amounts[measure.source_column].scale
-            columns: dict[str, Any] = {
+            made: dict[str, Any] = {
                 "measure": measure.name,
                 "period": np.repeat(calendar.labels(each, ordinals).astype(object), items.size),
                 "start": np.repeat(to_dates(starts).astype("datetime64[s]"), items.size),
                 "end": np.repeat(to_dates(ends).astype("datetime64[s]"), items.size),
             }
-            columns |= {name: np.tile(labels, len(ordinals)) for name, labels in zip(names, items.labels)}
-            columns["value"] = sums[measure.source_column].ravel() / 10 ** (scale or 0)
-            parts.append(pd.DataFrame(columns))
+            made |= {name: np.tile(labels, len(ordinals)) for name, labels in zip(names, items.labels)}
+            made["value"] = sums[measure.source_column].ravel() / 10 ** (scale or 0)
+            parts.append(pd.DataFrame(made))
         return pd.concat(parts, ignore_index=True)

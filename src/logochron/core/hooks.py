@@ -10,3 +10,9 @@ from typing import Any
 write: Callable[[Any, str | Path], Path]
 #: Set by the package: a result as HTML.
 html: Callable[[Any], str]
+#: Set by the package: a table of periods (a frame, a mapping of columns, a path) as a `Listing`.
+listing: Callable[[Any], Any]
+#: Set by the package: the public holidays of a country or region between two days, as day numbers and names.
+holidays: Callable[[str, int, int], dict[int, str]]
+#: Set by the package: a receipt in words.
+receipt: Callable[[Any], str]

@@ -7,11 +7,17 @@ from typing import Any, Literal, get_args
 from logochron.core.errors import QuestionError, nearest
 
 Grain = Literal["day", "week", "month", "quarter", "half", "year"]
+Each = Literal["day", "week", "month", "quarter", "half", "year", "span"]
 Partial = Literal["to-date", "drop", "as-is"]
 Better = Literal["higher", "lower", "neither"]
 LevelAs = Literal["favorable", "adverse", "neutral"]
 Weekday = Literal["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"]
 YearNamed = Literal["ending", "starting"]
+YearEnds = Literal["nearest", "last"]
+Gaps = Literal["refused", "allowed"]
+Weeks = Literal["same-number", "364-days"]
+Per = Literal["day", "trading-day"]
+Kept = Literal["all", "comparable"]
 OnRefused = Literal["stop", "skip"]
 Spread = Literal["even"]
 Empty = Literal["refused", "zero"]

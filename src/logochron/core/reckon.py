@@ -38,6 +38,7 @@ class Sides(NamedTuple):
     value_known: Bools
     base_known: Bools
     scale: int | None
+    compared: Bools | None = None  # which rows are to be compared at all; all where None
 
 
 class Figures(NamedTuple):
@@ -70,6 +71,8 @@ def reckon(sides: Sides, better: Better, judging: Judging) -> Figures:
     """
     v, b = sides.value, sides.base
     known = sides.value_known & sides.base_known
+    if sides.compared is not None:
+        known = known & sides.compared
     change = v - b
     positive = known & (b > 0)
     divisor = np.where(positive, b, 1)
@@ -80,6 +83,8 @@ def reckon(sides: Sides, better: Better, judging: Judging) -> Figures:
     notes.add(known & (b > 0) & (v == 0), "ended")
     notes.add(known & (b == 0) & (v == 0), "none in both")
     notes.add(known & (b < 0), "negative base")
+    if sides.compared is not None:
+        notes.add(~sides.compared, "not comparable")
     unit = 10 ** (sides.scale or 0)
     return Figures(
         value=np.where(sides.value_known, v / unit, np.nan),
@@ -93,7 +98,7 @@ def reckon(sides: Sides, better: Better, judging: Judging) -> Figures:
     )
 
 
-def share(part: NDArray[Any], whole: NDArray[Any], known: Bools) -> Floats:
-    """part / whole, only where the whole is > 0 and known."""
-    defined = known & (whole > 0)
+def share(part: Floats, whole: Floats) -> Floats:
+    """part / whole, only where both are known and the whole is > 0."""
+    defined = np.isfinite(part) & (whole > 0)
     return np.where(defined, part / np.where(defined, whole, 1), np.nan)

@@ -192,7 +192,7 @@ def _edges(first: int, last: int, date: str) -> Iterator[Finding]:
     """Months that the records hold in part at either end, with the option that closes them."""
     calendar = CivilCalendar()
     month = calendar.ordinals("month", np.array([first, last]))
-    start, end = int(calendar.starts("month", month)[0]), int(calendar.ends("month", month)[1])
+    start, end = int(calendar.first_days("month", month)[0]), int(calendar.last_days("month", month)[1])
     labels = calendar.labels("month", month)
     if first > start:
         option = f"--covering {iso(start)}.. if there was nothing to record before"
@@ -227,9 +227,10 @@ def _of_amounts(book: Daybook, recorded: Days) -> Iterator[Finding]:
     if len(recorded) < 2 * _NEIGHBORS:
         return
     columns = tuple(dict.fromkeys(m.source_column for m in book.measures))
-    sums = book.sums(book.items_by(()), columns, *book.standing.spans(recorded))
+    starts, ends = book.standing.spans(recorded)
+    sums = book.sums((), columns, (starts[None], ends[None]))
     for column in columns:
-        values = sums[column][:, 0].astype(float) / 10 ** (book.amounts[column].scale or 0)
+        values = sums[column][0][:, 0].astype(float) / 10 ** (book.amounts[column].scale or 0)
         yield from _jumps(recorded, values, column)
 
 

@@ -32,7 +32,7 @@ class Standing(NamedTuple):
         if self.rows == "day":
             return days, days
         ordinals = self.calendar.ordinals(self.rows, days)
-        return self.calendar.starts(self.rows, ordinals), self.calendar.ends(self.rows, ordinals)
+        return self.calendar.first_days(self.rows, ordinals), self.calendar.last_days(self.rows, ordinals)
 
     @property
     def whole(self) -> bool:

@@ -102,5 +102,16 @@ def ordinal_of(label: Label, calendar: Calendar) -> int | None:
 def first_day_of(text: str, each: Grain, calendar: Calendar) -> int | None:
     """The first day of the period of grain `each` that a text names, None where it names none."""
     label = read_label(text)
-    ordinal = ordinal_of(label, calendar) if label and label.grain == each else None
-    return None if ordinal is None else int(calendar.starts(each, np.array([ordinal]))[0])
+    ordinal = ordinal_of(label, calendar) if label and label.grain == each else _own_name(text, each, calendar)
+    return None if ordinal is None else int(calendar.first_days(each, np.array([ordinal]))[0])
+
+
+def _own_name(text: str, each: Grain, calendar: Calendar) -> int | None:
+    """The ordinal of a period by the calendar's own name for it, such as 2026-P05."""
+    if re.fullmatch(r"[\d./ -]+", text):
+        return None  # a day
+    try:
+        low, high = calendar.find(each, text)
+    except LogochronError:
+        return None
+    return low if low == high else None

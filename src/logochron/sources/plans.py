@@ -9,7 +9,11 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.daybook import Daybook
 from logochron.core.measures import Measure
 from logochron.core.options import Grain, Spread
+from logochron.sources.engine import Engine
+from logochron.sources.layout import fold
+from logochron.sources.locate import Dialect, locate
 from logochron.sources.reading import read
+from logochron.sources.scanner import sampled
 
 
 def read_plan(
@@ -73,4 +77,27 @@ def read_plan(
         spread=spread if wide or each != "day" else None,
         calendar=calendar,
         **options,
+    )
+
+
+def plan_of(
+    source: Any, measures: Sequence[Measure], dimensions: Mapping[str, str], *, each: Grain, calendar: Calendar | None
+) -> Daybook:
+    """A plan read by what it shares with the sales: their columns of amounts, and those of their dimensions it has.
+
+    Parameters
+    ----------
+    dimensions
+        New name -> column, of the sales.
+    """
+    header = {fold(column.name): column.name for column in sampled(Engine(), locate(source)[0], Dialect())}
+    by = {name: header[fold(column)] for name, column in dimensions.items() if fold(column) in header}
+    planned = [m for m in measures if fold(m.source_column) in header] or list(measures[:1])
+    return read(
+        source,
+        measures=[Measure(m.name, column=header.get(fold(m.source_column), m.source_column)) for m in planned],
+        by=by,
+        rows=each,
+        spread="even" if each != "day" else None,
+        calendar=calendar,
     )

@@ -185,6 +185,7 @@ def carry_out(source: Any, options: Options, look: Look | None = None) -> Dayboo
         asked_until=asked.until,
         kept=asked.stated.keep,
         selected=asked.selected,
+        filters=(asked.filters,) if asked.filters else (),
         standing=asked.stated.standing,
     )
     if asked.until is not None:

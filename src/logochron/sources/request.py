@@ -71,6 +71,7 @@ class Request(NamedTuple):
     covering: Ends
     until: int | None
     selected: tuple[str, ...]
+    filters: Where  # the same, by the names of dimensions where there is one
     guesses: tuple[str, ...]
 
 
@@ -107,6 +108,7 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
     sources = locate(source)
     if options.sheet is not None and not any(one.kind == "workbook" for one in sources):
         raise QuestionError(f"`sheet` names a sheet of a workbook (.xlsx); {sources[0].name} is none")
+    in_dimension = {column: name for name, column in dimensions.items()}
     guesses: tuple[str, ...] = ()
     if date is None or not measures:
         from logochron.sources.guessing import guess
@@ -137,6 +139,7 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
         covering=covered,
         until=report,
         selected=in_words(wanted.where),
+        filters={in_dimension.get(name, name): items for name, items in where.items()},
         guesses=guesses,
     )
 

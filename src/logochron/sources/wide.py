@@ -143,7 +143,7 @@ def _columns(source: Source, table: Typed, named: Sequence[str], each: Grain, ca
                     f"{source.name}: the columns {table.header[ordinals[ordinal]]!r} and {name!r} name the same {each}"
                 )
             ordinals[ordinal] = i
-            periods[i] = int(calendar.starts(each, np.array([ordinal]))[0])
+            periods[i] = int(calendar.first_days(each, np.array([ordinal]))[0])
         elif is_total(name) or (label and _GRAINS.index(label.grain) > _GRAINS.index(each)):
             totals.append(i)
         else:

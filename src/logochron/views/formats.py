@@ -132,6 +132,14 @@ class Formats:
         """
         return format_date(as_date(day), "d MMM y" if year else "d MMM", locale=self.locale)
 
+    def weekday(self, day: int) -> str:
+        """The short name of a day's weekday.
+
+        >>> Formats().weekday(0)
+        'Thu'
+        """
+        return format_date(as_date(day), "EEE", locale=self.locale)
+
     def span(self, first: int, last: int, *, year: bool = True) -> str:
         """Days from first to last in words, as short as they are clear.
 

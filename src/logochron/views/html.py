@@ -7,7 +7,8 @@ from html import escape
 from logochron.core.results import Result
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
-from logochron.views.rows import TableSpec, specs
+from logochron.views.specs import specs
+from logochron.views.tables import TableSpec
 
 
 def html(result: Result, formats: Formats | None = None, palette: Palette | None = None) -> str:

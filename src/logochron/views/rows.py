@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -12,85 +11,9 @@ from numpy.typing import NDArray
 from logochron.core.compare import Comparison
 from logochron.core.days import to_days
 from logochron.core.measures import Measure
-from logochron.core.results import Result
-from logochron.core.review import Review
 from logochron.views.formats import Formats, capital, fitting_decimals, of_measure, plural, shortened, words
-from logochron.views.titles import coverage_line, cut_words, period_label, subject, unit
-
-
-@dataclass(frozen=True)
-class Row:
-    """One row: its cells by column, the verdict its growth bears, and whether it is a total or starts a group."""
-
-    cells: Mapping[str, str]
-    verdict: str
-    total: bool = False
-    starts: bool = False
-
-
-@dataclass(frozen=True)
-class TableSpec:
-    """A table: title, unit, headings by column (in order), rows, lines below. `numeric` are aligned right."""
-
-    title: str
-    unit: str
-    headings: Mapping[str, str]
-    numeric: frozenset[str]
-    rows: tuple[Row, ...]
-    lines: tuple[str, ...]
-    empty: str = "No period to show: none is held whole by the records."
-
-    def width(self, column: str) -> int:
-        """The widest cell of a column."""
-        return max([len(self.headings[column]), *(len(row.cells.get(column, "")) for row in self.rows)])
-
-
-def specs(result: Result, formats: Formats) -> list[TableSpec]:
-    """The tables of an answer: one for each measure of a comparison."""
-    if isinstance(result, Review):
-        return [review_spec(result, formats)]
-    if isinstance(result, Comparison):
-        return [table_spec(result, measure, formats) for measure in result.measures]
-    raise TypeError(f"no table for a {type(result).__name__}")
-
-
-def review_spec(result: Review, formats: Formats) -> TableSpec:
-    """The findings of a review, each with what it would do to a comparison."""
-    rows = []
-    for finding in result.findings:
-        days = ""
-        if finding.first is not None and finding.last is not None:
-            days = formats.span(finding.first, finding.last)
-        rows.append(
-            Row(
-                {
-                    "period": finding.finding,
-                    "column": finding.column,
-                    "days": days,
-                    "count": formats.number(finding.count, 0),
-                    "example": finding.example,
-                    "note": finding.effect,
-                },
-                "",
-            )
-        )
-    n = len(rows)
-    return TableSpec(
-        title=f"Review of {result.name}{formats.dot}{formats.number(n, 0)} {'finding' if n == 1 else 'findings'}",
-        unit="",
-        headings={
-            "period": "Finding",
-            "column": "Column",
-            "days": "Days",
-            "count": "Count",
-            "example": "Example",
-            "note": "What it does",
-        },
-        numeric=frozenset({"count"}),
-        rows=tuple(rows),
-        lines=result.notes,
-        empty="Nothing that would mislead a comparison was found.",
-    )
+from logochron.views.tables import Row, TableSpec
+from logochron.views.titles import against_words, base_heading, coverage_line, cut_of, period_label, subject, unit
 
 
 def table_spec(result: Comparison, measure: Measure, formats: Formats) -> TableSpec:
@@ -102,13 +25,13 @@ def table_spec(result: Comparison, measure: Measure, formats: Formats) -> TableS
         decimals = fitting_decimals(
             np.concatenate([total["value"], total["base"], table["value"]]), total["change"], scale
         )
-    title = f"{subject(result, measure, split=True)}{formats.dot}against {result.against.in_words(result.each)}"
+    title = f"{subject(result, measure, split=True)}{formats.dot}against {against_words(result)}"
     dims = {f"dim:{name}": capital(words(name)) for name in result.by}
     headings = {
         "period": "Period",
         **dims,
         "value": capital(words(measure.name)),
-        "base": result.against.heading,
+        "base": base_heading(result),
         "change": "Change",
         "growth": "Growth",
         **({"share": "Share"} if result.by else {}),
@@ -176,8 +99,7 @@ def _row(
     cut = not np.isnat(table["base_start"][i]) and status == "to-date" and result.each not in ("day",)
     # with items the days are said once, at the period's total
     if cut and (total or not result.by):
-        base_start, base_end = (int(to_days(table[name][i])) for name in ("base_start", "base_end"))
-        notes.insert(0, cut_words(start, end, base_start, base_end, formats))
+        notes.insert(0, cut_of(result, table, i, formats))
     elif status == "partial" and "not recorded" not in table["note"][i] and (total or not result.by):
         notes.insert(0, f"{formats.span(start, end, year=False)} only")
     dims = {
@@ -189,7 +111,7 @@ def _row(
     growth = formats.growth(table["growth"][i])
     if table["direction"][i] == "level" and not np.isfinite(table["growth"][i]):
         growth = "level"
-    period = period_label(result, label, status, end, formats) if starts or not result.by else ""
+    period = period_label(result, label, status, start, end, formats) if starts or not result.by else ""
     cells = {
         "period": period,
         **dims,

@@ -9,7 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from logochron.views.palette import Palette
-from logochron.views.rows import TableSpec
+from logochron.views.tables import TableSpec
 
 _HAIRLINES = "    \n    \n ── \n    \n ── \n    \n    \n    \n"
 #: What a narrow terminal goes without, first to last; never the growth.

@@ -2,24 +2,59 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from numpy.typing import NDArray
 
 from logochron.core.compare import Comparison
+from logochron.core.days import to_days
 from logochron.core.measures import Measure
-from logochron.core.options import Grain
 from logochron.views.formats import Formats, capital, plural, words
 
 
 def subject(result: Comparison, measure: Measure, *, split: bool, item: str | None = None) -> str:
     """What is shown: "Revenue by month, all harbors"."""
-    by = [result.each, *(words(name) for name in result.by if split)]
-    named = f"{capital(words(measure.name))} by {listed(by)}"
+    by = [result.calendar.word(result.each)] if result.each != "span" else []
+    by += [words(name) for name in result.by if split]
+    named = capital(words(measure.name)) + (f" per {words(result.per).replace('-', ' ')}" if result.per else "")
+    named += f" by {listed(by)}" if by else ""
+    window = result.question.window.in_words(result.calendar, result.each)
+    named += f", {window}" if window else ""
     if item is not None:
         named += f", {item}"
+    elif result.kept == "comparable":
+        named += f", comparable {plural(words(result.by[0])) if len(result.by) == 1 else 'items'}"
     elif not split or not result.by:
         free = [d for d in result.by or result.book.dimensions if not _selected(result, d)]
         named += "".join(f", all {plural(words(name))}" for name in free)
-    return named + "".join(f", {words(selected)}" for selected in result.book.selected)
+    return named + selection_words(result)
+
+
+def selection_words(result: Comparison) -> str:
+    """What was selected, as a title ends with it."""
+    return "".join(f", {words(selected)}" for selected in result.book.selected)
+
+
+def period_word(result: Comparison) -> str:
+    """What the periods are called that a basis steps back in."""
+    return result.calendar.word(result.question.window.parent or result.each)
+
+
+def against_words(result: Comparison) -> str:
+    """What it is held against, as a title calls it."""
+    if result.question.weeks == "364-days":
+        return f"{_moved(result)} days earlier"
+    return result.against.in_words(period_word(result))
+
+
+def base_heading(result: Comparison) -> str:
+    """What it is held against, as a column calls it."""
+    return f"{_moved(result)} days ago" if result.question.weeks == "364-days" else result.against.heading
+
+
+def _moved(result: Comparison) -> int:
+    return 364 * getattr(result.against, "n", 1)
 
 
 def listed(names: Sequence[str]) -> str:
@@ -46,16 +81,29 @@ def axis_words(measure: Measure, formats: Formats) -> str:
     return unit(measure, formats) or capital(words(measure.name))
 
 
-def period_label(result: Comparison, label: str, status: str, end: int, formats: Formats) -> str:
-    """The label of a period; a running one says to which day."""
+def period_label(result: Comparison, label: str, status: str, start: int, end: int, formats: Formats) -> str:
+    """The label of a period; a running one says to which day, a span of days is said in words."""
+    if result.each == "span":
+        return formats.span(start, end)
     if status != "to-date":
         return label
-    return f"{label} to {short_day(result.each, end, formats)}"
+    return f"{label} to {short_day(result, end, formats)}"
 
 
-def short_day(each: Grain, day: int, formats: Formats) -> str:
+def short_day(result: Comparison, day: int, formats: Formats) -> str:
     """The day as a running period's label names it."""
-    return formats.day(day, year=False).split(" ")[0] if each == "month" else formats.day(day, year=False)
+    civil_month = result.each == "month" and result.calendar.word("month") == "month"
+    return formats.day(day, year=False).split(" ")[0] if civil_month else formats.day(day, year=False)
+
+
+def cut_of(result: Comparison, columns: Mapping[str, NDArray[Any]], i: int, formats: Formats) -> str:
+    """Which days of a running row are held against which."""
+    start, end, base_start, base_end = (
+        int(to_days(columns[name][i])) for name in ("start", "end", "base_start", "base_end")
+    )
+    if len(result.alignment.base_starts) > 1:
+        return f"{formats.span(start, end, year=False)}, each of the {len(result.alignment.base_starts)} cut alike"
+    return cut_words(start, end, base_start, base_end, formats)
 
 
 def cut_words(start: int, end: int, base_start: int, base_end: int, formats: Formats) -> str:

@@ -15,7 +15,8 @@ from logochron.core.compare import Comparison
 from logochron.core.errors import QuestionError
 from logochron.core.results import WHOLE, Result
 from logochron.views.formats import Formats
-from logochron.views.rows import TableSpec, specs
+from logochron.views.specs import specs
+from logochron.views.tables import TableSpec
 
 #: How the engine writes each form that machines read.
 _COPIES = {

@@ -8,22 +8,31 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.days import DayLike, Days, day_number, to_dates, to_days
-from logochron.core.errors import QuestionError
-from logochron.core.options import Grain, check
+from logochron.core.calendars.names import Name, Texts, as_text, read_name
+from logochron.core.days import DayLike, Days, day_number, in_words, to_dates, to_days
+from logochron.core.errors import CalendarError, QuestionError, nearest
+from logochron.core.options import Grain, check, values
 
 if TYPE_CHECKING:
     import pandas as pd
 
-Texts = NDArray[np.str_]
+Bools = NDArray[np.bool_]
+#: A day that names of all grains are shown for.
+_SHOWN = "2026-05-18"
+_BY_LENGTH: tuple[Grain, ...] = values(Grain)
 
 
 class Earlier(NamedTuple):
     """The same places some years before: `ordinals`, whether they are there (`found`), and a note for each."""
 
     ordinals: Days
-    found: NDArray[np.bool_]
+    found: Bools
     notes: NDArray[np.object_]
+
+    @classmethod
+    def all_found(cls, ordinals: Days) -> Earlier:
+        """Periods that are all there."""
+        return cls(ordinals, np.ones(ordinals.shape, dtype=bool), np.full(ordinals.shape, "", dtype=object))
 
 
 class Calendar(ABC):
@@ -32,6 +41,11 @@ class Calendar(ABC):
     All methods are vectorised: days are day numbers (int64, days since 1970-01-01), ordinals are int64.
     "The one before" is always ordinal - 1.
     """
+
+    #: Whether its periods are made of whole weeks.
+    whole_weeks = False
+    #: The grains it has.
+    grains: tuple[Grain, ...] = _BY_LENGTH
 
     def ordinals(self, each: Grain, days: Any) -> Days:
         """The ordinal of the period of grain `each` that holds each day.
@@ -51,14 +65,46 @@ class Calendar(ABC):
         Raises
         ------
         QuestionError
-            Where `each` is no grain.
+            Where `each` is no grain of this calendar.
+        CalendarError
+            Where no period holds a day.
         """
-        check("each", each, Grain)
-        return self._ordinals(each, to_days(days))
+        self.check_grain(each)
+        numbers = to_days(days)
+        held = self.holds(numbers)
+        if not held.all():
+            outside = int(numbers[~held].flat[0])
+            raise CalendarError(f"no period of the calendar holds {in_words(outside)}{self.extent()}")
+        return self._ordinals(each, numbers)
 
-    def ends(self, each: Grain, ordinals: Any) -> Days:
+    def check_grain(self, each: Grain, name: str = "each") -> None:
+        """Refuse what is no grain of this calendar."""
+        check(name, each, Grain)
+        if each not in self.grains:
+            raise QuestionError(
+                f"`{name}` {each!r} is no grain of this calendar; it has {', '.join(self.grains)}" + self._lacking(each)
+            )
+
+    def touching(self, each: Grain, first: int, last: int) -> Days:
+        """The ordinals of all periods that touch the days from `first` to `last`."""
+        low, high = (int(o) for o in self._ordinals(each, np.array([first, last])))
+        return np.arange(low, high + 1)
+
+    def last_days(self, each: Grain, ordinals: Any) -> Days:
         """The last day of each period: the day before the next one starts."""
-        return self.starts(each, np.asarray(ordinals, dtype=np.int64) + 1) - 1
+        return self.first_days(each, as_ordinals(ordinals) + 1) - 1
+
+    def holds(self, days: Days) -> Bools:
+        """Whether any period holds each day."""
+        return np.ones(days.shape, dtype=bool)
+
+    def exists(self, each: Grain, ordinals: Days) -> Bools:
+        """Whether there are such periods."""
+        return np.ones(ordinals.shape, dtype=bool)
+
+    def lengths(self, starts: Days, ends: Days) -> Days:
+        """The days of spans that belong to any period."""
+        return ends - starts + 1
 
     def periods(self, each: Grain, first: DayLike, last: DayLike) -> pd.DataFrame:
         """All periods of a grain that touch the days from `first` to `last`.
@@ -87,26 +133,118 @@ class Calendar(ABC):
         bounds = day_number(first, "first"), day_number(last, "last")
         if bounds[0] > bounds[1]:
             raise QuestionError(f"`first` must not be after `last`; got {first} and {last}")
-        low, high = self.ordinals(each, np.array(bounds))
-        ordinals = np.arange(low, high + 1)
-        starts, ends = self.starts(each, ordinals), self.ends(each, ordinals)
+        self.check_grain(each)
+        columns = self.period_columns(each, self.touching(each, *bounds))
+        return pd.DataFrame({n: v.astype("datetime64[s]") if v.dtype.kind == "M" else v for n, v in columns.items()})
+
+    def period_columns(self, each: Grain, ordinals: Days) -> dict[str, NDArray[Any]]:
+        """What `periods` tells of some periods, as arrays."""
+        starts, ends = self.first_days(each, ordinals), self.last_days(each, ordinals)
         years, numbers = self.places(each, ordinals)
-        return pd.DataFrame(
-            {
-                "period": self.labels(each, ordinals).astype(object),
-                "start": to_dates(starts).astype("datetime64[s]"),
-                "end": to_dates(ends).astype("datetime64[s]"),
-                "year": years,
-                "number": numbers,
-                "days": ends - starts + 1,
-            }
+        return {
+            "period": self.labels(each, ordinals).astype(object),
+            "start": to_dates(starts),
+            "end": to_dates(ends),
+            "year": years,
+            "number": numbers,
+            "days": self.lengths(starts, ends),
+        }
+
+    def nests(self, each: Grain, parent: Grain) -> bool:
+        """Whether periods of grain `each` make up those of grain `parent`."""
+        return _BY_LENGTH.index(each) <= _BY_LENGTH.index(parent)
+
+    def parents(self, each: Grain, parent: Grain, ordinals: Days) -> Days:
+        """The ordinals of the longer periods that hold each period."""
+        return self._ordinals(parent, self.first_days(each, ordinals))
+
+    def children(self, each: Grain, parent: Grain, ordinals: Any) -> tuple[Days, Days]:
+        """The first and the last period of grain `each` in each longer period."""
+        ordinals = as_ordinals(ordinals)
+        return self._ordinals(each, self.first_days(parent, ordinals)), self._ordinals(
+            each, self.last_days(parent, ordinals)
         )
+
+    def day_ordinals(self, days: Days) -> Days:
+        """The ordinals of days, whether or not a period holds them."""
+        return self._ordinals("day", days)
+
+    def day_labels(self, days: Days) -> Texts:
+        """The labels of days, the same in every calendar."""
+        return day_labels(days)
+
+    def word(self, each: str) -> str:
+        """What people call the periods of a grain."""
+        return each
+
+    def find(self, each: Grain, label: str, name: str = "at") -> tuple[int, int]:
+        """The first and last ordinal of the periods that a label names: its own, or those within a longer one.
+
+        Parameters
+        ----------
+        name
+            The option, as the message calls it.
+
+        Raises
+        ------
+        QuestionError
+            Where it names none; what was probably meant is offered.
+        """
+        grain, ordinal = self._named(label.strip(), name)
+        if grain == each:
+            return ordinal, ordinal
+        if grain == "day":
+            held = int(self.ordinals(each, np.array([ordinal]))[0])
+            return held, held
+        if self.nests(each, grain):
+            low, high = self.children(each, grain, ordinal)
+            return int(low), int(high)
+        if self.nests(grain, each):
+            longer = int(self.parents(grain, each, np.array([ordinal]))[0])
+            raise QuestionError(
+                f"`{name}` names a {self.word(grain)} ({label}), shorter than each={each!r}: did you mean "
+                f"{str(self.labels(each, np.array([longer]))[0])!r}?"
+            )
+        raise QuestionError(
+            f"`{name}` names a {grain} ({label}), and weeks do not fit into months: with each={each!r} name a {each}, "
+            "a day in it or a year"
+        )
+
+    def _named(self, label: str, option: str) -> tuple[Grain, int]:
+        """The grain and ordinal of the period that a label of the usual forms names."""
+        name = read_name(label)
+        if name is None:
+            raise self._no_name(label, option)
+        if name.kind == "day":
+            return "day", day_number(label.upper().removeprefix("FY") if name.fiscal else label, option)
+        if name.year < 1:
+            raise QuestionError(f"`{option}` must name a year from 0001 to 9999; got {label!r}")
+        return self._place(name, label, option)
+
+    def _no_name(self, label: str, option: str) -> QuestionError:
+        day = to_days(np.array([_SHOWN], dtype="datetime64[D]"))
+        forms = [str(self.labels(grain, self._ordinals(grain, day))[0]) for grain in self.grains]
+        hint = nearest(label, forms)
+        return QuestionError(
+            f"`{option}` must be a period such as {', '.join(forms)}; got {label!r}"
+            + (f". Did you mean something like {hint!r}?" if hint else "")
+        )
+
+    def extent(self) -> str:
+        """From when to when it has periods, for a message; empty where it has no end."""
+        return ""
+
+    def _lacking(self, each: Grain) -> str:
+        return ""
+
+    def _place(self, name: Name, label: str, option: str) -> tuple[Grain, int]:
+        raise NotImplementedError
 
     @abstractmethod
     def _ordinals(self, each: Grain, days: Days) -> Days: ...
 
     @abstractmethod
-    def starts(self, each: Grain, ordinals: Any) -> Days:
+    def first_days(self, each: Grain, ordinals: Any) -> Days:
         """The first day of each period."""
 
     @abstractmethod
@@ -121,14 +259,49 @@ class Calendar(ABC):
     def year_ago(self, each: Grain, ordinals: Days, n: int) -> Earlier:
         """The same place in the year, `n` years earlier."""
 
-    @abstractmethod
-    def cut(self, each: Grain, starts: Days, base_starts: Days, report_day: int) -> Days:
-        """The last day of each base span, cut where `report_day` cuts the period that starts on `starts`."""
+    def cut(self, each: Grain, starts: Days, base_starts: Days, report_days: Any) -> Days:
+        """The last day of each base span, cut where a report day cuts the period that starts on `starts`.
 
-    @abstractmethod
-    def find(self, each: Grain, label: str) -> tuple[int, int]:
-        """The first and last ordinal of the periods that a label names: its own, or those within a longer one."""
+        Here: the same number of days from the start.
+        """
+        return np.asarray(base_starts + (report_days - starts), dtype=np.int64)
 
     @abstractmethod
     def legend(self, each: Grain, ordinals: Days) -> tuple[str, ...]:
         """Lines that say what the named years of these periods are; empty where the label says it."""
+
+
+def year_lines(prefix: str, years: Days, starts: Days, ends: Days, weeks: Days | None = None) -> tuple[str, ...]:
+    """The lines of a legend: "FY2026 = 1 Apr 2025 to 31 Mar 2026"."""
+    told = [""] * len(years) if weeks is None else [f", {n} weeks" for n in weeks]
+    return tuple(
+        f"{prefix}{year} = {in_words(int(start))} to {in_words(int(end))}{more}"
+        for year, start, end, more in zip(years, starts, ends, told)
+    )
+
+
+def day_labels(days: Days) -> Texts:
+    """The labels of days, in any calendar."""
+    return as_text(to_dates(days))
+
+
+def check_choice(name: str, came: object, literal: Any) -> None:
+    """Refuse a parameter of a calendar that is none of its values."""
+    allowed = values(literal)
+    if came not in allowed:
+        hint = nearest(str(came), allowed)
+        raise CalendarError(
+            f"`{name}` must be one of {', '.join(allowed)}; got {came!r}."
+            + (f" Did you mean {hint!r}?" if hint else "")
+        )
+
+
+def check_number(name: str, came: object, least: int, most: int, what: str) -> None:
+    """Refuse a parameter of a calendar that is no number in a range."""
+    if isinstance(came, bool) or not isinstance(came, int) or not least <= came <= most:
+        raise CalendarError(f"`{name}` must be {what} from {least} to {most}; got {came!r}")
+
+
+def as_ordinals(ordinals: Any) -> Days:
+    """Ordinals as an array."""
+    return np.asarray(ordinals, dtype=np.int64)

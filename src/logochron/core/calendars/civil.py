@@ -2,22 +2,31 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 
-from logochron.core.calendars.base import Calendar, Earlier, Texts
+from logochron.core.calendars.base import (
+    Bools,
+    Calendar,
+    Earlier,
+    as_ordinals,
+    check_choice,
+    check_number,
+    day_labels,
+    year_lines,
+)
+from logochron.core.calendars.months import month_names, month_starts, months_of
+from logochron.core.calendars.names import Name, Texts, as_text, write_names
 from logochron.core.calendars.weeks import WeekYears
-from logochron.core.days import Days, day_number, in_words, to_dates, to_days
-from logochron.core.errors import CalendarError, QuestionError, nearest
+from logochron.core.days import Days
+from logochron.core.errors import QuestionError
 from logochron.core.options import Grain, Weekday, YearNamed, values
 
 #: Months in a period of each grain that is made of months.
 MONTHS = {"month": 1, "quarter": 3, "half": 6, "year": 12}
-_CIVIL_ZERO = 1970 * 12  # months from year 0 to NumPy's month 0
-_LABEL = re.compile(r"(FY)?(\d{4})(?:-(?:H([12])|Q(\d)|W(\d\d)|(\d\d)(?:-(\d\d))?))?", re.IGNORECASE)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -50,198 +59,172 @@ class CivilCalendar(Calendar):
     year_named: YearNamed = "ending"
 
     def __post_init__(self) -> None:
-        if isinstance(self.year_start, bool) or not isinstance(self.year_start, int) or not 1 <= self.year_start <= 12:
-            raise CalendarError(f"`year_start` must be a month from 1 to 12; got {self.year_start!r}")
-        for name, literal in (("week_start", Weekday), ("year_named", YearNamed)):
-            came, allowed = getattr(self, name), values(literal)
-            if came not in allowed:
-                hint = nearest(str(came), allowed)
-                raise CalendarError(
-                    f"`{name}` must be one of {', '.join(allowed)}; got {came!r}."
-                    + (f" Did you mean {hint!r}?" if hint else "")
-                )
+        check_number("year_start", self.year_start, 1, 12, "a month")
+        check_choice("week_start", self.week_start, Weekday)
+        check_choice("year_named", self.year_named, YearNamed)
 
-    @property
+    @cached_property
     def _weeks(self) -> WeekYears:
-        return WeekYears(first_weekday=values(Weekday).index(self.week_start))
+        """The years of weeks end nearest to the end of the month before the year starts."""
+        last_weekday = (values(Weekday).index(self.week_start) - 1) % 7
+        return WeekYears(last_weekday=last_weekday, ends_in=(self.year_start - 2) % 12 + 1)
 
     @property
     def _shift(self) -> int:
         return self.year_start - 1
 
     @property
+    def _ends_later(self) -> int:
+        """Whether a year ends in another civil year than it starts in."""
+        return int(self.year_start > 1)
+
+    @property
     def _added(self) -> int:
         """What turns the civil year in which a year starts into the year's name."""
-        return int(self.year_start > 1 and self.year_named == "ending")
+        return self._ends_later if self.year_named == "ending" else 0
 
     @property
     def _prefix(self) -> str:
-        return "FY" if self.year_start > 1 else ""
+        return "FY" if self._ends_later else ""
 
     def _ordinals(self, each: Grain, days: Days) -> Days:
         if each == "day":
             return days
         if each == "week":
             return self._weeks.weeks(days)
-        return (_months(days) - self._shift) // MONTHS[each]
+        return (months_of(days) - self._shift) // MONTHS[each]
 
-    def starts(self, each: Grain, ordinals: Any) -> Days:
+    def first_days(self, each: Grain, ordinals: Any) -> Days:
+        ordinals = as_ordinals(ordinals)
         if each == "day":
-            return _int64(ordinals)
+            return ordinals
         if each == "week":
-            return self._weeks.starts(_int64(ordinals))
-        return _month_starts(_int64(ordinals) * MONTHS[each] + self._shift)
+            return self._weeks.starts(ordinals)
+        return month_starts(ordinals * MONTHS[each] + self._shift)
 
-    def _week_places(self, weeks: Days) -> tuple[Days, Days]:
-        years = self._ordinals("year", self._weeks.middles(weeks))
-        return years, weeks - self._weeks.first_weeks(self.starts("year", years)) + 1
+    def _week_firsts(self, years: Any) -> Days:
+        """Week 1 of years, numbered by the civil year they start in."""
+        return self._weeks.first_weeks(np.asarray(years, dtype=np.int64) + self._ends_later)
 
     def places(self, each: Grain, ordinals: Any) -> tuple[Days, Days]:
-        ordinals = np.asarray(ordinals, dtype=np.int64)
+        ordinals = as_ordinals(ordinals)
         if each == "week":
-            years, numbers = self._week_places(ordinals)
+            years, numbers, _ = self._weeks.places(ordinals)
+            years = years - self._ends_later
         elif each == "day":
             years = self._ordinals("year", ordinals)
-            numbers = ordinals - self.starts("year", years) + 1
+            numbers = ordinals - self.first_days("year", years)
         else:
             years, numbers = np.divmod(ordinals, 12 // MONTHS[each])
-            numbers = numbers + 1
-        return years + self._added, numbers
+        return years + self._added, numbers + 1
 
     def labels(self, each: Grain, ordinals: Any) -> Texts:
-        ordinals = np.asarray(ordinals, dtype=np.int64)
+        ordinals = as_ordinals(ordinals)
         if each == "day":
-            return _as_text(to_dates(ordinals))
+            return day_labels(ordinals)
         if each == "month":
-            return _as_text((ordinals + self._shift - _CIVIL_ZERO).astype("datetime64[M]"))
+            return as_text(month_names(ordinals + self._shift))
         years, numbers = self.places(each, ordinals)
-        text: Texts = np.char.mod(f"{self._prefix}%04d", years)
-        if each == "year":
-            return text
-        form = {"week": "-W%02d", "quarter": "-Q%d", "half": "-H%d"}[each]
-        named: Texts = np.char.add(text, np.char.mod(form, numbers))
-        return named
+        return write_names(self._prefix, years, each, numbers)
 
     def year_ago(self, each: Grain, ordinals: Days, n: int) -> Earlier:
-        found = np.ones(ordinals.shape, dtype=bool)
-        notes = np.full(ordinals.shape, "", dtype=object)
         if each == "day":
-            months = _months(ordinals)
-            place = ordinals - _month_starts(months)
-            starts = _month_starts(months - 12 * n)
-            lengths = _month_starts(months - 12 * n + 1) - starts
-            notes[place >= lengths] = "leap day"
-            return Earlier(starts + np.minimum(place, lengths - 1), found, notes)
+            months = months_of(ordinals)
+            place = ordinals - month_starts(months)
+            starts = month_starts(months - 12 * n)
+            lengths = month_starts(months - 12 * n + 1) - starts
+            earlier = Earlier.all_found(starts + np.minimum(place, lengths - 1))
+            earlier.notes[place >= lengths] = "leap day"
+            return earlier
         if each == "week":
-            years, numbers = self._week_places(ordinals)
-            firsts = self._weeks.first_weeks(self.starts("year", np.stack([years - n, years - n + 1])))
-            found = numbers <= firsts[1] - firsts[0]
-            named = np.char.mod(f"no week 53 in {self._prefix}%04d", years - n + self._added)
-            notes[~found] = named[~found]
-            return Earlier(firsts[0] + numbers - 1, found, notes)
-        return Earlier(ordinals - n * 12 // MONTHS[each], found, notes)
+            years, numbers, _ = self._weeks.places(ordinals)
+            found = numbers < self._weeks.lengths(years - n)
+            earlier = Earlier.all_found(self._weeks.first_weeks(years - n) + numbers)
+            named = write_names(self._prefix, years - n - self._ends_later + self._added, "year", numbers)
+            earlier.notes[~found] = np.char.add("no week 53 in ", named)[~found]
+            return earlier._replace(found=found)
+        return Earlier.all_found(ordinals - n * 12 // MONTHS[each])
 
-    def cut(self, each: Grain, starts: Days, base_starts: Days, report_day: int) -> Days:
+    @staticmethod
+    def leap_days(days: Days, base_days: Days) -> Bools:
+        """Whether a 29 February is held against the 28 February of a year that has no other."""
+        months, base_months = months_of(days), months_of(base_days)
+        is_leap = (months % 12 == 1) & (days - month_starts(months) == 28)
+        base_ends = (base_months % 12 == 1) & (base_days - month_starts(base_months) == 27)
+        return np.asarray(is_leap & base_ends & (base_days + 1 == month_starts(base_months + 1)))
+
+    def nests(self, each: Grain, parent: Grain) -> bool:
+        if each == "week":
+            return parent in ("week", "year")
+        return super().nests(each, parent) and (parent != "week" or each == "day")
+
+    def parents(self, each: Grain, parent: Grain, ordinals: Days) -> Days:
+        if each == "week" and parent == "year":
+            return self._weeks.places(ordinals)[0] - self._ends_later
+        return super().parents(each, parent, ordinals)
+
+    def children(self, each: Grain, parent: Grain, ordinals: Any) -> tuple[Days, Days]:
+        if each == "week" and parent == "year":
+            years = as_ordinals(ordinals)
+            return self._week_firsts(years), self._week_firsts(years + 1) - 1
+        return super().children(each, parent, ordinals)
+
+    def cut(self, each: Grain, starts: Days, base_starts: Days, report_days: Any) -> Days:
+        """The same month of the period and day of the month; the end of a month goes with the end of a month.
+
+        Weeks: the same number of days from the start.
+        """
         if each in ("day", "week"):
-            return base_starts + (report_day - starts)
-        report = to_days(report_day)
-        month = _months(report)
-        place = report - _month_starts(month)
-        target = _months(base_starts) + (month - _months(starts))
-        target_last = _month_starts(target + 1) - 1
-        if report == _month_starts(month + 1) - 1:  # the end of a month goes with the end of a month
-            return target_last
-        return np.minimum(_month_starts(target) + place, target_last)
+            return super().cut(each, starts, base_starts, report_days)
+        reports = np.asarray(report_days, dtype=np.int64)
+        months = months_of(reports)
+        targets = months_of(base_starts) + (months - months_of(starts))
+        target_ends = month_starts(targets + 1) - 1
+        at_end = reports == month_starts(months + 1) - 1
+        same_day = np.minimum(month_starts(targets) + (reports - month_starts(months)), target_ends)
+        return np.where(at_end, target_ends, same_day)
 
-    def find(self, each: Grain, label: str) -> tuple[int, int]:
-        grain, ordinal = self._parse(label.strip())
-        if grain == each:
-            return ordinal, ordinal
-        first, last = int(self.starts(grain, ordinal)), int(self.ends(grain, ordinal))
-        low, high = (int(o) for o in self._ordinals(each, np.array([first, last])))
-        if grain == "day":
-            return low, low
-        if each == "week" and grain == "year":
-            weeks = self._weeks.first_weeks(self.starts("year", np.array([ordinal, ordinal + 1])))
-            return int(weeks[0]), int(weeks[1]) - 1
-        if each == "day" or (each != "week" and grain != "week" and MONTHS[each] < MONTHS[grain]):
-            return low, high
-        if grain == "week" or each == "week":
+    def _place(self, name: Name, label: str, option: str) -> tuple[Grain, int]:
+        if name.kind == "period":
             raise QuestionError(
-                f"`at` names a {grain} ({label}), and weeks do not fit into months: with each={each!r}"
-                f" name a {each}, a day in it or a year"
+                f"`{option}` names no period: {label!r}; months are civil: did you mean "
+                f"'{name.year:04d}-{name.number:02d}'? (numbered periods need a RetailCalendar, --calendar retail)"
             )
-        raise QuestionError(
-            f"`at` names a {grain} ({label}), shorter than each={each!r}: did you mean {str(self.labels(each, low))!r}?"
-        )
-
-    def _parse(self, label: str) -> tuple[Grain, int]:
-        match = _LABEL.fullmatch(label)
-        if not match:
-            grains: tuple[Grain, ...] = values(Grain)
-            forms = ", ".join(str(self.labels(g, self.ordinals(g, ["2026-05-18"]))[0]) for g in grains)
-            raise QuestionError(f"`at` must be a period such as {forms}; got {label!r}")
-        prefix, year, half, quarter, week, month, day = match.groups()
-        fiscal_form = month is None
-        if fiscal_form and bool(prefix) != bool(self._prefix):
+        if name.kind == "month":
+            if name.fiscal:
+                raise QuestionError(
+                    f"`{option}` names no period: {label!r}; months and days are civil: did you mean {label[2:]!r}?"
+                )
+            if not 1 <= name.number <= 12:
+                raise QuestionError(f"`{option}` must name a month from 01 to 12; got {label!r}")
+            return "month", name.year * 12 + name.number - 1 - self._shift
+        if name.fiscal != bool(self._prefix):
             offered = self._prefix + label.upper().removeprefix("FY")
             why = (
                 f"years start in month {self.year_start} and are named FY" if self._prefix else "years are civil years"
             )
-            raise QuestionError(f"`at` names no period: {label!r}; {why}: did you mean {offered!r}?")
-        if not fiscal_form and prefix:
-            raise QuestionError(
-                f"`at` names no period: {label!r}; months and days are civil: did you mean {label[2:]!r}?"
-            )
-        if int(year) < 1:
-            raise QuestionError(f"`at` must name a year from 0001 to 9999; got {label!r}")
-        if day:
-            return "day", day_number(label, "at")
-        if month:
-            if not 1 <= int(month) <= 12:
-                raise QuestionError(f"`at` must name a month from 01 to 12; got {label!r}")
-            return "month", int(year) * 12 + int(month) - 1 - self._shift
-        start_year = int(year) - self._added
-        if week:
-            weeks = self._weeks.first_weeks(self.starts("year", np.array([start_year, start_year + 1])))
-            if not 1 <= int(week) <= weeks[1] - weeks[0]:
+            raise QuestionError(f"`{option}` names no period: {label!r}; {why}: did you mean {offered!r}?")
+        year = name.year - self._added
+        if name.kind == "week":
+            low, after = (int(week) for week in self._week_firsts([year, year + 1]))
+            if not 1 <= name.number <= after - low:
                 raise QuestionError(
-                    f"`at` names no week: {label!r}; {self._prefix}{year} has weeks 01 to {weeks[1] - weeks[0]}"
+                    f"`{option}` names no week: {label!r}; {self._prefix}{name.year} has weeks 01 to {after - low}"
                 )
-            return "week", int(weeks[0]) + int(week) - 1
-        if quarter:
-            if not 1 <= int(quarter) <= 4:
-                raise QuestionError(f"`at` must name a quarter from Q1 to Q4; got {label!r}")
-            return "quarter", start_year * 4 + int(quarter) - 1
-        if half:
-            return "half", start_year * 2 + int(half) - 1
-        return "year", start_year
+            return "week", low + name.number - 1
+        for kind, sign, most in (("half", "H", 2), ("quarter", "Q", 4)):
+            if name.kind == kind:
+                if not 1 <= name.number <= most:
+                    raise QuestionError(f"`{option}` must name a {kind} from {sign}1 to {sign}{most}; got {label!r}")
+                return kind, year * most + name.number - 1  # type: ignore[return-value]
+        return "year", year
 
     def legend(self, each: Grain, ordinals: Days) -> tuple[str, ...]:
         if not self._prefix or each in ("day", "month") or not len(ordinals):
             return ()
         names = np.unique(self.places(each, ordinals)[0])
+        years = names - self._added
         if each == "week":
-            weeks = self._weeks.first_weeks(self.starts("year", np.stack([names, names + 1]) - self._added))
-            firsts, lasts = self._weeks.starts(weeks[0]), self._weeks.starts(weeks[1]) - 1
-        else:
-            years = names - self._added
-            firsts, lasts = self.starts("year", years), self.ends("year", years)
-        return tuple(f"FY{n} = {in_words(int(a))} to {in_words(int(b))}" for n, a, b in zip(names, firsts, lasts))
-
-
-def _as_text(dates: Any) -> Texts:
-    return np.asarray(np.datetime_as_string(dates))
-
-
-def _int64(ordinals: Any) -> Days:
-    return np.asarray(ordinals, dtype=np.int64)
-
-
-def _months(days: Any) -> Days:
-    """Months since the start of year 0."""
-    return to_dates(days).astype("datetime64[M]").astype(np.int64) + _CIVIL_ZERO
-
-
-def _month_starts(months: Any) -> Days:
-    return to_days((np.asarray(months) - _CIVIL_ZERO).astype("datetime64[M]"))
+            weeks = self._week_firsts(np.stack([years, years + 1]))
+            return year_lines(self._prefix, names, self._weeks.starts(weeks[0]), self._weeks.starts(weeks[1]) - 1)
+        return year_lines(self._prefix, names, self.first_days("year", years), self.last_days("year", years))

@@ -1,36 +1,67 @@
-"""Whole weeks gathered into years of 52 or 53: the family that ISO weeks belong to."""
+"""Whole weeks gathered into years of 52 or 53: one family, to which ISO weeks belong."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
-from logochron.core.days import Days
+import numpy as np
+
+from logochron.core.calendars.months import month_starts
+from logochron.core.days import Days, weekday
+from logochron.core.options import YearEnds
 
 
 @dataclass(frozen=True, kw_only=True)
 class WeekYears:
-    """Years that start on the `first_weekday` nearest to a nominal first day.
+    """Years that end on one weekday: the one nearest to the end of a month, or the last one in it.
 
-    Week 1 is then the week that holds four or more days of the nominal year. With Monday and 1 January
-    these are ISO weeks (ISO 8601-1:2019, 4.2.2), whose years end on the Sunday nearest to 31 December.
+    With Sunday and December, nearest, these are ISO weeks (ISO 8601-1:2019, 4.2.2): week 1 is the week that
+    holds four or more days of January.
 
     Weeks are numbered through all years: week 0 holds 1 January 1970 or starts the last week before it.
+    Years are numbered by the civil year of the month they end in.
     """
 
-    first_weekday: int  # 0 Monday .. 6 Sunday
+    last_weekday: int  # 0 Monday .. 6 Sunday
+    ends_in: int  # 1 .. 12
+    ends: YearEnds = "nearest"
+
+    @property
+    def _first_weekday(self) -> int:
+        return (self.last_weekday + 1) % 7
 
     def weeks(self, days: Days) -> Days:
         """The running number of the week that holds each day."""
-        return (days + 3 - self.first_weekday) // 7
+        return (days + 3 - self._first_weekday) // 7
 
-    def starts(self, weeks: Days) -> Days:
+    def starts(self, weeks: Any) -> Days:
         """The first day of each week."""
-        return weeks * 7 - 3 + self.first_weekday
+        return np.asarray(weeks, dtype=np.int64) * 7 - 3 + self._first_weekday
 
-    def middles(self, weeks: Days) -> Days:
-        """The fourth day of each week: the nominal year that holds it is the week's year."""
-        return self.starts(weeks) + 3
+    def year_ends(self, years: Any) -> Days:
+        """The last day of each year."""
+        anchors = month_starts(np.asarray(years, dtype=np.int64) * 12 + self.ends_in) - 1
+        back = (weekday(anchors) - self.last_weekday) % 7
+        later = (back > 3) & (self.ends == "nearest")
+        return np.asarray(anchors - back + 7 * later, dtype=np.int64)
 
-    def first_weeks(self, nominal_starts: Days) -> Days:
-        """Week 1 of the years whose nominal first days are given."""
-        return self.weeks(nominal_starts + 3)
+    def first_weeks(self, years: Any) -> Days:
+        """Week 1 of each year."""
+        return self.weeks(self.year_ends(np.asarray(years, dtype=np.int64) - 1) + 1)
+
+    def lengths(self, years: Any) -> Days:
+        """The weeks in each year, 52 or 53."""
+        years = np.asarray(years, dtype=np.int64)
+        return self.first_weeks(years + 1) - self.first_weeks(years)
+
+    def places(self, weeks: Days) -> tuple[Days, Days, Days]:
+        """The year of each week, its place in it from 0, and the weeks that year has."""
+        if not weeks.size:
+            return weeks, weeks, weeks
+        # a table of the years at hand: cheaper than working each week's year out
+        around = 1970 + self.starts(np.array([weeks.min(), weeks.max()])) // 365.2425
+        years = np.arange(int(around[0]) - 2, int(around[1]) + 3)
+        firsts = self.first_weeks(np.append(years, years[-1] + 1))
+        row = np.searchsorted(firsts, weeks, side="right") - 1
+        return years[row], weeks - firsts[row], np.diff(firsts)[row]

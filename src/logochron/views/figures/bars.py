@@ -14,7 +14,7 @@ from logochron.core.errors import QuestionError
 from logochron.core.options import Lane, check
 from logochron.views.figures.common import measure_of, sentence
 from logochron.views.formats import Formats, of_measure, shortened, words
-from logochron.views.titles import axis_words, coverage_line, listed, period_label, subject, unit
+from logochron.views.titles import against_words, axis_words, coverage_line, listed, period_label, subject, unit
 
 #: Inches for a bar at least, and for what stands above and below the bars.
 _BAR, _AROUND = 0.2, 1.9
@@ -118,7 +118,8 @@ def bars_spec(
     left_out = f"{formats.dot}the {len(shown)} largest of {len(labels):,}" if len(labels) > len(shown) else ""
     heading = ""
     if len(total["value"]):
-        label = period_label(result, result.periods[period], status, int(to_days(total["end"][0])), formats)
+        start, end = (int(to_days(total[name][0])) for name in ("start", "end"))
+        label = period_label(result, result.periods[period], status, start, end, formats)
         heading = f"{label}, by {listed([words(name) for name in result.by])}"
     title = subject(result, asked, split=False).replace(f" by {result.each}", f" in {heading}", 1)
     return BarsSpec(
@@ -127,7 +128,7 @@ def bars_spec(
         + left_out,
         axis=axis_words(asked, formats),
         value_name={"to-date": "to date", "partial": "recorded in part"}.get(status, "whole period"),
-        base_name=result.against.in_words(result.each),
+        base_name=against_words(result),
         pale=status != "complete",
         labels=tuple(shown),
         panels=panels,
@@ -143,9 +144,8 @@ def _period(result: Comparison, at: str | None) -> int:
         raise QuestionError("there is no period to draw: the answer is empty")
     if at is None:
         return len(result.periods) - 1
-    low, high = (int(o) for o in result.calendar.find(result.each, at))
-    found = np.flatnonzero(result.alignment.ordinals == low)
-    if low != high or not len(found):
+    found = result.places(at)
+    if len(found) != 1:
         raise QuestionError(
             f"`at` must name one period of the answer, {result.periods[0]} to {result.periods[-1]}; got {at!r}"
         )

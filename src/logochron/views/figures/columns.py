@@ -14,7 +14,7 @@ from logochron.core.errors import QuestionError, no_such
 from logochron.core.measures import Measure
 from logochron.views.figures.common import PanelRow, crowd, measure_of, sentence
 from logochron.views.formats import Formats, of_measure, shortened
-from logochron.views.titles import axis_words, coverage_line, short_day, subject, unit
+from logochron.views.titles import against_words, axis_words, coverage_line, short_day, subject, unit
 
 #: Lines of an axis label, and the verdict of each (None: ink).
 LabelLines = tuple[tuple[str, str | None], ...]
@@ -76,7 +76,7 @@ def columns_spec(
         subtitle="" if empty else sentence(result, whole, formats, unit(asked, formats), together=bool(panels)),
         axis=axis_words(asked, formats),
         value_name="whole period",
-        base_name=result.against.in_words(result.each),
+        base_name=against_words(result),
         pale_name=" or ".join(
             name for status, name in (("partial", "recorded in part"), ("to-date", "to date")) if status in statuses
         ),
@@ -151,8 +151,8 @@ def _panel(
         status = columns["status"][i]
         extra: LabelLines = ()
         if status == "to-date":
-            extra = ((f"to {short_day(result.each, end, formats)}", None),)
+            extra = ((f"to {short_day(result, end, formats)}", None),)
         elif status == "partial" and np.isfinite(columns["value"][i]):
-            extra = ((f"from {short_day(result.each, start, formats)}", None),)
+            extra = ((f"from {short_day(result, start, formats)}", None),)
         lines.append(((labels[i], None), *judged, *extra))
     return ColumnsPanel(heading, columns["value"], columns["base"], columns["status"] != "complete", tuple(lines))

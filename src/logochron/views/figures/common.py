@@ -13,7 +13,7 @@ from logochron.core.days import to_days
 from logochron.core.errors import QuestionError
 from logochron.core.measures import Measure
 from logochron.views.formats import Formats
-from logochron.views.titles import cut_words, period_label
+from logochron.views.titles import cut_of, period_label
 
 #: Inches that a character of an axis label takes at most, and the frame's margins left and right.
 CHARACTER = 0.081
@@ -96,16 +96,12 @@ def sentence(
 def _one(result: Comparison, columns: dict[str, NDArray[Any]], i: int, formats: Formats, unit: str) -> str:
     start, end = (int(to_days(columns[name][i])) for name in ("start", "end"))
     status = str(columns["status"][i])
-    label = period_label(result, result.periods[int(columns["period"][i])], status, end, formats)
+    label = period_label(result, result.periods[int(columns["period"][i])], status, start, end, formats)
     amount = formats.compact(columns["value"][i]) + (f" {unit}" if unit else "")
     growth, direction = columns["growth"][i], columns["direction"][i]
     if not np.isfinite(columns["base"][i]) or not np.isfinite(columns["value"][i]):
         return f"{label}: {amount}, nothing to compare with"
-    if status == "to-date":
-        base_start, base_end = (int(to_days(columns[name][i])) for name in ("base_start", "base_end"))
-        against = cut_words(start, end, base_start, base_end, formats)
-    else:
-        against = f"against {columns['base_period'][i]}"
+    against = cut_of(result, columns, i, formats) if status == "to-date" else f"against {columns['base_period'][i]}"
     if direction == "level":
         return f"{label}: {amount}, level ({against})"
     moved = formats.growth(growth) if np.isfinite(growth) else formats.compact(columns["change"][i], signed=True)

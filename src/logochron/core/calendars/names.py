@@ -1,0 +1,65 @@
+"""The names that people give to periods: ``2026``, ``FY2026-Q2``, ``2026-P05``, ``2026-W18``, ``2026-05-18``."""
+
+from __future__ import annotations
+
+import re
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.days import Days
+
+Texts = NDArray[np.str_]
+_NAME = re.compile(
+    r"(FY)?(\d{4})(?:-(?:H(?P<half>\d)|Q(?P<quarter>\d)|P(?P<period>\d\d)|W(?P<week>\d\d)"
+    r"|(?P<month>\d\d)(?P<day>-\d\d)?))?",
+    re.IGNORECASE,
+)
+_FORMS = {"year": "", "half": "-H%d", "quarter": "-Q%d", "period": "-P%02d", "week": "-W%02d"}
+
+
+class Name(NamedTuple):
+    """What a name says: whether FY stands before it, the year, the kind of period and its number there.
+
+    `kind` is year, half, quarter, period (of a retail year), week, month (civil) or day.
+    """
+
+    fiscal: bool
+    year: int
+    kind: str
+    number: int
+
+
+def read_name(text: str) -> Name | None:
+    """What a name says, None where it is of no known form.
+
+    >>> read_name("FY2026-Q2")
+    Name(fiscal=True, year=2026, kind='quarter', number=2)
+    """
+    match = _NAME.fullmatch(text)
+    if not match:
+        return None
+    kind = "day" if match["day"] else next((k for k in _KINDS if match[k]), "year")
+    return Name(bool(match[1]), int(match[2]), kind, 0 if kind in ("year", "day") else int(match[kind]))
+
+
+_KINDS = ("half", "quarter", "period", "week", "month")
+
+
+def write_names(prefix: str, years: Days, kind: str, numbers: Days) -> Texts:
+    """The names of periods.
+
+    >>> write_names("FY", np.array([2026]), "quarter", np.array([2])).tolist()
+    ['FY2026-Q2']
+    """
+    text: Texts = np.char.mod(f"{prefix}%04d", years)
+    if not _FORMS[kind]:
+        return text
+    named: Texts = np.char.add(text, np.char.mod(_FORMS[kind], numbers))
+    return named
+
+
+def as_text(dates: Any) -> Texts:
+    """Dates or months as ISO text."""
+    return np.asarray(np.datetime_as_string(dates))

@@ -1,0 +1,42 @@
+"""The public holidays of a country or a region of one, from the package that keeps them."""
+
+from __future__ import annotations
+
+from logochron.core.days import as_date
+from logochron.core.errors import QuestionError
+
+_EPOCH = as_date(0).toordinal()
+
+
+def public_holidays(code: str, first: int, last: int) -> dict[int, str]:
+    """The public holidays of the days from `first` to `last`: day number -> name.
+
+    Parameters
+    ----------
+    code
+        A country, ``"PT"``, or a region of one, ``"DE-BY"``.
+
+    Raises
+    ------
+    QuestionError
+        Where the package is not installed, or knows no such country or region.
+    """
+    try:
+        import holidays
+    except ImportError:
+        raise QuestionError(
+            "`holidays` (--holidays) needs the package `holidays`: pip install 'logochron[holidays]'"
+        ) from None
+    country, _, region = code.strip().upper().partition("-")
+    years = range(as_date(first).year, as_date(last).year + 1)
+    try:
+        found = holidays.country_holidays(country, subdiv=region or None, years=years, language="en_US")
+    except NotImplementedError:
+        known = holidays.list_supported_countries(include_aliases=False)
+        regions = known.get(country)
+        offered = f"regions of {country}: {', '.join(regions[:20])}" if regions else f"known are {', '.join(known)}"
+        raise QuestionError(
+            f"`holidays` must be a country such as PT or a region of one such as DE-BY; got {code!r}; {offered}"
+        ) from None
+    numbers = {day.toordinal() - _EPOCH: str(name) for day, name in found.items()}
+    return {day: name for day, name in sorted(numbers.items()) if first <= day <= last}

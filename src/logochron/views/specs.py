@@ -1,0 +1,27 @@
+"""Every answer as tables for people."""
+
+from __future__ import annotations
+
+from logochron.core.compare import Comparison
+from logochron.core.explain import Receipt
+from logochron.core.periods import PeriodList
+from logochron.core.results import Result
+from logochron.core.review import Review
+from logochron.views.formats import Formats
+from logochron.views.lists import periods_spec, review_spec
+from logochron.views.receipts import receipt_spec
+from logochron.views.rows import table_spec
+from logochron.views.tables import TableSpec
+
+
+def specs(result: Result, formats: Formats) -> list[TableSpec]:
+    """The tables of an answer: one for each measure of a comparison."""
+    if isinstance(result, Comparison):
+        return [table_spec(result, measure, formats) for measure in result.measures]
+    if isinstance(result, Review):
+        return [review_spec(result, formats)]
+    if isinstance(result, Receipt):
+        return [receipt_spec(result, formats)]
+    if isinstance(result, PeriodList):
+        return [periods_spec(result, formats)]
+    raise TypeError(f"no table for a {type(result).__name__}")
