@@ -9,7 +9,7 @@ from typing import ClassVar
 import numpy as np
 
 from logochron.core.calendars.base import Calendar, Earlier
-from logochron.core.days import DayLike, Days, day_number, iso, span_ends
+from logochron.core.days import DayLike, Days, iso, span_ends
 from logochron.core.errors import QuestionError, nearest
 from logochron.core.options import Grain, check_count
 
@@ -246,10 +246,11 @@ def whole_span(value: object, name: str) -> tuple[int, int]:
     QuestionError
         Where one is missing.
     """
-    first, last = span_ends(value, name)
+    both = not isinstance(value, str) or all(end.strip() for end in (value.split("..") + [""])[:2])
+    first, last = span_ends(value, name) if both else (None, None)
     if first is None or last is None:
         raise QuestionError(f"`{name}` must be FIRST..LAST, such as 2026-03-30..2026-04-12; got {value!r}")
-    return day_number(iso(first)), day_number(iso(last))
+    return first, last
 
 
 def parse_basis(against: object) -> Basis:
@@ -270,9 +271,11 @@ def parse_basis(against: object) -> Basis:
         if kind == "fixed" and rest:
             return Fixed(rest)
         if kind == "span" and rest:
-            return Between(*whole_span(rest, "against"))
+            return Between(*map(iso, whole_span(rest, "against")))
         if kind == "plan" and not colon:
             return Plan()
         hint = nearest(kind, [*_COUNTED, "fixed", "plan", "span"])
         did = f" Did you mean {hint!r}?" if hint and hint != kind else ""
+        if kind in _COUNTED and not rest:
+            did = f" Of how many? Say {kind}:3, for instance."
     raise QuestionError(f"`against` must be one of {FORMS} (N from 1 up); got {against!r}.{did}")

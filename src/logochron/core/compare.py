@@ -187,7 +187,7 @@ def compare(
         aligned = with_missing(planned, aligned)
     lengths = lengths_of(book, question.calendar, aligned, per)
     split = summed(held, planned, dims, asked, aligned)
-    compared = comparable(book, aligned, split) if items == "comparable" else None
+    compared = comparable(book, dims, aligned, split) if items == "comparable" else None
     whole = split if not dims else summed(held, planned, (), asked, aligned)
     names = tuple(m.name for m in asked)
 
@@ -315,7 +315,7 @@ def _columns(
         return np.repeat(values, n_items)
 
     columns: dict[str, NDArray[Any]] = {
-        "measure": np.full(figures.value.size, measure.name, dtype=object),
+        "measure": _all_alike(measure.name, figures.value.size),
         "period": per_period(np.arange(aligned.size)),
         "start": per_period(to_dates(aligned.starts)),
         "end": per_period(to_dates(aligned.ends)),
@@ -342,15 +342,22 @@ def _columns(
         "base_share": shares[1].ravel(),
         "direction": figures.direction.ravel(),
         "verdict": figures.verdict.ravel(),
-        "band": np.full(figures.value.size, None, dtype=object),
+        "band": _all_alike(None, figures.value.size),
         "status": per_period(aligned.status),
         "note": notes.texts.ravel(),
     }
     return columns
 
 
+def _all_alike(value: object, size: int) -> NDArray[np.object_]:
+    """A column of one value, which takes no room."""
+    return np.broadcast_to(np.array([value], dtype=object), (size,))
+
+
 def _stack(parts: list[dict[str, NDArray[Any]]]) -> Mapping[str, NDArray[Any]]:
-    stacked = {name: np.concatenate([part[name] for part in parts]) for name in parts[0]}
+    stacked = parts[0]
+    if len(parts) > 1:
+        stacked = {name: np.concatenate([part[name] for part in parts]) for name in parts[0]}
     for values in stacked.values():
         values.setflags(write=False)
     return stacked

@@ -12,7 +12,7 @@ from logochron.core.days import Days
 from logochron.core.sums import BINS_AT_ONCE, Amounts, Cells, Spans, Sums, span_sums
 
 #: A ledger by day is kept where it is not much larger than the rows themselves.
-_ROOM = 4
+_ROOM = 10
 _SMALL = 1 << 16
 
 

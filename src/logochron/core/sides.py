@@ -52,8 +52,7 @@ class Summed(NamedTuple):
 
     labels: Labels
     raw: Mapping[str, Raw]
-    opened: Days  # the first and last day with records of each item, edges counted as open
-    closed: Days
+    places: Days  # of each item among the book's own, -1 where only the plan has it
 
 
 def lengths_of(book: Daybook, calendar: Calendar, aligned: Alignment, per: Per | None) -> Lengths:
@@ -76,7 +75,8 @@ def summed(
     columns = [*dict.fromkeys(m.source_column for m in measures), RECORDS]
     sums = book.sums(by, columns, *((values,) if plan else (values, bases)))
     present = np.any([(side > 0).any(axis=0) for side in sums[RECORDS]], axis=0)
-    labels, (opened, closed) = book.ledger(by).items.labels, _open(book, by)
+    items = book.ledger(by).items
+    labels, places = items.labels, np.arange(items.size)
     scales = {m.name: book.amounts[m.source_column].scale for m in measures}
     if plan is None:
         raw = {
@@ -87,10 +87,6 @@ def summed(
         theirs = plan_side(plan, book, by, measures, bases)
         labels, places = theirs.labels, theirs.places
         present = at_places(present[None], places)[0] | theirs.present
-        never = book.coverage.last + 1, book.coverage.first - 1
-        opened, closed = (
-            np.where(places >= 0, np.append(side, edge)[places], edge) for side, edge in zip((opened, closed), never)
-        )
         raw = {
             m.name: Raw(
                 at_places(sums[m.source_column][0], places),
@@ -102,40 +98,41 @@ def summed(
             for m in measures
         }
     if not by:
-        return Summed((), raw, opened, closed)
+        return Summed((), raw, places)
     return Summed(
         tuple(label[present] for label in labels),
         {name: one._replace(value=one.value[:, present], base=one.base[:, present]) for name, one in raw.items()},
-        opened[present],
-        closed[present],
+        places[present],
     )
 
 
 def _open(book: Daybook, by: Sequence[str]) -> tuple[Days, Days]:
-    """The first and last day on which each item is open."""
+    """The first and last day on which each item is open; a last entry for an item that never is."""
     coverage = book.coverage
     opened, closed = book.ledger(by).open_days(coverage.first, coverage.last)
     seen = closed >= opened
     closed = np.where(seen, book.standing.spans(np.maximum(closed, coverage.first))[1], closed)
     opened = np.where(seen & (opened - coverage.first <= EDGE_DAYS), coverage.first, opened)
-    return opened, np.where(seen & (coverage.last - closed <= EDGE_DAYS), coverage.last, closed)
+    closed = np.where(seen & (coverage.last - closed <= EDGE_DAYS), coverage.last, closed)
+    return np.append(opened, coverage.last + 1), np.append(closed, coverage.first - 1)
 
 
-def comparable(book: Daybook, aligned: Alignment, items: Summed) -> Bools:
+def comparable(book: Daybook, by: Sequence[str], aligned: Alignment, items: Summed) -> Bools:
     """Which items are open on both sides of each row, shape (periods, items); all where there is no base.
 
     Open on the first day with records in the base span, and on the last such day of the value span.
     """
-    if not len(book.recorded):
-        return np.ones((aligned.size, len(items.opened)), dtype=bool)
-    recorded, last = book.recorded, len(book.recorded) - 1
-    first_days = recorded[np.minimum(np.searchsorted(recorded, aligned.base_first()), last)]
-    first_days = np.where(first_days <= aligned.base_last(), first_days, aligned.base_first())
-    last_days = recorded[np.maximum(np.searchsorted(recorded, aligned.ends, side="right") - 1, 0)]
-    last_days = np.where(last_days >= aligned.starts, last_days, aligned.ends)
-    days = first_days[:, None], last_days[:, None]
-    is_open = [(items.opened <= day) & (items.closed >= day) for day in days]
+    opened, closed = (side[items.places] for side in _open(book, by))
+    recorded = book.recorded
+    place = np.searchsorted(recorded, aligned.base_first())
+    first_days = np.append(recorded, 0)[place]
+    held = (place < len(recorded)) & (first_days <= aligned.base_last())
+    first_days = np.where(held, first_days, aligned.base_first())
+    place = np.searchsorted(recorded, aligned.ends, side="right") - 1
+    last_days = np.append(recorded, 0)[place]
+    last_days = np.where((place >= 0) & (last_days >= aligned.starts), last_days, aligned.ends)
     judged = aligned.base_known & aligned.value_known
+    is_open = [(opened <= day[:, None]) & (closed >= day[:, None]) for day in (first_days, last_days)]
     return np.asarray((is_open[0] & is_open[1]) | ~judged[:, None])
 
 

@@ -34,7 +34,11 @@ def public_holidays(code: str, first: int, last: int) -> dict[int, str]:
     except NotImplementedError:
         known = holidays.list_supported_countries(include_aliases=False)
         regions = known.get(country)
-        offered = f"regions of {country}: {', '.join(regions[:20])}" if regions else f"known are {', '.join(known)}"
+        offered = (
+            f"regions of {country}: {', '.join(regions[:20])}"
+            if regions
+            else f"{len(known)} countries are known by their two letters"
+        )
         raise QuestionError(
             f"`holidays` must be a country such as PT or a region of one such as DE-BY; got {code!r}; {offered}"
         ) from None

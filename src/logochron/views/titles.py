@@ -45,6 +45,8 @@ def against_words(result: Comparison) -> str:
     """What it is held against, as a title calls it."""
     if result.question.weeks == "364-days":
         return f"{_moved(result)} days earlier"
+    if result.question.skip_closed:
+        return result.against.in_words("day with records")
     return result.against.in_words(period_word(result))
 
 
@@ -101,6 +103,8 @@ def cut_of(result: Comparison, columns: Mapping[str, NDArray[Any]], i: int, form
     start, end, base_start, base_end = (
         int(to_days(columns[name][i])) for name in ("start", "end", "base_start", "base_end")
     )
+    if result.plan is not None:
+        return f"{formats.span(start, end, year=False)}, and the plan of these days"
     if len(result.alignment.base_starts) > 1:
         return f"{formats.span(start, end, year=False)}, each of the {len(result.alignment.base_starts)} cut alike"
     return cut_words(start, end, base_start, base_end, formats)

@@ -138,7 +138,7 @@ def _copy(result: Result, target: Path, form: str) -> None:
             cast = "BIGINT"
         else:
             cast = "VARCHAR"
-        arrays[key] = values
+        arrays[key] = np.ascontiguousarray(values)
         clean = f"CASE WHEN isnan({key}) THEN NULL ELSE {key} END" if values.dtype.kind == "f" else key
         quoted = name.replace('"', '""')
         fields.append(f'CAST({clean} AS {cast}) AS "{quoted}"')
