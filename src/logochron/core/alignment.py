@@ -111,7 +111,7 @@ def align(question: Question, coverage: Coverage, recorded: Days, plan: Coverage
     """
     rows, parts = _lined_up(question, coverage, recorded)
     covered = (rows.own_starts <= coverage.last) & (rows.ends >= coverage.first)
-    start_held = covered & (rows.starts >= coverage.first)
+    start_held = covered & (rows.starts >= coverage.first) & rows.whole
     whole = start_held & (rows.ends <= coverage.last)
     running = start_held & ~whole
     # a window of so many periods that leaves the coverage is unknown; a longer period's first part is shown
@@ -167,7 +167,7 @@ def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[R
         first, last = _one_span(question.at)
         ends = np.array([first]), np.array([last])
         label = np.array([f"{iso(first)}..{iso(last)}"], dtype=object)
-        rows = Rows(np.zeros(1, dtype=np.int64), label, ends[0], ends[0], ends[1])
+        rows = Rows(np.zeros(1, dtype=np.int64), label, ends[0], ends[0], ends[1], np.ones(1, dtype=bool))
         if question.partial == "drop":
             rows = _whole_rows(rows, coverage)
         parts = one_span(question.basis, calendar, first, last, question.weeks)
@@ -181,6 +181,7 @@ def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[R
         question.window.starts(calendar, each, ordinals),
         calendar.first_days(each, ordinals),
         calendar.last_days(each, ordinals),
+        question.window.whole(calendar, each, ordinals),
     )
     if question.partial == "drop":
         rows = _whole_rows(rows, coverage)
@@ -193,7 +194,7 @@ def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[R
 
 
 def _whole_rows(rows: Rows, coverage: Coverage) -> Rows:
-    return rows.take((rows.starts >= coverage.first) & (rows.ends <= coverage.last))
+    return rows.take(rows.whole & (rows.starts >= coverage.first) & (rows.ends <= coverage.last))
 
 
 def _one_span(at: Any) -> tuple[int, int]:
@@ -251,15 +252,19 @@ def _joined(parts: BaseSpans, taken: Bools) -> Objects:
     labels[~taken] = None
     if len(labels) == 1:
         return labels[0]
-    follows = parts.own_starts[1:] == parts.ends[:-1] + 1
-    run = taken.all(axis=0) & follows.all(axis=0)
+    pairs = taken[1:] & taken[:-1] & (parts.own_starts[1:] == parts.ends[:-1] + 1)
+    several = taken.sum(axis=0) > 1
+    run = several & (pairs.sum(axis=0) == taken.sum(axis=0) - 1)
     listed = labels[0]
     for k in range(1, len(labels)):
-        both = taken[k] & (listed != None)  # noqa: E711  element by element
+        both = taken[k] & taken[:k].any(axis=0)
         listed[both] = listed[both] + ", " + labels[k][both]
         only = taken[k] & ~both
         listed[only] = labels[k][only]
-    return np.where(run, parts.labels[0] + ".." + parts.labels[-1], listed)
+    places = np.flatnonzero(run)
+    firsts, lasts = taken.argmax(axis=0)[run], (len(labels) - 1 - taken[::-1].argmax(axis=0))[run]
+    listed[run] = parts.labels[firsts, places] + ".." + parts.labels[lasts, places]
+    return listed
 
 
 def _notes(
@@ -270,7 +275,7 @@ def _notes(
     held_by, starts, ends = (coverage, "the records start", "the records end") if plan is None else (
         plan, "the plan starts", "the plan ends")  # fmt: skip
     missing = parts.found.all(axis=0) & ~base_known
-    before = fragment | any_part(aligned.base_starts < held_by.first)
+    before = (fragment & aligned.rows.whole) | any_part(aligned.base_starts < held_by.first)
     notes: list[tuple[Bools, Any]] = [
         (~value_known, "not recorded"),
         (missing & before, f"no base: {starts} on {iso(held_by.first)}"),

@@ -26,11 +26,17 @@ class Rows(NamedTuple):
     starts: Days
     own_starts: Days
     ends: Days
+    whole: Bools  # whether the calendar has all of them
 
     def take(self, which: Any) -> Rows:
         """Some of the rows."""
         return Rows(
-            self.ordinals[which], self.labels[which], self.starts[which], self.own_starts[which], self.ends[which]
+            self.ordinals[which],
+            self.labels[which],
+            self.starts[which],
+            self.own_starts[which],
+            self.ends[which],
+            self.whole[which],
         )
 
 
@@ -98,7 +104,8 @@ def base_spans(
     else:
         earlier = basis.steps(calendar, each, rows.ordinals)
     there = window.exists(calendar, each, earlier.ordinals)
-    found = earlier.found & there
+    whole = calendar.whole(each, earlier.ordinals)
+    found = earlier.found & there & whole
     own_starts = calendar.first_days(each, earlier.ordinals)
     labels = calendar.labels(each, earlier.ordinals).astype(object)
     return BaseSpans(
@@ -108,7 +115,7 @@ def base_spans(
         found=found,
         uncut=np.zeros(found.shape, dtype=bool),
         labels=labels,
-        notes=(*_told(earlier), _not_listed(calendar, earlier, there)),
+        notes=(*_told(earlier), *_not_listed(calendar, each, earlier, there, whole)),
         ordinals=earlier.ordinals,
     )
 
@@ -132,9 +139,10 @@ def _in_parents(
         earlier = basis.steps(calendar, parent, parents)
         notes += _told(earlier)
     there = calendar.exists(parent, earlier.ordinals)
-    notes.append(_not_listed(calendar, earlier, there))
+    whole = calendar.whole(parent, earlier.ordinals)
+    notes += _not_listed(calendar, parent, earlier, there, whole)
     base_firsts, base_lasts = calendar.children(each, parent, earlier.ordinals)
-    found = earlier.found & at_place & there
+    found = earlier.found & at_place & there & whole
     if each == "day":
         starts, last = (side(parent, earlier.ordinals) for side in (calendar.first_days, calendar.last_days))
         ends = calendar.cut(parent, calendar.first_days(parent, parents), starts, rows.ends)
@@ -165,8 +173,18 @@ def _told(earlier: Earlier) -> list[tuple[Bools, Any]]:
     return notes
 
 
-def _not_listed(calendar: Calendar, earlier: Earlier, there: Bools) -> tuple[Bools, Any]:
-    return any_part(earlier.found & ~there), f"no base: the calendar lists none{calendar.extent()}"
+def _not_listed(
+    calendar: Calendar, grain: Grain, earlier: Earlier, there: Bools, whole: Bools
+) -> list[tuple[Bools, Any]]:
+    """The notes where a calendar of listed periods does not reach back far enough."""
+    cut_off = earlier.found & there & ~whole
+    notes: list[tuple[Bools, Any]] = [
+        (any_part(earlier.found & ~there), f"no base: the calendar lists none{calendar.extent()}")
+    ]
+    if cut_off.any():
+        first = calendar.labels(grain, np.zeros(1, dtype=np.int64))[0]
+        notes.append((any_part(cut_off), f"no base: the calendar starts within {first}"))
+    return notes
 
 
 def _recorded_before(basis: Basis, calendar: Calendar, rows: Rows, recorded: Days) -> Earlier:

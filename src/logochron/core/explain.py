@@ -138,11 +138,11 @@ def explain(
         raise QuestionError(f"the answer has no row of {', '.join(item.values())} in {result.periods[period]}")
     place = int(rows.argmax())
     figures = {name: values[place] for name, values in columns.items()}
-    spans = _spans(result, asked, period, item)
+    spans = _spans(result, asked, period, item, figures)
     arrays = _arrays(spans)
     notes = [note for note in str(figures["note"]).split("; ") if note]
     if result.kept == "comparable" and not item:
-        left_out = [" / ".join(labels) for labels, compared in _compared(result, period).items() if not compared]
+        left_out = [" / ".join(labels) for labels, held in _compared(result, asked, period).items() if not held]
         notes += [f"not comparable, left out: {', '.join(left_out)}"] if left_out else []
     return Receipt(
         columns=arrays,
@@ -180,18 +180,20 @@ def _period(result: Comparison, at: Any) -> int:
     return int(found[0])
 
 
-def _spans(result: Comparison, measure: Measure, period: int, item: Mapping[str, str]) -> tuple[Span, ...]:
+def _spans(
+    result: Comparison, measure: Measure, period: int, item: Mapping[str, str], figures: Mapping[str, Any]
+) -> tuple[Span, ...]:
     """Both sides with their records and sums; of the items that the row holds."""
     aligned = result.alignment
     made = []
     sides = [("value", result.book, aligned.value_spans(), aligned.value_known[None])]
     base = result.plan or result.book
-    sides.append(("base", base, aligned.base_spans(), aligned.part_known & aligned.base_known))
+    base_known = aligned.part_known & aligned.base_known & bool(np.isfinite(figures["base"]))
+    sides.append(("base", base, aligned.base_spans(), base_known))
     for side, book, (starts, ends), known in sides:
-        column = {m.name: m.source_column for m in book.measures}.get(measure.name)
         for part in np.flatnonzero(known[:, period]):
             start, end = int(starts[part, period]), int(ends[part, period])
-            sums, records = _summed(result, book, column, start, end, item, period)
+            sums, records = _summed(result, book, measure, start, end, item, period)
             days = np.arange(start, end + 1)
             held = days[result.calendar.holds(days)]
             weekdays = tuple(np.bincount(weekday(held), minlength=7).tolist())
@@ -200,11 +202,10 @@ def _spans(result: Comparison, measure: Measure, period: int, item: Mapping[str,
 
 
 def _summed(
-    result: Comparison, book: Daybook, column: str | None, start: int, end: int, item: Mapping[str, str], period: int
+    result: Comparison, book: Daybook, measure: Measure, start: int, end: int, item: Mapping[str, str], period: int
 ) -> tuple[float, int]:
     """The sum and the number of records of one span."""
-    if column is None:
-        return float("nan"), 0
+    column = {m.name: m.source_column for m in book.measures}[measure.name]  # a base unknown has no span
     if book is not result.book:
         book, _ = selected_alike(book, result.book)
     comparable = result.kept == "comparable" and not item
@@ -213,16 +214,17 @@ def _summed(
     items = list(zip(*book.ledger(by).items.labels))
     kept = np.ones(found[RECORDS][0].shape[1], dtype=bool)
     if by:
-        wanted = {tuple(item[name] for name in by): True} if item else _compared(result, period)
+        wanted = {tuple(item[name] for name in by): True} if item else _compared(result, measure, period)
         kept = np.array([wanted.get(labels, False) for labels in items], dtype=bool)
     sums, records = (found[name][0][0][kept].sum() for name in (column, RECORDS))
     return float(sums) / 10 ** (book.amounts[column].scale or 0), int(records)
 
 
-def _compared(result: Comparison, period: int) -> dict[tuple[str, ...], bool]:
-    """The items of a period, and whether its total holds them."""
+def _compared(result: Comparison, measure: Measure, period: int) -> dict[tuple[str, ...], bool]:
+    """The items that have an amount on either side, and whether the total of the period holds them."""
     columns = result.columns
-    rows = np.flatnonzero((columns["period"] == period) & (columns["measure"] == result.measures[0].name))
+    any_amount = (np.nan_to_num(columns["value"]) != 0) | (np.nan_to_num(columns["base"]) != 0)
+    rows = np.flatnonzero((columns["period"] == period) & (columns["measure"] == measure.name) & any_amount)
     return {
         tuple(columns[name][row] for name in result.by): "not comparable" not in columns["note"][row] for row in rows
     }

@@ -29,6 +29,12 @@ class Window(NamedTuple):
         """Whether the calendar has all periods of each row."""
         return calendar.exists(each, ordinals) & calendar.exists(each, ordinals - (self.n - 1))
 
+    def whole(self, calendar: Calendar, each: Grain, ordinals: Days) -> Bools:
+        """Whether the calendar has all of each row."""
+        if self.parent is not None:
+            return calendar.whole(self.parent, calendar.parents(each, self.parent, ordinals))
+        return calendar.whole(each, ordinals) & calendar.exists(each, ordinals - (self.n - 1))
+
     def in_words(self, calendar: Calendar, each: str) -> str:
         """How a title calls it; empty for the period itself."""
         if self.parent is not None:

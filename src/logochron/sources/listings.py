@@ -62,7 +62,9 @@ def listing(source: Any) -> Listing:
         else:
             table = scanner.typed(one)
         if table.malformed:
-            raise CalendarError(f"{name}: {table.malformed[0].text[:60]!r} - {table.malformed[0].reason}")
+            first = table.malformed[0]
+            line = f", line {table.lines.of_malformed()[0]:,}" if table.lines is not None else ""
+            raise CalendarError(f"{name}{line}: {first.text[:60]!r} - {first.reason}")
         given = {fold(column) for column in table.header}
         wanted = [*_NEEDED, *(column for column in _NUMBERS if column in given)]
         at = place_columns(name, [("calendar", column) for column in wanted], table.header).at

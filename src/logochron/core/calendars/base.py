@@ -102,6 +102,10 @@ class Calendar(ABC):
         """Whether there are such periods."""
         return np.ones(ordinals.shape, dtype=bool)
 
+    def whole(self, each: Grain, ordinals: Days) -> Bools:
+        """Whether the calendar has all of each period."""
+        return np.ones(ordinals.shape, dtype=bool)
+
     def lengths(self, starts: Days, ends: Days) -> Days:
         """The days of spans that belong to any period."""
         return ends - starts + 1

@@ -101,6 +101,16 @@ class ListedCalendar(Calendar):
                 self._levels[grain] = _gathered(listing, grain, given)
         self.grains = tuple(g for g in ("day", "month", "quarter", "half", "year") if g == "day" or g in self._levels)
 
+        self._short = {grain: self._starts_within(grain) for grain in self._levels}
+
+    def _starts_within(self, grain: str) -> bool:
+        """Whether the list begins within its first period of a grain: the year after says where such ones begin."""
+        first, numbers = self._levels[grain], self._levels["month"].numbers
+        if grain == "year":
+            return bool(numbers[0] > 1)
+        after, found = first.at(first.years[:1] + 1, first.numbers[:1])
+        return bool(found[0] and numbers[first.low[after[0]]] < numbers[0])
+
     def _numbered(self, listing: Listing) -> Days:
         years, firsts, counts = np.unique(listing.years, return_index=True, return_counts=True)
         if listing.numbers is None:
@@ -162,6 +172,9 @@ class ListedCalendar(Calendar):
         if each == "day":
             return np.asarray((ordinals >= self._before[0]) & (ordinals < self._before[-1]))
         return np.asarray((ordinals >= 0) & (ordinals < len(self._levels[each].low)))
+
+    def whole(self, each: Grain, ordinals: Days) -> Bools:
+        return np.asarray((ordinals != 0) | (each == "day") | (not self._short.get(each, False)))
 
     def lengths(self, starts: Days, ends: Days) -> Days:
         if self._gapless:
