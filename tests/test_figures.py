@@ -70,7 +70,7 @@ def test_bars_spec(demo_book, months, rows_file):
     seven = rows_file([("2026-01-01", i, "x", 1) for i in range(7)], header="day,d,e,amount")
     many_items = lc.read(seven, date="day", values="amount", by=["d", "e"])
     spec = bars_spec(months, at="2026-09")
-    assert spec.title == "Revenue in 2026-09, by harbor" and not spec.pale
+    assert spec.title == "Revenue in 2026-09 by harbor" and not spec.pale
     assert spec.labels == ("Alderquay", "Dunmarrow", "Brackenmouth", "Cold Pier")  # by size
     assert [(e.mark, e.growth, e.verdict) for e in spec.panels[0].lane][-1] == ("▼", "−17.0 %", "adverse")
     assert [e.growth for e in bars_spec(months, at="2026-09", lane="adverse").panels[0].lane] == ["", "", "", "−17.0 %"]

@@ -247,7 +247,7 @@ def _cut(result: Comparison, period: int, figures: Mapping[str, Any]) -> str:
     if figures["status"] == "complete":
         return ""
     if not aligned.value_known[period]:
-        return "the records do not cover this period"
+        return "the records do not cover it"
     if figures["status"] == "partial":
         return f"the records start on {iso(cover.first)}, within it: what is there is shown, and held against nothing"
     cut = f"the report date {iso(cover.last)} falls inside it"
@@ -255,6 +255,8 @@ def _cut(result: Comparison, period: int, figures: Mapping[str, Any]) -> str:
         return f"{cut}; partial='as-is' cuts nothing, so the base is whole"
     if not aligned.base_known[period]:
         return cut
+    if result.plan is not None:
+        return f"{cut}: the plan is taken over the same days"
     if aligned.parts.uncut[:, period].any():
         return f"{cut}; the base has no such place, so it is taken whole"
     return f"{cut}: the base is cut at the same point"

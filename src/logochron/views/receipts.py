@@ -39,8 +39,8 @@ def receipt_spec(receipt: Receipt, formats: Formats) -> TableSpec:
         unit=unit(receipt.measure, formats),
         headings={
             "period": "",
-            "span": "Days",
-            "days": "Number",
+            "span": "Span",
+            "days": "Days",
             **{day: day for day in _WEEKDAYS},
             "records": "Records",
             "sum": "Sum",

@@ -13,11 +13,14 @@ from logochron.core.measures import Measure
 from logochron.views.formats import Formats, capital, plural, words
 
 
-def subject(result: Comparison, measure: Measure, *, split: bool, item: str | None = None) -> str:
-    """What is shown: "Revenue by month, all harbors"."""
-    by = [result.calendar.word(result.each)] if result.each != "span" else []
+def subject(
+    result: Comparison, measure: Measure, *, split: bool, item: str | None = None, period: str | None = None
+) -> str:
+    """What is shown: "Revenue by month, all harbors"; or of one period, "Revenue in 2026-09 by harbor"."""
+    by = [result.calendar.word(result.each)] if result.each != "span" and period is None else []
     by += [words(name) for name in result.by if split]
     named = capital(words(measure.name)) + (f" per {words(result.per).replace('-', ' ')}" if result.per else "")
+    named += f" {'of' if result.each == 'span' else 'in'} {period}" if period else ""
     named += f" by {listed(by)}" if by else ""
     window = result.question.window.in_words(result.calendar, result.each)
     named += f", {window}" if window else ""
@@ -108,6 +111,12 @@ def cut_of(result: Comparison, columns: Mapping[str, NDArray[Any]], i: int, form
     if len(result.alignment.base_starts) > 1:
         return f"{formats.span(start, end, year=False)}, each of the {len(result.alignment.base_starts)} cut alike"
     return cut_words(start, end, base_start, base_end, formats)
+
+
+def figure_footnote(result: Comparison, formats: Formats) -> str:
+    """The footnote of a figure: coverage, accounting, report date, and what the named years are."""
+    years = result.calendar.legend(result.question.grain, result.alignment.ordinals) if result.each != "span" else ()
+    return formats.dot.join([coverage_line(result, formats), *years[-2:]])
 
 
 def cut_words(start: int, end: int, base_start: int, base_end: int, formats: Formats) -> str:

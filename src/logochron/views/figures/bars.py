@@ -13,8 +13,8 @@ from logochron.core.days import to_days
 from logochron.core.errors import QuestionError
 from logochron.core.options import Lane, check
 from logochron.views.figures.common import measure_of, sentence
-from logochron.views.formats import Formats, of_measure, shortened, words
-from logochron.views.titles import against_words, axis_words, coverage_line, listed, period_label, subject, unit
+from logochron.views.formats import Formats, of_measure, shortened
+from logochron.views.titles import against_words, axis_words, figure_footnote, period_label, subject, unit
 
 #: Inches for a bar at least, and for what stands above and below the bars.
 _BAR, _AROUND = 0.2, 1.9
@@ -116,14 +116,12 @@ def bars_spec(
     )
     status = str(total["status"][0]) if len(total["status"]) else "complete"
     left_out = f"{formats.dot}the {len(shown)} largest of {len(labels):,}" if len(labels) > len(shown) else ""
-    heading = ""
+    heading = None
     if len(total["value"]):
         start, end = (int(to_days(total[name][0])) for name in ("start", "end"))
-        label = period_label(result, result.periods[period], status, start, end, formats)
-        heading = f"{label}, by {listed([words(name) for name in result.by])}"
-    title = subject(result, asked, split=False).replace(f" by {result.each}", f" in {heading}", 1)
+        heading = period_label(result, result.periods[period], status, start, end, formats)
     return BarsSpec(
-        title=title.split(", all ")[0] + "".join(f", {words(s)}" for s in result.book.selected if ", all " in title),
+        title=subject(result, asked, split=True, period=heading),
         subtitle=(sentence(result, total, formats, unit(asked, formats), together=True) if len(labels) else "")
         + left_out,
         axis=axis_words(asked, formats),
@@ -133,7 +131,7 @@ def bars_spec(
         labels=tuple(shown),
         panels=panels,
         has_lane=lane is not None,
-        footnote=coverage_line(result, formats),
+        footnote=figure_footnote(result, formats),
         empty="" if len(labels) else "Nothing to draw: no item has records in this period or its base",
     )
 

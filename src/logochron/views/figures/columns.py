@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,7 +15,7 @@ from logochron.core.errors import QuestionError, no_such
 from logochron.core.measures import Measure
 from logochron.views.figures.common import PanelRow, crowd, measure_of, sentence
 from logochron.views.formats import Formats, of_measure, shortened
-from logochron.views.titles import against_words, axis_words, coverage_line, short_day, subject, unit
+from logochron.views.titles import against_words, axis_words, figure_footnote, short_day, subject, unit
 
 #: Lines of an axis label, and the verdict of each (None: ink).
 LabelLines = tuple[tuple[str, str | None], ...]
@@ -82,7 +83,7 @@ def columns_spec(
         ),
         panels=made,
         grid=grid,
-        footnote=coverage_line(result, formats),
+        footnote=figure_footnote(result, formats),
         empty=empty,
     )
 
@@ -134,7 +135,8 @@ def _panel(
     labels = [result.periods[int(code)] for code in columns["period"]]
     growths = [formats.growth(growth) for growth in columns["growth"]]
     marks = [formats.mark(direction) for direction in columns["direction"]]
-    longest = max((len(text) for text in labels), default=1)
+    unlike = [_weeks(note) for note in columns["note"]]
+    longest = max((len(text) for text in (*labels, *unlike)), default=1)
     longest_growth = max((len(g) for g in growths), default=1)
     step, stacked = crowd(n, width, longest, longest_growth + 2, longest_growth)
     lines: list[LabelLines] = []
@@ -154,5 +156,13 @@ def _panel(
             extra = ((f"to {short_day(result, end, formats)}", None),)
         elif status == "partial" and np.isfinite(columns["value"][i]):
             extra = ((f"from {short_day(result, start, formats)}", None),)
+        if unlike[i]:
+            extra += ((unlike[i], None),)
         lines.append(((labels[i], None), *judged, *extra))
     return ColumnsPanel(heading, columns["value"], columns["base"], columns["status"] != "complete", tuple(lines))
+
+
+def _weeks(note: str) -> str:
+    """Weeks held against another number of weeks, as an axis label says it."""
+    unlike = re.search(r"(\d+) weeks against (\d+)", note)
+    return f"{unlike[1]} : {unlike[2]} weeks" if unlike else ""

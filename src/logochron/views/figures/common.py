@@ -102,6 +102,8 @@ def _one(result: Comparison, columns: dict[str, NDArray[Any]], i: int, formats: 
     if not np.isfinite(columns["base"][i]) or not np.isfinite(columns["value"][i]):
         return f"{label}: {amount}, nothing to compare with"
     against = cut_of(result, columns, i, formats) if status == "to-date" else f"against {columns['base_period'][i]}"
+    unlike = [note for note in str(columns["note"][i]).split("; ") if " weeks against " in note]
+    against = ", ".join([against, *unlike])
     if direction == "level":
         return f"{label}: {amount}, level ({against})"
     moved = formats.growth(growth) if np.isfinite(growth) else formats.compact(columns["change"][i], signed=True)

@@ -1,0 +1,195 @@
+"""Receipts and lists of periods: in Python, on the command line, in every form."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+
+import duckdb
+import numpy as np
+import pytest
+
+import logochron as lc
+
+
+def test_receipt_is_what_was_summed(demo_book, tmp_path):
+    sales, _ = lc.demo.write(tmp_path)
+    asked = [("month", "year-ago", None), ("week", "mean:3", None), ("month", "prior", "year"), ("quarter", "prior", 2)]
+    for each, against, running in asked:
+        result = lc.compare(demo_book, each, against, running=running, by=["harbor", "line"])
+        receipt = lc.explain(result, measure="cost", harbor="Cold Pier", line="gear")
+        row = result.table.query("measure == 'cost' and harbor == 'Cold Pier' and line == 'gear'").iloc[-1]
+        spans = receipt.table
+        assert spans.columns.tolist() == ["side", "start", "end", "days", "weekend_days", "records", "sum"]
+        value, base = (spans[spans.side == side] for side in ("value", "base"))
+        assert (value["sum"].sum(), base["sum"].mean()) == pytest.approx((row.value, row.base), abs=1e-9)
+        assert (value.days.sum(), base.days.sum()) == (row.days, row.base_days)
+        for span in spans.itertuples():
+            found = duckdb.sql(
+                f"SELECT count(*), sum(cost) FROM '{sales}' WHERE harbor = 'Cold Pier' AND line = 'gear' "
+                f"AND sold_on BETWEEN '{span.start:%Y-%m-%d}' AND '{span.end:%Y-%m-%d}'"
+            ).fetchall()[0]
+            assert (span.records, span.sum) == pytest.approx(found, abs=1e-6)
+            days = np.arange(span.start, span.end + np.timedelta64(1, "D"), dtype="datetime64[D]")
+            assert span.weekend_days == (~np.is_busday(days)).sum()
+        assert f"= {row.change:+,.2f}".replace("-", "−") in receipt.text
+
+
+@pytest.mark.parametrize(
+    ("asked", "at", "options", "said"),
+    [
+        ({"each": "month"}, None, {}, ["cut: the report date 2026-10-18 falls inside it: the base is cut at the same"]),
+        ({"each": "month", "partial": "as-is"}, None, {}, ["partial='as-is' cuts nothing, so the base is whole"]),
+        ({"each": "month"}, "2021-05", {}, ["the records start on 2021-05-17, within it"]),
+        ({"each": "month", "at": "2027-01"}, None, {}, ["the records do not cover it", "note: not recorded"]),
+        ({"each": "quarter"}, "2024-Q1", {}, ["29 February lies in the value only"]),
+        ({"each": "month"}, "2026-03", {"holidays": "GB"}, ["the same public holidays of GB on both sides"]),
+        ({"each": "month"}, "2025-04", {"holidays": "PT"}, ["in the value only: Good Friday (2025-04-18)"]),
+        ({"each": "month", "per": "day"}, "2026-02", {}, ["/ 28 days = "]),
+        ({"each": "month", "against": "mean:2"}, "2026-02", {}, [") / 2 = "]),
+        ({"each": "month"}, "2026-05-07", {}, ["Revenue 2026-05 · against a year ago", "(more is better)"]),
+        ({"each": "day"}, "2025-11-10", {}, ["weekdays: a Monday more, a Sunday less in the value than in the base"]),
+        ({"each": "month"}, "2024-03", {"harbor": "Dunmarrow"}, ["growth: none, as the base is not above 0"]),
+    ],
+)  # fmt: skip
+def test_what_a_receipt_says(demo_book, asked, at, options, said):
+    by = "harbor" if "harbor" in options else ()
+    receipt = lc.explain(lc.compare(demo_book, **asked, by=by, measures="revenue"), at, **options)
+    assert all(part in receipt.text for part in said), receipt.text
+    assert str(receipt) == repr(receipt) == receipt.text
+
+
+@pytest.mark.parametrize(
+    ("at", "options", "said"),
+    [
+        ("2019-01", {}, "`at` must name one period of the answer"),
+        ("2025", {}, "`at` must name one period of the answer"),
+        (None, {"harbour": "Alderquay"}, "Did you mean 'harbor'"),
+        (None, {"harbor": "Aldequay"}, "Did you mean 'Alderquay'"),
+        (None, {"measure": "revenu"}, "Did you mean 'revenue'"),
+        (None, {"holidays": "XX"}, "must be a country such as PT"),
+        (None, {"holidays": "DE-ZZ"}, "regions of DE: BB, BE"),
+    ],
+)
+def test_receipts_that_cannot_be(demo_book, at, options, said):
+    result = lc.compare(demo_book, "month", by="harbor")
+    with pytest.raises(lc.QuestionError, match=said):
+        lc.explain(result, at, **options)
+    with pytest.raises(lc.QuestionError, match="must be an answer of compare"):
+        lc.explain(demo_book)
+
+
+def test_without_the_package_of_holidays(demo_book, monkeypatch):
+    monkeypatch.setitem(__import__("sys").modules, "holidays", None)
+    with pytest.raises(lc.QuestionError, match=r"pip install 'logochron\[holidays\]'"):
+        lc.explain(lc.compare(demo_book, "month"), holidays="PT")
+
+
+@pytest.fixture(scope="module")
+def sales(tmp_path_factory):
+    return lc.demo.write(tmp_path_factory.mktemp("demo"))
+
+
+COLUMNS = ["--date", "sold_on", "--value", "revenue"]
+
+
+def test_explain_on_the_command_line(cli, sales, demo_book, tmp_path):
+    ran = cli("explain", sales[0], *COLUMNS, "--at", "2026-05", "--where", "harbor=Alderquay", "--holidays", "PT")
+    by = lc.compare(demo_book, "month", by="harbor", measures="revenue")
+    told = lc.explain(by, "2026-05", harbor="Alderquay", holidays="PT")
+    body = ran.stdout.splitlines()
+    assert ran.returncode == 0 and body[0].startswith("Revenue 2026-05, harbor Alderquay · against a year ago")
+    assert body[1:] == told.text.splitlines()[1:]
+    rows = json.loads(
+        cli("explain", sales[0], *COLUMNS, "--each", "week", "--against", "mean:2", "--as", "json").stdout
+    )
+    assert [row["side"] for row in rows] == ["value", "base", "base"] and rows[0]["start"] == "2026-10-12"
+    out = tmp_path / "receipt.md"
+    assert cli("explain", sales[0], *COLUMNS, "--at", "2026", "--each", "year", "--out", out).returncode == 0
+    assert "growth = change / base" in out.read_text()
+    assert cli("explain", sales[0], *COLUMNS, "--out", tmp_path / "x.png").returncode == 2
+
+
+def test_calendar_on_the_command_line(cli, tmp_path):
+    retail = cli("calendar", "--calendar", "retail", "--between", "2023-01-29..2025-02-01", "--as", "csv")
+    rows = list(csv.DictReader(io.StringIO(retail.stdout)))
+    frame = lc.RetailCalendar().periods("month", "2023-01-29", "2025-02-01")
+    assert [row["period"] for row in rows] == frame.period.tolist() and list(rows[0]) == frame.columns.tolist()
+    assert [int(row["days"]) for row in rows] == frame.days.tolist() and rows[11]["end"] == "2024-02-03"
+    assert "2023 = 29 Jan 2023 to 3 Feb 2024, 53 weeks" in retail.stderr
+    out = tmp_path / "periods.csv"
+    ran = cli("calendar", "--calendar", "retail", "--between", "2023-01-29..2025-02-01", "--out", out)
+    assert ran.returncode == 0 and out.exists()
+    # what was written is a table of periods: with the heading it needs it comes back the same
+    out.write_text(out.read_text().replace("period,", "label,"))
+    listed = cli("calendar", "--calendar", out, "--each", "year").stdout
+    assert "29 Jan 2023" in listed and "1 Feb 2025" in listed
+    assert (
+        "FY2026-Q1"
+        in cli("calendar", "--year-start", "4", "--each", "quarter", "--between", "2025-04-01..2025-04-01").stdout
+    )
+    assert cli("calendar", "--plain").returncode == 0
+    for words, said in (
+        (["--between", "2026"], "must be FIRST..LAST"),
+        (["--between", "2026-01-01.."], "must be FIRST..LAST"),
+        (["--each", "day", "--between", "1000-01-01..2999-01-01"], "choose a shorter span"),
+        (["--pattern", "4-5-4"], "--pattern goes with --calendar retail; this is --calendar civil"),
+        (["--calendar", "retail", "--pattern", "4-4-4"], "13 together"),
+        (["--calendar", "retail", "--pattern", "four"], "--pattern must be the weeks"),
+        (["--calendar", "nofile.csv"], "no file nofile.csv"),
+        (["--calendar", "retail", "--gaps", "allowed"], "goes with --calendar FILE"),
+    ):
+        ran = cli("calendar", *words, cwd=tmp_path)
+        assert ran.returncode == 2 and said in ran.stderr and not ran.stdout, words
+
+
+def test_every_option_reaches_the_question(cli, sales, demo_book):
+    """The command line asks what the call asks: the same figures to the last digit."""
+    plan = lc.read_plan(sales[1], date="month", value="revenue", measure="revenue", by="harbor")
+    retail = lc.RetailCalendar(pattern=(4,) * 13, last_weekday="sunday", ends_in=9, ends="last", long_period=3)
+    asked = [
+        (["--running", "year", "--last", "3"], {"running": "year", "last": 3}),
+        (["--running", "12", "--against", "prior"], {"running": 12, "against": "prior"}),
+        (["--per", "trading-day", "--partial", "as-is"], {"per": "trading-day", "partial": "as-is"}),
+        (["--items", "comparable", "--by", "harbor"], {"items": "comparable", "by": "harbor"}),
+        (["--each", "day", "--against", "prior", "--skip-closed", "--at", "2026-05"],
+         {"each": "day", "against": "prior", "skip_closed": True, "at": "2026-05"}),
+        (["--each", "week", "--weeks", "364-days"], {"each": "week", "weeks": "364-days"}),
+        (["--each", "span", "--at", "2026-03-30..2026-04-12", "--against", "span:2025-04-14..2025-04-27"],
+         {"each": "span", "at": "2026-03-30..2026-04-12", "against": "span:2025-04-14..2025-04-27"}),
+        (["--against", "plan", "--plan", sales[1], "--by", "harbor"],
+         {"against": "plan", "plan": plan, "by": "harbor"}),
+        (["--against", "plan", "--plan", sales[1], "--where", "harbor=Dunmarrow"],
+         {"against": "plan", "plan": plan, "where": {"harbor": "Dunmarrow"}}),
+        (["--calendar", "retail", "--pattern", "13x4", "--last-weekday", "sunday", "--ends-in", "9", "--ends", "last",
+          "--long-period", "3"], {"calendar": retail}),
+        (["--against", "fixed:2025-05"], {"against": "fixed:2025-05"}),
+    ]  # fmt: skip
+    for words, options in asked:
+        rows = list(csv.DictReader(io.StringIO(cli("compare", sales[0], *COLUMNS, *words, "--as", "csv").stdout)))
+        book = demo_book.where(options.pop("where", {}))
+        table = lc.compare(book, **{"each": "month", **options}, measures="revenue").table
+        assert len(rows) == len(table), words
+        for column in ("period", "base_period", "note", "status"):
+            assert [row[column] for row in rows] == table[column].astype(object).fillna("").astype(str).tolist(), words
+        for column in ("value", "base", "growth"):
+            got = [float(row[column] or "nan") for row in rows]
+            np.testing.assert_allclose(got, table[column], rtol=1e-12, err_msg=str(words))
+
+
+def test_legend_and_titles(cli, sales):
+    said = cli("compare", sales[0], *COLUMNS, "--calendar", "retail", "--at", "2024-P12").stdout
+    assert said.startswith("Revenue by period · against a year ago") and "4 weeks against 5" in said
+    assert "2023 = 29 Jan 2023 to 3 Feb 2024, 53 weeks" in said and "2024 = 4 Feb 2024" in said
+    for words, title in (
+        (["--running", "year"], "Revenue by month, year to date · against a year ago"),
+        (["--each", "week", "--running", "4", "--against", "mean:2"],
+         "Revenue by week, running 4 weeks · against the mean of the 2 weeks before"),
+        (["--each", "week", "--weeks", "364-days"], "Revenue by week · against 364 days earlier"),
+        (["--per", "day", "--against", "fixed:2025-05"], "Revenue per day by month · against 2025-05"),
+        (["--items", "comparable", "--by", "harbor"], "Revenue by month and harbor, comparable harbors ·"),
+    ):  # fmt: skip
+        assert cli("compare", sales[0], *COLUMNS, *words, "--last", "2").stdout.startswith(title)
+    plan = cli("compare", sales[0], *COLUMNS, "--plan", sales[1])
+    assert plan.returncode == 2 and "--plan FILE and --against plan go together" in plan.stderr
