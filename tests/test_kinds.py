@@ -351,5 +351,5 @@ def test_labels_of_periods():
         ("week", 2026, 18, "2026-W18|W18 2026|week 18 2026|KW 18 2026"),
         ("year", 2026, 0, "2026|FY2026|FY 2026"),
     ):
-        assert {tuple(read_label(text) or ()) for text in texts.split("|")} == {(grain, year, number)}, grain
+        assert {tuple(read_label(text) or ())[:3] for text in texts.split("|")} == {(grain, year, number)}, grain
     assert not any(map(read_label, ["Notes", "13/2026", "Q5 2026", "18", "2026-13", "Marble 2026", ""]))

@@ -92,6 +92,33 @@ def test_fiscal_years(rows_file):
     assert lc.compare(book, "half", "prior", calendar=calendar).total.value.tolist() == [10]
 
 
+RETAIL = lc.RetailCalendar()
+
+
+@pytest.mark.parametrize(
+    ("calendar", "labels", "first", "last"),
+    [
+        (RETAIL, ["2025-P01", "2025 P2", "P03"], "2025-02-02", "2025-04-05"),
+        (RETAIL, ["2023-P12", "2024-p01"], "2023-12-31", "2024-03-02"),
+        (lc.ListedCalendar({"start": ["2025-01-03", "2025-03-01"], "end": ["2025-02-28", "2025-04-04"],
+                            "label": ["thaw", "sprouts"], "year": [2025, 2025]}), ["thaw", "sprouts"],
+         "2025-01-03", "2025-04-04"),
+    ],
+)  # fmt: skip
+def test_periods_by_their_own_names(rows_file, calendar, labels, first, last):
+    path = rows_file([(label, "a", 3 + i) for i, label in enumerate(labels)])
+    ask = {"date": "day", "values": "amount", "rows": "month", "calendar": calendar, "on_refused": "skip"}
+    book = lc.read(path, **ask)
+    assert (str(book.first_day), str(book.report_day)) == (first, last)
+    assert lc.compare(book, "month", "prior", calendar=calendar).table.value.tolist()[:2] == [3, 4]
+    wide = rows_file([("a", 3, 4)], header=",".join(["item", *labels[:2]]), name="wide.csv")
+    laid = lc.read(wide, values="amount", by="item", periods_in_columns="month", calendar=calendar)
+    assert laid.totals("month", calendar=calendar).value.tolist() == [3, 4]
+    # a civil month is none of them
+    with pytest.raises(lc.IntakeError, match="'2025-05'.*a calendar that has it|no usable date"):
+        lc.read(rows_file([("2025-05", "a", 1)]), **ask)
+
+
 def test_floats_are_divided(rows_file):
     path = rows_file([("2026-01", "a", "0.12345678"), ("2026-02", "a", "1e30")])
     book = lc.read(path, date="day", values="amount", rows="month", spread="even")

@@ -267,9 +267,10 @@ class Daybook:
         ordinals = calendar.touching(each, first, last)
         starts = np.maximum(calendar.first_days(each, ordinals), first)
         ends = np.minimum(calendar.last_days(each, ordinals), last)
-        items = self.ledger(names).items
         columns = [m.source_column for m in self.measures]
-        sums = {column: found for column, (found,) in self.sums(names, columns, (starts[None], ends[None])).items()}
+        held = self.held_by(calendar)
+        items = held.ledger(names).items
+        sums = {column: side for column, (side,) in held.sums(names, columns, (starts[None], ends[None])).items()}
         parts = []
         for measure in self.measures:
             scale = self.amounts[measure.source_column].scale

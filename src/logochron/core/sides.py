@@ -58,9 +58,11 @@ class Summed(NamedTuple):
 def lengths_of(book: Daybook, calendar: Calendar, aligned: Alignment, per: Per | None) -> Lengths:
     """How many days each row and its base have."""
 
+    recorded = book.recorded[calendar.holds(book.recorded)]
+
     def count(starts: Days, ends: Days) -> Days:
         if per == "trading-day":
-            return np.searchsorted(book.recorded, ends, side="right") - np.searchsorted(book.recorded, starts)
+            return np.searchsorted(recorded, ends, side="right") - np.searchsorted(recorded, starts)
         return calendar.lengths(starts, ends)
 
     base_days = np.where(aligned.part_known, count(aligned.base_starts, aligned.base_ends), 0).sum(axis=0)

@@ -123,7 +123,7 @@ def read_dates(
     rows = {name: int(counts[days != _NONE].sum()) for name, days in ways.items()}
     best = max(rows, key=lambda name: rows[name])
     if not rows[best]:
-        raise IntakeError(_no_date(texts, column, find))
+        raise IntakeError(_no_date(texts, column, find, of_periods=label is not None))
 
     def shown(place: int) -> str:
         return f"{texts[place]} ({find(texts[place] or '')})"
@@ -204,7 +204,7 @@ def _short_years(column: str) -> str:
     return f"column {column!r}: years of two digits taken as 1969 to 2068"
 
 
-def _no_date(texts: Sequence[str | None], column: str, find: Find) -> str:
+def _no_date(texts: Sequence[str | None], column: str, find: Find, *, of_periods: bool) -> str:
     shown = next((text for text in texts if text and text.strip()), None)
     if shown is None:
         return f"column {column!r} holds no usable date: all its fields are empty"
@@ -213,6 +213,7 @@ def _no_date(texts: Sequence[str | None], column: str, find: Find) -> str:
         return (
             f"column {column!r} holds no days but names of periods: {shown!r} ({find(shown)}); where each record "
             f"stands for a whole {said.grain}, say rows={said.grain!r} (--rows {said.grain})"
+            + (", and a calendar that has it (--calendar)" if of_periods else "")
         )
     return (
         f"column {column!r} holds no usable date: {shown!r} ({find(shown)}) for instance; expected dates such as "

@@ -22,6 +22,7 @@ _FORMS: tuple[tuple[Grain, str], ...] = (
     ("month", rf"(?P<n>0?[1-9]|1[0-2])[-/.]{_YEAR}"),
     ("month", rf"(?P<name>[^\W\d_]{{3,}})\.?{_GAP}{_SHORT}"),
     ("month", rf"{_YEAR}{_GAP}(?P<name>[^\W\d_]{{3,}})\.?"),
+    ("month", rf"(?:FY ?)?{_YEAR}{_GAP}(?P<sign>P) ?(?P<n>0?[1-9]|1[0-3])"),
     ("quarter", rf"(?:FY ?)?{_YEAR}{_GAP}Q(?P<n>[1-4])"),
     ("quarter", rf"Q(?P<n>[1-4]){_GAP}(?:FY ?)?{_SHORT}"),
     ("quarter", rf"(?P<n>[1-4])Q{_GAP}{_SHORT}"),
@@ -36,11 +37,12 @@ _LABELS = {"year": "{y}", "half": "{y}-H{n}", "quarter": "{y}-Q{n}", "month": "{
 
 
 class Label(NamedTuple):
-    """What a name says: the grain, the year, the number in it."""
+    """What a name says: the grain, the year, the number in it; a numbered period (P05) is no civil month."""
 
     grain: Grain
     year: int
     number: int
+    numbered: bool = False
 
 
 @cache
@@ -70,7 +72,8 @@ def read_label(text: str) -> Label | None:
     """What the name of a period says, None where it is none.
 
     >>> read_label("May 2026"), read_label("Q2 26"), read_label("Notes")
-    (Label(grain='month', year=2026, number=5), Label(grain='quarter', year=2026, number=2), None)
+    (Label(grain='month', year=2026, number=5, numbered=False),
+     Label(grain='quarter', year=2026, number=2, numbered=False), None)
     """
     plain = " ".join(text.split())
     first = re.fullmatch(_FIRST, plain)
@@ -83,35 +86,36 @@ def read_label(text: str) -> Label | None:
         parts = match.groupdict()
         number = month_names().get(parts["name"].casefold()) if "name" in parts else int(parts["n"] or 0)
         if number is not None:
-            return Label(grain, full_year(parts["y"]), number)
+            return Label(grain, full_year(parts["y"]), number, "sign" in parts)
     return None
 
 
-def ordinal_of(label: Label, calendar: Calendar) -> int | None:
-    """The ordinal of the period a label names in a calendar, None where it has no such period."""
-    canonical = _LABELS[label.grain].format(y=label.year, n=label.number)
-    for name in (canonical, f"FY{canonical}"):
-        try:
-            low, high = calendar.find(label.grain, name)
-        except LogochronError:
-            continue
-        return low if low == high else None
-    return None
+def ordinal_named(text: str, label: Label | None, each: Grain, calendar: Calendar) -> int | None:
+    """The ordinal of the period of grain `each` that a text names, None where the calendar has no such period.
+
+    Parameters
+    ----------
+    label
+        What `read_label` makes of the text; where that is nothing of the grain, the calendar's own names are tried.
+    """
+    if label is None or label.grain != each:
+        return None if re.fullmatch(r"[\d./ -]+", text) else _found(each, text, calendar)
+    form = "{y}-P{n:02d}" if label.numbered else _LABELS[label.grain]
+    canonical = form.format(y=label.year, n=label.number)
+    found = _found(label.grain, canonical, calendar)
+    return _found(label.grain, f"FY{canonical}", calendar) if found is None else found
+
+
+def _found(each: Grain, name: str, calendar: Calendar) -> int | None:
+    """The one period that a name stands for."""
+    try:
+        low, high = calendar.find(each, name)
+    except LogochronError:
+        return None
+    return low if low == high else None
 
 
 def first_day_of(text: str, each: Grain, calendar: Calendar) -> int | None:
     """The first day of the period of grain `each` that a text names, None where it names none."""
-    label = read_label(text)
-    ordinal = ordinal_of(label, calendar) if label and label.grain == each else _own_name(text, each, calendar)
+    ordinal = ordinal_named(text, read_label(text), each, calendar)
     return None if ordinal is None else int(calendar.first_days(each, np.array([ordinal]))[0])
-
-
-def _own_name(text: str, each: Grain, calendar: Calendar) -> int | None:
-    """The ordinal of a period by the calendar's own name for it, such as 2026-P05."""
-    if re.fullmatch(r"[\d./ -]+", text):
-        return None  # a day
-    try:
-        low, high = calendar.find(each, text)
-    except LogochronError:
-        return None
-    return low if low == high else None

@@ -113,8 +113,11 @@ def _dates(texts: list[str], column: str, where: Any) -> Days:
         return np.zeros(0, dtype=np.int64)
     try:
         reading = read_dates(distinct, np.ones(len(distinct), dtype=np.int64), column=column)
-    except IntakeError as error:
-        raise CalendarError(f"{where(0)} and below: {error}") from None
+    except IntakeError:
+        raise CalendarError(
+            f"{where(0)}, column {column!r}: {texts[0]!r} and those below are no days, or read in more than one way; "
+            "write them as 2026-05-18"
+        ) from None
     place = {text: i for i, text in enumerate(distinct)}
     rows = np.array([place[text] for text in texts])
     bad = ~reading.readable[rows]

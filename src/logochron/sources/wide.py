@@ -15,7 +15,7 @@ from logochron.core.options import Grain, values
 from logochron.core.totals import TOTAL, is_total
 from logochron.sources.carried import Carrier, TableLines
 from logochron.sources.engine import Engine
-from logochron.sources.labels import ordinal_of, read_label
+from logochron.sources.labels import ordinal_named, read_label
 from logochron.sources.layout import filled, fold
 from logochron.sources.locate import Dialect, Source
 from logochron.sources.query import is_empty, quoted
@@ -136,7 +136,7 @@ def _columns(source: Source, table: Typed, named: Sequence[str], each: Grain, ca
     ordinals: dict[int, int] = {}
     for i, name in enumerate(table.header):
         label = None if fold(name) in known else read_label(name)
-        ordinal = ordinal_of(label, calendar) if label and label.grain == each else None
+        ordinal = None if fold(name) in known else ordinal_named(name, label, each, calendar)
         if ordinal is not None:
             if ordinal in ordinals:
                 raise IntakeError(
