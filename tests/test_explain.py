@@ -130,6 +130,8 @@ def test_calendar_on_the_command_line(cli, tmp_path):
         in cli("calendar", "--year-start", "4", "--each", "quarter", "--between", "2025-04-01..2025-04-01").stdout
     )
     assert cli("calendar", "--plain").returncode == 0
+    rows = "start,end,label,year\n2026-01-01,2026-01-07,a,2026\n2026-01-05,2026-01-09,b,2026\n"
+    (tmp_path / "overlap.csv").write_text(rows)
     for words, said in (
         (["--between", "2026"], "must be FIRST..LAST"),
         (["--between", "2026-01-01.."], "must be FIRST..LAST"),
@@ -138,10 +140,12 @@ def test_calendar_on_the_command_line(cli, tmp_path):
         (["--calendar", "retail", "--pattern", "4-4-4"], "13 together"),
         (["--calendar", "retail", "--pattern", "four"], "--pattern must be the weeks"),
         (["--calendar", "nofile.csv"], "no file nofile.csv"),
+        (["--calendar", "overlap.csv"], "overlap.csv, line 3: 'b' (from 5 Jan 2026) starts before"),
         (["--calendar", "retail", "--gaps", "allowed"], "goes with --calendar FILE"),
     ):
         ran = cli("calendar", *words, cwd=tmp_path)
-        assert ran.returncode == 2 and said in ran.stderr and not ran.stdout, words
+        code = 3 if "overlap.csv" in words else 2  # 3: what a file holds
+        assert ran.returncode == code and said in ran.stderr and not ran.stdout, words
 
 
 def test_every_option_reaches_the_question(cli, sales, demo_book):

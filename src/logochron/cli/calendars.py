@@ -8,7 +8,7 @@ from typing import Any
 
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
-from logochron.core.errors import CalendarError, QuestionError
+from logochron.core.errors import CalendarError, IntakeError, QuestionError
 
 #: Which options go with which kind of calendar.
 _OF = {
@@ -45,6 +45,8 @@ def calendar_of(asked: dict[str, Any]) -> Calendar:
 
     try:
         return ListedCalendar(asked["calendar"], **given)
+    except CalendarError as error:  # what a file holds, not what an option says
+        raise IntakeError(str(error)) from None
     except QuestionError as error:
         raise QuestionError(f"--calendar must be civil, retail or the file of a table of periods: {error}") from None
 

@@ -287,7 +287,7 @@ def _notes(
         if question.each == "week" or (question.calendar.whole_weeks and question.each != "span"):
             notes.append(_weeks_differ(aligned, both))
         if question.window.parent == "year":
-            notes.append((any_part(parts.uncut & parts.found), "whole base year"))
+            notes.append((any_part(parts.uncut & both), "whole base year"))
         meets = (aligned.base_starts <= aligned.ends) & (aligned.base_ends >= aligned.starts)
         notes.append((any_part(meets & both), "overlap"))
     if coverage.by_word:

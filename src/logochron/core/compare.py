@@ -76,14 +76,28 @@ class Comparison(Result):
         """What numbers the periods."""
         return self.question.calendar
 
-    def places(self, at: Any) -> NDArray[np.intp]:
-        """The places among `periods` that a label or a day names."""
+    def place(self, at: Any = None) -> int:
+        """The place among `periods` of the one that a label or a day names; of the last one where None.
+
+        Raises
+        ------
+        QuestionError
+            Where there is none, or several.
+        """
+        if not self.periods:
+            raise QuestionError("there is no period to show: the answer is empty")
+        if at is None:
+            return len(self.periods) - 1
         found = np.flatnonzero(self.alignment.labels == at)
-        if len(found) or self.question.each == "span":
-            return found
-        low, high = named_periods(self.calendar, self.question.grain, at)
-        ordinals = self.alignment.ordinals
-        return np.flatnonzero((ordinals >= low) & (ordinals <= high))
+        if not len(found) and self.question.each != "span":
+            low, high = named_periods(self.calendar, self.question.grain, at)
+            ordinals = self.alignment.ordinals
+            found = np.flatnonzero((ordinals >= low) & (ordinals <= high))
+        if len(found) != 1:
+            raise QuestionError(
+                f"`at` must name one period of the answer, {self.periods[0]} to {self.periods[-1]}; got {at!r}"
+            )
+        return int(found[0])
 
 
 def compare(

@@ -121,7 +121,7 @@ def explain(
     if not isinstance(result, Comparison):
         raise QuestionError(f"`result` must be an answer of compare; got {type(result).__name__}")
     asked = _measure(result, measure)
-    period = _period(result, at)
+    period = result.place(at)
     columns = result.columns if item else result.total_columns
     rows = (columns["measure"] == asked.name) & (columns["period"] == period)
     for name in item:
@@ -164,20 +164,6 @@ def _measure(result: Comparison, name: str | None) -> Measure:
     if name is not None and name not in known:
         raise QuestionError(no_such("measure", name, known, where="the answer"))
     return known[name] if name is not None else result.measures[0]
-
-
-def _period(result: Comparison, at: Any) -> int:
-    """The place of the period in the answer."""
-    if not result.periods:
-        raise QuestionError("there is nothing to explain: the answer has no period")
-    if at is None:
-        return len(result.periods) - 1
-    found = result.places(at)
-    if len(found) != 1:
-        raise QuestionError(
-            f"`at` must name one period of the answer, {result.periods[0]} to {result.periods[-1]}; got {at!r}"
-        )
-    return int(found[0])
 
 
 def _spans(

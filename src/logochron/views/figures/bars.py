@@ -85,7 +85,7 @@ def bars_spec(
             f"`split` must be one of two or more dimensions of the result ({', '.join(result.by)}); got {split!r}"
         )
     asked = measure_of(result, measure)
-    period = _period(result, at)
+    period = result.place(at)
     table = _rows_of(of_measure(result.columns, asked.name), period)
     total = _rows_of(of_measure(result.total_columns, asked.name), period)
     inner = [name for name in result.by if name != split]
@@ -134,20 +134,6 @@ def bars_spec(
         footnote=figure_footnote(result, formats),
         empty="" if len(labels) else "Nothing to draw: no item has records in this period or its base",
     )
-
-
-def _period(result: Comparison, at: str | None) -> int:
-    """The index of the period drawn."""
-    if not result.periods:
-        raise QuestionError("there is no period to draw: the answer is empty")
-    if at is None:
-        return len(result.periods) - 1
-    found = result.places(at)
-    if len(found) != 1:
-        raise QuestionError(
-            f"`at` must name one period of the answer, {result.periods[0]} to {result.periods[-1]}; got {at!r}"
-        )
-    return int(found[0])
 
 
 def _rows_where(table: dict[str, NDArray[Any]], rows: NDArray[np.bool_]) -> dict[str, NDArray[Any]]:
