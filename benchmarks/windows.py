@@ -5,8 +5,8 @@
 One table of days x items (default 1,826 x 548: a million rows). Three jobs, each answered by all four and compared
 first: the sums of months by item against a year ago; the same to date in the year; every day of 100 items to date in
 the year against the same day a year ago. Logochron's time is told with and without the reading of the frame. Then:
-what five bases in three windows cost over one book, as a multiple of one base, and the daily answer as a multiple of
-the monthly one.
+what five bases in three windows cost over one book, as a multiple of one base, the daily answer beside the monthly
+one, and a million days to ordinals.
 """
 
 from __future__ import annotations
@@ -167,6 +167,12 @@ def main() -> None:
     copied = timed(lambda: [np.arange(rows_out) + 0.0 for _ in range(22)], options.rounds)
     print(f"year to date of 100 items: months {monthly:.3f} s, days {daily:.3f} s")
     print(f"(to write {rows_out:,} rows x 22 columns of numbers alone takes {copied:.3f} s)")
+    million = np.arange(-500_000, 500_000)
+    took = {
+        name: max(timed(lambda c=calendar, g=each: c.ordinals(g, million), options.rounds) for each in calendar.grains)
+        for name, calendar in (("civil", lc.CivilCalendar(year_start=4)), ("retail", lc.RetailCalendar()))
+    }
+    print("a million days to ordinals, slowest grain: " + ", ".join(f"{name} {s:.3f} s" for name, s in took.items()))
 
 
 if __name__ == "__main__":

@@ -162,8 +162,6 @@ def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[R
     if question.skip_closed and (each != "day" or question.window.parent):
         raise QuestionError("`skip_closed` is about days: it goes with each='day', without a longer grain in `running`")
     if each == "span":
-        if question.window != Window():
-            raise QuestionError("`running` goes with periods, not with each='span'")
         first, last = _one_span(question.at)
         ends = np.array([first]), np.array([last])
         label = np.array([f"{iso(first)}..{iso(last)}"], dtype=object)

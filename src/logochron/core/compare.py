@@ -19,7 +19,7 @@ from logochron.core.edges import closing_options
 from logochron.core.errors import QuestionError
 from logochron.core.judging import JudgingLike, judging_of
 from logochron.core.measures import Measure
-from logochron.core.options import Each, Kept, Partial, Per, Weeks, check, check_count
+from logochron.core.options import Each, Grain, Kept, Partial, Per, Weeks, check, check_count
 from logochron.core.planned import check_plan, with_missing
 from logochron.core.reckon import Figures, reckon, share
 from logochron.core.results import Result
@@ -47,8 +47,8 @@ class Comparison(Result):
         What is to be known beside the figures.
     question
         What was lined up: `calendar`, `each`, `basis`, `window`, `partial`, `weeks`, `skip_closed`, `at`, `last`.
-    per, kept, by, measures, book, plan
-        The other settings, and the books the question was put to.
+    each, against, calendar, running, partial, per, kept, by, measures, book, plan
+        The settings, and the books the question was put to.
     """
 
     book: Daybook
@@ -70,6 +70,17 @@ class Comparison(Result):
     def against(self) -> Basis:
         """What each period is held against."""
         return self.question.basis
+
+    @property
+    def running(self) -> Grain | int | None:
+        """What each row adds up: the periods of a longer grain to date, so many periods, or the period itself."""
+        window = self.question.window
+        return window.parent or (window.n if window.n > 1 else None)
+
+    @property
+    def partial(self) -> Partial:
+        """What is done with running periods."""
+        return self.question.partial
 
     @property
     def calendar(self) -> Calendar:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from numbers import Integral
 from typing import Any, Literal, get_args
 
 from logochron.core.errors import QuestionError, nearest
@@ -54,6 +55,6 @@ def check(name: str, value: object, literal: Any) -> str:
 
 def check_count(name: str, value: object, least: int = 1) -> int:
     """A whole number of at least `least`."""
-    if isinstance(value, bool) or not isinstance(value, int) or value < least:
+    if isinstance(value, bool) or not isinstance(value, Integral) or value < least:
         raise QuestionError(f"`{name}` must be a whole number from {least} up; got {value!r}")
-    return value
+    return int(value)

@@ -55,7 +55,9 @@ def write(
             from logochron.views import draw
 
             if not isinstance(result, Comparison):
-                raise QuestionError(f"{path}: there is no figure of a {result.kind}; known are {', '.join(TABLES)}")
+                raise QuestionError(
+                    f"{path}: no figure shows the answer of {result.kind}; known are {', '.join(TABLES)}"
+                )
 
             drawn = draw.columns(result)
         else:

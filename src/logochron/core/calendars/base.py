@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from numbers import Integral
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
@@ -302,7 +303,7 @@ def check_choice(name: str, came: object, literal: Any) -> None:
 
 def check_number(name: str, came: object, least: int, most: int, what: str) -> None:
     """Refuse a parameter of a calendar that is no number in a range."""
-    if isinstance(came, bool) or not isinstance(came, int) or not least <= came <= most:
+    if isinstance(came, bool) or not isinstance(came, Integral) or not least <= came <= most:
         raise CalendarError(f"`{name}` must be {what} from {least} to {most}; got {came!r}")
 
 
