@@ -207,6 +207,15 @@ def test_terminals(sales):
     assert "\x1b[38" not in on_terminal(120, *ask, "--plain")
 
 
+@pytest.mark.parametrize(("width", "heads"), [(100, "Span Days Mo"), (62, "Span Days Records Sum"), (44, "Span Sum")])
+def test_receipts_on_narrow_terminals(sales, width, heads):
+    lines = plain(on_terminal(width, "explain", sales, *MONTHS[:4], "--calendar", "retail", "--at", "2024-P12"))
+    assert " ".join(lines[1].split()).startswith(heads)
+    assert lines[4].startswith("base   31 Dec 2023 – 3 Feb 2024") and lines[4].rstrip().endswith("26,888.01")
+    listed = plain(on_terminal(44, "calendar", "--calendar", "retail", "--between", "2024-01-01..2024-03-01"))
+    assert "Sun 31 Dec 2023  Sat 3 Feb 2024" in listed[3] and max(map(len, listed[1:5])) <= 44
+
+
 def test_output_that_cannot_bear_our_signs(cli, sales):
     ran = cli("compare", sales, *MONTHS, env={"PYTHONIOENCODING": "ascii"})
     assert ran.returncode == 0 and ran.stdout.isascii() and "+6.7 %" in ran.stdout

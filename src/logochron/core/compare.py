@@ -296,9 +296,9 @@ def _legend(question: Question, aligned: Alignment) -> tuple[str, ...]:
 
 def _outside(book: Daybook, held: Daybook, calendar: Calendar) -> tuple[str, ...]:
     """Records on days that no period of the calendar holds, counted."""
-    if held is book:
+    outside = ~calendar.holds(book.days) & (book.days >= book.coverage.first) & (book.days <= book.coverage.last)
+    if held is book or not outside.any():
         return ()
-    outside = ~calendar.holds(book.days)
     days = book.days[outside]
     return (
         f"{int(book.records[outside].sum()):,} records from {in_words(int(days.min()))} to {in_words(int(days.max()))} "

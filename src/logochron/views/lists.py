@@ -81,5 +81,7 @@ def periods_spec(result: PeriodList, formats: Formats) -> TableSpec:
         numeric=frozenset({"year", "number", "days", "weeks"}),
         rows=tuple(rows),
         lines=result.notes,
+        firm=frozenset({"period", "start", "end"}),
+        dropped=(("weeks",), ("number",), ("year",), ("days",)),
         empty="The calendar has no period in these days.",
     )

@@ -47,6 +47,8 @@ def receipt_spec(receipt: Receipt, formats: Formats) -> TableSpec:
         },
         numeric=frozenset({"days", *_WEEKDAYS, "records", "sum"}),
         rows=tuple(rows),
+        firm=frozenset({"period", "span"}),
+        dropped=(_WEEKDAYS, ("records",), ("days",)),
         lines=(*_arithmetic(receipt, decimals, formats), *_notes(receipt, formats)),
         empty="No day of this period is recorded.",
     )

@@ -18,7 +18,10 @@ class Row:
 
 @dataclass(frozen=True)
 class TableSpec:
-    """A table: title, unit, headings by column (in order), rows, lines below. `numeric` are aligned right."""
+    """A table: title, unit, headings by column (in order), rows, lines below. `numeric` are aligned right.
+
+    `firm` columns of text are never cut; `dropped` are what a narrow terminal goes without, group by group.
+    """
 
     title: str
     unit: str
@@ -26,6 +29,8 @@ class TableSpec:
     numeric: frozenset[str]
     rows: tuple[Row, ...]
     lines: tuple[str, ...]
+    firm: frozenset[str] = frozenset({"period"})
+    dropped: tuple[tuple[str, ...], ...] = (("note",), ("share",), ("change",), ("base",), ("count",), ("days",))
     empty: str = "No period to show: none is held whole by the records."
 
     def width(self, column: str) -> int:

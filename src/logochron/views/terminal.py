@@ -12,8 +12,6 @@ from logochron.views.palette import Palette
 from logochron.views.tables import TableSpec
 
 _HAIRLINES = "    \n    \n ── \n    \n ── \n    \n    \n    \n"
-#: What a narrow terminal goes without, first to last; never the growth.
-_DROPPED = ("note", "share", "change", "base", "count", "days")
 _LEAST_NOTE = 24
 _LEAST_LABEL = 3
 _GAP = 2
@@ -38,7 +36,7 @@ def print_table(console: Console, spec: TableSpec, *, plain: bool, palette: Pale
             no_wrap=column != "note",
             overflow="fold" if column == "note" else "ellipsis",
             # labels give way where it is narrow, figures never do
-            min_width=spec.width(column) if column in spec.numeric or column == "period" else None,
+            min_width=spec.width(column) if column in spec.numeric | spec.firm else None,
             max_width=note_width if column == "note" else narrowed.get(column),
         )
     by_items = any(row.total for row in spec.rows)
@@ -107,12 +105,11 @@ def _fit(spec: TableSpec, limit: int | None) -> tuple[list[str], bool, int | Non
     columns = list(spec.headings)
     if limit is None:
         return columns, False, None
-    for dropped in (None, *_DROPPED):
-        if dropped in columns:
-            columns.remove(dropped)
+    for dropped in ((), *spec.dropped):
+        columns = [column for column in columns if column not in dropped]
         width = sum(spec.width(c) for c in columns) + _GAP * (len(columns) - 1)
         if width <= limit:
-            return columns, dropped is not None and "note" in spec.headings, None
+            return columns, bool(dropped) and "note" in spec.headings, None
         spare = limit - (width - spec.width("note")) if "note" in columns else 0
         if spare >= _LEAST_NOTE:
             return columns, False, spare

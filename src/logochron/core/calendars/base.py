@@ -303,7 +303,7 @@ def check_choice(name: str, came: object, literal: Any) -> None:
 
 def check_number(name: str, came: object, least: int, most: int, what: str) -> None:
     """Refuse a parameter of a calendar that is no number in a range."""
-    if isinstance(came, bool) or not isinstance(came, Integral) or not least <= came <= most:
+    if isinstance(came, bool) or not isinstance(came, Integral) or not least <= int(came) <= most:
         raise CalendarError(f"`{name}` must be {what} from {least} to {most}; got {came!r}")
 
 
