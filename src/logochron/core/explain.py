@@ -114,7 +114,7 @@ def explain(
     Examples
     --------
     >>> import logochron as lc
-    >>> months = lc.compare(lc.demo.book(values="revenue"), each="month", against="year-ago")
+    >>> months = lc.compare(lc.demo.book(), each="month", measures="revenue")
     >>> lc.explain(months, "2026-05").table.side.tolist()
     ['value', 'base']
     """
