@@ -196,6 +196,19 @@ def test_plan(opening, plan):
     assert lc.explain(result, "2025-01", item="a").table["sum"].tolist() == [310, 310]
 
 
+def test_a_plan_by_listed_periods(opening, tmp_path):
+    calendar = lc.ListedCalendar({"start": ["2025-01-01", "2025-02-20"], "end": ["2025-02-19", "2025-04-10"],
+                                  "label": ["thaw", "sprouts"], "year": [2025, 2025]})  # fmt: skip
+    path = tmp_path / "plan.csv"
+    path.write_text("run,amount\nthaw,100\nsprouts,200\n")
+    plan = lc.read_plan(path, date="run", value="amount", measure="amount", calendar=calendar)
+    months = lc.compare(opening, "month", "plan", plan=plan, at="2024-12..2025-05").total
+    assert months.base.notna().tolist() == [False, True, True, True, False, False]
+    assert months.base[1] == 62  # 31 of 50 days, to the unit
+    runs = lc.compare(opening, "month", "plan", plan=plan, calendar=calendar).total
+    assert runs.base.tolist() == [100, 200] and runs.base_period.tolist() == ["thaw", "sprouts"]
+
+
 def test_what_a_plan_says_nothing_of(rows_file, tmp_path, plan):
     rows = [(f"2025-0{m}-{d:02d}", i, k, 5) for m in (1, 2) for d in range(1, 29) for i in "ab" for k in "xy"]
     path = rows_file(rows, header="day,item,kind,amount")

@@ -9,11 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.days import Days
-from logochron.core.sums import BINS_AT_ONCE, Amounts, Cells, Spans, Sums, span_sums
+from logochron.core.sums import Amounts, Cells, Spans, Sums, span_sums
 
 #: A ledger by day is kept where it is not much larger than the rows themselves.
 _ROOM = 10
-_SMALL = 1 << 16
+_SMALL, _MOST = 1 << 16, 1 << 23
 
 
 class Items(NamedTuple):
@@ -56,7 +56,7 @@ class Ledger:
         self._first = int(days.min()) if len(days) else 0
         self._n_days = int(days.max()) - self._first + 1 if len(days) else 0
         cells = self._n_days * items.size
-        self._compact = 0 < cells <= min(_ROOM * len(days) + _SMALL, BINS_AT_ONCE)
+        self._compact = 0 < cells <= min(_ROOM * len(days) + _SMALL, _MOST)
 
     def sums(self, columns: Sequence[str], groups: Sequence[Spans]) -> dict[str, list[Sums]]:
         """For each column and group of spans the sums by span and item."""

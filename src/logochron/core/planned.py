@@ -54,11 +54,15 @@ def selected_alike(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ..
 def with_missing(plan: Daybook, aligned: Alignment) -> Alignment:
     """The alignment with bases unknown where the plan misses a period of theirs; missing is not 0."""
     standing = plan.standing
-    if standing.rows == "day" or not aligned.size:
+    if standing.rows == "day" or not aligned.part_known.any():
         return aligned
     calendar, grain = standing.calendar, standing.rows
     planned = np.unique(calendar.ordinals(grain, plan.recorded))
-    first, last = (calendar.ordinals(grain, side) for side in (aligned.base_starts, aligned.base_ends))
+    somewhere = int(plan.recorded[0])  # what is unknown anyway may lie outside the calendar
+    first, last = (
+        calendar.ordinals(grain, np.where(aligned.part_known, side, somewhere))
+        for side in (aligned.base_starts, aligned.base_ends)
+    )
     held = np.searchsorted(planned, last, side="right") - np.searchsorted(planned, first)
     missing = aligned.part_known & (held < last - first + 1)
     if not missing.any():
