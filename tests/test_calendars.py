@@ -266,6 +266,7 @@ ROWS = """start,end,label,year,quarter
         ("A2,2026,1", "A2,2026,one", "line 4, column 'quarter': 'one' is no whole number"),
         ("A2,2026,1", "A2,2024,1", "line 4: 'A2' .* is of 2024, after one of 2026"),
         ("A4,2026,2", "A4,2026,1", "line 6: quarter 1 of 2026 comes after 2 of 2026"),
+        (",quarter\n", ",number\n", "line 4: `number` must count up from 1 within a year; got 1"),
         ("label", "name", "no column 'label'"),
         (ROWS.split("\n", 1)[1], "", "lists no period"),
         ("A2,2026,1", "A2,2026", "line 4: '2025-10-02,2025-12-24,A2,2026' - fewer fields"),

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.bases import Basis, Between, Fixed, MeanOf, Plan, Prior, YearAgo, YearAgoMean
-from logochron.core.calendars.base import Bools, Calendar, Earlier
+from logochron.core.calendars.base import Bools, Calendar, Earlier, day_labels
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.days import Days, iso
 from logochron.core.errors import QuestionError
@@ -149,7 +149,7 @@ def _in_parents(
         beyond = ends > last
         ends = np.minimum(ends, last)
         ordinals, own_starts = calendar.day_ordinals(ends), ends
-        labels = calendar.day_labels(ends).astype(object)
+        labels = day_labels(ends).astype(object)
         if isinstance(calendar, CivilCalendar):
             short = calendar.leap_days(np.broadcast_to(rows.ends, ends.shape), ends)
             notes.append((any_part(short), "leap day"))
@@ -210,7 +210,7 @@ def _moved(basis: Basis, calendar: Calendar, each: Grain, rows: Rows) -> BaseSpa
     days = 364 * _years_back(basis)
     starts, own_starts, ends = (side[None] - days for side in (rows.starts, rows.own_starts, rows.ends))
     if each == "day":
-        firsts, lasts = (calendar.day_labels(side).astype(object) for side in (starts, ends))
+        firsts, lasts = (day_labels(side).astype(object) for side in (starts, ends))
     else:  # every other period they may move is made of whole weeks
         firsts, lasts = (
             calendar.labels("week", calendar.ordinals("week", side)).astype(object) for side in (starts, ends)

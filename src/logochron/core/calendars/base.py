@@ -174,10 +174,6 @@ class Calendar(ABC):
         """The ordinals of days, whether or not a period holds them."""
         return self._ordinals("day", days)
 
-    def day_labels(self, days: Days) -> Texts:
-        """The labels of days, the same in every calendar."""
-        return day_labels(days)
-
     def word(self, each: str) -> str:
         """What people call the periods of a grain."""
         return each

@@ -100,7 +100,6 @@ class ListedCalendar(Calendar):
             if grain == "year" or given is not None:
                 self._levels[grain] = _gathered(listing, grain, given)
         self.grains = tuple(g for g in ("day", "month", "quarter", "half", "year") if g == "day" or g in self._levels)
-
         self._short = {grain: self._starts_within(grain) for grain in self._levels}
 
     def _starts_within(self, grain: str) -> bool:
@@ -122,13 +121,10 @@ class ListedCalendar(Calendar):
                     f"from its end, {numbers[0]} to {numbers[counts[0] - 1]}; a column `number` says it otherwise",
                 )
             return np.asarray(numbers, dtype=np.int64)
-        bad = np.flatnonzero((np.diff(listing.numbers) <= 0) & (np.diff(listing.years) == 0))
-        if len(bad) or not ((listing.numbers > 0) & (listing.numbers < _YEAR)).all():
-            at = (
-                int(bad[0]) + 1
-                if len(bad)
-                else int(np.flatnonzero((listing.numbers < 1) | (listing.numbers >= _YEAR))[0])
-            )
+        falls = np.append(False, (np.diff(listing.numbers) <= 0) & (np.diff(listing.years) == 0))
+        bad = np.flatnonzero(falls | (listing.numbers < 1) | (listing.numbers >= _YEAR))
+        if len(bad):
+            at = int(bad[0])
             raise CalendarError(
                 f"{listing.where(at)}: `number` must count up from 1 within a year; got {listing.numbers[at]}"
             )
@@ -186,11 +182,6 @@ class ListedCalendar(Calendar):
         rows = np.searchsorted(self._starts, days, side="right") - 1
         inside = np.minimum(days - self._starts[np.maximum(rows, 0)], np.diff(self._before)[np.maximum(rows, 0)])
         return np.where(rows < 0, 0, self._before[np.maximum(rows, 0)] - self._before[0] + inside)
-
-    @property
-    def gapless(self) -> bool:
-        """Whether every day between the first and the last belongs to a period."""
-        return self._gapless
 
     def first_days(self, each: Grain, ordinals: Any) -> Days:
         ordinals = as_ordinals(ordinals)
