@@ -145,7 +145,7 @@ def align(question: Question, coverage: Coverage, recorded: Days, plan: Coverage
         ends=ends,
         status=np.where(whole, "complete", np.where(running, "to-date", "partial")).astype(object),
         value_known=value_known,
-        base_labels=_joined(parts, part_known if as_is else parts.found),
+        base_labels=_joined(parts, part_known & enough if as_is else np.zeros_like(held)),
         base_starts=base_starts,
         base_ends=base_ends,
         part_known=part_known,
@@ -245,7 +245,12 @@ def _cut(question: Question, rows: Rows, parts: BaseSpans, running: Bools, repor
 
 
 def _joined(parts: BaseSpans, taken: Bools) -> Objects:
-    """The name of each base: FIRST..LAST where its parts follow each other, else all of them."""
+    """The name of each base: FIRST..LAST where its parts follow each other, else all of them.
+
+    Of the parts that are `taken`, where any is said to be.
+    """
+    named = np.array(parts.labels != None, dtype=bool)  # noqa: E711  element by element
+    taken = np.where(any_part(taken), taken, named)
     labels = parts.labels.copy()
     labels[~taken] = None
     if len(labels) == 1:

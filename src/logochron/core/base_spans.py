@@ -44,7 +44,8 @@ class BaseSpans(NamedTuple):
     """The base side, shape (parts, rows): several parts make a mean.
 
     `own_starts` to `ends` is the last period of each, the one that a report date cuts, unless `uncut`. `found`
-    says whether there is such a period at all, `notes` pairs of rows and texts.
+    says whether it can be a base at all, `labels` is None where there is no such period; `notes` are pairs of rows and
+    texts.
     """
 
     starts: Days
@@ -108,6 +109,7 @@ def base_spans(
     found = earlier.found & there & whole
     own_starts = calendar.first_days(each, earlier.ordinals)
     labels = calendar.labels(each, earlier.ordinals).astype(object)
+    labels[~(earlier.found & there)] = None
     return BaseSpans(
         starts=window.starts(calendar, each, earlier.ordinals),
         own_starts=own_starts,
@@ -160,6 +162,9 @@ def _in_parents(
         starts, own_starts = calendar.first_days(each, base_firsts), calendar.first_days(each, ordinals)
         ends = calendar.last_days(each, ordinals)
         labels = calendar.labels(each, ordinals).astype(object)
+    if isinstance(basis, Fixed):  # unknown at another place, yet known by name
+        labels = np.full(found.shape, basis.label, dtype=object)
+    labels[~(earlier.found & there)] = None
     return BaseSpans(starts, own_starts, ends, found, beyond, labels, tuple(notes), ordinals)
 
 
