@@ -12,26 +12,16 @@ import pandas as pd
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from twin import DAY, add_months, month_end
 
 import logochron as lc
 from logochron.core.coverage import typing_errors
 
-DAY = dt.timedelta(days=1)
 COLUMNS = [
     *("measure", "period", "start", "end", "days", "harbor", "value", "base_period", "base_start", "base_end"),
     *("base_days", "base", "change", "growth", "ratio", "share", "base_share", "direction", "verdict", "band"),
     *("status", "note"),
 ]
-
-
-def month_end(day: dt.date) -> dt.date:
-    return (day.replace(day=28) + 4 * DAY).replace(day=1) - DAY
-
-
-def add_months(day: dt.date, n: int) -> dt.date:
-    """The first of the month n months on."""
-    years, month = divmod(day.year * 12 + day.month - 1 + n, 12)
-    return dt.date(years, month + 1, 1)
 
 
 def twin(each: str, against: str, year_start: int, report: dt.date) -> tuple[dt.date, dt.date, dt.date, dt.date] | None:

@@ -64,12 +64,10 @@ def _pattern(text: str) -> tuple[int, ...]:
 
 def this_year(calendar: Calendar) -> tuple[dt.date, dt.date]:
     """The year of a calendar that holds today; all that is listed where today is in none."""
-    import numpy as np
+    from logochron.core.days import as_date, day_number
 
-    from logochron.core.days import as_date, to_days
-
-    today = to_days(np.array([dt.date.today()], dtype="datetime64[D]"))
-    year = calendar.touching("year", int(today[0]), int(today[0]))
+    today = day_number(dt.date.today())
+    year = calendar.touching("year", today, today)
     if not len(year):
         year = calendar.touching("year", -(2**31), 2**31)
     first, last = calendar.first_days("year", year[:1])[0], calendar.last_days("year", year[-1:])[0]

@@ -7,10 +7,10 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from logochron.core.base_spans import BaseSpans, Objects, Rows, any_part, base_spans, check_moved, one_span
-from logochron.core.bases import Basis, Fixed, whole_span
+from logochron.core.bases import Basis, Fixed
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.coverage import Coverage
-from logochron.core.days import Days, day_number, iso
+from logochron.core.days import Days, day_number, iso, whole_span
 from logochron.core.errors import QuestionError
 from logochron.core.options import Each, Grain, Partial, Weeks
 from logochron.core.windows import Window
@@ -166,13 +166,11 @@ def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[R
         ends = np.array([first]), np.array([last])
         label = np.array([f"{iso(first)}..{iso(last)}"], dtype=object)
         rows = Rows(np.zeros(1, dtype=np.int64), label, ends[0], ends[0], ends[1], np.ones(1, dtype=bool))
-        if question.partial == "drop":
-            rows = _whole_rows(rows, coverage)
         parts = one_span(question.basis, calendar, first, last, question.weeks)
-        return rows, parts if len(rows.ends) else parts.none()
+        if question.partial == "drop" and not (first >= coverage.first and last <= coverage.last):
+            return rows.none(), parts.none()
+        return rows, parts
     ordinals = _periods(question, coverage)
-    if question.last and question.partial != "drop":
-        ordinals = ordinals[-question.last :]
     rows = Rows(
         ordinals,
         calendar.labels(each, ordinals).astype(object),
@@ -181,18 +179,10 @@ def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[R
         calendar.last_days(each, ordinals),
         question.window.whole(calendar, each, ordinals),
     )
-    if question.partial == "drop":
-        rows = _whole_rows(rows, coverage)
-    if question.last:
-        rows = rows.take(slice(-question.last, None))
     inside = (recorded >= coverage.first) & (recorded <= coverage.last) & calendar.holds(recorded)
     closed_skipped = recorded[inside] if question.skip_closed else None
     parts = base_spans(question.basis, calendar, each, question.window, rows, question.weeks, closed_skipped)
     return rows, parts
-
-
-def _whole_rows(rows: Rows, coverage: Coverage) -> Rows:
-    return rows.take(rows.whole & (rows.starts >= coverage.first) & (rows.ends <= coverage.last))
 
 
 def _one_span(at: Any) -> tuple[int, int]:
@@ -202,24 +192,26 @@ def _one_span(at: Any) -> tuple[int, int]:
 
 
 def _periods(question: Question, coverage: Coverage) -> Days:
-    """The ordinals of the rows: those of `at`, or all that touch the coverage; no more than `last` can take."""
-    calendar, each, at = question.calendar, question.grain, question.at
-    recorded = calendar.touching(each, coverage.first, coverage.last)
-    if at is None:
-        if not len(recorded):
-            raise QuestionError(
-                f"the calendar lists no {calendar.word(each)} in the days of the records, {iso(coverage.first)} to "
-                f"{iso(coverage.last)}"
-            )
-        return recorded
-    low, high = named_periods(calendar, each, at)
-    if high - low >= MOST_PERIODS:
-        raise QuestionError(f"`at` {at!r} names {high - low + 1:,} periods; name fewer")
-    if question.last and len(recorded):  # `last` counts back from the end of `at`, over recorded periods
-        low = min(low, int(recorded[0]))
-        if question.partial != "drop":
-            low = max(low, high - question.last + 1)
-    return np.arange(low, high + 1)
+    """The ordinals of the rows: those of `at`, or all that touch the coverage; the last few of them."""
+    calendar, each, at, last = question.calendar, question.grain, question.at, question.last
+    ordinals = calendar.touching(each, coverage.first, coverage.last)
+    if at is not None:
+        low, high = named_periods(calendar, each, at)
+        if high - low >= MOST_PERIODS:
+            raise QuestionError(f"`at` {at!r} names {high - low + 1:,} periods; name fewer")
+        if last and len(ordinals):  # `last` counts back from the end of `at`, over recorded periods
+            low = min(low, int(ordinals[0]))
+        ordinals = np.arange(low, high + 1)
+    elif not len(ordinals):
+        raise QuestionError(
+            f"the calendar lists no {calendar.word(each)} in the days of the records, {iso(coverage.first)} to "
+            f"{iso(coverage.last)}"
+        )
+    if question.partial == "drop":
+        starts, ends = question.window.starts(calendar, each, ordinals), calendar.last_days(each, ordinals)
+        whole = question.window.whole(calendar, each, ordinals)
+        ordinals = ordinals[whole & (starts >= coverage.first) & (ends <= coverage.last)]
+    return ordinals[-last:] if last else ordinals
 
 
 def named_periods(calendar: Calendar, each: Grain, at: Any) -> tuple[int, int]:

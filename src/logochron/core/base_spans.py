@@ -28,15 +28,10 @@ class Rows(NamedTuple):
     ends: Days
     whole: Bools  # whether the calendar has all of them
 
-    def take(self, which: Any) -> Rows:
-        """Some of the rows."""
+    def none(self) -> Rows:
+        """No rows at all."""
         return Rows(
-            self.ordinals[which],
-            self.labels[which],
-            self.starts[which],
-            self.own_starts[which],
-            self.ends[which],
-            self.whole[which],
+            self.ordinals[:0], self.labels[:0], self.starts[:0], self.own_starts[:0], self.ends[:0], self.whole[:0]
         )
 
 
@@ -59,10 +54,9 @@ class BaseSpans(NamedTuple):
 
     def none(self) -> BaseSpans:
         """The same basis for no rows at all."""
-        no = slice(0, 0)
         return BaseSpans(
-            self.starts[:, no], self.own_starts[:, no], self.ends[:, no], self.found[:, no], self.uncut[:, no],
-            self.labels[:, no], (),
+            self.starts[:, :0], self.own_starts[:, :0], self.ends[:, :0], self.found[:, :0], self.uncut[:, :0],
+            self.labels[:, :0], (),
         )  # fmt: skip
 
     @classmethod
@@ -200,9 +194,7 @@ def _recorded_before(basis: Basis, calendar: Calendar, rows: Rows, recorded: Day
     places = np.searchsorted(recorded, rows.own_starts)[None] - back
     found = places >= 0
     days = recorded[np.maximum(places, 0)] if len(recorded) else np.broadcast_to(rows.ends, places.shape)
-    earlier = Earlier.all_found(calendar.day_ordinals(days))
-    earlier.notes[~found] = "no base: no day before has records"
-    return earlier._replace(found=found)
+    return Earlier.where(found, calendar.day_ordinals(days), "no base: no day before has records")
 
 
 def any_part(parts: Bools) -> Bools:

@@ -9,7 +9,7 @@ from typing import ClassVar
 import numpy as np
 
 from logochron.core.calendars.base import Calendar, Earlier
-from logochron.core.days import DayLike, Days, iso, span_ends
+from logochron.core.days import DayLike, Days, iso, whole_span
 from logochron.core.errors import QuestionError, nearest
 from logochron.core.options import Grain, check_count
 
@@ -236,21 +236,6 @@ FORMS = "prior, prior:N, year-ago, year-ago:N, mean:N, year-ago-mean:N, fixed:PE
 
 def _stacked(steps: list[Earlier]) -> Earlier:
     return Earlier(*(np.stack(parts) for parts in zip(*steps)))
-
-
-def whole_span(value: object, name: str) -> tuple[int, int]:
-    """Both ends of ``FIRST..LAST`` or of a pair of days.
-
-    Raises
-    ------
-    QuestionError
-        Where one is missing.
-    """
-    both = not isinstance(value, str) or all(end.strip() for end in (value.split("..") + [""])[:2])
-    first, last = span_ends(value, name) if both else (None, None)
-    if first is None or last is None:
-        raise QuestionError(f"`{name}` must be FIRST..LAST, such as 2026-03-30..2026-04-12; got {value!r}")
-    return first, last
 
 
 def parse_basis(against: object) -> Basis:

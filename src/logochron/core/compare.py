@@ -213,27 +213,24 @@ def compare(
     lengths = lengths_of(book, question.calendar, aligned, per)
     split = summed(held, planned, dims, asked, aligned)
     compared = comparable(book, dims, aligned, split) if items == "comparable" else None
-    whole = split if not dims else summed(held, planned, (), asked, aligned)
+    if compared is None:
+        wholes = (split if not dims else summed(held, planned, (), asked, aligned)).raw
+    else:
+        wholes = {name: raw.together(compared) for name, raw in split.raw.items()}
     names = tuple(m.name for m in asked)
-
-    def answered(labels: Labels, *, total: bool) -> Mapping[str, NDArray[Any]]:
-        parts = []
-        for measure in asked:
-            verdicts = judging_of(judging, measure.name, names)
-            raw = whole.raw[measure.name] if compared is None else split.raw[measure.name].together(compared)
-            of_all = reckon(sides_of(raw, aligned, lengths), measure.better, verdicts)
-            figures, why = of_all, raw.why
-            if not total:
-                raw = split.raw[measure.name]
-                figures = reckon(sides_of(raw, aligned, lengths, compared), measure.better, verdicts)
-                why = raw.why
-            shares = _shares(figures, of_all, None if total else compared)
-            parts.append(_columns(measure, dims, labels, aligned, lengths, figures, shares, why))
-        return _stack(parts)
-
-    total = answered((), total=True)
+    totals, tables = [], []
+    for measure in asked:
+        verdicts, raw, whole = judging_of(judging, measure.name, names), split.raw[measure.name], wholes[measure.name]
+        of_all = reckon(sides_of(whole, aligned, lengths), measure.better, verdicts)
+        shares = _shares(of_all, of_all, None)
+        totals.append(_columns(measure, dims, (), aligned, lengths, of_all, shares, whole.why))
+        if dims:
+            figures = reckon(sides_of(raw, aligned, lengths, compared), measure.better, verdicts)
+            shares = _shares(figures, of_all, compared)
+            tables.append(_columns(measure, dims, split.labels, aligned, lengths, figures, shares, raw.why))
+    total = _stack(totals)
     return Comparison(
-        columns=answered(split.labels, total=False) if dims else total,
+        columns=_stack(tables) if dims else total,
         total_columns=total,
         periods=tuple(str(label) for label in aligned.labels),
         notes=(

@@ -104,9 +104,28 @@ def span_ends(value: Any, name: str) -> tuple[int | None, int | None]:
     >>> span_ends("2026-01-01..", "covering")
     (20454, None)
     """
+    return _ends(value, name, "either end may be left out")
+
+
+def whole_span(value: Any, name: str) -> tuple[int, int]:
+    """The two ends of ``FIRST..LAST`` or of a pair, neither left out.
+
+    Raises
+    ------
+    QuestionError
+        Where one is missing or none is a day.
+    """
+    form = "such as 2026-03-30..2026-04-12"
+    first, last = _ends(value, name, form)
+    if first is None or last is None:
+        raise QuestionError(f"`{name}` must be FIRST..LAST, {form}; got {value!r}")
+    return first, last
+
+
+def _ends(value: Any, name: str, form: str) -> tuple[int | None, int | None]:
     if isinstance(value, str):
         if value.count("..") != 1:
-            raise QuestionError(f"`{name}` must be FIRST..LAST, either end may be left out; got {value!r}")
+            raise QuestionError(f"`{name}` must be FIRST..LAST, {form}; got {value!r}")
         value = tuple(part.strip() or None for part in value.split(".."))
     if not isinstance(value, (tuple, list)) or len(value) != 2:
         raise QuestionError(f"`{name}` must be a pair of days (first, last); got {value!r}")

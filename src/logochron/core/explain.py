@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from logochron.core import hooks
 from logochron.core.alignment import Alignment
+from logochron.core.calendars.months import is_leap_day
 from logochron.core.compare import Comparison
 from logochron.core.daybook import RECORDS, Daybook
 from logochron.core.days import Days, iso, to_days, weekday
@@ -23,6 +24,8 @@ from logochron.core.results import Result
 #: The columns of `Receipt.table`.
 COLUMNS = ("side", "start", "end", "days", "weekend_days", "records", "sum")
 _SATURDAY = 5
+#: Tuples of items, and whether a sum takes them.
+Wanted = dict[tuple[str, ...], bool]
 _WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 
 
@@ -138,12 +141,14 @@ def explain(
         raise QuestionError(f"the answer has no row of {', '.join(item.values())} in {result.periods[period]}")
     place = int(rows.argmax())
     figures = {name: values[place] for name, values in columns.items()}
-    spans = _spans(result, asked, period, item, figures)
+    held = _compared(result, asked, period) if result.kept == "comparable" and not item else None
+    wanted = {tuple(item[name] for name in result.by): True} if item else held
+    spans = _spans(result, asked, period, wanted, figures)
     arrays = _arrays(spans)
     notes = [note for note in str(figures["note"]).split("; ") if note]
-    if result.kept == "comparable" and not item:
-        left_out = [" / ".join(labels) for labels, held in _compared(result, asked, period).items() if not held]
-        notes += [f"not comparable, left out: {', '.join(left_out)}"] if left_out else []
+    left_out = [" / ".join(labels) for labels, taken in (held or {}).items() if not taken]
+    if left_out:
+        notes.append(f"not comparable, left out: {', '.join(left_out)}")
     return Receipt(
         columns=arrays,
         total_columns=arrays,
@@ -167,19 +172,19 @@ def _measure(result: Comparison, name: str | None) -> Measure:
 
 
 def _spans(
-    result: Comparison, measure: Measure, period: int, item: Mapping[str, str], figures: Mapping[str, Any]
+    result: Comparison, measure: Measure, period: int, wanted: Wanted | None, figures: Mapping[str, Any]
 ) -> tuple[Span, ...]:
     """Both sides with their records and sums; of the items that the row holds."""
     aligned = result.alignment
-    made = []
     sides = [("value", result.book, aligned.value_spans(), aligned.value_known[None])]
-    base = result.plan or result.book
+    base = result.book if result.plan is None else selected_alike(result.plan, result.book)[0]
     base_known = aligned.part_known & aligned.base_known & bool(np.isfinite(figures["base"]))
     sides.append(("base", base, aligned.base_spans(), base_known))
+    made = []
     for side, book, (starts, ends), known in sides:
         for part in np.flatnonzero(known[:, period]):
             start, end = int(starts[part, period]), int(ends[part, period])
-            sums, records = _summed(result, book, measure, start, end, item, period)
+            sums, records = _summed(result, book, measure, start, end, wanted)
             days = np.arange(start, end + 1)
             held = days[result.calendar.holds(days)]
             weekdays = tuple(np.bincount(weekday(held), minlength=7).tolist())
@@ -188,25 +193,20 @@ def _spans(
 
 
 def _summed(
-    result: Comparison, book: Daybook, measure: Measure, start: int, end: int, item: Mapping[str, str], period: int
+    result: Comparison, book: Daybook, measure: Measure, start: int, end: int, wanted: Wanted | None
 ) -> tuple[float, int]:
-    """The sum and the number of records of one span."""
+    """The sum and the number of records of one span, of the items that are wanted."""
     column = {m.name: m.source_column for m in book.measures}[measure.name]  # a base unknown has no span
-    if book is not result.book:
-        book, _ = selected_alike(book, result.book)
-    comparable = result.kept == "comparable" and not item
-    by = result.by if item or comparable else ()
+    by = () if wanted is None else result.by
     found = book.sums(by, [column, RECORDS], (np.array([[start]]), np.array([[end]])))
-    items = list(zip(*book.ledger(by).items.labels))
     kept = np.ones(found[RECORDS][0].shape[1], dtype=bool)
-    if by:
-        wanted = {tuple(item[name] for name in by): True} if item else _compared(result, measure, period)
-        kept = np.array([wanted.get(labels, False) for labels in items], dtype=bool)
+    if wanted is not None:
+        kept = np.array([wanted.get(labels, False) for labels in zip(*book.ledger(by).items.labels)], dtype=bool)
     sums, records = (found[name][0][0][kept].sum() for name in (column, RECORDS))
     return float(sums) / 10 ** (book.amounts[column].scale or 0), int(records)
 
 
-def _compared(result: Comparison, measure: Measure, period: int) -> dict[tuple[str, ...], bool]:
+def _compared(result: Comparison, measure: Measure, period: int) -> Wanted:
     """The items that have an amount on either side, and whether the total of the period holds them."""
     columns = result.columns
     any_amount = (np.nan_to_num(columns["value"]) != 0) | (np.nan_to_num(columns["base"]) != 0)
@@ -259,7 +259,7 @@ def _effects(result: Comparison, spans: tuple[Span, ...]) -> list[str]:
     if len(set(differ)) > 1 and max(map(abs, differ)) == 1:
         said = [f"a {name} {'more' if more > 0 else 'less'}" for name, more in zip(_WEEKDAYS, differ) if more]
         effects.append(f"weekdays: {', '.join(said)} in the value than in the base")
-    leaps = [_leap_days(span) for span in (value, base)]
+    leaps = [is_leap_day(np.arange(span.start, span.end + 1)).any() for span in (value, base)]
     for mine, theirs, which in ((leaps[0], leaps[1], "value"), (leaps[1], leaps[0], "base")):
         if mine and not theirs:
             effects.append(f"29 February lies in the {which} only")
@@ -268,13 +268,6 @@ def _effects(result: Comparison, spans: tuple[Span, ...]) -> list[str]:
         if week and not other:
             effects.append(f"week 53 ({week}) lies in the {which} only")
     return effects
-
-
-def _leap_days(span: Span) -> bool:
-    days = np.arange(span.start, span.end + 1).astype("datetime64[D]")
-    months = days.astype("datetime64[M]")
-    is_29th = (days - months.astype("datetime64[D]")).astype(np.int64) == 28
-    return bool((is_29th & (months.astype(np.int64) % 12 == 1)).any())
 
 
 def _weeks_53(result: Comparison, span: Span) -> list[str]:

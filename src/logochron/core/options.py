@@ -5,7 +5,7 @@ from __future__ import annotations
 from numbers import Integral
 from typing import Any, Literal, get_args
 
-from logochron.core.errors import QuestionError, nearest
+from logochron.core.errors import LogochronError, QuestionError, nearest
 
 Grain = Literal["day", "week", "month", "quarter", "half", "year"]
 Each = Literal["day", "week", "month", "quarter", "half", "year", "span"]
@@ -30,12 +30,12 @@ def values(literal: Any) -> tuple[Any, ...]:
     return get_args(literal)
 
 
-def check(name: str, value: object, literal: Any) -> str:
+def check(name: str, value: object, literal: Any, error: type[LogochronError] = QuestionError) -> str:
     """`value`, where it is one of the alias's values.
 
     Raises
     ------
-    QuestionError
+    error
         Otherwise: what must be, what came, and the nearest value.
 
     >>> check("better", "high", Better)
@@ -48,7 +48,7 @@ def check(name: str, value: object, literal: Any) -> str:
     if isinstance(value, str) and value in allowed:
         return value
     hint = nearest(value, allowed) if isinstance(value, str) else None
-    raise QuestionError(
+    raise error(
         f"`{name}` must be one of {', '.join(allowed)}; got {value!r}." + (f" Did you mean {hint!r}?" if hint else "")
     )
 

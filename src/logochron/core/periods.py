@@ -7,14 +7,12 @@ from typing import Any
 
 import numpy as np
 
+from logochron.core.alignment import MOST_PERIODS
 from logochron.core.calendars.base import Calendar
-from logochron.core.days import span_ends
+from logochron.core.days import whole_span
 from logochron.core.errors import QuestionError
 from logochron.core.options import Grain
 from logochron.core.results import Result
-
-#: More than this many are taken for a slip.
-MOST_PERIODS = 100_000
 
 
 @dataclass(frozen=True, repr=False)
@@ -40,9 +38,7 @@ def list_periods(calendar: Calendar, each: Grain, between: Any) -> PeriodList:
         Where `each` is no grain of the calendar, or an end of the span is missing.
     """
     calendar.check_grain(each)
-    first, last = span_ends(between, "between")
-    if first is None or last is None:
-        raise QuestionError(f"`between` must be FIRST..LAST, such as 2026-01-01..2026-12-31; got {between!r}")
+    first, last = whole_span(between, "between")
     ordinals = calendar.touching(each, first, last)
     if len(ordinals) > MOST_PERIODS:
         raise QuestionError(f"`between` holds {len(ordinals):,} periods; choose a shorter span")

@@ -7,11 +7,11 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from logochron.core.calendars.base import Bools
 from logochron.core.judging import DIRECTIONS, VERDICTS, Judging, direction, verdict
 from logochron.core.options import Better
 
 Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
 
 
 class Notes:

@@ -21,8 +21,6 @@ class Window(NamedTuple):
         if self.parent is None:
             return calendar.first_days(each, ordinals - (self.n - 1))
         parents = calendar.parents(each, self.parent, ordinals)
-        if each == "day":
-            return calendar.first_days(self.parent, parents)
         return calendar.first_days(each, calendar.children(each, self.parent, parents)[0])
 
     def exists(self, calendar: Calendar, each: Grain, ordinals: Days) -> Bools:

@@ -73,7 +73,7 @@ def listing(source: Any) -> Listing:
         lines = np.arange(1, len(found["start"]) + 1)
         if table.lines is not None:
             lines = table.lines.of_rows(lines)
-    unit = "row" if one.kind in ("frame", "parquet") else "record" if one.kind == "json" else "line"
+    unit = "row" if table.lines is None else table.lines.unit
     if len(lines) > _MOST:
         raise CalendarError(f"{name} lists more than {_MOST:,} periods")
     texts = {column: ["" if v is None else str(v).strip() for v in found[column]] for column in wanted}

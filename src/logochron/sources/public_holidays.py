@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from logochron.core.days import as_date
+from logochron.core.days import as_date, day_number
 from logochron.core.errors import QuestionError
-
-_EPOCH = as_date(0).toordinal()
 
 
 def public_holidays(code: str, first: int, last: int) -> dict[int, str]:
@@ -42,5 +40,5 @@ def public_holidays(code: str, first: int, last: int) -> dict[int, str]:
         raise QuestionError(
             f"`holidays` must be a country such as PT or a region of one such as DE-BY; got {code!r}; {offered}"
         ) from None
-    numbers = {day.toordinal() - _EPOCH: str(name) for day, name in found.items()}
+    numbers = {day_number(day): str(name) for day, name in found.items()}
     return {day: name for day, name in sorted(numbers.items()) if first <= day <= last}

@@ -33,7 +33,12 @@ class Earlier(NamedTuple):
     @classmethod
     def all_found(cls, ordinals: Days) -> Earlier:
         """Periods that are all there."""
-        return cls(ordinals, np.ones(ordinals.shape, dtype=bool), np.full(ordinals.shape, "", dtype=object))
+        return cls.where(np.ones(ordinals.shape, dtype=bool), ordinals, "")
+
+    @classmethod
+    def where(cls, found: Bools, ordinals: Days, why_not: Any) -> Earlier:
+        """Periods of which some are there; the others are noted with a text, or one for each."""
+        return cls(ordinals, found, np.where(found, "", why_not).astype(object))
 
 
 class Calendar(ABC):
@@ -192,11 +197,11 @@ class Calendar(ABC):
             Where it names none; what was probably meant is offered.
         """
         grain, ordinal = self._named(label.strip(), name)
-        if grain == each:
-            return ordinal, ordinal
         if grain == "day":
             held = int(self.ordinals(each, np.array([ordinal]))[0])
             return held, held
+        if grain == each:
+            return ordinal, ordinal
         if self.nests(each, grain):
             low, high = self.children(each, grain, ordinal)
             return int(low), int(high)
@@ -212,7 +217,7 @@ class Calendar(ABC):
         )
 
     def _named(self, label: str, option: str) -> tuple[Grain, int]:
-        """The grain and ordinal of the period that a label of the usual forms names."""
+        """The grain and ordinal of the period that a label of the usual forms names; of a day its number."""
         name = read_name(label)
         if name is None:
             raise self._no_name(label, option)
@@ -284,17 +289,6 @@ def year_lines(prefix: str, years: Days, starts: Days, ends: Days, weeks: Days |
 def day_labels(days: Days) -> Texts:
     """The labels of days, in any calendar."""
     return as_text(to_dates(days))
-
-
-def check_choice(name: str, came: object, literal: Any) -> None:
-    """Refuse a parameter of a calendar that is none of its values."""
-    allowed = values(literal)
-    if came not in allowed:
-        hint = nearest(str(came), allowed)
-        raise CalendarError(
-            f"`{name}` must be one of {', '.join(allowed)}; got {came!r}."
-            + (f" Did you mean {hint!r}?" if hint else "")
-        )
 
 
 def check_number(name: str, came: object, least: int, most: int, what: str) -> None:

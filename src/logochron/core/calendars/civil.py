@@ -13,17 +13,16 @@ from logochron.core.calendars.base import (
     Calendar,
     Earlier,
     as_ordinals,
-    check_choice,
     check_number,
     day_labels,
     year_lines,
 )
-from logochron.core.calendars.months import month_names, month_starts, months_of
+from logochron.core.calendars.months import is_leap_day, month_names, month_starts, months_of
 from logochron.core.calendars.names import Name, Texts, as_text, write_names
 from logochron.core.calendars.weeks import WeekYears
 from logochron.core.days import Days
-from logochron.core.errors import QuestionError
-from logochron.core.options import Grain, Weekday, YearNamed, values
+from logochron.core.errors import CalendarError, QuestionError
+from logochron.core.options import Grain, Weekday, YearNamed, check, values
 
 #: Months in a period of each grain that is made of months.
 MONTHS = {"month": 1, "quarter": 3, "half": 6, "year": 12}
@@ -60,8 +59,8 @@ class CivilCalendar(Calendar):
 
     def __post_init__(self) -> None:
         check_number("year_start", self.year_start, 1, 12, "a month")
-        check_choice("week_start", self.week_start, Weekday)
-        check_choice("year_named", self.year_named, YearNamed)
+        check("week_start", self.week_start, Weekday, CalendarError)
+        check("year_named", self.year_named, YearNamed, CalendarError)
 
     @cached_property
     def _weeks(self) -> WeekYears:
@@ -139,19 +138,17 @@ class CivilCalendar(Calendar):
         if each == "week":
             years, numbers, _ = self._weeks.places(ordinals)
             found = numbers < self._weeks.lengths(years - n)
-            earlier = Earlier.all_found(self._weeks.first_weeks(years - n) + numbers)
             named = write_names(self._prefix, years - n - self._ends_later + self._added, "year", numbers)
-            earlier.notes[~found] = np.char.add("no week 53 in ", named)[~found]
-            return earlier._replace(found=found)
+            why_not = np.char.add("no week 53 in ", named)
+            return Earlier.where(found, self._weeks.first_weeks(years - n) + numbers, why_not)
         return Earlier.all_found(ordinals - n * 12 // MONTHS[each])
 
     @staticmethod
     def leap_days(days: Days, base_days: Days) -> Bools:
         """Whether a 29 February is held against the 28 February of a year that has no other."""
-        months, base_months = months_of(days), months_of(base_days)
-        is_leap = (months % 12 == 1) & (days - month_starts(months) == 28)
+        base_months = months_of(base_days)
         base_ends = (base_months % 12 == 1) & (base_days - month_starts(base_months) == 27)
-        return np.asarray(is_leap & base_ends & (base_days + 1 == month_starts(base_months + 1)))
+        return is_leap_day(days) & base_ends & (base_days + 1 == month_starts(base_months + 1))
 
     def nests(self, each: Grain, parent: Grain) -> bool:
         if each == "week":

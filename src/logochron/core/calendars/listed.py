@@ -8,13 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core import hooks
-from logochron.core.calendars.base import Calendar, Earlier, as_ordinals, check_choice, day_labels, year_lines
+from logochron.core.calendars.base import Bools, Calendar, Earlier, as_ordinals, day_labels, year_lines
 from logochron.core.calendars.names import Name, Texts, read_name, write_names
 from logochron.core.days import Days, day_number, in_words, iso
 from logochron.core.errors import CalendarError, QuestionError, no_such
-from logochron.core.options import Gaps, Grain
+from logochron.core.options import Gaps, Grain, check
 
-Bools = NDArray[np.bool_]
 #: More than the numbers that periods of one year may have.
 _YEAR = 1000
 
@@ -83,7 +82,7 @@ class ListedCalendar(Calendar):
     """
 
     def __init__(self, frame_or_path: Any, *, gaps: Gaps = "refused") -> None:
-        check_choice("gaps", gaps, Gaps)
+        check("gaps", gaps, Gaps, CalendarError)
         listing = hooks.listing(frame_or_path)
         self.name = listing.name
         self.notes: tuple[str, ...] = ()
@@ -229,13 +228,12 @@ class ListedCalendar(Calendar):
             year, found = level.at(years - n, np.ones_like(years))
             days = self.first_days("year", year) + numbers - 1
             found = found & (days <= self.last_days("year", year)) & self.holds(days)
-            earlier = Earlier.all_found(np.where(found, self._ordinals("day", days), 0))
+            at = np.where(found, self._ordinals("day", days), 0)
         else:
             at, found = self._levels[each].at(years - n, numbers)
-            earlier = Earlier.all_found(at)
         what = np.char.mod(f"no base: no {self.word(each)} %d in", numbers)
-        earlier.notes[~found] = np.char.add(what, np.char.mod(" %d", years - n))[~found]
-        return earlier._replace(found=found & self.exists(each, ordinals))
+        found = found & self.exists(each, ordinals)
+        return Earlier.where(found, at, np.char.add(what, np.char.mod(" %d", years - n)))
 
     def nests(self, each: Grain, parent: Grain) -> bool:
         return each in self.grains and parent in self.grains and super().nests(each, parent)
@@ -266,13 +264,6 @@ class ListedCalendar(Calendar):
             known = self.labels(grain, np.arange(len(self._levels[grain].low))).tolist()
             raise QuestionError(f"`{option}`: {no_such(grain, label, known, where=self.name)}")
         return grain, int(at[0])
-
-    def find(self, each: Grain, label: str, name: str = "at") -> tuple[int, int]:
-        grain, ordinal = self._named(label.strip(), name)
-        if grain == "day":  # a day's ordinal is none before it is known to be listed
-            held = int(self.ordinals(each, np.array([ordinal]))[0])
-            return held, held
-        return super().find(each, label, name)
 
     def legend(self, each: Grain, ordinals: Days) -> tuple[str, ...]:
         if each == "day" or not len(ordinals):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from logochron.core.days import Days, to_dates, to_days
 
@@ -28,3 +29,13 @@ def month_starts(months: Any) -> Days:
 def month_names(months: Any) -> Any:
     """`datetime64[M]` of each month."""
     return (np.asarray(months) - _ZERO).astype("datetime64[M]")
+
+
+def is_leap_day(days: Days) -> NDArray[np.bool_]:
+    """Whether each day is a 29 February.
+
+    >>> is_leap_day(np.array([19_782, 19_783])).tolist()
+    [True, False]
+    """
+    months = months_of(days)
+    return np.asarray((months % 12 == 1) & (days - month_starts(months) == 28))

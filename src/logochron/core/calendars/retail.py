@@ -12,7 +12,6 @@ from logochron.core.calendars.base import (
     Calendar,
     Earlier,
     as_ordinals,
-    check_choice,
     check_number,
     day_labels,
     year_lines,
@@ -21,7 +20,7 @@ from logochron.core.calendars.names import Name, Texts, write_names
 from logochron.core.calendars.weeks import WeekYears
 from logochron.core.days import Days
 from logochron.core.errors import CalendarError, QuestionError
-from logochron.core.options import Grain, Weekday, YearEnds, YearNamed, values
+from logochron.core.options import Grain, Weekday, YearEnds, YearNamed, check, values
 
 _THIRTEEN = (4,) * 13
 
@@ -77,10 +76,10 @@ class RetailCalendar(Calendar):
                 f"(4, 4, 5) or (5, 4, 4), or thirteen fours (4,) * 13; got {self.pattern!r}"
             )
         object.__setattr__(self, "pattern", tuple(given))
-        check_choice("last_weekday", self.last_weekday, Weekday)
+        check("last_weekday", self.last_weekday, Weekday, CalendarError)
         check_number("ends_in", self.ends_in, 1, 12, "a month")
-        check_choice("ends", self.ends, YearEnds)
-        check_choice("year_named", self.year_named, YearNamed)
+        check("ends", self.ends, YearEnds, CalendarError)
+        check("year_named", self.year_named, YearNamed, CalendarError)
         if self.long_period is not None:
             check_number("long_period", self.long_period, 1, self._in_year["month"], "a period")
 
@@ -135,9 +134,8 @@ class RetailCalendar(Calendar):
         if each == "week":
             return self._weeks.starts(ordinals)
         years, places = np.divmod(ordinals, self._in_year[each])
-        firsts = self._weeks.first_weeks(years)
-        lengths = self._weeks.first_weeks(years + 1) - firsts
-        return self._weeks.starts(firsts + self._first_weeks[each][lengths - 52, places])
+        before = self._first_weeks[each][self._weeks.lengths(years) - 52, places]
+        return self._weeks.starts(self._weeks.first_weeks(years) + before)
 
     def _places(self, each: Grain, ordinals: Days) -> tuple[Days, Days]:
         """The year of each period, by its anchor, and its place there from 0."""
@@ -164,16 +162,11 @@ class RetailCalendar(Calendar):
             return Earlier.all_found(ordinals - n * self._in_year[each])
         years, places = self._places(each, ordinals)
         firsts = self._weeks.first_weeks(years - n)
-        weeks = self._weeks.first_weeks(years - n + 1) - firsts
+        weeks = self._weeks.lengths(years - n)
+        why_not = np.char.add("no week 53 in ", write_names("", years - n + self._named_after, "year", places))
         if each == "day":
-            found = places < 7 * weeks
-            earlier = Earlier.all_found(self._weeks.starts(firsts) + places)
-        else:
-            found = places < weeks
-            earlier = Earlier.all_found(firsts + places)
-        named = write_names("", years - n + self._named_after, "year", places)
-        earlier.notes[~found] = np.char.add("no week 53 in ", named)[~found]
-        return earlier._replace(found=found)
+            return Earlier.where(places < 7 * weeks, self._weeks.starts(firsts) + places, why_not)
+        return Earlier.where(places < weeks, firsts + places, why_not)
 
     def word(self, each: str) -> str:
         return "period" if each == "month" else each

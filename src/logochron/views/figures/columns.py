@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,7 +12,7 @@ from logochron.core.compare import Comparison
 from logochron.core.days import to_days
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.measures import Measure
-from logochron.views.figures.common import PanelRow, crowd, measure_of, sentence
+from logochron.views.figures.common import PanelRow, crowd, measure_of, sentence, unlike_weeks
 from logochron.views.formats import Formats, of_measure, shortened
 from logochron.views.titles import against_words, axis_words, figure_footnote, short_day, subject, unit
 
@@ -135,7 +134,7 @@ def _panel(
     labels = [result.periods[int(code)] for code in columns["period"]]
     growths = [formats.growth(growth) for growth in columns["growth"]]
     marks = [formats.mark(direction) for direction in columns["direction"]]
-    unlike = [_weeks(note) for note in columns["note"]]
+    unlike = [f"{w[0]} : {w[1]} weeks" if (w := unlike_weeks(note)) else "" for note in columns["note"]]
     longest = max((len(text) for text in (*labels, *unlike)), default=1)
     longest_growth = max((len(g) for g in growths), default=1)
     step, stacked = crowd(n, width, longest, longest_growth + 2, longest_growth)
@@ -160,9 +159,3 @@ def _panel(
             extra += ((unlike[i], None),)
         lines.append(((labels[i], None), *judged, *extra))
     return ColumnsPanel(heading, columns["value"], columns["base"], columns["status"] != "complete", tuple(lines))
-
-
-def _weeks(note: str) -> str:
-    """Weeks held against another number of weeks, as an axis label says it."""
-    unlike = re.search(r"(\d+) weeks against (\d+)", note)
-    return f"{unlike[1]} : {unlike[2]} weeks" if unlike else ""

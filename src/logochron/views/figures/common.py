@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
@@ -71,6 +72,12 @@ def crowd(n: int, width: float, label: int, line: int, growth: int) -> tuple[int
     raise QuestionError(f"{n} periods are too many for one picture: name {most} at most by last={most} (--last {most})")
 
 
+def unlike_weeks(note: str) -> tuple[str, str] | None:
+    """The weeks of a row and of its base, where its note says that they differ."""
+    found = re.search(r"(\d+) weeks against (\d+)", note)
+    return (found[1], found[2]) if found else None
+
+
 def sentence(
     result: Comparison,
     columns: dict[str, NDArray[Any]],
@@ -102,8 +109,9 @@ def _one(result: Comparison, columns: dict[str, NDArray[Any]], i: int, formats: 
     if not np.isfinite(columns["base"][i]) or not np.isfinite(columns["value"][i]):
         return f"{label}: {amount}, nothing to compare with"
     against = cut_of(result, columns, i, formats) if status == "to-date" else f"against {columns['base_period'][i]}"
-    unlike = [note for note in str(columns["note"][i]).split("; ") if " weeks against " in note]
-    against = ", ".join([against, *unlike])
+    unlike = unlike_weeks(columns["note"][i])
+    if unlike:
+        against += f", {unlike[0]} weeks against {unlike[1]}"
     if direction == "level":
         return f"{label}: {amount}, level ({against})"
     moved = formats.growth(growth) if np.isfinite(growth) else formats.compact(columns["change"][i], signed=True)
