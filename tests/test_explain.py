@@ -80,6 +80,11 @@ def test_receipts_that_cannot_be(demo_book, at, options, said):
         lc.explain(demo_book)
 
 
+def test_holidays_are_held_against_a_base_only(demo_book):
+    first = lc.compare(demo_book, "month", measures="revenue", at="2021-12")
+    assert lc.explain(first, holidays="PT").notes == ("no base: the records start on 2021-05-17",)
+
+
 def test_without_the_package_of_holidays(demo_book, monkeypatch):
     monkeypatch.setitem(__import__("sys").modules, "holidays", None)
     with pytest.raises(lc.QuestionError, match=r"pip install 'logochron\[holidays\]'"):

@@ -281,7 +281,7 @@ def _weeks_53(result: Comparison, span: Span) -> list[str]:
 
 def _holidays(spans: tuple[Span, ...], code: str | None) -> list[str]:
     """The public holidays that lie on one side and not, by name, on the other."""
-    if code is None or not spans:
+    if code is None or {span.side for span in spans} != {"value", "base"}:
         return []
     found = hooks.holidays(code, min(s.start for s in spans), max(s.end for s in spans))
     days: Days = to_days(np.array(sorted(found), dtype=np.int64))
