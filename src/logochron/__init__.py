@@ -11,11 +11,13 @@ from logochron.core import hooks as _hooks
 __version__ = "0.1.0"
 
 _WHERE = {
+    "Band": "logochron.core.bands",
     "Between": "logochron.core.bases",
     "CalendarError": "logochron.core.errors",
     "CivilCalendar": "logochron.core.calendars.civil",
     "Comparison": "logochron.core.compare",
     "Daybook": "logochron.core.daybook",
+    "Drivers": "logochron.core.drivers",
     "Fixed": "logochron.core.bases",
     "Intake": "logochron.core.intake",
     "IntakeError": "logochron.core.errors",
@@ -30,24 +32,29 @@ _WHERE = {
     "Prior": "logochron.core.bases",
     "QuestionError": "logochron.core.errors",
     "Receipt": "logochron.core.explain",
+    "Relation": "logochron.core.relate",
     "RetailCalendar": "logochron.core.calendars.retail",
     "Review": "logochron.core.review",
     "StudyError": "logochron.core.errors",
     "YearAgo": "logochron.core.bases",
     "YearAgoMean": "logochron.core.bases",
     "compare": "logochron.core.compare",
+    "drivers": "logochron.core.drivers",
     "explain": "logochron.core.explain",
     "read": "logochron.sources.reading",
     "read_plan": "logochron.sources.plans",
+    "relate": "logochron.core.relate",
     "review": "logochron.sources.reviewing",
 }
 
 __all__ = [
+    "Band",
     "Between",
     "CalendarError",
     "CivilCalendar",
     "Comparison",
     "Daybook",
+    "Drivers",
     "Fixed",
     "Intake",
     "IntakeError",
@@ -62,6 +69,7 @@ __all__ = [
     "Prior",
     "QuestionError",
     "Receipt",
+    "Relation",
     "RetailCalendar",
     "Review",
     "StudyError",
@@ -70,9 +78,11 @@ __all__ = [
     "compare",
     "demo",
     "draw",
+    "drivers",
     "explain",
     "read",
     "read_plan",
+    "relate",
     "review",
 ]
 

@@ -16,6 +16,8 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.coverage import Coverage, Ends, settle
 from logochron.core.days import DayLike, Days, as_date, day_number, iso, span_ends, to_dates
 from logochron.core.errors import QuestionError, no_such
+from logochron.core.formulas import RECORDS, Formula, Part, adds_up, all_leaves, formulas, leaves, work_out
+from logochron.core.ids import IdCounts
 from logochron.core.intake import Intake
 from logochron.core.ledger import Items, Ledger
 from logochron.core.measures import Measure
@@ -26,9 +28,6 @@ from logochron.core.sums import Amounts, Spans, Sums
 
 if TYPE_CHECKING:
     import pandas as pd
-
-#: The column of the numbers of records: no column of a source is called like it.
-RECORDS = "\0records"
 
 
 @dataclass(frozen=True, repr=False)
@@ -42,7 +41,9 @@ class Daybook:
     codes, labels
         For each dimension the code of each row, and the labels the codes stand for (in text order).
     amounts
-        For each column what is summed.
+        By the key of each leaf of the measures what is summed.
+    ids
+        By the key of each leaf that counts distinct ids their numbers, by day and any of the dimensions.
     recorded
         The days on which the source has any record, whatever was filtered; sorted, int64.
     intake
@@ -63,6 +64,21 @@ class Daybook:
     selected: tuple[str, ...] = ()  # what `where` took, in words
     filters: tuple[Where, ...] = ()  # and as it was asked, by the names of dimensions where they have one
     standing: Standing = Standing()  # what each record stands for
+    ids: Mapping[str, IdCounts] = field(default_factory=dict)
+
+    @cached_property
+    def formulas(self) -> Mapping[str, Formula]:
+        """The formula of each measure."""
+        return formulas(self.measures)
+
+    def decimals(self, measure: str) -> int | None:
+        """How many decimals the figures of a measure have; None where they are not exact."""
+        scales = [self.scale_of(leaf.key) for leaf in leaves(self.formulas[measure])]
+        return max(scale or 0 for scale in scales) if self.exact[measure] else None
+
+    def scale_of(self, key: str) -> int | None:
+        """The scale of the sums of a leaf; None where they are floats."""
+        return self.amounts[key].scale if key in self.amounts else 0
 
     @cached_property
     def coverage(self) -> Coverage:
@@ -94,7 +110,10 @@ class Daybook:
     @property
     def exact(self) -> dict[str, bool]:
         """For each measure whether its sums are exact."""
-        return {m.name: self.amounts[m.source_column].scale is not None for m in self.measures}
+        return {
+            name: adds_up(formula) and all(self.scale_of(leaf.key) is not None for leaf in leaves(formula))
+            for name, formula in self.formulas.items()
+        }
 
     @property
     def dimensions(self) -> tuple[str, ...]:
@@ -128,17 +147,30 @@ class Daybook:
         Raises
         ------
         QuestionError
-            Where a dimension was not read, or an item does not occur (the nearest is offered).
+            Where a dimension was not read, or an item does not occur (the nearest is offered); or where distinct ids
+            are counted and several items of a dimension are named.
         """
-        rows = np.ones(len(self.days), dtype=bool)
         for name, wanted in selection.items():
             self.check_by(name)
             known = self.items(name)
             for label in labels_named(wanted):
                 if label not in known:
                     raise QuestionError(no_such("item", label, known, where=f"dimension {name!r}"))
-            rows &= holds(self.labels[name], wanted)[self.codes[name]]
-        return self.only(rows, selected=self.selected + in_words(selection), filters=(*self.filters, dict(selection)))
+        words = in_words(selection)
+        taken = {name: holds(self.labels[name], wanted) for name, wanted in selection.items()}
+        return self.taking(taken, selected=self.selected + words, filters=(*self.filters, dict(selection)))
+
+    def taking(self, taken: Mapping[str, NDArray[np.bool_]], **changes: Any) -> Daybook:
+        """The book of those labels of dimensions that are taken."""
+        rows = np.ones(len(self.days), dtype=bool)
+        for name, of in taken.items():
+            rows &= of[self.codes[name]]
+        ids = {}
+        for key, counts in self.ids.items():
+            for name, of in taken.items():
+                counts = counts.taking(name, of, self.labels[name])
+            ids[key] = counts
+        return self.only(rows, ids=ids, **changes)
 
     def until(self, day: DayLike) -> Daybook:
         """The same book with the report date on `day`.
@@ -211,7 +243,8 @@ class Daybook:
         if names not in self._ledgers:
             items = Items.of([self.codes[n] for n in names], [self.labels[n] for n in names], len(self.days))
             records = Amounts(self.records, 0, float(self.records.sum()))
-            self._ledgers[names] = Ledger(self.days, items, {**self.amounts, RECORDS: records})
+            counted = {key: counts.of(names, items) for key, counts in self.ids.items()}
+            self._ledgers[names] = Ledger(self.days, items, {**self.amounts, RECORDS: records}, counted)
         return self._ledgers[names]
 
     def sums(self, by: Sequence[str], columns: Sequence[str], *groups: Spans) -> dict[str, list[Sums]]:
@@ -226,7 +259,9 @@ class Daybook:
     def held_by(self, calendar: Calendar) -> Daybook:
         """The same book without the rows of days that no period of a calendar holds."""
         held = calendar.holds(self.days)
-        return self if held.all() else self.only(held)
+        if held.all():
+            return self
+        return self.only(held, ids={key: counts.on(calendar.holds) for key, counts in self.ids.items()})
 
     def only(self, rows: NDArray[np.bool_], **changes: Any) -> Daybook:
         """The book of some rows."""
@@ -246,7 +281,7 @@ class Daybook:
         return book
 
     def totals(self, each: Grain, by: str | Sequence[str] = (), calendar: Calendar | None = None) -> pd.DataFrame:
-        """The sum of each measure in each period that touches the coverage.
+        """The figure of each measure in each period that touches the coverage.
 
         Returns
         -------
@@ -267,13 +302,14 @@ class Daybook:
         ordinals = calendar.touching(each, first, last)
         starts = np.maximum(calendar.first_days(each, ordinals), first)
         ends = np.minimum(calendar.last_days(each, ordinals), last)
-        columns = [m.source_column for m in self.measures]
+        keys = [leaf.key for leaf in all_leaves(self.formulas)]
         held = self.held_by(calendar)
         items = held.ledger(names).items
-        sums = {column: side for column, (side,) in held.sums(names, columns, (starts[None], ends[None])).items()}
-        parts = []
+        sums = held.sums(names, keys, (starts[None], ends[None]))
+        parts = {key: Part(side, self.scale_of(key)) for key, (side,) in sums.items()}
+        frames = []
         for measure in self.measures:
-            scale = self.amounts[measure.source_column].scale
+            found = work_out(self.formulas[measure.name], parts)
             made: dict[str, Any] = {
                 "measure": measure.name,
                 "period": np.repeat(calendar.labels(each, ordinals).astype(object), items.size),
@@ -281,6 +317,6 @@ class Daybook:
                 "end": np.repeat(to_dates(ends).astype("datetime64[s]"), items.size),
             }
             made |= {name: np.tile(labels, len(ordinals)) for name, labels in zip(names, items.labels)}
-            made["value"] = sums[measure.source_column].ravel() / 10 ** (scale or 0)
-            parts.append(pd.DataFrame(made))
-        return pd.concat(parts, ignore_index=True)
+            made["value"] = np.where(found.known, found.values / 10 ** (found.scale or 0), np.nan).ravel()
+            frames.append(pd.DataFrame(made))
+        return pd.concat(frames, ignore_index=True)

@@ -12,11 +12,14 @@ from numpy.typing import NDArray
 
 from logochron.core import hooks
 from logochron.core.alignment import Alignment
+from logochron.core.answers import Answer
 from logochron.core.calendars.months import is_leap_day
-from logochron.core.compare import Comparison
-from logochron.core.daybook import RECORDS, Daybook
+from logochron.core.compare import Comparison, comparison_of
+from logochron.core.daybook import Daybook
 from logochron.core.days import Days, iso, to_days, weekday
 from logochron.core.errors import QuestionError, no_such
+from logochron.core.formulas import RECORDS, Difference, Formula, Leaf, Part, leaves, work_out
+from logochron.core.lineup import OTHERS
 from logochron.core.measures import Measure
 from logochron.core.planned import selected_alike
 from logochron.core.results import Result
@@ -40,6 +43,7 @@ class Span:
     weekdays: tuple[int, ...]
     records: int
     sum: float
+    parts: tuple[tuple[str, float], ...] = ()  # of a difference or quotient what it is made of, by name
 
     @property
     def weekend_days(self) -> int:
@@ -86,7 +90,7 @@ class Receipt(Result):
 
 
 def explain(
-    result: Comparison,
+    result: Answer,
     at: Any = None,
     *,
     measure: str | None = None,
@@ -98,7 +102,7 @@ def explain(
     Parameters
     ----------
     result
-        An answer of `compare`.
+        An answer of `compare`, `relate` or `drivers`.
     at
         The period: its label, or a day in it; the last one where None.
     measure
@@ -107,7 +111,7 @@ def explain(
         A country, such as ``"PT"``, or a region of one, ``"DE-BY"``: its public holidays that lie on one side only are
         named. Needs the extra `holidays`.
     **item
-        One label for each dimension of the answer; no item: the total.
+        One label for each dimension of the answer, or for the first ones: the subtotal; no item: the total.
 
     Raises
     ------
@@ -121,28 +125,39 @@ def explain(
     >>> lc.explain(months, "2026-05").table.side.tolist()
     ['value', 'base']
     """
+    if not isinstance(result, Answer):
+        raise QuestionError(f"`result` must be an answer of compare, relate or drivers; got {type(result).__name__}")
     if not isinstance(result, Comparison):
-        raise QuestionError(f"`result` must be an answer of compare; got {type(result).__name__}")
+        result = comparison_of(result)
     asked = _measure(result, measure)
     period = result.place(at)
-    columns = result.columns if item else result.total_columns
+    by = result.by[: len(item)]
+    columns = result.total_columns if not item else result.columns if by == result.by else result.subtotal_columns
     rows = (columns["measure"] == asked.name) & (columns["period"] == period)
     for name in item:
         if name not in result.by:
             raise QuestionError(f"`explain` {no_such('dimension', name, result.by, where='the answer')}")
-    if item and set(item) != set(result.by):
-        raise QuestionError(f"`explain` needs one label for each of {', '.join(result.by)}; got {', '.join(item)}")
+    if set(item) != set(by):
+        raise QuestionError(
+            f"`explain` needs one label for each of {', '.join(result.by)}, or for the first of them; "
+            f"got {', '.join(item)}"
+        )
     for name, label in item.items():
-        known = sorted({str(one) for one in columns[name][columns["measure"] == asked.name]})
+        known = sorted({str(one) for one in columns[name][columns["measure"] == asked.name] if one is not None})
         if label not in known:
             raise QuestionError(f"`{name}`: {no_such('item', label, known, where=name)}")
         rows &= columns[name] == label
+    for name in result.by[len(by) :]:
+        rows &= columns[name] == None  # noqa: E711  element by element
     if not rows.any():
         raise QuestionError(f"the answer has no row of {', '.join(item.values())} in {result.periods[period]}")
     place = int(rows.argmax())
     figures = {name: values[place] for name, values in columns.items()}
-    held = _compared(result, asked, period) if result.kept == "comparable" and not item else None
-    wanted = {tuple(item[name] for name in result.by): True} if item else held
+    named = tuple(item[name] for name in by)
+    held = _compared(result, asked, period, named) if result.kept == "comparable" and by != result.by else None
+    wanted = held if held is not None else {named: True}
+    if OTHERS in named:
+        wanted = _others(result, asked, period)
     spans = _spans(result, asked, period, wanted, figures)
     arrays = _arrays(spans)
     notes = [note for note in str(figures["note"]).split("; ") if note]
@@ -172,7 +187,7 @@ def _measure(result: Comparison, name: str | None) -> Measure:
 
 
 def _spans(
-    result: Comparison, measure: Measure, period: int, wanted: Wanted | None, figures: Mapping[str, Any]
+    result: Comparison, measure: Measure, period: int, wanted: Wanted, figures: Mapping[str, Any]
 ) -> tuple[Span, ...]:
     """Both sides with their records and sums; of the items that the row holds."""
     aligned = result.alignment
@@ -184,36 +199,64 @@ def _spans(
     for side, book, (starts, ends), known in sides:
         for part in np.flatnonzero(known[:, period]):
             start, end = int(starts[part, period]), int(ends[part, period])
-            sums, records = _summed(result, book, measure, start, end, wanted)
+            parts, records = _summed(result.by, book, measure, start, end, wanted)
             days = np.arange(start, end + 1)
             held = days[result.calendar.holds(days)]
             weekdays = tuple(np.bincount(weekday(held), minlength=7).tolist())
-            made.append(Span(side, start, end, len(held), weekdays, records, sums))
+            made.append(Span(side, start, end, len(held), weekdays, records, *_worked(book, measure, parts)))
     return tuple(made)
 
 
 def _summed(
-    result: Comparison, book: Daybook, measure: Measure, start: int, end: int, wanted: Wanted | None
-) -> tuple[float, int]:
-    """The sum and the number of records of one span, of the items that are wanted."""
-    column = {m.name: m.source_column for m in book.measures}[measure.name]  # a base unknown has no span
-    by = () if wanted is None else result.by
-    found = book.sums(by, [column, RECORDS], (np.array([[start]]), np.array([[end]])))
-    kept = np.ones(found[RECORDS][0].shape[1], dtype=bool)
-    if wanted is not None:
+    dims: tuple[str, ...], book: Daybook, measure: Measure, start: int, end: int, wanted: Wanted
+) -> tuple[dict[str, Part], int]:
+    """The sums by leaf and the number of records of one span, of the items that are wanted."""
+    keys = [leaf.key for leaf in leaves(book.formulas[measure.name])]  # a base unknown has no span
+    by = dims[: len(next(iter(wanted), ()))]
+    found = book.sums(by, [*dict.fromkeys([*keys, RECORDS])], (np.array([[start]]), np.array([[end]])))
+    kept = np.full(found[RECORDS][0].shape[1], bool(wanted))
+    if by:
         kept = np.array([wanted.get(labels, False) for labels in zip(*book.ledger(by).items.labels)], dtype=bool)
-    sums, records = (found[name][0][0][kept].sum() for name in (column, RECORDS))
-    return float(sums) / 10 ** (book.amounts[column].scale or 0), int(records)
+    parts = {key: Part(found[key][0][:, kept].sum(axis=1), book.scale_of(key)) for key in keys}
+    return parts, int(found[RECORDS][0][:, kept].sum())
 
 
-def _compared(result: Comparison, measure: Measure, period: int) -> Wanted:
+def _worked(book: Daybook, measure: Measure, parts: Mapping[str, Part]) -> tuple[float, tuple[tuple[str, float], ...]]:
+    """The figure of one span, and what it is made of."""
+    formula = book.formulas[measure.name]
+    if isinstance(formula, Leaf):
+        return _one(formula, parts), ()
+    other = formula.less if isinstance(formula, Difference) else formula.per
+    named = ((str(measure.of), formula.of), (str(measure.less or measure.per), other))
+    return _one(formula, parts), tuple((name, _one(part, parts)) for name, part in named)
+
+
+def _one(formula: Formula, parts: Mapping[str, Part]) -> float:
+    found = work_out(formula, parts)
+    return float(found.values[0]) / 10 ** (found.scale or 0) if found.known[0] else float("nan")
+
+
+def _compared(result: Comparison, measure: Measure, period: int, under: tuple[str, ...]) -> Wanted:
     """The items that have an amount on either side, and whether the total of the period holds them."""
-    columns = result.columns
+    taken = _of(result.ungathered.columns, result.by, measure, period)
+    return {labels: "not comparable" not in note for labels, note in taken.items() if labels[: len(under)] == under}
+
+
+def _others(result: Comparison, measure: Measure, period: int) -> Wanted:
+    """The items that `top` gathers, and whether they are compared."""
+    shown = _of(result.columns, result.by, measure, period)
+    return {
+        labels: "not comparable" not in note
+        for labels, note in _of(result.ungathered.columns, result.by, measure, period).items()
+        if labels not in shown
+    }
+
+
+def _of(columns: Mapping[str, NDArray[Any]], by: tuple[str, ...], measure: Measure, period: int) -> dict[Any, str]:
+    """The notes of the items of one measure and period that have an amount on either side."""
     any_amount = (np.nan_to_num(columns["value"]) != 0) | (np.nan_to_num(columns["base"]) != 0)
     rows = np.flatnonzero((columns["period"] == period) & (columns["measure"] == measure.name) & any_amount)
-    return {
-        tuple(columns[name][row] for name in result.by): "not comparable" not in columns["note"][row] for row in rows
-    }
+    return {tuple(columns[name][row] for name in by): str(columns["note"][row]) for row in rows}
 
 
 def _arrays(spans: tuple[Span, ...]) -> dict[str, NDArray[Any]]:

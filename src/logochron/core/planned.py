@@ -14,10 +14,11 @@ from logochron.core.calendars.base import Bools
 from logochron.core.daybook import Daybook
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError
+from logochron.core.formulas import Part, all_leaves
 from logochron.core.ledger import Items
 from logochron.core.measures import Measure
 from logochron.core.selection import holds
-from logochron.core.sums import Spans, Sums
+from logochron.core.sums import Spans
 
 
 def check_plan(plan: object, wanted: bool) -> Daybook | None:
@@ -46,8 +47,7 @@ def selected_alike(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ..
             if name not in plan.labels:
                 lacking.append(name)
                 continue
-            taken = holds(plan.labels[name], wanted)[plan.codes[name]]
-            plan = plan.only(taken)
+            plan = plan.taking({name: holds(plan.labels[name], wanted)})
     return plan, tuple(dict.fromkeys(lacking))
 
 
@@ -82,14 +82,14 @@ def with_missing(plan: Daybook, aligned: Alignment) -> Alignment:
 class PlanSide(NamedTuple):
     """The plan's sums over the base spans, for the tuples of items of both books together.
 
-    `places` is the place of each tuple among the book's own items, -1 where it has none. `sums` and `scales` are by
-    measure, `why` what the plan says nothing of; `present` are the tuples that it says anything of.
+    `places` is the place of each tuple among the book's own items, -1 where it has none. `parts` are by leaf of the
+    plan's own formulas, `why` is by measure what the plan says nothing of; `present` are the tuples that it says
+    anything of.
     """
 
     labels: tuple[NDArray[np.object_], ...]
     places: Days
-    sums: Mapping[str, Sums]
-    scales: Mapping[str, int | None]
+    parts: Mapping[str, Part]
     why: Mapping[str, str]
     present: Bools
 
@@ -100,23 +100,17 @@ def plan_side(plan: Daybook, book: Daybook, by: Sequence[str], measures: Sequenc
     lacking = tuple(dict.fromkeys([*lacking, *(name for name in by if name not in plan.labels)]))
     labels = book.ledger(by).items.labels
     n = book.ledger(by).items.size
-    columns = {m.name: m.source_column for m in plan.measures}
-    why = {m.name: _unplanned(m.name, tuple(columns), lacking) for m in measures}
-    scales = {m.name: None if why[m.name] else plan.amounts[columns[m.name]].scale for m in measures}
+    why = {m.name: _unplanned(m.name, tuple(plan.formulas), lacking) for m in measures}
     if lacking:
-        nothing = np.zeros((spans[0].shape[1], n))
-        return PlanSide(labels, np.arange(n), {m.name: nothing for m in measures}, scales, why, np.zeros(n, bool))
-    found = alike.sums(by, list(dict.fromkeys(columns.values())), spans)
+        return PlanSide(labels, np.arange(n), {}, why, np.zeros(n, bool))
+    keys = [leaf.key for leaf in all_leaves(plan.formulas)]
+    found = alike.sums(by, keys, spans)
     places = theirs = np.arange(n)
     if by:
         labels, places, theirs = _united(labels, alike.ledger(by).items.labels)
     present = np.any([at_places(side != 0, theirs).any(axis=0) for (side,) in found.values()], axis=0)
-    sums = {
-        m.name: np.zeros((spans[0].shape[1], len(places))) if why[m.name]
-        else at_places(found[columns[m.name]][0], theirs)
-        for m in measures
-    }  # fmt: skip
-    return PlanSide(labels, places, sums, scales, why, present)
+    parts = {key: Part(at_places(side, theirs), plan.scale_of(key)) for key, (side,) in found.items()}
+    return PlanSide(labels, places, parts, why, present)
 
 
 def _united(

@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
 #: Columns of whole numbers that may be unknown; they are floats in the arrays.
 WHOLE = frozenset({"days", "base_days"})
+#: Columns of True, False and unknown.
+TRUTHS = frozenset({"unusual"})
 
 
 @dataclass(frozen=True, repr=False)
@@ -31,6 +33,7 @@ class Result:
     total_columns: Mapping[str, NDArray[Any]] = field(repr=False)
     periods: tuple[str, ...]
     notes: tuple[str, ...]
+    subtotal_columns: Mapping[str, NDArray[Any]] = field(default_factory=dict, repr=False, kw_only=True)
     kind: str = field(default="", init=False)
 
     @cached_property
@@ -42,6 +45,12 @@ class Result:
     def total(self) -> pd.DataFrame:
         """The same columns for all items together; the dimensions are NA."""
         return self._frame(self.total_columns)
+
+    @cached_property
+    def subtotals(self) -> pd.DataFrame:
+        """The same columns for each tuple of the first dimensions, the others NA; no rows with fewer than two."""
+        none = {name: values[:0] for name, values in self.total_columns.items()}
+        return self._frame(self.subtotal_columns or none)
 
     def write(self, path: str | Path) -> Path:
         """Write the table (or a figure of it) to a file, by its ending.
@@ -76,6 +85,8 @@ class Result:
                 made[name] = pd.Categorical.from_codes(values.astype(np.int64).tolist(), dtype=kind)
             elif name in WHOLE:
                 made[name] = pd.array(values, dtype="Float64").astype("Int64")
+            elif name in TRUTHS:
+                made[name] = pd.array(values, dtype="boolean")
             elif values.dtype.kind == "M":
                 made[name] = values.astype("datetime64[s]")
             else:

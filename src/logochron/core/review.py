@@ -14,6 +14,7 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.coverage import typing_errors
 from logochron.core.daybook import Daybook
 from logochron.core.days import Days, as_date, in_words, iso, weekday
+from logochron.core.formulas import all_leaves
 from logochron.core.results import Result
 from logochron.core.totals import is_total
 
@@ -226,12 +227,12 @@ def _of_amounts(book: Daybook, recorded: Days) -> Iterator[Finding]:
     recorded = np.intersect1d(recorded, book.days)
     if len(recorded) < 2 * _NEIGHBORS:
         return
-    columns = tuple(dict.fromkeys(m.source_column for m in book.measures))
+    summed = [leaf for leaf in all_leaves(book.formulas) if not leaf.counts]
     starts, ends = book.standing.spans(recorded)
-    sums = book.sums((), columns, (starts[None], ends[None]))
-    for column in columns:
-        values = sums[column][0][:, 0].astype(float) / 10 ** (book.amounts[column].scale or 0)
-        yield from _jumps(recorded, values, column)
+    sums = book.sums((), [leaf.key for leaf in summed], (starts[None], ends[None]))
+    for leaf in summed:
+        values = sums[leaf.key][0][:, 0].astype(float) / 10 ** (book.scale_of(leaf.key) or 0)
+        yield from _jumps(recorded, values, leaf.column)
 
 
 def _jumps(days: Days, values: NDArray[Any], column: str) -> Iterator[Finding]:

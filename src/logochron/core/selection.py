@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -56,6 +56,23 @@ def holds(labels: NDArray[np.object_], wanted: Any) -> NDArray[np.bool_]:
     taken, left_out = split(wanted)
     held = np.isin(labels.astype(str), taken) if taken else np.ones(len(labels), dtype=bool)
     return held & ~np.isin(labels.astype(str), left_out)
+
+
+class Condition(NamedTuple):
+    """What a filter asks of one column: the labels taken (none named: all) but for those left out."""
+
+    column: str
+    taken: tuple[str, ...]
+    left_out: tuple[str, ...]
+
+
+def conditions(where: Where) -> tuple[Condition, ...]:
+    """A filter as conditions, all of which must hold.
+
+    >>> conditions({"line": ["hire", "gear"], "channel": Not("online")})[0]
+    Condition(column='line', taken=('hire', 'gear'), left_out=())
+    """
+    return tuple(Condition(name, *split(wanted)) for name, wanted in where.items())
 
 
 def in_words(selection: Where) -> tuple[str, ...]:

@@ -10,13 +10,14 @@ from numpy.typing import NDArray
 
 from logochron.core.alignment import Alignment
 from logochron.core.calendars.base import Bools, Calendar
-from logochron.core.daybook import RECORDS, Daybook
+from logochron.core.daybook import Daybook
 from logochron.core.days import Days
+from logochron.core.formulas import RECORDS, Formula, Part, Worked, all_leaves, work_out
 from logochron.core.measures import Measure
 from logochron.core.options import Per
 from logochron.core.planned import at_places, plan_side
 from logochron.core.reckon import Sides
-from logochron.core.sums import Sums, at_one_scale
+from logochron.core.sums import at_one_scale
 
 Labels = tuple[NDArray[np.object_], ...]
 #: A first or last record this near to an edge of the coverage counts as lying on it.
@@ -31,28 +32,80 @@ class Lengths(NamedTuple):
     per: Per | None
 
 
-class Raw(NamedTuple):
-    """Sums of one measure by period and item before anything is divided, each side at its scale."""
+class Level(NamedTuple):
+    """Rows of one kind: the tuples of items of some dimensions that have a record in any span, with their sums.
 
-    value: Sums
-    base: Sums
-    scale: int | None
-    base_scale: int | None
-    why: str = ""  # why nothing of it has a base
+    `value` and `base` are by leaf, of shape (periods, items), before anything is divided. `formulas` and
+    `base_formulas` are by measure; `why` says of a measure why nothing of it has a base. `places` is the place of
+    each item among the book's own, -1 where only the plan has it.
+    """
 
-    def together(self, kept: Bools | None = None) -> Raw:
-        """All items added up, or those that are kept in each period."""
-        sides = (side if kept is None else np.where(kept, side, 0) for side in (self.value, self.base))
-        value, base = (side.sum(axis=1, keepdims=True) for side in sides)
-        return self._replace(value=value, base=base)
-
-
-class Summed(NamedTuple):
-    """The items that have a record in any span, and by measure their sums."""
-
+    by: tuple[str, ...]
     labels: Labels
-    raw: Mapping[str, Raw]
-    places: Days  # of each item among the book's own, -1 where only the plan has it
+    places: Days
+    value: Mapping[str, Part]
+    base: Mapping[str, Part]
+    formulas: Mapping[str, Formula]
+    base_formulas: Mapping[str, Formula]
+    why: Mapping[str, str]
+
+    @property
+    def size(self) -> int:
+        """How many items there are."""
+        return len(self.places)
+
+    def at(self, items: NDArray[np.int64] | Bools) -> Level:
+        """Some of the items."""
+        return self._replace(
+            labels=tuple(label[items] for label in self.labels),
+            places=self.places[items],
+            value={key: Part(part.values[:, items], part.scale) for key, part in self.value.items()},
+            base={key: Part(part.values[:, items], part.scale) for key, part in self.base.items()},
+        )
+
+    def gathered(self, codes: Days, labels: Labels, by: tuple[str, ...], kept: Bools | None = None) -> Level:
+        """Groups of items added up.
+
+        Parameters
+        ----------
+        codes
+            The group of each item, from 0, shape (items,).
+        labels
+            Of the groups, for each dimension of `by`.
+        kept
+            Which items are taken in each period, shape (periods, items); all where None.
+        """
+        n = int(codes.max(initial=-1)) + 1 if by else 1
+        order = np.argsort(codes, kind="stable")
+        firsts = np.searchsorted(codes[order], np.arange(n))
+
+        def added(parts: Mapping[str, Part]) -> dict[str, Part]:
+            made = {}
+            for key, (values, scale) in parts.items():
+                taken = values if kept is None else np.where(kept, values, np.zeros(1, dtype=values.dtype))
+                if len(order):
+                    sums = np.add.reduceat(taken[:, order], firsts, axis=1)
+                else:
+                    sums = np.zeros((values.shape[0], n), dtype=values.dtype)
+                made[key] = Part(sums, scale)
+            return made
+
+        return self._replace(
+            by=by, labels=labels, places=np.full(n, -1), value=added(self.value), base=added(self.base)
+        )
+
+    def beside(self, other: Level) -> Level:
+        """These items, then those of another level of the same kind."""
+
+        def joined(mine: Mapping[str, Part], theirs: Mapping[str, Part]) -> dict[str, Part]:
+            return {k: Part(np.concatenate([p.values, theirs[k].values], axis=1), p.scale) for k, p in mine.items()}
+
+        return self._replace(
+            labels=tuple(np.concatenate(pair) for pair in zip(self.labels, other.labels)),
+            places=np.append(self.places, other.places),
+            value=joined(self.value, other.value),
+            base=joined(self.base, other.base),
+        )
 
 
 def lengths_of(book: Daybook, calendar: Calendar, aligned: Alignment, per: Per | None) -> Lengths:
@@ -71,41 +124,37 @@ def lengths_of(book: Daybook, calendar: Calendar, aligned: Alignment, per: Per |
 
 def summed(
     book: Daybook, plan: Daybook | None, by: Sequence[str], measures: Sequence[Measure], aligned: Alignment
-) -> Summed:
+) -> Level:
     """The sums of each measure over the spans of every row, for the items that occur in any of them."""
     values, bases = aligned.value_spans(), aligned.base_spans()
-    columns = [*dict.fromkeys(m.source_column for m in measures), RECORDS]
-    sums = book.sums(by, columns, *((values,) if plan else (values, bases)))
+    keys = [leaf.key for leaf in all_leaves(book.formulas, [m.name for m in measures])]
+    sums = book.sums(by, [*dict.fromkeys([*keys, RECORDS])], *((values,) if plan else (values, bases)))
     present = np.any([(side > 0).any(axis=0) for side in sums[RECORDS]], axis=0)
     items = book.ledger(by).items
-    labels, places = items.labels, np.arange(items.size)
-    scales = {m.name: book.amounts[m.source_column].scale for m in measures}
-    if plan is None:
-        raw = {
-            m.name: Raw(sums[m.source_column][0], sums[m.source_column][1], scales[m.name], scales[m.name])
-            for m in measures
-        }
-    else:
-        theirs = plan_side(plan, book, by, measures, bases)
-        labels, places = theirs.labels, theirs.places
-        present = at_places(present[None], places)[0] | theirs.present
-        raw = {
-            m.name: Raw(
-                at_places(sums[m.source_column][0], places),
-                theirs.sums[m.name],
-                scales[m.name],
-                theirs.scales[m.name],
-                theirs.why[m.name],
-            )
-            for m in measures
-        }
-    if not by:
-        return Summed((), raw, places)
-    return Summed(
-        tuple(label[present] for label in labels),
-        {name: one._replace(value=one.value[:, present], base=one.base[:, present]) for name, one in raw.items()},
-        places[present],
+    places = np.arange(items.size)
+    level = Level(
+        by=tuple(by),
+        labels=items.labels,
+        places=places,
+        value={key: Part(sums[key][0], book.scale_of(key)) for key in keys},
+        base={} if plan else {key: Part(sums[key][1], book.scale_of(key)) for key in keys},
+        formulas=book.formulas,
+        base_formulas=book.formulas,
+        why={m.name: "" for m in measures},
     )
+    if plan is not None:
+        theirs = plan_side(plan, book, by, measures, bases)
+        places = theirs.places
+        present = at_places(present[None], places)[0] | theirs.present
+        level = level._replace(
+            labels=theirs.labels,
+            places=places,
+            value={key: Part(at_places(part.values, places), part.scale) for key, part in level.value.items()},
+            base=theirs.parts,
+            base_formulas=plan.formulas,
+            why=theirs.why,
+        )
+    return level.at(present) if by else level
 
 
 def _open(book: Daybook, by: Sequence[str]) -> tuple[Days, Days]:
@@ -119,12 +168,12 @@ def _open(book: Daybook, by: Sequence[str]) -> tuple[Days, Days]:
     return np.append(opened, coverage.last + 1), np.append(closed, coverage.first - 1)
 
 
-def comparable(book: Daybook, by: Sequence[str], aligned: Alignment, items: Summed) -> Bools:
+def comparable(book: Daybook, aligned: Alignment, items: Level) -> Bools:
     """Which items are open on both sides of each row, shape (periods, items); all where there is no base.
 
     Open on the first day with records in the base span, and on the last such day of the value span.
     """
-    opened, closed = (side[items.places] for side in _open(book, by))
+    opened, closed = (side[items.places] for side in _open(book, items.by))
     recorded = book.recorded
     place = np.searchsorted(recorded, aligned.base_first())
     first_days = np.append(recorded, 0)[place]
@@ -138,19 +187,37 @@ def comparable(book: Daybook, by: Sequence[str], aligned: Alignment, items: Summ
     return np.asarray((is_open[0] & is_open[1]) | ~judged[:, None])
 
 
-def sides_of(raw: Raw, aligned: Alignment, lengths: Lengths, compared: Bools | None = None) -> Sides:
-    """Both sides of one measure, divided where the base is a mean or `per` asks for it."""
-    shape = raw.value.shape
-    value_known = np.broadcast_to(aligned.value_known[:, None], shape)
-    base_known = np.broadcast_to(aligned.base_known[:, None] & (not raw.why), shape)
+def sides_of(
+    measure: Measure, level: Level, aligned: Alignment, lengths: Lengths, compared: Bools | None = None
+) -> Sides:
+    """Both sides of one measure, sums divided where the base is a mean or `per` asks for it."""
+    shape = (aligned.size, level.size)
     parts = aligned.part_known.sum(axis=0)
-    if lengths.per is None and len(aligned.part_known) == 1:
-        value, base, scale = at_one_scale(raw.value, raw.scale, raw.base, raw.base_scale)
-        return Sides(value, base, value_known, base_known, scale, compared)
-    days = np.ones(shape[0]) if lengths.per is None else lengths.days
-    base_days = parts if lengths.per is None else lengths.base_days
-    value, base = (
-        side / 10 ** (scale or 0) / np.where(n > 0, n, 1)[:, None]
-        for side, scale, n in ((raw.value, raw.scale, days), (raw.base, raw.base_scale, base_days))
+    days = base_days = None
+    if lengths.per is not None:
+        days, base_days = lengths.days[:, None], lengths.base_days[:, None]
+    elif len(aligned.part_known) > 1:
+        base_days = parts[:, None]
+    value_known = np.broadcast_to(aligned.value_known[:, None], shape)
+    base_known = np.broadcast_to(aligned.base_known[:, None], shape)
+    if days is not None:
+        value_known = value_known & (days > 0)
+    if base_days is not None:
+        base_known = base_known & (base_days > 0)
+    value = work_out(level.formulas[measure.name], level.value, days)
+    if level.why[measure.name]:
+        base = Worked(np.zeros(shape), None)
+        base_known = np.zeros(shape, dtype=bool)
+    else:
+        base = work_out(level.base_formulas[measure.name], level.base, base_days)
+    values, bases, scale = at_one_scale(value.values, value.scale, base.values, base.scale)
+    return Sides(
+        value=values,
+        base=bases,
+        value_known=value_known & value.known,
+        base_known=base_known & base.known,
+        scale=scale,
+        compared=compared,
+        lacking=tuple((rows & value_known, name) for rows, name in value.lacking),
+        base_lacking=tuple((rows & base_known, name) for rows, name in base.lacking),
     )
-    return Sides(value, base, value_known & (days > 0)[:, None], base_known & (base_days > 0)[:, None], None, compared)

@@ -154,5 +154,13 @@ def at_one_scale(a: Sums, a_scale: int | None, b: Sums, b_scale: int | None) -> 
     return a / 10 ** (a_scale or 0), b / 10 ** (b_scale or 0), None
 
 
+def subtracted(a: Sums, a_scale: int | None, b: Sums, b_scale: int | None) -> tuple[Sums, int | None]:
+    """a - b and its scale; as floats where whole numbers would not fit."""
+    a, b, scale = at_one_scale(a, a_scale, b, b_scale)
+    if scale is not None and _size(a) + _size(b) >= 2**62:
+        a, b, scale = a / 10**scale, b / 10**scale, None
+    return a - b, scale
+
+
 def _size(values: Sums) -> int:
     return int(np.abs(values).max(initial=0))

@@ -13,7 +13,6 @@ from logochron.core.coverage import Ends
 from logochron.core.days import Days, day_number, iso
 from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.core.intake import LISTED, Intake, Refusal
-from logochron.core.selection import Where
 from logochron.core.standing import Standing, hint
 from logochron.core.totals import is_total
 from logochron.sources.dates import Reading, read_dates
@@ -118,13 +117,13 @@ def account(
             f"no record lies in the days wanted ({span}): the records run from {iso(int(held.min()))} "
             f"to {iso(int(held.max()))}"
         )
-    rows = gathered(scans, wanted, starts, ends, taken, recorded, stated.standing)
+    rows = gathered(engine, scans, wanted, starts, ends, inside, taken, recorded, stated.standing)
     return rows, replace(
-        intake, warnings=(*intake.warnings, *_oddities(rows, np.unique(dated_on), stated.standing, wanted.where))
+        intake, warnings=(*intake.warnings, *_oddities(rows, np.unique(dated_on), stated.standing, bool(wanted.where)))
     )
 
 
-def _oddities(rows: Rows, dated_on: Days, standing: Standing, where: Where) -> list[str]:
+def _oddities(rows: Rows, dated_on: Days, standing: Standing, filtered: bool) -> list[str]:
     """What may be wrong with the dates and the labels."""
     said = []
     odd = dated_on[(dated_on < _ODD_DATES[0]) | (dated_on > _ODD_DATES[1])]
@@ -133,7 +132,7 @@ def _oddities(rows: Rows, dated_on: Days, standing: Standing, where: Where) -> l
     if standing.rows == "day" and (hinted := hint(rows.recorded)):
         said.append(hinted)
     for name, labels in rows.labels.items():
-        for label in filter(is_total, labels if not where else ()):
+        for label in filter(is_total, labels if not filtered else ()):
             said.append(
                 f"column {name!r} has an item {label!r}: if it adds up others they count twice "
                 f"(--where {name!r}!={label!r} leaves it out)"
@@ -200,11 +199,11 @@ def _text(date: object) -> str:
 def _guesses(scans: Sequence[Scanned], wanted: Wanted, reading: Reading) -> tuple[str, ...]:
     said = [guess for scanned in scans for guess in scanned.guesses]
     said += reading.guesses
-    for column in wanted.columns:
-        empties = sum(scanned.groups.empties[column] for scanned in scans)
+    for leaf in wanted.summed:
+        empties = sum(scanned.groups.empties[leaf.key] for scanned in scans)
         if empties:
-            said.append(f"column {column!r}: {empties:,} empty amounts taken as 0")
-    return tuple(said)
+            said.append(f"column {leaf.column!r}: {empties:,} empty amounts taken as 0")
+    return tuple(dict.fromkeys(said))
 
 
 def _refusal_message(intake: Intake) -> str:

@@ -158,7 +158,7 @@ def judge(
             amount = amount._replace(
                 sql=amount.raw if plain else style.plain(amount.raw), form=style.words, maybe_grouped=False
             )
-            bettered[amount.column] = Plan("whole", min(decimals, 6))
+            bettered[amount.key] = Plan("whole", min(decimals, 6))
             guesses += [f"{name}: {said}" for said in _said(amount.column, style, stated)]
         amounts.append(amount)
     return query._replace(amounts=amounts), bettered, tuple(guesses)
@@ -177,7 +177,7 @@ def _shapes(engine: Engine, query: Query, amount: Amount, name: str) -> dict[str
     """The shapes of the filled texts with their rows: every digit a 9, but for a leading 0."""
     leading = rf"regexp_replace({amount.raw}, '^([^0-9]*)0', '\1{_ZERO}')"
     shape = f"translate({leading}, '012345678', '999999999')"
-    wanted = condition(query.where, query.conditions)
+    wanted = f"{condition(query.where, query.conditions)} AND {amount.taken or 'true'}"
     found = engine.rows(
         f"SELECT s, count(*) AS n FROM (SELECT {shape} AS s FROM {query.relation} WHERE {wanted}) "
         f"WHERE trim(s) <> '' GROUP BY s ORDER BY n DESC, s LIMIT {_MOST_SHAPES}",

@@ -10,8 +10,12 @@ from numpy.typing import NDArray
 
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
+from logochron.core.formulas import Leaf
+from logochron.core.ids import IdCounts
 from logochron.core.standing import Standing, even_parts
 from logochron.core.sums import Amounts
+from logochron.sources.engine import Engine
+from logochron.sources.idcounts import count_ids
 from logochron.sources.query import Plan
 from logochron.sources.scanned import Scanned, Wanted
 
@@ -25,13 +29,16 @@ class Rows(NamedTuple):
     labels: dict[str, NDArray[np.object_]]
     amounts: dict[str, Amounts]
     recorded: Days
+    ids: dict[str, IdCounts]
 
 
 def gathered(
+    engine: Engine,
     scans: Sequence[Scanned],
     wanted: Wanted,
     starts: Days,
     ends: Days,
+    inside: NDArray[np.bool_],
     taken: Sequence[NDArray[np.bool_]],
     recorded: Days,
     standing: Standing,
@@ -42,6 +49,8 @@ def gathered(
     ----------
     starts, ends
         What the records of each distinct date stand for, source after source.
+    inside
+        Whether the records of each distinct date count.
     taken
         For each source which of its groups count.
     """
@@ -60,9 +69,10 @@ def gathered(
         codes[name] = np.concatenate(parts)
         labels[name] = np.array(known, dtype=object)
     rows = np.concatenate([(s.groups.rows - s.groups.bad)[t] for s, t in zip(scans, taken)])
-    amounts = {column: _joined(scans, column, taken) for column in wanted.columns}
+    amounts = {leaf.key: _joined(scans, leaf, taken) for leaf in wanted.summed}
+    counts = frozenset(leaf.key for leaf in wanted.summed if leaf.counts)
     if standing.spread:
-        days, rows, codes, amounts = _spread(days, ends[dates], rows, codes, amounts)
+        days, rows, codes, amounts = _spread(days, ends[dates], rows, codes, amounts, counts)
     key = days - days.min() if len(days) else days
     for name in wanted.dimensions:
         key = key * max(len(labels[name]), 1) + codes[name]
@@ -78,44 +88,56 @@ def gathered(
             for name, a in amounts.items()
         },
         recorded=recorded,
+        ids={leaf.key: count_ids(engine, scans, leaf, starts, inside, labels) for leaf in wanted.ids},
     )
 
 
 def _spread(
-    starts: Days, ends: Days, rows: Days, codes: dict[str, Days], amounts: dict[str, Amounts]
+    starts: Days,
+    ends: Days,
+    rows: Days,
+    codes: dict[str, Days],
+    amounts: dict[str, Amounts],
+    counts: frozenset[str],
 ) -> tuple[Days, Days, dict[str, Days], dict[str, Amounts]]:
-    """The groups laid evenly on their days; each holds records of one amount, and each of those is laid apart."""
+    """The groups laid evenly on their days; each holds records of one amount, and each of those is laid apart.
+
+    Counts stay on the first day: a record is no amount.
+    """
     lengths = ends - starts + 1
     of, place, _ = even_parts(np.zeros_like(lengths), lengths)
     laid = {}
     for name, column in amounts.items():
-        if column.scale is None:
+        if name in counts:
+            values = np.where(place == 0, column.values[of], 0)
+        elif column.scale is None:
             values = column.values[of] / lengths[of]
         else:
             each = column.values.astype(np.int64) // np.maximum(rows, 1)
             values = even_parts(each, lengths)[2] * rows[of]
         laid[name] = Amounts(values, column.scale, column.size)
-    counted = np.where(place == 0, rows[of], 0)  # a record is counted on its first day
+    counted = np.where(place == 0, rows[of], 0)
     return (starts[of] + place), counted, {name: code[of] for name, code in codes.items()}, laid
 
 
-def _joined(scans: Sequence[Scanned], column: str, taken: Sequence[NDArray[np.bool_]]) -> Amounts:
-    """The sums of a column from all sources, at one scale; as floats where whole numbers do not reach."""
-    plans: list[Plan] = [s.groups.plans[column] for s in scans]
+def _joined(scans: Sequence[Scanned], leaf: Leaf, taken: Sequence[NDArray[np.bool_]]) -> Amounts:
+    """The sums of a leaf from all sources, at one scale; as floats where whole numbers do not reach."""
+    key = leaf.key
+    plans: list[Plan] = [s.groups.plans[key] for s in scans]
     scale = max(plan.scale for plan in plans)
     size = sum(
-        s.groups.sizes[column] * (10 ** (scale - plan.scale) if plan.way != "float" else 1)
+        s.groups.sizes[key] * (10 ** (scale - plan.scale) if plan.way != "float" else 1)
         for s, plan in zip(scans, plans)
     )
     exact = all(plan.way != "float" for plan in plans) and size < 2.0**62
     parts = []
     for s, plan, t in zip(scans, plans, taken):
-        values = s.groups.sums[column][t]
+        values = s.groups.sums[key][t]
         if exact:
             parts.append(values.astype(np.int64) * 10 ** (scale - plan.scale))
         else:
             parts.append(values / 10**plan.scale if plan.way != "float" else values.astype(np.float64))
     joined = np.concatenate(parts)
     if not np.isfinite(joined).all():
-        raise IntakeError(f"column {column!r}: a sum is too large to be a finite number")
+        raise IntakeError(f"column {leaf.column!r}: a sum is too large to be a finite number")
     return Amounts(joined, scale if exact else None, size if exact else float(np.abs(joined).sum()))

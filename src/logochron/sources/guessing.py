@@ -80,7 +80,7 @@ def guess(
     dates, candidates = candidates_of(columns, date, known)
     # those with decimals first: a command to copy names the likeliest
     candidates.sort(key=lambda column: not _has_decimals(column))
-    amounts = [m.source_column for m in measures] or [column.name for column in candidates]
+    amounts = [m.name for m in measures] or [column.name for column in candidates]
     if not measures and [_has_decimals(column) for column in candidates].count(True) == 1:
         amounts = amounts[:1]
     if len(dates) == 1 and (measures or len(amounts) == 1):

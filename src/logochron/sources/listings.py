@@ -54,7 +54,7 @@ def listing(source: Any) -> Listing:
     (one,) = sources
     name = one.name if one.kind != "frame" else "the calendar's table"
     engine = Engine()
-    with Scanner(engine, Wanted("start", {}, (), {}, False), Dialect()) as scanner:
+    with Scanner(engine, Wanted("start", {}, (), (), False), Dialect()) as scanner:
         if one.kind == "text":
             from logochron.sources.wide import carry_text
 

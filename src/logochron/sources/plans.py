@@ -92,12 +92,27 @@ def plan_of(
     """
     header = {fold(column.name): column.name for column in sampled(Engine(), locate(source)[0], Dialect())}
     by = {name: header[fold(column)] for name, column in dimensions.items() if fold(column) in header}
-    planned = [m for m in measures if fold(m.source_column) in header] or list(measures[:1])
+    planned = [made for m in measures if (made := _planned(m, header))]
+    if not planned:
+        first = measures[0]
+        planned = [Measure(first.name, column=first.column or first.name)]  # says what the plan has
     return read(
         source,
-        measures=[Measure(m.name, column=header.get(fold(m.source_column), m.source_column)) for m in planned],
+        measures=planned,
         by=by,
         rows=each,
         spread="even" if each != "day" else None,
         calendar=calendar,
     )
+
+
+def _planned(measure: Measure, header: Mapping[str, str]) -> Measure | None:
+    """The column of the plan that plans a measure: its own, of the same rows, or the one called like it."""
+    where = measure.where or {}
+    if measure.kind == "sum" and all(fold(name) in header for name in where):
+        column = header.get(fold(measure.column or measure.name))
+        if column is not None:
+            taken = {header[fold(name)]: labels for name, labels in where.items()}
+            return Measure(measure.name, column=column, where=taken or None)
+    column = header.get(fold(measure.name))
+    return None if column is None else Measure(measure.name, column=column)

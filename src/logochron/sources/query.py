@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.days import Days
-from logochron.core.selection import Where, split
+from logochron.core.selection import Condition
 from logochron.sources.dates import TIME, ZONE
 
 
@@ -25,18 +25,21 @@ class Plan(NamedTuple):
 
 
 class Amount(NamedTuple):
-    """A column to sum: what `read` calls it, and how the engine finds it.
+    """What is summed: under which key, of which column (none: the records themselves), and how the engine finds it.
 
     `raw` is the text or number as it stands, `sql` the number in plain writing; `form` names the writing that
-    was recognised. `maybe_grouped`: a point in it may part thousands, as far as is known.
+    was recognised. `maybe_grouped`: a point in it may part thousands, as far as is known. `taken` is the condition
+    of the rows it takes; all where empty.
     """
 
+    key: str
     column: str
     raw: str
     sql: str
     is_text: bool
     form: str = ""
     maybe_grouped: bool = False
+    taken: str = ""
 
 
 class Query(NamedTuple):
@@ -67,8 +70,10 @@ class Query(NamedTuple):
     conditions: Mapping[str, str]
     amounts: Sequence[Amount]
     all_fields: Sequence[str]
-    where: Where
+    where: tuple[Condition, ...]
     empty_is_zero: bool
+    named: tuple[Condition, ...] = ()  # all conditions, those of single measures too
+    ids: Mapping[str, tuple[str, str]] = {}  # by key the expression for ids to count, and which rows have one
     underscores: bool = True
     apart: bool = False
 
@@ -81,7 +86,7 @@ class Groups(NamedTuple):
     """What came back: a row for each date text, whether `where` keeps it, and items.
 
     `dates` are the distinct date texts (or day numbers), `date_codes` the index of each row into them;
-    `label_codes` likewise. `sums` and `sizes` are by column, at the scale of its plan.
+    `label_codes` likewise. `sums` and `sizes` are by key, at the scale of its plan.
     """
 
     dates: NDArray[Any]
@@ -108,11 +113,10 @@ def named(text: str) -> str:
     return '"' + text.replace('"', '""') + '"'
 
 
-def condition(where: Where, expressions: Mapping[str, str]) -> str:
-    """`where` in the engine's words; never unknown."""
+def condition(where: Sequence[Condition], expressions: Mapping[str, str]) -> str:
+    """Conditions in the engine's words; never unknown."""
     parts = []
-    for name, wanted in where.items():
-        taken, left_out = split(wanted)
+    for name, taken, left_out in where:
         if taken:
             parts.append(f"{expressions[name]} IN ({', '.join(map(quoted, taken))})")
         if left_out:
@@ -136,30 +140,39 @@ def is_empty(sql: str) -> str:
 
 
 def double(amount: Amount, empty_is_zero: bool) -> str:
-    """An amount as a double; unknown where it is no number."""
-    if not amount.is_text:
-        value = f"{amount.sql}::DOUBLE"
-        return f"coalesce({value}, 0.0)" if empty_is_zero else value
-    value = f"TRY_CAST({amount.sql} AS DOUBLE)"
-    return f"CASE WHEN {is_empty(amount.raw)} THEN 0.0 ELSE {value} END" if empty_is_zero else value
+    """An amount as a double; unknown where it is no number, 0 in rows it does not take."""
+    value = f"TRY_CAST({amount.sql} AS DOUBLE)" if amount.is_text else f"{amount.sql}::DOUBLE"
+    if empty_is_zero and amount.is_text:
+        value = f"CASE WHEN {is_empty(amount.raw)} THEN 0.0 ELSE {value} END"
+    elif empty_is_zero:
+        value = f"coalesce({value}, 0.0)"
+    return f"CASE WHEN {amount.taken} THEN {value} ELSE 0.0 END" if amount.taken else value
 
 
 def inner(query: Query, *, numbered: bool = False) -> str:
-    """Rows with their date `d`, whether they are kept, labels `h`, doubles `y`, and whether all are readable.
+    """Rows with their date `d`, whether they are kept, labels `h`, doubles `y`, and whether all are readable: `ok`.
 
-    `numbered`: with the number `rn` of the row from 1, and whether each field is empty, as `e`.
+    Each amount is `r` in plain writing and `o` as it stands; `t` tells whether it takes the row, `k` whether it can be
+    read there. `z` are ids to count, `zt` which rows have one. `numbered`: with the number `rn` of the row from 1, and
+    whether each field is empty, as `e`.
     """
     fields = [f"{query.date} AS d", f"({condition(query.where, query.conditions)}) AS keep"]
     fields += [f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values())]
     readable = []
     for i, amount in enumerate(query.amounts):
-        fields += [f"{amount.sql} AS r{i}", f"{amount.raw} AS o{i}", f"{double(amount, query.empty_is_zero)} AS y{i}"]
-        readable.append(f"coalesce(isfinite(y{i}), false)")
+        plain = f"CASE WHEN {amount.taken} THEN {amount.sql} END" if amount.taken else amount.sql
+        fields += [f"{plain} AS r{i}", f"{amount.raw} AS o{i}", f"{double(amount, query.empty_is_zero)} AS y{i}"]
+        fields.append(f"({amount.taken or 'true'}) AS t{i}")
+        known = f"coalesce(isfinite(y{i}), false)"
         if amount.is_text:  # the cast takes 1_000, our reading does not
-            readable.append(f"NOT coalesce(contains(r{i}, '_'), false)")
+            known += f" AND NOT coalesce(contains(r{i}, '_'), false)"
+        readable.append(f"({known}) AS k{i}")
     fields += [f"{sql} AS w{i}" for i, sql in enumerate(query.conditions.values())]
+    for j, (sql, taken) in enumerate(query.ids.values()):
+        fields += [f"{sql} AS z{j}", f"({taken}) AS zt{j}"]
     if numbered:
         fields += ["row_number() OVER () AS rn", f"{query.date_text} AS date_text"]
         fields += [f"{is_empty(sql)} AS e{i}" for i, sql in enumerate(query.all_fields)]
-    ok = " AND ".join(readable) or "true"
-    return f"SELECT *, keep AND {ok} AS ok FROM (SELECT {', '.join(fields)} FROM {query.relation})"
+    ok = " AND ".join(["keep", *(f"k{i}" for i in range(len(readable)))])
+    told = ", ".join(["*", *readable])
+    return f"SELECT *, {ok} AS ok FROM (SELECT {told} FROM (SELECT {', '.join(fields)} FROM {query.relation}))"

@@ -168,7 +168,8 @@ def carry_out(source: Any, options: Options, look: Look | None = None) -> Dayboo
         gathered, intake = account(engine, scans, asked.wanted, asked.stated, options.on_refused)
         if look:
             look(engine, scans, asked)
-    inexact = [name for name, amounts in gathered.amounts.items() if amounts.scale is None]
+    summed = {leaf.key: leaf.column for leaf in asked.wanted.summed}
+    inexact = list(dict.fromkeys(summed[key] for key, amounts in gathered.amounts.items() if amounts.scale is None))
     if inexact:
         said = "summed in floating point, as the amounts have more than six decimals or are too large"
         intake = replace(intake, warnings=(*intake.warnings, f"{said}: {', '.join(inexact)}"))
@@ -187,6 +188,7 @@ def carry_out(source: Any, options: Options, look: Look | None = None) -> Dayboo
         selected=asked.selected,
         filters=(asked.filters,) if asked.filters else (),
         standing=asked.stated.standing,
+        ids=gathered.ids,
     )
     if asked.until is not None:
         book.coverage  # noqa: B018  a report date that cannot be is refused here

@@ -11,9 +11,10 @@ from logochron.core.compare import AFTER, BEFORE
 from logochron.core.coverage import Ends
 from logochron.core.days import DayLike, day_number, span_ends
 from logochron.core.errors import QuestionError, nearest
+from logochron.core.formulas import Leaf, all_leaves, formulas
 from logochron.core.measures import Measure
 from logochron.core.options import Empty, Grain, OnRefused, Spread, check
-from logochron.core.selection import Where, in_words
+from logochron.core.selection import Where, conditions, in_words
 from logochron.core.standing import Standing
 from logochron.sources.account import Stated
 from logochron.sources.amounts import check_stated
@@ -91,7 +92,7 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
     if options.periods_in_columns is not None:
         check("periods_in_columns", options.periods_in_columns, Grain)
         measures = measures or (Measure("amount"),)
-        if date is not None or len({m.source_column for m in measures}) > 1:
+        if date is not None or len({leaf.column for leaf in _leaves(measures) if not leaf.counts}) > 1:
             raise QuestionError(
                 "with `periods_in_columns` the headers are the dates and the cells one measure: leave `date` out, and "
                 "let `values` be the one name the amounts shall have"
@@ -114,15 +115,17 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
         from logochron.sources.guessing import guess
 
         sample = sampled(engine, sources[0], options.dialect)
-        known = [*dimensions.values(), *where]
+        named = [(leaf.column, *(c.column for c in leaf.where)) for leaf in _leaves(measures)]
+        known = [*dimensions.values(), *where, *(name for names in named for name in names if name)]
         date, column, guesses = guess(sources[0], sample, date, measures, known)
         measures = measures or (Measure(column),)
+    columns_wanted = {dimensions.get(name, name): items for name, items in where.items()}
     wanted = Wanted(
         date=date,
         dimensions=dimensions,
-        columns=tuple(dict.fromkeys(m.source_column for m in measures)),
+        leaves=_leaves(measures),
         # a filter may use the new name of a dimension, or the name of any column
-        where={dimensions.get(name, name): items for name, items in where.items()},
+        where=conditions(columns_wanted),
         empty_is_zero=options.empty == "zero",
         tz=options.tz,
         times_cut=options.date_format is None,
@@ -138,7 +141,7 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
         measures=measures,
         covering=covered,
         until=report,
-        selected=in_words(wanted.where),
+        selected=in_words(columns_wanted),
         filters={in_dimension.get(name, name): items for name, items in where.items()},
         guesses=guesses,
     )
@@ -170,6 +173,11 @@ def _measures(values: str | Sequence[str], measures: Sequence[Measure]) -> tuple
         if any(other.name == measure.name for other in asked[:i]):
             raise QuestionError(f"`values` and `measures` name {measure.name!r} twice")
     return asked
+
+
+def _leaves(measures: Sequence[Measure]) -> tuple[Leaf, ...]:
+    """All that the measures sum and count."""
+    return all_leaves(formulas(measures))
 
 
 def _names(option: str, given: Any) -> list[str]:

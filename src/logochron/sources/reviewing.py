@@ -9,6 +9,7 @@ import numpy as np
 
 from logochron.core.daybook import Daybook
 from logochron.core.errors import QuestionError, no_such
+from logochron.core.formulas import all_leaves, formulas
 from logochron.core.review import Fact, Review, review_book
 from logochron.sources.engine import Engine
 from logochron.sources.guessing import NEARLY, candidates_of, guess, labels_of
@@ -107,7 +108,7 @@ def _columns_found(source: Any, asked: Options, with_items: bool) -> Options:
         guess(first, sample, asked.date, (), known)  # says what is to be named
     found = asked._replace(date=dates[0], values=named)
     if with_items:
-        taken = [dates[0], *named, *(m.source_column for m in asked.measures)]
+        taken = [dates[0], *named, *(leaf.column for leaf in all_leaves(formulas(asked.measures)))]
         names = labels_of(sample, taken)
         found = found._replace(by={f"the {name}" if name in TAKEN else name: name for name in names})
     return found
@@ -154,8 +155,10 @@ def _amounts(engine: Engine, scanned: Scanned) -> list[Fact]:
     facts = []
     rows = inner(scanned.query, numbered=True)
     for i, amount in enumerate(scanned.query.amounts):
+        if not amount.column:  # a count
+            continue
         places = rf"length(regexp_extract(r{i}::VARCHAR, '\.([0-9]*?)0*$', 1))"
-        taken = "keep AND ok"
+        taken = f"keep AND ok AND t{i}"
         sql = (
             f"SELECT count(*), "
             f"count(*) FILTER (y{i} = 0), min(rn) FILTER (y{i} = 0), "

@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.errors import IntakeError
-from logochron.core.selection import labels_named
 from logochron.sources.engine import Engine
 from logochron.sources.query import Amount, Groups, Judge, Plan, Query, double, inner, is_empty, quoted
 
@@ -34,7 +33,7 @@ def roll_up(
                 query, plans = asked, asked_plans
                 continue
         while True:
-            bettered = {column: _better(plans[column], stats, i) for i, column in enumerate(plans)}
+            bettered = {key: _better(plans[key], stats, i) for i, key in enumerate(plans)}
             if bettered == plans:
                 return query, _groups(engine, query, plans, stats)
             plans = bettered
@@ -46,7 +45,7 @@ def _swift_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: s
 
     An amount that is unreadable, not finite, too large or finer than its scale ends it.
     """
-    if query.empty_is_zero or query.where:
+    if query.empty_is_zero or query.named:
         return None
     shown = ["d", *(f"h{i}" for i in range(len(query.labels)))]
     doubles = [f"{query.date} AS d", *(f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values()))]
@@ -95,15 +94,15 @@ def _careful_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name:
     shown = [f"CASE WHEN keep THEN h{i} END AS h{i}" for i in range(len(query.labels))]
     measured = []
     for i, amount in enumerate(query.amounts):
-        measured += _measured(i, amount, plans[amount.column])
-    labels = [(c, label) for c, wanted in query.where.items() for label in labels_named(wanted)]
+        measured += _measured(i, amount, plans[amount.key])
+    labels = list(dict.fromkeys((c, label) for c, *named in query.named for labels in named for label in labels))
     conditions = list(query.conditions)
     counted = [
         f"count(*) FILTER (w{conditions.index(column)} = {quoted(label)}) AS named{i}"
         for i, (column, label) in enumerate(labels)
     ]
     empties = [
-        f"count(*) FILTER (keep AND {is_empty(f'o{i}::VARCHAR')}) AS empty{i}"
+        f"count(*) FILTER (keep AND t{i} AND {is_empty(f'o{i}::VARCHAR')}) AS empty{i}"
         for i in range(len(query.amounts))
         if query.empty_is_zero
     ]
@@ -111,7 +110,7 @@ def _careful_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name:
     for i, amount in enumerate(query.amounts):
         point = f" OR contains(o{i}, '.')" if amount.maybe_grouped else ""
         unread = f"y{i} IS NULL AND NOT {is_empty(f'o{i}')}{point}" if amount.is_text else "false"
-        odd.append(f"bool_or(keep AND ({unread})) AS odd{i}")
+        odd.append(f"bool_or(keep AND t{i} AND ({unread})) AS odd{i}")
     apart = [f"r{i} AS a{i}" for i in range(len(query.amounts)) if query.apart]
     fields = ["d", "keep", *shown, "count(*) AS n", "count(*) FILTER (keep AND NOT ok) AS bad"]
     sql = ", ".join([*fields, *measured, *counted, *empties, *odd, *apart])
@@ -128,31 +127,31 @@ def _careful_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name:
 
 def _measured(i: int, amount: Amount, plan: Plan) -> list[str]:
     """The sum, the sum of sizes, and whether an amount has decimals finer than the scale."""
-    y = f"y{i}"
+    y, ok = f"y{i}", f"(ok AND t{i})"
     unit = 10**plan.scale
     if plan.way == "whole":
-        x = f"CASE WHEN ok THEN round({y} * {unit}) END"
+        x = f"CASE WHEN {ok} THEN round({y} * {unit}) END"
         return [
             f"sum({x}) AS s{i}",
             f"sum(abs({x})) AS size{i}",
-            f"bool_or(ok AND round({y} * {unit}) / {unit} <> {y}) AS finer{i}",
+            f"bool_or({ok} AND round({y} * {unit}) / {unit} <> {y}) AS finer{i}",
         ]
     if plan.way == "decimal":
         number = f"TRY_CAST(r{i} AS DECIMAL(38, {plan.scale}))"
-        x = f"CASE WHEN ok THEN coalesce({number}, 0) END"
+        x = f"CASE WHEN {ok} THEN coalesce({number}, 0) END"
         # a text tells its decimals itself; a double is compared with what it became
         finer = (
             rf"regexp_matches(r{i}, '\.[0-9]{{{plan.scale}}}[0-9]*[1-9]|[eE]')"
             if amount.is_text
             else f"{number}::DOUBLE IS DISTINCT FROM {y}"
         )
-        finer = f"ok AND ({finer} OR {number} IS NULL AND {y} <> 0)"
+        finer = f"{ok} AND ({finer} OR {number} IS NULL AND {y} <> 0)"
         return [
             f"sum({x}) AS s{i}",
             f"sum(abs({x}))::DOUBLE * {unit} AS size{i}",
             f"bool_or({finer}) AS finer{i}",
         ]
-    x = f"CASE WHEN ok THEN {y} END"
+    x = f"CASE WHEN {ok} THEN {y} END"
     return [
         f"printf('%.15g', fsum({x}))::DOUBLE AS s{i}",
         f"sum(abs({x})) AS size{i}",
@@ -205,9 +204,9 @@ def _groups(engine: Engine, query: Query, plans: Mapping[str, Plan], stats: Mapp
         label_codes={name: arrays[f"c_h{i}"].astype(np.int64) for i, name in enumerate(query.labels)},
         rows=arrays["n"].astype(np.int64),
         bad=arrays["bad"].astype(np.int64),
-        sums={column: arrays[f"s{i}"] for i, column in enumerate(plans)},
-        sizes={column: float(stats[f"size{i}"] or 0.0) for i, column in enumerate(plans)},
+        sums={key: arrays[f"s{i}"] for i, key in enumerate(plans)},
+        sizes={key: float(stats[f"size{i}"] or 0.0) for i, key in enumerate(plans)},
         plans=dict(plans),
-        empties={a.column: int(stats.get(f"empty{i}") or 0) for i, a in enumerate(query.amounts)},
+        empties={a.key: int(stats.get(f"empty{i}") or 0) for i, a in enumerate(query.amounts)},
         named_rows=stats["named"],
     )

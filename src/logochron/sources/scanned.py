@@ -11,13 +11,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.days import Days
+from logochron.core.formulas import RECORDS, Leaf
 from logochron.core.intake import LISTED, Refusal
-from logochron.core.selection import Where, labels_named
+from logochron.core.selection import Condition
 from logochron.core.totals import is_total
 from logochron.sources.amounts import Stated, is_amount, judge
 from logochron.sources.engine import Engine
 from logochron.sources.locate import Source
-from logochron.sources.query import Groups, Plan, Query, inner, is_empty, quoted
+from logochron.sources.query import Amount, Groups, Plan, Query, condition, inner, is_empty, quoted
 from logochron.sources.rollup import roll_up
 
 _NAN = re.compile(r"\s*[+-]?nan\s*", re.IGNORECASE)
@@ -32,19 +33,63 @@ class Wanted(NamedTuple):
 
     date: str
     dimensions: Mapping[str, str]  # name -> column
-    columns: tuple[str, ...]
-    where: Where
+    leaves: tuple[Leaf, ...]  # all that the measures sum and count
+    where: tuple[Condition, ...]
     empty_is_zero: bool
     tz: str | None = None
     times_cut: bool = True  # dates lose their time in the engine, where no form of the user's reads it
     writing: Stated = Stated()
     apart: bool = False  # one group an amount, not only one a day and item
 
+    @property
+    def summed(self) -> tuple[Leaf, ...]:
+        """What single records are looked at for: amounts, and records of some rows only."""
+        return tuple(leaf for leaf in self.leaves if leaf.counts != "ids" and leaf.key != RECORDS)
+
+    @property
+    def ids(self) -> tuple[Leaf, ...]:
+        """What distinct ids are counted for."""
+        return tuple(leaf for leaf in self.leaves if leaf.counts == "ids")
+
+    @property
+    def conditions(self) -> tuple[Condition, ...]:
+        """All conditions on rows, those of single measures too, by the columns of the source."""
+        return tuple(dict.fromkeys((*self.where, *(c for leaf in self.leaves for c in self.conditions_of(leaf)))))
+
+    def conditions_of(self, leaf: Leaf) -> tuple[Condition, ...]:
+        """The conditions of a leaf, by the columns of the source: it may use the new name of a dimension."""
+        return tuple(c._replace(column=self.dimensions.get(c.column, c.column)) for c in leaf.where)
+
     def names(self) -> list[tuple[str, str]]:
         """The wanted columns, each with the option that names it."""
-        named = [("date", self.date), *(("values", column) for column in self.columns)]
+        named = [("date", self.date), *(("values", leaf.column) for leaf in self.summed if leaf.column)]
         named += [("by", column) for column in self.dimensions.values()]
-        return named + [("where", column) for column in self.where]
+        named += [("where", condition.column) for condition in self.where]
+        named += [("measures", leaf.column) for leaf in self.ids]
+        named += [("measures", c.column) for leaf in self.leaves for c in self.conditions_of(leaf)]
+        return list(dict.fromkeys(named))
+
+    def id_columns(self, made: Callable[[str], str], expressions: Mapping[str, str]) -> dict[str, tuple[str, str]]:
+        """For each leaf that counts distinct ids the engine's expression for them, and which rows it takes."""
+        taken = {leaf.key: condition(self.conditions_of(leaf), expressions) for leaf in self.ids}
+        return {leaf.key: (made(leaf.column), taken[leaf.key]) for leaf in self.ids}
+
+    def amounts(self, made: Callable[[str], Amount], expressions: Mapping[str, str]) -> list[Amount]:
+        """What is summed of each row, in the engine's words.
+
+        Parameters
+        ----------
+        made
+            The amount of a column, without its key and condition.
+        expressions
+            Of the columns that conditions name.
+        """
+        found = []
+        for leaf in self.summed:
+            amount = made(leaf.column) if leaf.column else Amount("", "", "1", "1", False)
+            taken = condition(self.conditions_of(leaf), expressions) if leaf.where else ""
+            found.append(amount._replace(key=leaf.key, taken=taken))
+        return found
 
 
 class Malformed(NamedTuple):
@@ -163,7 +208,7 @@ def judged_roll_up(
 
 def total_warning(source: Source, label: str, wanted: Wanted) -> tuple[str, ...]:
     """What to say of a row that calls itself a total, where nothing leaves it out or takes it on purpose."""
-    named = {name for items in wanted.where.values() for name in labels_named(items)}
+    named = {name for one in wanted.conditions for name in (*one.taken, *one.left_out)}
     if not label or label in named:
         return ()
     return (f"{source.name}: a row calls itself {label!r}: if it adds up others they count twice",)
@@ -197,9 +242,9 @@ def refused_rows(
     """
     query = scanned.query
     fields = ["rn", "dt", "date_text", *(f"o{i}::VARCHAR AS o{i}" for i in range(len(query.amounts)))]
-    fields += [f"y{i}" for i in range(len(query.amounts))]
+    fields += [f"y{i}, k{i}" for i in range(len(query.amounts))]
     blank = " AND ".join(f"e{i}" for i in range(len(query.all_fields)))
-    tables = {"in_question": {"v": _texts(in_question)}, "undated": {"v": _texts(undated)}}
+    tables = {"in_question": {"v": texts_of(in_question)}, "undated": {"v": texts_of(undated)}}
     rows = f"SELECT *, coalesce(d::VARCHAR, '') AS dt FROM ({inner(query, numbered=True)})"
     no_day = f"dt IN (SELECT v FROM undated) AND NOT ({blank})"
     no_amount = "dt IN (SELECT v FROM in_question) AND keep AND NOT ok"
@@ -210,7 +255,7 @@ def refused_rows(
         return []
     numbers = found["rn"].astype(np.int64)
     lines = numbers if scanned.lines is None else scanned.lines.of_rows(numbers)
-    bad_dates = set(_texts(undated))
+    bad_dates = set(texts_of(undated))
     refusals = []
     for i, line in enumerate(lines):
         if found["dt"][i] in bad_dates:
@@ -222,7 +267,7 @@ def refused_rows(
             continue
         for j, amount in enumerate(query.amounts):
             text = found[f"o{j}"][i] or ""
-            reason = _why(text, found[f"y{j}"][i], amount.form, query.empty_is_zero)
+            reason = "" if found[f"k{j}"][i] else _why(text, found[f"y{j}"][i], amount.form, query.empty_is_zero)
             if reason:
                 column = found["date_text"][i] if scanned.cells else amount.column
                 refusals.append(Refusal(int(line), column, text, reason, scanned.source.name, scanned.unit))
@@ -230,7 +275,8 @@ def refused_rows(
     return refusals
 
 
-def _texts(dates: NDArray[Any]) -> NDArray[np.object_]:
+def texts_of(dates: NDArray[Any]) -> NDArray[np.object_]:
+    """Dates as the engine's texts of them."""
     return np.array(["" if date is None else str(date) for date in dates], dtype=object)
 
 

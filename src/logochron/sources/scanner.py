@@ -76,7 +76,7 @@ class Scanner:
             table = carry_text(self.engine, self.unpacked(source), self.folder, self.dialect, self.names)
         else:
             table = self.typed(source)
-        measure = self.wanted.columns[0]
+        measure = next((leaf.column for leaf in self.wanted.summed if leaf.column), "amount")
         return lay_out(self.engine, source, table, measure, self.names, self.wide.rows, self.wide.calendar)
 
     def typed(self, source: Source) -> Typed:
@@ -123,5 +123,5 @@ class Scanner:
 
 def sampled(engine: Engine, source: Source, dialect: Dialect) -> list[Column]:
     """The columns of a source with their first fields, before any is wanted."""
-    with Scanner(engine, Wanted("", {}, (), {}, False), dialect) as scanner:
+    with Scanner(engine, Wanted("", {}, (), (), False), dialect) as scanner:
         return scanner.sample(source)

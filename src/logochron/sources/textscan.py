@@ -77,7 +77,8 @@ def scan_text(
         counting.start()
         failure: IntakeError | None = None
         try:
-            plain = all(written_plainly(text.column(placed.at[amount.column])) for amount in query.amounts)
+            shown = [text.column(placed.at[amount.column]) for amount in query.amounts if amount.column]
+            plain = all(map(written_plainly, shown))
             plans = _text_plans(text, placed, query.amounts)
             query, groups, said = judged_roll_up(
                 engine, source, query, plans, wanted, partial(_lines_so_far, engine, text, path), plain=plain
@@ -162,6 +163,12 @@ def _text_query(text: TextFile, path: Path, wanted: Wanted, placed: Placed, unde
     date = place[wanted.date]
     if wanted.times_cut and (wanted.tz or any(map(has_time, text.column(placed.at[wanted.date])))):
         date = day_text(date, wanted.tz)  # one text a day, not one a second
+    conditions = {c.column: f"coalesce({place[c.column]}, '')" for c in wanted.conditions}
+
+    def made(column: str) -> Amount:
+        at = place[column]
+        return Amount("", column, at, at, True, maybe_grouped=not settled(text.column(placed.at[column])))
+
     return Query(
         relation=f"{strict}, ignore_errors=true, store_rejects=true)",
         strict=f"{strict})",
@@ -169,13 +176,12 @@ def _text_query(text: TextFile, path: Path, wanted: Wanted, placed: Placed, unde
         date_text=place[wanted.date],
         date=date,
         labels={name: place[column] for name, column in wanted.dimensions.items()},
-        conditions={column: f"coalesce({place[column]}, '')" for column in wanted.where},
-        amounts=[
-            Amount(c, place[c], place[c], True, maybe_grouped=not settled(text.column(placed.at[c])))
-            for c in wanted.columns
-        ],
+        conditions=conditions,
+        amounts=wanted.amounts(made, conditions),
         all_fields=[f"c{i}" for i in range(len(text.header))],
         where=wanted.where,
+        named=wanted.conditions,
+        ids=wanted.id_columns(lambda column: place[column], conditions),
         empty_is_zero=wanted.empty_is_zero,
         apart=wanted.apart,
         # looked for in the amounts only where the file holds any
@@ -187,8 +193,9 @@ def _text_plans(text: TextFile, placed: Placed, amounts: Sequence[Amount]) -> di
     """Sum at the scale that the first rows need."""
     plans = {}
     for amount in amounts:
-        matches = map(_DECIMALS.fullmatch, text.column(placed.at[amount.column]))
-        plans[amount.column] = Plan("whole", min(max((len(m[1] or "") for m in matches if m), default=0), 6))
+        texts = text.column(placed.at[amount.column]) if amount.column else ()
+        matches = map(_DECIMALS.fullmatch, texts)
+        plans[amount.key] = Plan("whole", min(max((len(m[1] or "") for m in matches if m), default=0), 6))
     return plans
 
 

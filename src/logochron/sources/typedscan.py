@@ -79,8 +79,10 @@ def scan_typed(engine: Engine, source: Source, table: Typed, wanted: Wanted) -> 
         Where a column holds what is no amount or no date.
     """
     placed = place_columns(source.name, wanted.names(), table.header)
-    amounts, plans = [], {}
-    for column in wanted.columns:
+    as_text = {name: f"{table.columns[i]}::VARCHAR" for name, i in placed.at.items()}
+    plans: dict[str, Plan] = {}
+
+    def made(column: str) -> Amount:
         sql, kind = table.columns[placed.at[column]], table.types[placed.at[column]]
         is_text = kind.startswith(_TEXT)
         if not is_text and not NUMBER.fullmatch(kind):
@@ -88,10 +90,14 @@ def scan_typed(engine: Engine, source: Source, table: Typed, wanted: Wanted) -> 
         raw = f"{sql}::VARCHAR" if is_text else sql
         # a short float means the decimals it shows, not those of the double next to it
         number = f"{sql}::VARCHAR::DOUBLE" if kind == "FLOAT" else raw
-        amounts.append(Amount(column, raw, number, is_text, maybe_grouped=is_text))
+        return Amount("", column, raw, number, is_text, maybe_grouped=is_text)
+
+    conditions = {c.column: f"coalesce({as_text[c.column]}, '')" for c in wanted.conditions}
+    amounts = wanted.amounts(made, conditions)
+    for amount in amounts:
+        kind = table.types[placed.at[amount.column]] if amount.column else "INT"
         decimal = re.match(r"DECIMAL\(\d+,(\d+)\)", kind)
-        plans[column] = Plan("whole", min(int(decimal[1]), 6) if decimal else 0 if "INT" in kind else 2)
-    as_text = {name: f"{table.columns[i]}::VARCHAR" for name, i in placed.at.items()}
+        plans[amount.key] = Plan("whole", min(int(decimal[1]), 6) if decimal else 0 if "INT" in kind else 2)
     query = Query(
         relation=table.relation,
         strict=table.relation,
@@ -99,10 +105,12 @@ def scan_typed(engine: Engine, source: Source, table: Typed, wanted: Wanted) -> 
         date_text=table.date_text or as_text[wanted.date],
         date=_date(source, wanted, table, placed),
         labels={name: as_text[column] for name, column in wanted.dimensions.items()},
-        conditions={column: f"coalesce({as_text[column]}, '')" for column in wanted.where},
+        conditions=conditions,
         amounts=amounts,
         all_fields=[f"{column}::VARCHAR" for column in table.columns],
         where=wanted.where,
+        named=wanted.conditions,
+        ids=wanted.id_columns(lambda column: as_text[column], conditions),
         empty_is_zero=wanted.empty_is_zero,
         apart=wanted.apart,
     )

@@ -71,7 +71,15 @@ def columns(
     _check(result, ax, panels)
     size = size or draw_base.DEFAULT_SIZE
     formats = formats or Formats(locale=locale)
-    spec = columns_spec(result, measure=measure, item=item, panels=panels, width=_width(ax, size), formats=formats)
+    spec = columns_spec(
+        result,
+        measure=measure,
+        item=item,
+        panels=panels,
+        width=_width(ax, size),
+        formats=formats,
+        drawable=draw_base.drawable,
+    )
     return draw_columns.draw_columns(spec, size=size, palette=palette or Palette(), formats=formats, ax=ax)
 
 
@@ -125,7 +133,16 @@ def bars(
     _check(result, ax, split)
     formats = formats or Formats(locale=locale)
     height = (size or draw_base.DEFAULT_SIZE)[1]
-    spec = bars_spec(result, measure=measure, at=at, split=split, lane=lane, height=height, formats=formats)
+    spec = bars_spec(
+        result,
+        measure=measure,
+        at=at,
+        split=split,
+        lane=lane,
+        height=height,
+        formats=formats,
+        drawable=draw_base.drawable,
+    )
     return draw_bars.draw_bars(spec, size=size, palette=palette or Palette(), formats=formats, ax=ax)
 
 

@@ -15,7 +15,6 @@ from numpy.typing import NDArray
 
 from logochron.core.days import as_date
 from logochron.core.errors import QuestionError
-from logochron.views.palette import MARKS
 
 MINUS, DASH = "\N{MINUS SIGN}", "\N{EN DASH}"
 
@@ -155,18 +154,37 @@ class Formats:
             return f"{self.day(first, year=False)} {self.dash} {self.day(last, year=year)}"
         return f"{start.day}{self.dash}{self.day(last, year=year)}"
 
-    def mark(self, direction: str) -> str:
-        """The mark of a direction."""
-        return MARKS["ascii" if self.plain else "triangles"][direction]
+    def bar(self, share: float, cells: int = 8) -> str:
+        """A share as a bar, cut to the part of 0 to 1 that can be shown.
+
+        >>> Formats().bar(0.5, 4), Formats(plain=True).bar(0.5, 4)
+        ('██', '##')
+        """
+        if not math.isfinite(share):
+            return ""
+        eighths = round(min(max(share, 0.0), 1.0) * cells * 8)
+        if self.plain:
+            return "#" * round(eighths / 8)
+        return "█" * (eighths // 8) + ("", *"▏▎▍▌▋▊▉")[eighths % 8]
+
+    def points(self, part: float) -> str:
+        """A part of growth in percentage points.
+
+        >>> Formats().points(0.0213)
+        '+2.1'
+        """
+        return self.number(part * 100, 1, signed=True)
 
 
 def fitting_decimals(values: NDArray[np.float64], changes: NDArray[np.float64], scale: int | None) -> int:
     """How many decimals the amounts of a table need: none where they are large, but never a change hidden."""
     finite = np.abs(values[np.isfinite(values)])
-    most = 2 if scale is None else min(scale, 6)
+    # figures that are divided have no scale of their own: three digits or so
+    largest = finite.max() if finite.size else 0.0
+    most = (2 if largest >= 10 else 3 if largest >= 1 else 4) if scale is None else min(scale, 6)
     if not finite.size or not (finite % 1).any():
         return 0
-    start = 0 if finite.max() >= 10_000 else min(2, most)
+    start = 0 if largest >= 10_000 else min(2, most)
     moved = np.abs(changes[np.isfinite(changes) & (changes != 0)])
     for decimals in range(start, most):
         if not moved.size or moved.min() >= 0.5 * 10**-decimals or moved.size > 12 and decimals >= 2:

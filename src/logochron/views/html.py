@@ -30,11 +30,15 @@ def _table(spec: TableSpec, palette: Palette) -> str:
                 "td",
                 column,
                 row.cells.get(column, ""),
-                f"color:{palette.verdict(row.verdict)};white-space:pre" if column == "growth" else "",
+                f"color:{palette.verdict(row.verdict)};white-space:pre"
+                if column == spec.judged and row.verdict
+                else f"padding-left:{row.depth + 0.5}em"
+                if row.depth and column.startswith("dim:")
+                else "",
             )
             for column in spec.headings
         )
-        weight = ' style="font-weight:bold"' if row.total else ""
+        weight = ' style="font-weight:bold"' if row.total or row.subtotal else ""
         body.append(f"<tr{weight}>{cells}</tr>")
     notes = "<br>".join(escape(line) for line in spec.lines)
     unit = f" ({escape(spec.unit)})" if spec.unit else ""

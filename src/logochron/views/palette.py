@@ -26,10 +26,3 @@ class Palette:
     def verdict(self, verdict: str) -> str:
         """The color of a verdict; neutral and unknown are the level's."""
         return {"favorable": self.favorable, "adverse": self.adverse}.get(verdict, self.level)
-
-
-#: Marks by direction: rising, falling, level, unknown.
-MARKS = {
-    "triangles": {"rising": "▲", "falling": "▼", "level": "=", "unknown": "·"},
-    "ascii": {"rising": "+", "falling": "-", "level": "=", "unknown": "."},
-}

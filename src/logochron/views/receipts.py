@@ -60,9 +60,8 @@ def _decimals(receipt: Receipt, formats: Formats) -> int:
     books = [receipt.of.book, *([receipt.of.plan] if receipt.of.plan else [])]
     scales = []
     for book in books:
-        columns = {m.name: m.source_column for m in book.measures}
-        if receipt.measure.name in columns:
-            scales.append(book.amounts[columns[receipt.measure.name]].scale)
+        if receipt.measure.name in book.formulas:
+            scales.append(book.decimals(receipt.measure.name))
     return min(max(2 if scale is None else scale for scale in scales), 6)
 
 

@@ -5,15 +5,28 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from rich.cells import cell_len
+
+#: What a narrow terminal goes without, group by group; never growth.
+DROPPED = (
+    *(("note",), ("bar",), ("share",), ("advice",), ("price",), ("mix",), ("volume",), ("change",), ("base",)),
+    *(("band",), ("count",), ("days",)),
+)
+
 
 @dataclass(frozen=True)
 class Row:
-    """One row: its cells by column, the verdict its growth bears, and whether it is a total or starts a group."""
+    """One row: its cells by column, the verdict its growth bears, and whether it is a total or starts a group.
+
+    `depth` is how far its item is indented; a `subtotal` adds up the rows that follow it.
+    """
 
     cells: Mapping[str, str]
     verdict: str
     total: bool = False
     starts: bool = False
+    depth: int = 0
+    subtotal: bool = False
 
 
 @dataclass(frozen=True)
@@ -21,6 +34,7 @@ class TableSpec:
     """A table: title, unit, headings by column (in order), rows, lines below. `numeric` are aligned right.
 
     `firm` columns of text are never cut; `dropped` are what a narrow terminal goes without, group by group.
+    `judged` is the column that bears the verdict's color.
     """
 
     title: str
@@ -30,9 +44,16 @@ class TableSpec:
     rows: tuple[Row, ...]
     lines: tuple[str, ...]
     firm: frozenset[str] = frozenset({"period"})
-    dropped: tuple[tuple[str, ...], ...] = (("note",), ("share",), ("change",), ("base",), ("count",), ("days",))
+    dropped: tuple[tuple[str, ...], ...] = DROPPED
     empty: str = "No period to show: none is held whole by the records."
+    judged: str = "growth"
 
     def width(self, column: str) -> int:
         """The widest cell of a column."""
-        return max([len(self.headings[column]), *(len(row.cells.get(column, "")) for row in self.rows)])
+        cells = (cell_len(self.cell(row, column)) for row in self.rows)
+        return max([cell_len(self.headings[column]), *cells])
+
+    def cell(self, row: Row, column: str) -> str:
+        """What stands in a cell, an item indented."""
+        text = row.cells.get(column, "")
+        return "  " * row.depth + text if column.startswith("dim:") else text

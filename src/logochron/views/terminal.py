@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from rich.box import Box
+from rich.cells import cell_len
 from rich.console import Console
 from rich.style import Style
 from rich.table import Table
@@ -17,8 +18,13 @@ _LEAST_LABEL = 3
 _GAP = 2
 
 
-def print_table(console: Console, spec: TableSpec, *, plain: bool, palette: Palette | None = None) -> None:
-    """Print a table as wide as it needs, or as the console allows."""
+def print_table(
+    console: Console, spec: TableSpec, *, plain: bool, palette: Palette | None = None, fill: bool = False
+) -> None:
+    """Print a table as wide as it needs, or as the console allows.
+
+    `fill`: verdicts as the ground behind a figure, not as its color.
+    """
     palette = palette or Palette()
     if not spec.rows:
         console.print(Text(spec.title, style="bold"))
@@ -43,17 +49,20 @@ def print_table(console: Console, spec: TableSpec, *, plain: bool, palette: Pale
     for place, row in enumerate(spec.rows):
         cells = []
         for column in columns:
-            style = Style(bold=row.total)
-            if column == "growth":
-                style += Style(color=palette.verdict(row.verdict))
+            style = Style(bold=row.total or row.subtotal)
+            if column == spec.judged and row.verdict:
+                color = palette.verdict(row.verdict)
+                style += Style(color=palette.paper, bgcolor=color) if fill else Style(color=color)
+            elif column == "bar":
+                style = Style(color=palette.base)
             elif column in ("note", "share") or row.cells.get(column) in ("–", "-"):
                 style += Style(color=palette.level)
-            cells.append(Text(row.cells.get(column, ""), style=style))
+            cells.append(Text(spec.cell(row, column), style=style))
         last = place == len(spec.rows) - 1
         table.add_row(*cells, end_section=by_items and row.total and not last)
     width = sum(_width(spec, column, note_width) for column in columns) + _GAP * (len(columns) - 1)
     beside = width - (_width(spec, "note", note_width) + _GAP if "note" in columns else 0)
-    space = max(beside - len(spec.title) - len(spec.unit), 2)
+    space = max(beside - cell_len(spec.title) - cell_len(spec.unit), 2)
     console.print(
         Text(spec.title, style="bold") + Text(" " * space + spec.unit if spec.unit else "", style=palette.level),
         soft_wrap=True,

@@ -7,14 +7,14 @@ from typing import Any
 
 from numpy.typing import NDArray
 
-from logochron.core.compare import Comparison
+from logochron.core.answers import Answer
 from logochron.core.days import to_days
 from logochron.core.measures import Measure
 from logochron.views.formats import Formats, capital, plural, words
 
 
 def subject(
-    result: Comparison, measure: Measure, *, split: bool, item: str | None = None, period: str | None = None
+    result: Answer, measure: Measure, *, split: bool, item: str | None = None, period: str | None = None
 ) -> str:
     """What is shown: "Revenue by month, all harbors"; or of one period, "Revenue in 2026-09 by harbor"."""
     by = [result.calendar.word(result.each)] if result.each != "span" and period is None else []
@@ -34,32 +34,32 @@ def subject(
     return named + selection_words(result)
 
 
-def selection_words(result: Comparison) -> str:
+def selection_words(result: Answer) -> str:
     """What was selected, as a title ends with it."""
     return "".join(f", {words(selected)}" for selected in result.book.selected)
 
 
-def period_word(result: Comparison) -> str:
+def period_word(result: Answer) -> str:
     """What the periods are called that a basis steps back in."""
     return result.calendar.word(result.question.window.parent or result.each)
 
 
-def against_words(result: Comparison) -> str:
+def against_words(result: Answer) -> str:
     """What it is held against, as a title calls it."""
     if result.question.weeks == "364-days":
         return f"{_moved(result)} days earlier"
     if result.question.skip_closed:
-        return result.against.in_words("day with records")
-    return result.against.in_words(period_word(result))
+        return result.basis.in_words("day with records")
+    return result.basis.in_words(period_word(result))
 
 
-def base_heading(result: Comparison) -> str:
+def base_heading(result: Answer) -> str:
     """What it is held against, as a column calls it."""
-    return f"{_moved(result)} days ago" if result.question.weeks == "364-days" else result.against.heading
+    return f"{_moved(result)} days ago" if result.question.weeks == "364-days" else result.basis.heading
 
 
-def _moved(result: Comparison) -> int:
-    return 364 * getattr(result.against, "n", 1)
+def _moved(result: Answer) -> int:
+    return 364 * getattr(result.basis, "n", 1)
 
 
 def listed(names: Sequence[str]) -> str:
@@ -72,13 +72,13 @@ def listed(names: Sequence[str]) -> str:
     return f"{', '.join(first)} and {last}" if first else last
 
 
-def _selected(result: Comparison, dimension: str) -> bool:
+def _selected(result: Answer, dimension: str) -> bool:
     return any(selected.startswith(f"{dimension} ") for selected in result.book.selected)
 
 
 def unit(measure: Measure, formats: Formats) -> str:
-    """The unit of a measure's figures: its own, else the currency."""
-    return measure.unit or formats.currency or ""
+    """The unit of a measure's figures: its own, else the currency, which counts and quotients do not have."""
+    return measure.unit or (formats.currency if measure.kind in ("sum", "difference") else None) or ""
 
 
 def axis_words(measure: Measure, formats: Formats) -> str:
@@ -86,7 +86,7 @@ def axis_words(measure: Measure, formats: Formats) -> str:
     return unit(measure, formats) or capital(words(measure.name))
 
 
-def period_label(result: Comparison, label: str, status: str, start: int, end: int, formats: Formats) -> str:
+def period_label(result: Answer, label: str, status: str, start: int, end: int, formats: Formats) -> str:
     """The label of a period; a running one says to which day, a span of days is said in words."""
     if result.each == "span":
         return formats.span(start, end)
@@ -95,13 +95,13 @@ def period_label(result: Comparison, label: str, status: str, start: int, end: i
     return f"{label} to {short_day(result, end, formats)}"
 
 
-def short_day(result: Comparison, day: int, formats: Formats) -> str:
+def short_day(result: Answer, day: int, formats: Formats) -> str:
     """The day as a running period's label names it."""
     civil_month = result.each == "month" and result.calendar.word("month") == "month"
     return formats.day(day, year=False).split(" ")[0] if civil_month else formats.day(day, year=False)
 
 
-def cut_of(result: Comparison, columns: Mapping[str, NDArray[Any]], i: int, formats: Formats) -> str:
+def cut_of(result: Answer, columns: Mapping[str, NDArray[Any]], i: int, formats: Formats) -> str:
     """Which days of a running row are held against which."""
     start, end, base_start, base_end = (
         int(to_days(columns[name][i])) for name in ("start", "end", "base_start", "base_end")
@@ -113,7 +113,7 @@ def cut_of(result: Comparison, columns: Mapping[str, NDArray[Any]], i: int, form
     return cut_words(start, end, base_start, base_end, formats)
 
 
-def figure_footnote(result: Comparison, formats: Formats) -> str:
+def figure_footnote(result: Answer, formats: Formats) -> str:
     """The footnote of a figure: coverage, accounting, report date, and what the named years are."""
     years = result.calendar.legend(result.question.grain, result.alignment.ordinals) if result.each != "span" else ()
     return formats.dot.join([coverage_line(result, formats), *years[-2:]])
@@ -124,7 +124,7 @@ def cut_words(start: int, end: int, base_start: int, base_end: int, formats: For
     return f"{formats.span(start, end, year=False)} against {formats.span(base_start, base_end)}"
 
 
-def coverage_line(result: Comparison, formats: Formats) -> str:
+def coverage_line(result: Answer, formats: Formats) -> str:
     """The footnote of every view: coverage, accounting, report date."""
     cover, intake = result.book.coverage, result.book.intake
     parts = [

@@ -166,5 +166,8 @@ def _markdown(spec: TableSpec) -> str:
     lines += [line([spec.headings[column] for column in headings]), f"| {' | '.join(rules)} |"]
     for row in spec.rows:
         cells = [row.cells.get(column, "") for column in headings]
-        lines.append(line([f"**{cell}**" if row.total and cell.strip() else cell for cell in cells]))
+        cells = [f"· {cell}" if row.depth and column.startswith("dim:") else cell
+                 for column, cell in zip(headings, cells)]  # fmt: skip
+        strong = row.total or row.subtotal
+        lines.append(line([f"**{cell}**" if strong and cell.strip() else cell for cell in cells]))
     return "\n".join([*lines, "", *(f"{text}  " for text in spec.lines), ""])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,6 +15,7 @@ from logochron.core.errors import QuestionError
 from logochron.core.options import Lane, check
 from logochron.views.figures.common import measure_of, sentence
 from logochron.views.formats import Formats, of_measure, shortened
+from logochron.views.marks import Marks, marks_of
 from logochron.views.titles import against_words, axis_words, figure_footnote, period_label, subject, unit
 
 #: Inches for a bar at least, and for what stands above and below the bars.
@@ -54,6 +56,7 @@ class BarsSpec:
     labels: tuple[str, ...]
     panels: tuple[BarsPanel, ...]
     has_lane: bool
+    marks_after: bool
     footnote: str
     empty: str = ""
 
@@ -67,6 +70,7 @@ def bars_spec(
     lane: Lane | None = "all",
     height: float = 8.0,
     formats: Formats | None = None,
+    drawable: Callable[[str], bool] | None = None,
 ) -> BarsSpec:
     """What `bars` draws of one period: the last, or the one that `at` names.
 
@@ -85,6 +89,7 @@ def bars_spec(
             f"`split` must be one of two or more dimensions of the result ({', '.join(result.by)}); got {split!r}"
         )
     asked = measure_of(result, measure)
+    marks = marks_of(result.judgings[asked.name], formats, drawable)
     period = result.place(at)
     table = _rows_of(of_measure(result.columns, asked.name), period)
     total = _rows_of(of_measure(result.total_columns, asked.name), period)
@@ -111,6 +116,7 @@ def bars_spec(
             names[groups == group],
             lane,
             formats,
+            marks,
         )
         for group in in_panels
     )
@@ -131,6 +137,7 @@ def bars_spec(
         labels=tuple(shown),
         panels=panels,
         has_lane=lane is not None,
+        marks_after=marks.after,
         footnote=figure_footnote(result, formats),
         empty="" if len(labels) else "Nothing to draw: no item has records in this period or its base",
     )
@@ -158,6 +165,7 @@ def _panel(
     names: NDArray[Any],
     lane: Lane | None,
     formats: Formats,
+    marks: Marks,
 ) -> BarsPanel:
     place = {name: i for i, name in enumerate(names)}
     at = [place.get(label) for label in labels]
@@ -169,7 +177,9 @@ def _panel(
     for i in at:
         shown = i is not None and (lane == "all" or (lane == "adverse" and rows["verdict"][i] == "adverse"))
         entries.append(
-            LaneEntry(formats.mark(rows["direction"][i]), _moved(rows, i, formats), str(rows["verdict"][i]))
+            LaneEntry(
+                marks.sign(rows["direction"][i], rows["band"][i]), _moved(rows, i, formats), str(rows["verdict"][i])
+            )
             if shown and i is not None
             else LaneEntry("", "", "unknown")
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,6 +15,7 @@ from logochron.core.errors import QuestionError, no_such
 from logochron.core.measures import Measure
 from logochron.views.figures.common import PanelRow, crowd, measure_of, sentence, unlike_weeks
 from logochron.views.formats import Formats, of_measure, shortened
+from logochron.views.marks import Marks, marks_of
 from logochron.views.titles import against_words, axis_words, figure_footnote, short_day, subject, unit
 
 #: Lines of an axis label, and the verdict of each (None: ink).
@@ -55,6 +57,7 @@ def columns_spec(
     panels: str | None = None,
     width: float = 12.8,
     formats: Formats | None = None,
+    drawable: Callable[[str], bool] | None = None,
 ) -> ColumnsSpec:
     """What `columns` draws: the total, one item, or a panel for each item of a dimension.
 
@@ -65,9 +68,10 @@ def columns_spec(
     """
     formats = formats or Formats()
     asked = measure_of(result, measure)
+    marks = marks_of(result.judgings[asked.name], formats, drawable)
     parts = _parts(result, asked, item, panels)
     grid = PanelRow.fitting(len(parts), width)
-    made = tuple(_panel(result, columns, name, grid.panel_width, formats) for name, columns in parts)
+    made = tuple(_panel(result, columns, name, grid.panel_width, formats, marks) for name, columns in parts)
     whole = of_measure(result.total_columns, asked.name) if panels else parts[0][1]
     empty = "" if any(np.isfinite(p.values).any() for p in made) else "Nothing to draw: no period holds recorded days"
     statuses = {str(s) for _, columns in parts for s in columns["status"]}
@@ -128,16 +132,16 @@ def _parts(
 
 
 def _panel(
-    result: Comparison, columns: dict[str, NDArray[Any]], heading: str, width: float, formats: Formats
+    result: Comparison, columns: dict[str, NDArray[Any]], heading: str, width: float, formats: Formats, marks: Marks
 ) -> ColumnsPanel:
     n = len(columns["period"])
     labels = [result.periods[int(code)] for code in columns["period"]]
     growths = [formats.growth(growth) for growth in columns["growth"]]
-    marks = [formats.mark(direction) for direction in columns["direction"]]
+    signs = [marks.sign(direction, band) for direction, band in zip(columns["direction"], columns["band"])]
     unlike = [f"{w[0]} : {w[1]} weeks" if (w := unlike_weeks(note)) else "" for note in columns["note"]]
     longest = max((len(text) for text in (*labels, *unlike)), default=1)
     longest_growth = max((len(g) for g in growths), default=1)
-    step, stacked = crowd(n, width, longest, longest_growth + 2, longest_growth)
+    step, stacked = crowd(n, width, longest, longest_growth + 1 + marks.width, max(longest_growth, marks.width))
     lines: list[LabelLines] = []
     for i in range(n):
         # counted from the last, so that the newest period keeps its label
@@ -146,7 +150,9 @@ def _panel(
             continue
         verdict = str(columns["verdict"][i])
         judged: LabelLines = (
-            ((marks[i], verdict), (growths[i], verdict)) if stacked else ((f"{marks[i]} {growths[i]}", verdict),)
+            ((signs[i], verdict), (growths[i], verdict))
+            if stacked
+            else ((marks.beside(signs[i], growths[i]), verdict),)
         )
         start, end = (int(to_days(columns[name][i])) for name in ("start", "end"))
         status = columns["status"][i]

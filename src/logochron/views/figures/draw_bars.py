@@ -51,7 +51,7 @@ def draw_bars(
             return figure
         width, height = figure.get_size_inches()
         left = 0.5 + _CHARACTER * max(len(label) for label in spec.labels)
-        lane = _LANE if spec.has_lane else 0.35
+        lane = _LANE + _wider(spec) / 72 if spec.has_lane else 0.35
         n = len(spec.panels)
         panel_width = max((width - left - lane * n - 0.1 * (n - 1)) / n, 0.5)
         bars_height = min(height - _AROUND, needed)
@@ -96,8 +96,12 @@ def _panel(ax: Axes, panel: BarsPanel, spec: BarsSpec, palette: Palette, formats
     ax.tick_params(axis="y", labelleft=named)
     if panel.heading:
         ax.set_title(literal(panel.heading), loc="left", size=10.5, color=palette.ink, weight="bold", pad=6)
+    first, last = 8.0, 72.0 + _wider(spec)
     for place, entry in zip(places, panel.lane):
-        for text, offset, side in ((entry.mark, 8, "left"), (entry.growth, 72, "right")):
+        sides = ((entry.mark, first, "left"), (entry.growth, last, "right"))
+        if spec.marks_after:
+            sides = ((entry.growth, last - 6 * _longest_mark(spec) - 2, "right"), (entry.mark, last, "right"))
+        for text, offset, side in sides:
             ax.annotate(
                 literal(text),
                 xy=(1, float(place)),
@@ -109,6 +113,15 @@ def _panel(ax: Axes, panel: BarsPanel, spec: BarsSpec, palette: Palette, formats
                 size=9,
                 color=palette.verdict(entry.verdict),
             )
+
+
+def _longest_mark(spec: BarsSpec) -> int:
+    return max((len(entry.mark) for panel in spec.panels for entry in panel.lane), default=1)
+
+
+def _wider(spec: BarsSpec) -> float:
+    """The points by which marks of several letters make the lane wider."""
+    return 6.0 * max(_longest_mark(spec) - 1, 0)
 
 
 def _handles(spec: BarsSpec, palette: Palette) -> list[Patch | Line2D]:

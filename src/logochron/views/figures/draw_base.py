@@ -12,6 +12,7 @@ from matplotlib.artist import Artist
 from matplotlib.axes import Axes
 from matplotlib.colors import to_rgb
 from matplotlib.figure import Figure
+from matplotlib.font_manager import findfont, get_font
 from matplotlib.lines import Line2D
 from matplotlib.patheffects import withStroke
 from matplotlib.ticker import FuncFormatter, MaxNLocator
@@ -37,6 +38,12 @@ def style() -> Iterator[None]:
     """Our settings while drawing; the user's own stay as they are."""
     with mpl.rc_context(_STYLE):
         yield
+
+
+def drawable(sign: str) -> bool:
+    """Whether the figures' font has every character of a sign."""
+    font = get_font(findfont(str(_STYLE["font.family"])))
+    return all(font.get_char_index(ord(character)) for character in sign)
 
 
 def new_figure(size: Size, palette: Palette) -> Figure:

@@ -1,0 +1,116 @@
+"""Distinct ids counted by day, for every subset of the dimensions at once: grouping sets in the engine."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.days import Days, iso
+from logochron.core.errors import IntakeError
+from logochron.core.formulas import Leaf
+from logochron.core.ids import IdCounts, IdRows
+from logochron.sources.engine import Engine
+from logochron.sources.query import inner, is_empty
+from logochron.sources.scanned import Scanned, texts_of
+
+_SHOWN = 3
+
+
+def count_ids(
+    engine: Engine,
+    scans: Sequence[Scanned],
+    leaf: Leaf,
+    starts: Days,
+    inside: NDArray[np.bool_],
+    labels: Mapping[str, NDArray[np.object_]],
+) -> IdCounts:
+    """The numbers of distinct ids of all sources together, of the rows that count.
+
+    Parameters
+    ----------
+    starts, inside
+        The day of each distinct date and whether its records count, source after source.
+    labels
+        Of each dimension, as their codes order them.
+
+    Raises
+    ------
+    IntakeError
+        Where an id lies on two days: then counts of days do not add up to counts of spans.
+    """
+    names = list(labels)
+    columns = [f"c{i}" for i in range(len(names))]
+    ids = engine.fresh_name("ids")
+    fields = ", ".join(f"{name} BIGINT" for name in ("day", *columns))
+    engine.run(f"CREATE TEMP TABLE {ids} ({fields}, id VARCHAR)", leaf.column)
+    offset = 0
+    for scanned in scans:
+        of = slice(offset, offset + len(scanned.groups.dates))
+        offset = of.stop
+        _collect(engine, scanned, leaf, starts[of], inside[of], labels, ids)
+    twice = engine.rows(
+        f"SELECT id, min(day), max(day), count(*) OVER () FROM {ids} GROUP BY id HAVING min(day) <> max(day) "
+        f"ORDER BY min(day), id LIMIT {_SHOWN}",
+        leaf.column,
+    )
+    if twice:
+        shown = "; ".join(f"{name!r} on {iso(int(low))} and {iso(int(high))}" for name, low, high, _ in twice)
+        more = f" and {twice[0][3] - _SHOWN:,} more" if twice[0][3] > _SHOWN else ""
+        raise IntakeError(
+            f"column {leaf.column!r}: an id must lie on one day to be counted by calendar period, and these lie on "
+            f"two: {shown}{more}. Count the records instead (count=True, --measure NAME=count), or make ids of id and "
+            "day together"
+        )
+    sets = [[name for i, name in enumerate(columns) if mask >> i & 1] for mask in range(1 << len(columns))]
+    grouped = ", ".join(f"({', '.join(('day', *subset))})" for subset in sets)
+    shown_columns = "".join(f", {name}" for name in columns)
+    which = f"grouping({', '.join(columns)})" if columns else "0"
+    found = engine.arrays(
+        f"SELECT day, {which}::BIGINT AS lacking, count(DISTINCT id) AS n{shown_columns} FROM {ids} "
+        f"GROUP BY GROUPING SETS ({grouped})"
+    )
+    engine.run(f"DROP TABLE {ids}", leaf.column)
+    rows = {}
+    for subset in sets:
+        # the engine tells a column that is not grouped by a set bit, the first column by the highest
+        lacking = sum(1 << (len(columns) - 1 - i) for i, name in enumerate(columns) if name not in subset)
+        of_set = found["lacking"].astype(np.int64) == lacking
+        codes = {names[columns.index(name)]: found[name][of_set].astype(np.int64) for name in subset}
+        rows[frozenset(codes)] = IdRows(
+            found["day"][of_set].astype(np.int64), codes, found["n"][of_set].astype(np.int64)
+        )
+    return IdCounts(leaf.column, rows)
+
+
+def _collect(
+    engine: Engine,
+    scanned: Scanned,
+    leaf: Leaf,
+    starts: Days,
+    inside: NDArray[np.bool_],
+    labels: Mapping[str, NDArray[np.object_]],
+    ids: str,
+) -> None:
+    """Adds the ids of one source, once for each day and tuple of items."""
+    query = scanned.query
+    j = list(query.ids).index(leaf.key)
+    dates = texts_of(scanned.groups.dates[inside])
+    tables = {"id_days": {"v": dates, "day": starts[inside].astype(np.int64)}}
+    joins = "JOIN id_days ON coalesce(d::VARCHAR, '') = id_days.v"
+    for i, (name, known) in enumerate(labels.items()):
+        place = list(query.labels).index(name)
+        tables[f"id_labels{i}"] = {"v": known.astype(object), "code": np.arange(len(known), dtype=np.int64)}
+        joins += f" JOIN id_labels{i} ON coalesce(h{place}, '') = id_labels{i}.v"
+    codes = "".join(f", id_labels{i}.code" for i in range(len(labels)))
+    kept = f"ok AND zt{j} AND NOT {is_empty(f'z{j}::VARCHAR')}"
+    for table, arrays in tables.items():
+        engine.connection.register(table, arrays)
+    engine.run(
+        f"INSERT INTO {ids} SELECT DISTINCT id_days.day{codes}, trim(z{j}::VARCHAR) FROM ({inner(query)}) {joins} "
+        f"WHERE {kept}",
+        scanned.source.name,
+    )
+    for table in tables:
+        engine.connection.unregister(table)

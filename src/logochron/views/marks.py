@@ -1,0 +1,64 @@
+"""Marks: signs of a direction, beside its figure, before or after it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from rich.cells import cell_len
+
+from logochron.core.judging import DIRECTIONS, Judging
+from logochron.views.formats import Formats
+
+#: Signs of rising, falling, level and unknown.
+SETS: Mapping[str, tuple[str, str, str, str]] = {
+    "triangles": ("▲", "▼", "=", "·"),
+    "arrows": ("↗", "↘", "→", "·"),
+    "thumbs": ("👍", "👎", "👉", "❔"),
+    "words": DIRECTIONS,
+    "ascii": ("+", "-", "=", "."),
+}
+
+
+@dataclass(frozen=True)
+class Marks:
+    """The signs of one judging: by direction, and by band where that has its own."""
+
+    signs: Mapping[str, str]
+    of_bands: Mapping[str, str]
+    after: bool
+
+    def sign(self, direction: str, band: str | None = None) -> str:
+        """The sign of a row."""
+        return self.of_bands.get(band or "", "") or self.signs[direction]
+
+    def beside(self, sign: str, figure: str) -> str:
+        """A figure with its sign; one of columns below each other, where both are as wide as the others."""
+        return f"{figure} {sign}" if self.after else f"{sign} {figure}"
+
+    @property
+    def width(self) -> int:
+        """The cells that the widest sign takes."""
+        return max(map(cell_len, (*self.signs.values(), *self.of_bands.values())))
+
+
+def marks_of(judging: Judging, formats: Formats, drawable: Callable[[str], bool] | None = None) -> Marks:
+    """The signs that a judging chooses: ASCII where nothing else can be shown, triangles where they cannot be drawn.
+
+    Parameters
+    ----------
+    drawable
+        Tells whether a picture's font has a sign; all where None.
+    """
+    signs = SETS[judging.marks] if isinstance(judging.marks, str) else tuple(judging.marks)
+    able = (lambda sign: sign.isascii()) if formats.plain else drawable or (lambda sign: True)
+    if not all(map(able, signs)):
+        signs = SETS["ascii" if formats.plain else "triangles"]
+    of_bands = {band.name: band.mark for band in judging.bands if band.mark and able(band.mark)}
+    return Marks(dict(zip(DIRECTIONS, signs)), of_bands, judging.marks_stand == "after")
+
+
+def padded(text: str, width: int, *, right: bool = False) -> str:
+    """A text filled up to so many cells."""
+    space = " " * (width - cell_len(text))
+    return space + text if right else text + space
