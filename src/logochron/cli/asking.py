@@ -9,12 +9,13 @@ from typing import Any
 
 import click
 
-from logochron.cli import options
+from logochron.cli import expressions, options
+from logochron.cli.alerting import alerts_of, told
 from logochron.cli.calendars import calendar_of, this_year
 from logochron.cli.progress import reading_progress
 from logochron.core.bases import Plan, parse_basis
 from logochron.core.calendars.base import Calendar
-from logochron.core.compare import Comparison, compare
+from logochron.core.compare import AFTER, BEFORE, UNUSUAL, Comparison, compare
 from logochron.core.daybook import Daybook
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.explain import explain
@@ -31,18 +32,26 @@ _OF_FIGURE = {"item": "columns", "panels": "columns", "split": "bars"}
 
 def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar) -> Daybook:
     """The daybook that the reading options ask for; guesses and warnings go to standard error."""
-    columns = options.names(asked["value"])
+    columns = list(dict.fromkeys(options.names(asked["value"])))
     lower = options.names(asked["lower_is_better"])
+    made = [expressions.measure(text, lower) for text in asked["measures"]]
+    known = [*columns, *(measure.name for measure in made)]
     for name in lower:
-        if name not in columns:
-            raise QuestionError(f"--lower-is-better: {no_such('amount', name, columns, where='--value')}")
+        if name not in known:
+            where = "--value and --measure" if made else "--value"
+            raise QuestionError(f"--lower-is-better: {no_such('amount', name, known, where=where)}")
+    quantity = asked.get("quantity")
+    if quantity is not None and not known:
+        columns = [_amount_beside(quantity, sales, asked)]
+    if quantity is not None and quantity not in known:
+        columns.append(quantity)
     from logochron.sources.reading import read
 
     with reading_progress() as progress:
         book = read(
             list(sales),
             date=asked["date"],
-            measures=[Measure(name, better=options.polarity(name, lower)) for name in dict.fromkeys(columns)],
+            measures=[*(Measure(name, better=expressions.polarity(name, lower)) for name in columns), *made],
             by=options.dimensions(asked["by"]),
             where=options.conditions(asked["where"]),
             progress=progress,
@@ -58,6 +67,18 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar)
     return book
 
 
+def _amount_beside(quantity: str, sales: tuple[str, ...], asked: dict[str, Any]) -> str:
+    """The column of amounts that goes with one of quantities, where it is not named."""
+    from logochron.sources.beside import amount_beside
+    from logochron.sources.locate import Dialect
+
+    known = [quantity, *options.dimensions(asked["by"]).values(), *options.conditions(asked["where"])]
+    dialect = Dialect(*(asked[name] for name in ("delimiter", "encoding", "header_row", "sheet")))
+    column = amount_beside(list(sales), asked["date"], known, dialect)
+    click.echo(f"logochron: amounts from column {column!r} (--value)", err=True)
+    return column
+
+
 def _formats(asked: dict[str, Any]) -> Formats:
     return Formats(
         locale=asked["locale"],
@@ -67,13 +88,32 @@ def _formats(asked: dict[str, Any]) -> Formats:
     )
 
 
-def _compared(sales: tuple[str, ...], asked: dict[str, Any], **more: Any) -> Comparison:
-    """The comparison that the options ask for."""
+def _running(asked: dict[str, Any]) -> str | int | None:
+    running = asked["running"]
+    return int(running) if running is not None and running.isdecimal() else running
+
+
+def _spans(asked: dict[str, Any], book: Daybook, calendar: Calendar) -> dict[str, Any]:
+    """The options of every question about periods."""
+    return {
+        "book": book,
+        "each": asked["each"],
+        "running": _running(asked),
+        "at": asked["at"],
+        "partial": asked["partial"],
+        "weeks": asked["weeks"],
+        "items": asked["kept"],
+        "by": list(options.dimensions(asked["by"])),
+        "calendar": calendar,
+    }
+
+
+def _planned(sales: tuple[str, ...], asked: dict[str, Any]) -> dict[str, Any]:
+    """The options of a question that may be put against a plan, both books read."""
     calendar = calendar_of(asked)
     basis = parse_basis(asked["against"])
     if (asked["plan"] is not None) != isinstance(basis, Plan):
         raise QuestionError("--plan FILE and --against plan go together")
-    running = asked["running"]
     book = read_book(sales, asked, calendar)
     dimensions = options.dimensions(asked["by"])
     plan = None
@@ -83,38 +123,89 @@ def _compared(sales: tuple[str, ...], asked: dict[str, Any], **more: Any) -> Com
         # a filter too is of the plan, where it has the column
         shared = dimensions | {name: name for selection in book.filters for name in selection if name not in dimensions}
         plan = plan_of(asked["plan"], book.measures, shared, each=asked["plan_each"], calendar=calendar)
-    return compare(
-        book,
-        each=asked["each"],
-        against=basis,
-        running=int(running) if running is not None and running.isdecimal() else running,
-        at=asked["at"],
-        partial=asked["partial"],
-        weeks=asked["weeks"],
-        per=asked["per"],
-        skip_closed=asked["skip_closed"],
-        items=asked["kept"],
-        plan=plan,
-        by=list(dimensions),
-        calendar=calendar,
-        **more,
+    return _spans(asked, book, calendar) | {"against": basis, "plan": plan}
+
+
+def _judging(asked: dict[str, Any]) -> Judging:
+    """How the options judge a change."""
+    return Judging(
+        level_within=options.part(asked["level_within"], "--level-within"),
+        level_as=asked["level_as"],
+        bands=[expressions.band(text) for text in asked.get("bands", ())],
+        on=asked.get("bands_on", "growth"),
+        marks=expressions.signs(asked["marks"]),
+        marks_stand=asked["marks_stand"],
     )
 
 
-def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
-    """Ask, and show or write the answer."""
+def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
+    """Ask, and show or write the answer; whether an alert fired."""
     formats = _formats(asked)
     target = _target(asked)
-    judging = Judging(level_within=options.part(asked["level_within"], "--level-within"), level_as=asked["level_as"])
-    result = _compared(sales, asked, last=asked["last"], judging=judging)
+    judging = _judging(asked)
+    alerts = alerts_of(asked["alerts"], (*BEFORE, *AFTER, *UNUSUAL), options.dimensions(asked["by"]), judging)
+    result = compare(
+        **_planned(sales, asked),
+        per=asked["per"],
+        skip_closed=asked["skip_closed"],
+        last=asked["last"],
+        judging=judging,
+        top=asked["top"],
+        sort=asked["sort"],
+        unusual=asked["unusual"] or any(alert.column in UNUSUAL for alert in alerts),
+    )
     _hand_over(result, target, asked, formats, figure=_figure(result, asked, formats))
+    return told(alerts, result, formats)
+
+
+def answer_relate(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
+    """Hold items against each other, and show or write the answer; whether an alert fired."""
+    from logochron.core import relate
+
+    formats, target, judging = _formats(asked), _target(asked), _judging(asked)
+    alerts = alerts_of(asked["alerts"], (*BEFORE, *relate.AFTER), options.dimensions(asked["by"]), judging)
+    calendar = calendar_of(asked)
+    result = relate.relate(
+        **_spans(asked, read_book(sales, asked, calendar), calendar),
+        against=asked["against"],
+        within=asked["within"],
+        base=asked["base"],
+        last=asked["last"],
+        judging=judging,
+        top=asked["top"],
+        sort=asked["sort"],
+    )
+    _hand_over(result, target, asked, formats)
+    return told(alerts, result, formats)
+
+
+def answer_drivers(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
+    """Take a change apart, and show or write the answer; whether an alert fired."""
+    from logochron.core import drivers
+
+    formats, target, judging = _formats(asked), _target(asked), _judging(asked)
+    alerts = alerts_of(asked["alerts"], ("measure", *drivers.AFTER), options.dimensions(asked["by"]), judging)
+    given = _planned(sales, asked)
+    measures = None
+    if asked["quantity"] not in (None, *options.names(asked["value"])) and len(given["book"].measures) > 1:
+        measures = [m.name for m in given["book"].measures if m.name != asked["quantity"]]
+    result = drivers.drivers(
+        **given, measures=measures, quantity=asked["quantity"], judging=judging, top=asked["top"], sort=asked["sort"]
+    )
+    _hand_over(result, target, asked, formats)
+    return told(alerts, result, formats)
 
 
 def answer_explain(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
     """Explain one figure."""
     formats = _formats(asked)
     target = _target(asked)
-    result = _compared(sales, asked, last=None if asked["at"] else 1)
+    result = compare(
+        **_planned(sales, asked),
+        per=asked["per"],
+        skip_closed=asked["skip_closed"],
+        last=None if asked["at"] else 1,
+    )
     receipt = explain(result, None if len(result.periods) == 1 else asked["at"], holidays=asked["holidays"])
     _hand_over(receipt, target, asked, formats)
 
@@ -137,7 +228,7 @@ def _hand_over(
 ) -> None:
     """Show the answer, or write it."""
     if target is None:
-        show(result, asked["form"] or "table", formats)
+        show(result, asked["form"] or "table", formats, fill=asked.get("color") == "fill")
         return
     write(result, target, formats=formats, figure=figure)
     click.echo(f"logochron: wrote {target}", err=True)
@@ -201,7 +292,7 @@ def answer_review(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
     _hand_over(result, target, asked, formats)
 
 
-def show(result: Result, form: str, formats: Formats) -> None:
+def show(result: Result, form: str, formats: Formats, *, fill: bool = False) -> None:
     """The answer on standard output, and nothing else there."""
     if form != "table":
         click.echo(text_of(result, form, formats), nl=False)
@@ -224,7 +315,7 @@ def show(result: Result, form: str, formats: Formats) -> None:
     for place, spec in enumerate(specs(result, formats)):
         if place:
             console.print()
-        print_table(console, spec, plain=formats.plain)
+        print_table(console, spec, plain=formats.plain, fill=fill)
 
 
 def _can_encode(signs: str) -> bool:

@@ -9,6 +9,7 @@ import click
 
 from logochron import __version__
 from logochron.cli import options
+from logochron.core.options import Sort, Sorts
 
 
 class _Questions(click.Group):
@@ -39,8 +40,13 @@ def cli() -> None:
 @click.argument("sales", nargs=-1, required=True, metavar="SALES...")
 @options.reading
 @options.judging
+@options.spans
 @options.basis
-@options.periods
+@options.divided
+@options.last
+@options.items(Sort)
+@options.verdicts
+@options.bands
 @options.calendar
 @options.output
 @options.amounts
@@ -56,14 +62,69 @@ def compare(sales: tuple[str, ...], **asked: Any) -> None:
     """
     from logochron.cli.asking import answer_compare
 
-    answer_compare(sales, asked)
+    _leave(answer_compare(sales, asked))
 
 
 @cli.command()
 @click.argument("sales", nargs=-1, required=True, metavar="SALES...")
 @options.reading
 @options.judging
+@options.related
+@options.spans
+@options.last
+@options.items(Sorts)
+@options.verdicts
+@options.calendar
+@options.output
+@options.amounts
+def relate(sales: tuple[str, ...], **asked: Any) -> None:
+    """How does each item stand against the total, the largest, the mean or a named item?
+
+    Now, and in the base's span: does its part grow or shrink?
+
+    \b
+    logochron relate sales.csv --date sold_on --value revenue --by harbor --last 3
+    logochron relate sales.csv --date sold_on --value revenue --by harbor,line --within harbor --against largest
+    logochron relate sales.csv --date sold_on --value revenue --by harbor --against "item:Cold Pier" --at 2026-09
+    """
+    from logochron.cli.asking import answer_relate
+
+    _leave(answer_relate(sales, asked))
+
+
+@cli.command()
+@click.argument("sales", nargs=-1, required=True, metavar="SALES...")
+@options.reading
+@options.judging
+@click.option("--quantity", metavar="COL", help="Quantities: takes changes apart by volume, mix and price.")
+@options.spans
 @options.basis
+@options.items(Sort, "-change")
+@options.verdicts
+@options.calendar
+@options.output
+@options.amounts
+def drivers(sales: tuple[str, ...], **asked: Any) -> None:
+    """Which items moved the total, and by volume, mix or price?
+
+    Of one period: --at, the last one if left out. Several --by walk down to what moved most.
+
+    \b
+    logochron drivers sales.csv --date sold_on --value revenue --by line --at 2026-09 --quantity units
+    logochron drivers sales.csv --date sold_on --value revenue --by harbor,line --each quarter --against prior
+    """
+    from logochron.cli.asking import answer_drivers
+
+    _leave(answer_drivers(sales, asked))
+
+
+@cli.command()
+@click.argument("sales", nargs=-1, required=True, metavar="SALES...")
+@options.reading
+@options.judging
+@options.spans
+@options.basis
+@options.divided
 @click.option("--holidays", metavar="XX", help="Name public holidays of a country (PT) or region (DE-BY).")
 @options.calendar
 @options.output
@@ -132,6 +193,12 @@ def demo(folder: str, plain: bool) -> None:
     from logochron.cli.demonstrate import demonstrate
 
     demonstrate(folder, plain=plain)
+
+
+def _leave(fired: bool) -> None:
+    """Ends with 1 where an alert fired."""
+    if fired:
+        click.get_current_context().exit(1)
 
 
 def run() -> None:

@@ -11,7 +11,8 @@ import click
 
 from logochron.core.errors import QuestionError
 from logochron.core.options import (
-    Better,
+    BandOn,
+    Color,
     Each,
     Empty,
     Gaps,
@@ -19,6 +20,8 @@ from logochron.core.options import (
     Kept,
     Lane,
     LevelAs,
+    MarkPlace,
+    Marks,
     OnRefused,
     Partial,
     Per,
@@ -105,8 +108,11 @@ def judging(command: F) -> F:
         click.option(
             "--on-refused", type=_choice(OnRefused), default="stop", show_default=True, help="What refused rows do."
         ),
-        click.option("--lower-is-better", multiple=True, metavar="COL", help="Amount of which less is favorable."),
-    )(command)
+        click.option("--measure", "measures", multiple=True, metavar="NAME=...",
+                     help="NAME=COL, =count, =count COL, =A-B or =A/B; maybe: where COL=VALUE."),
+        click.option("--lower-is-better", multiple=True, metavar="COL",
+                     help="Amount or measure of which less is favorable."),
+    )(command)  # fmt: skip
 
 
 def calendar(command: F) -> F:
@@ -132,36 +138,93 @@ def each(command: F) -> F:
     return click.option("--each", type=_choice(Grain), default="month", show_default=True, help="One row per.")(command)
 
 
-def basis(command: F) -> F:
-    """Options that choose the periods, what they add up and what they are held against."""
+_BASES = "year-ago[:N], prior[:N], mean:N, year-ago-mean:N, fixed:PERIOD, plan, span:FIRST..LAST."
+
+
+def spans(command: F) -> F:
+    """Options that choose the periods, what they add up and which items totals hold."""
     return _all(
         click.option("--each", type=_choice(Each), default="month", show_default=True, help="One row per."),
-        click.option("--against", metavar="BASIS", default="year-ago", show_default=True,
-                     help="year-ago[:N], prior[:N], mean:N, year-ago-mean:N, fixed:PERIOD, plan, span:FIRST..LAST."),
         click.option("--at", metavar="PERIOD", help="A period, a day in it, a longer period or FIRST..LAST."),
         click.option("--running", metavar="GRAIN|N", help="Add up from the start of a longer period, or N periods."),
         click.option("--partial", type=_choice(Partial), default="to-date", show_default=True, help="Running periods."),
         click.option("--weeks", type=_choice(Weeks), default="same-number", show_default=True,
                      help="year-ago: the same week number, or 364 days earlier."),
-        click.option("--per", type=_choice(Per), help="Divide both sides by their days."),
-        click.option("--skip-closed", is_flag=True, help="prior days: the last ones that have records."),
         click.option("--items", "kept", type=_choice(Kept), default="all", show_default=True,
                      help="comparable: totals of items open on both sides."),
+    )(command)  # fmt: skip
+
+
+def basis(command: F) -> F:
+    """Options that choose what periods are held against."""
+    return _all(
+        click.option("--against", metavar="BASIS", default="year-ago", show_default=True, help=_BASES),
         click.option("--plan", metavar="FILE", help="The plan, for --against plan."),
         click.option("--plan-each", type=_choice(Grain), default="month", show_default=True,
                      help="What each row of the plan stands for."),
     )(command)  # fmt: skip
 
 
-def periods(command: F) -> F:
-    """Options that choose the rows, and when a change is one."""
+def divided(command: F) -> F:
+    """Options that divide both sides by days, or pass over closed ones."""
     return _all(
-        click.option("--last", type=click.IntRange(1), metavar="N", help="The last N periods."),
+        click.option("--per", type=_choice(Per), help="Divide both sides by their days."),
+        click.option("--skip-closed", is_flag=True, help="prior days: the last ones that have records."),
+    )(command)
+
+
+def related(command: F) -> F:
+    """What items are held against."""
+    return _all(
+        click.option("--against", metavar="WHAT", default="total", show_default=True,
+                     help="total, largest, mean or item:NAME."),
+        click.option("--within", metavar="COL", help="Hold each item against those of the same item of COL."),
+        click.option("--base", metavar="BASIS", default="year-ago", show_default=True,
+                     help="The earlier period: as --against of compare."),
+    )(command)  # fmt: skip
+
+
+def last(command: F) -> F:
+    """How many periods."""
+    return click.option("--last", type=click.IntRange(1), metavar="N", help="The last N periods.")(command)
+
+
+def items(sort: Any, default: str | None = None) -> Callable[[F], F]:
+    """Options that choose and order items."""
+    return _all(
+        click.option("--top", type=click.IntRange(1), metavar="N", help="The N largest items; the rest as all others."),
+        click.option("--sort", type=_choice(sort), metavar="FIGURE", default=default, show_default=default is not None,
+                     help=f"Order of items: {', '.join(values(sort)[::2])}; a leading - from the largest down."),
+    )  # fmt: skip
+
+
+def verdicts(command: F) -> F:
+    """Options that say when a change is one, how it is marked and when to call for help."""
+    return _all(
         click.option("--level-within", metavar="PART", default="0", help="A change this small is level: 0.02 or 2%."),
         click.option(
             "--level-as", type=_choice(LevelAs), default="neutral", show_default=True, help="Verdict of level."
         ),
-    )(command)
+        click.option("--marks", metavar="NAME", default="triangles", show_default=True,
+                     help=f"{', '.join(values(Marks))}, or four signs by comma: rising, falling, level, unknown."),
+        click.option("--marks-stand", type=_choice(MarkPlace), default="before", show_default=True,
+                     help="Where marks stand beside their figures."),
+        click.option("--color", type=_choice(Color), default="text", show_default=True,
+                     help="Verdicts as color of the text, or as fill behind it."),
+        click.option("--alert", "alerts", multiple=True, metavar="COND",
+                     help="Exit with 1 where it holds in the last period: 'growth < -5%', 'verdict = adverse'."),
+    )(command)  # fmt: skip
+
+
+def bands(command: F) -> F:
+    """Options of bands, and of what is unusual."""
+    return _all(
+        click.option("--band", "bands", multiple=True, metavar="NAME...",
+                     help="NAME [from LIMIT] [below LIMIT] [VERDICT] [: ADVICE]; together they cover the line."),
+        click.option("--bands-on", type=_choice(BandOn), default="growth", show_default=True,
+                     help="The figure bands are of."),
+        click.option("--unusual", is_flag=True, help="Note growths outside the limits of ordinary variation."),
+    )(command)  # fmt: skip
 
 
 def output(command: F) -> F:
@@ -239,8 +302,3 @@ def part(text: str, option: str) -> Fraction:
         return Fraction(text.strip().removesuffix("%").strip()) / (100 if percent else 1)
     except (ValueError, ZeroDivisionError):
         raise QuestionError(f"{option} must be a part such as 0.02 or 2%; got {text!r}") from None
-
-
-def polarity(name: str, lower: list[str]) -> Better:
-    """Which direction of a measure is favorable."""
-    return "lower" if name in lower else "higher"

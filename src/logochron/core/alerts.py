@@ -22,7 +22,9 @@ _SIGNS: dict[str, Callable[[Any, Any], Any]] = {
     "!=": operator.ne,
 }
 SIGNS = tuple(_SIGNS)
-#: Columns that name things; they are compared by = and != only.
+#: True and False as they are written.
+_WORDS = {True: "true", False: "false"}
+#: Columns of days and of their names: `at` chooses those.
 _NEVER = ("period", "start", "end", "base_start", "base_end")
 
 
@@ -59,6 +61,7 @@ class Alert:
             unknown = np.isnan(values)
             return ~unknown & _SIGNS[self.sign](values, self.value), unknown
         unknown = np.array([one is None or one == "unknown" for one in values], dtype=bool)
+        values = np.array([_WORDS.get(one, one) for one in values], dtype=object)
         same = values == self.value
         told = same if self.value == "unknown" else ~unknown
         return told & (same if self.sign == "=" else ~same), unknown & ~told

@@ -60,7 +60,9 @@ class Band:
         if self.verdict is not None:
             check("verdict", self.verdict, LevelAs)
         if self.low is not None and self.high is not None and self.low >= self.high:
-            raise QuestionError(f"band {self.name!r}: nothing is from {self.from_} and below {self.below}")
+            raise QuestionError(
+                f"band {self.name!r}: nothing is from {decimal(self.low)} and below {decimal(self.high)}"
+            )
 
     @property
     def low(self) -> Fraction | None:

@@ -29,6 +29,8 @@ AFTER = (
     *("value", "base_period", "base_start", "base_end", "base_days", "base", "change", "growth", "ratio"),
     *("share", "base_share", "direction", "verdict", "band", "status", "note"),
 )
+#: The columns of `unusual=True`.
+UNUSUAL = ("usual_low", "usual_high", "unusual")
 
 
 @dataclass(frozen=True, repr=False)
@@ -246,5 +248,5 @@ def _rows(
     if unusual:
         complete = (aligned.status == "complete")[:, None]
         low, high, out = unusual_growth(figures.growth, complete)
-        columns |= {"usual_low": low.ravel(), "usual_high": high.ravel(), "unusual": out.ravel()}
+        columns |= dict(zip(UNUSUAL, (low.ravel(), high.ravel(), out.ravel())))
     return arranged(lined, measure, columns, figures._asdict(), others)

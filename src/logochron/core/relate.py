@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any, Literal, NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,7 +20,7 @@ from logochron.core.formulas import adds_up
 from logochron.core.judging import DIRECTIONS, JudgingLike
 from logochron.core.lineup import Levels, Lineup, Settings, groups_of, levels_of, line_up
 from logochron.core.measures import Measure
-from logochron.core.options import Each, Kept, Partial, Weeks
+from logochron.core.options import Each, Kept, Partial, Sorts, Weeks
 from logochron.core.reckon import Sides, reckon
 from logochron.core.sides import Level
 from logochron.core.sums import at_one_scale, subtracted
@@ -30,7 +30,6 @@ AFTER = (
     *("value", "reference_item", "reference", "gap", "ratio", "ratio_before", "ratio_change", "direction"),
     *("status", "note"),
 )
-Sorts = Literal["value", "-value", "label", "-label", "ratio", "-ratio", "gap", "-gap", "ratio_change", "-ratio_change"]
 #: What parts the labels of an item of several dimensions.
 JOINED = " / "
 _KINDS = ("total", "largest", "mean")

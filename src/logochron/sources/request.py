@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, NamedTuple
 
+from logochron.core import drivers, relate
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
-from logochron.core.compare import AFTER, BEFORE
+from logochron.core.compare import AFTER, BEFORE, UNUSUAL
 from logochron.core.coverage import Ends
 from logochron.core.days import DayLike, day_number, span_ends
 from logochron.core.errors import QuestionError, nearest
@@ -24,7 +25,7 @@ from logochron.sources.scanned import PERIOD, Wanted
 from logochron.sources.scanner import sampled
 
 #: Names a dimension may not bear, since tables use them.
-TAKEN = frozenset((*BEFORE, *AFTER))
+TAKEN = frozenset((*BEFORE, *AFTER, *UNUSUAL, *relate.AFTER, *drivers.AFTER))
 
 
 class Options(NamedTuple):

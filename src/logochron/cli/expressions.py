@@ -1,0 +1,228 @@
+"""The small language of --measure, --alert and --band: words, signs and numbers, and nothing that is carried out."""
+
+from __future__ import annotations
+
+import re
+from fractions import Fraction
+from typing import Any, NamedTuple, NoReturn
+
+from logochron.core.alerts import SIGNS, Alert
+from logochron.core.bands import Band
+from logochron.core.errors import QuestionError
+from logochron.core.measures import Measure
+from logochron.core.options import Better, LevelAs, values
+from logochron.core.selection import Not
+
+_TOKEN = re.compile(
+    r"""\s*(?:
+        "(?P<double>[^"]*)" | '(?P<single>[^']*)'
+      | (?P<sign>!=|<=|>=|[=<>,/:-])
+      | (?P<word>[^\s"'!=<>,/:-]+)
+    )""",
+    re.VERBOSE,
+)
+
+
+_QUOTES = "names with spaces or dashes stand in quotes"
+
+
+class _Token(NamedTuple):
+    """A word, a quoted name or a sign, and where it stands."""
+
+    kind: str  # word, quoted, sign, end
+    text: str
+    at: int
+
+
+class _Reader:
+    """Reads a text from the left; what does not fit is shown with a caret below it."""
+
+    def __init__(self, text: str, option: str, form: str) -> None:
+        self.text, self.option, self.form = text, option, form
+        self.at = 0
+        self.next = self._read()
+
+    def _read(self) -> _Token:
+        if not self.text[self.at :].strip():
+            return _Token("end", "", len(self.text.rstrip()))
+        found = _TOKEN.match(self.text, self.at)
+        if not found:
+            place = self.at + len(self.text[self.at :]) - len(self.text[self.at :].lstrip())
+            quote = self.text[place] in "\"'"
+            self.refuse("this quote is not closed" if quote else "this sign has no meaning here", place)
+        self.at = found.end()
+        for kind in ("double", "single"):
+            if found[kind] is not None:
+                return _Token("quoted", found[kind], found.start(kind) - 1)
+        kind = "sign" if found["sign"] else "word"
+        return _Token(kind, found[kind], found.start(kind))
+
+    def refuse(self, what: str, at: int | None = None) -> NoReturn:
+        """Say what is wrong, and where."""
+        at = self.next.at if at is None else at
+        raise QuestionError(f"{self.option}: {what}\n  {self.text}\n  {' ' * at}^\n  expected: {self.form}")
+
+    def take(self) -> _Token:
+        """The next token."""
+        token = self.next
+        self.next = self._read()
+        return token
+
+    def name(self, what: str) -> _Token:
+        """A name: a word, or anything in quotes."""
+        if self.next.kind not in ("word", "quoted") or not self.next.text.strip():
+            self.refuse(f"{what} is missing here" if self.next.kind == "end" else f"{what} must stand here")
+        return self.take()
+
+    def sign(self, *signs: str) -> str:
+        """One of some signs, or nothing."""
+        return self.take().text if self.next.kind == "sign" and self.next.text in signs else ""
+
+    def word(self, *words: str) -> str:
+        """One of some words, not in quotes, or nothing."""
+        return self.take().text if self.next.kind == "word" and self.next.text in words else ""
+
+    def number(self, what: str) -> Fraction:
+        """A number, maybe negative, maybe in percent."""
+        at = self.next.at
+        minus = self.sign("-")
+        token = self.name(what)
+        text = token.text.removesuffix("%")
+        if self.next.kind == "word" and self.next.text == "%":
+            self.take()
+            percent = True
+        else:
+            percent = text != token.text
+        if token.kind == "quoted" or not re.fullmatch(r"[+\N{MINUS SIGN}]?(\d+(\.\d*)?|\.\d+)", text):
+            self.refuse(f"{what} must be a number such as -5% or 0.08", at)
+        number = Fraction(text.replace("\N{MINUS SIGN}", "-")) / (100 if percent else 1)
+        return -number if minus else number
+
+    def end(self, hint: str = _QUOTES) -> None:
+        """Nothing more may follow."""
+        if self.next.kind != "end":
+            self.refuse(f"this is too much; {hint}")
+
+
+_MEASURE = (
+    "NAME=COL, NAME=count, NAME=count COL, NAME=A-B or NAME=A/B, each maybe: where COL=VALUE[,VALUE] or COL!=VALUE"
+)
+_ALERT = f"COLUMN SIGN VALUE, such as growth < -5% or verdict = adverse; signs are {' '.join(SIGNS)}"
+_BAND = (
+    "NAME [from LIMIT] [below LIMIT] [favorable|adverse|neutral] [mark SIGN] [: ADVICE], "
+    "such as behind below -3% adverse: ring the harbor office"
+)
+
+
+def measure(text: str, lower: list[str]) -> Measure:
+    """A measure as ``--measure`` writes it.
+
+    Parameters
+    ----------
+    lower
+        The measures of which less is favorable.
+
+    Raises
+    ------
+    QuestionError
+        Where the text is none: with a caret below the place.
+
+    Examples
+    --------
+    >>> measure("price = revenue / units", []).per
+    'units'
+    >>> measure("costs=amount where account=costs", ["costs"]).better
+    'lower'
+    """
+    reader = _Reader(text, "--measure", _MEASURE)
+    name = reader.name("the name of the measure").text
+    if not reader.sign("="):
+        reader.refuse(f"an = must stand between the name and what it is; {_QUOTES}")
+    made: dict[str, Any] = {}
+    first = reader.name("a column, a measure or count")
+    if (first.kind, first.text) == ("word", "count"):
+        column = "" if reader.next.text == "where" and reader.next.kind == "word" else reader.next.text
+        made["count"] = True
+        if reader.next.kind in ("word", "quoted") and column:
+            made["count"] = reader.take().text
+    elif sign := reader.sign("-", "/"):
+        made |= {"of": first.text, "less" if sign == "-" else "per": reader.name("a column or a measure").text}
+    else:
+        made["column"] = first.text
+    if reader.word("where"):
+        made["where"] = _where(reader)
+    reader.end()
+    return Measure(name, better=polarity(name, lower), **made)
+
+
+def _where(reader: _Reader) -> dict[str, list[Any]]:
+    column = reader.name("a column").text
+    sign = reader.sign("=", "!=")
+    if not sign:
+        reader.refuse("an = or != must stand between the column and its values")
+    labels = [reader.name("a value").text]
+    while reader.sign(","):
+        labels.append(reader.name("a value").text)
+    return {column: [Not(*labels)] if sign == "!=" else list(labels)}
+
+
+def alert(text: str) -> Alert:
+    """An alert as ``--alert`` writes it.
+
+    >>> alert("growth < -5%").value
+    -0.05
+    """
+    reader = _Reader(text, "--alert", _ALERT)
+    column = reader.name("a column").text
+    sign = reader.sign(*SIGNS)
+    if not sign:
+        reader.refuse("a sign must stand between the column and the value")
+    value: float | str
+    if reader.next.kind == "sign" or re.match(r"[+.\d\N{MINUS SIGN}]", reader.next.text) and reader.next.kind == "word":
+        value = float(reader.number("the value"))
+    else:
+        value = reader.name("the value").text
+    reader.end()
+    return Alert(column, sign, value, " ".join(text.split()))
+
+
+def band(text: str) -> Band:
+    """A band as ``--band`` writes it.
+
+    >>> band("on course from -3% below 8%: carry on").advice
+    'carry on'
+    """
+    reader = _Reader(text, "--band", _BAND)
+    keys = ("from", "below", "mark", *values(LevelAs))
+    names = [reader.name("the name of the band").text]
+    while reader.next.kind in ("word", "quoted") and not (reader.next.kind == "word" and reader.next.text in keys):
+        names.append(reader.take().text)
+    made: dict[str, Any] = {}
+    while key := reader.word(*keys):
+        option = {"from": "from_", "below": "below", "mark": "mark"}.get(key, "verdict")
+        if option in made:
+            reader.refuse(f"{key!r} comes after another word of the same kind")
+        if key in ("from", "below"):
+            made[option] = reader.number("the limit")
+        else:
+            made[option] = key if option == "verdict" else reader.take().text
+    if reader.next.kind == "sign" and reader.next.text == ":":
+        made["advice"] = text[reader.next.at + 1 :].strip()
+    else:
+        reader.end("the advice stands after a colon")
+    return Band(" ".join(names), **made)
+
+
+def polarity(name: str, lower: list[str]) -> Better:
+    """Which direction of a measure is favorable."""
+    return "lower" if name in lower else "higher"
+
+
+def signs(text: str) -> Any:
+    """The name of a set of marks, or four signs of the user's own by comma.
+
+    >>> signs("up, down, same, ?")
+    ('up', 'down', 'same', '?')
+    """
+    own = tuple(sign.strip() for sign in text.split(","))
+    return own if len(own) > 1 else text.strip()

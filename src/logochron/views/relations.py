@@ -1,0 +1,95 @@
+"""A relation as a table for people."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from logochron.core.days import to_days
+from logochron.core.measures import Measure
+from logochron.core.relate import Relation
+from logochron.views.formats import Formats, capital, fitting_decimals, of_measure, shortened, words
+from logochron.views.marks import Marks, marks_of, padded
+from logochron.views.tables import Row, TableSpec
+from logochron.views.titles import against_words, base_heading, coverage_line, period_label, subject, unit
+from logochron.views.trees import Line, item_cells, item_headings, lines_of
+
+
+def relation_spec(result: Relation, measure: Measure, formats: Formats) -> TableSpec:
+    """The table of one measure: each item beside what it is held against, now and before."""
+    table, total = of_measure(result.columns, measure.name), of_measure(result.total_columns, measure.name)
+    decimals = formats.decimals
+    if decimals is None:
+        figures = np.concatenate([table["value"], table["reference"], total["value"]])
+        decimals = fitting_decimals(figures, table["gap"], result.book.decimals(measure.name))
+    marks = marks_of(result.judgings[measure.name], formats)
+    width = max((len(formats.points(moved)) for moved in table["ratio_change"]), default=1)
+    rows = []
+    for period in lines_of(result, measure):
+        kept = [line for line in period if not line.total or np.isfinite(line.columns["ratio"][line.i])]
+        rows += [_row(result, line, decimals, formats, marks, width, starts=n == 0) for n, line in enumerate(kept)]
+    named = result.against == "largest" or result.within is not None
+    noted = any(row.cells["note"] for row in rows)
+    return TableSpec(
+        title=f"{subject(result, measure, split=True)}{formats.dot}beside {beside_words(result)}",
+        unit=unit(measure, formats),
+        headings={
+            "period": "Period",
+            **item_headings(result),
+            "value": capital(words(measure.name)),
+            **({"dim:reference": "Beside"} if named and result.against == "largest" else {}),
+            "base": capital(_short(result)),
+            **({"change": "Gap"} if result.against != "total" else {}),
+            "ratio": "Part",
+            "bar": "",
+            "before": base_heading(result),
+            "growth": "Points",
+            **({"note": ""} if noted else {}),
+        },
+        numeric=frozenset({"value", "base", "change", "ratio", "before", "growth"}),
+        rows=tuple(rows),
+        lines=(
+            f"Part: {words(measure.name)} by that of {beside_words(result)}; before: {against_words(result)}",
+            *result.notes,
+            coverage_line(result, formats),
+        ),
+    )
+
+
+def beside_words(result: Relation) -> str:
+    """What items are held against, as a title calls it."""
+    what = _short(result)
+    if result.against in ("total", "largest", "mean"):
+        what = f"the {what}"
+    return what + (f" of the same {words(result.within)}" if result.within else "")
+
+
+def _short(result: Relation) -> str:
+    return shortened(result.against.removeprefix("item:").strip())
+
+
+def _row(
+    result: Relation, line: Line, decimals: int, formats: Formats, marks: Marks, width: int, *, starts: bool
+) -> Row:
+    table, i = line.columns, line.i
+    start, end = (int(to_days(table[name][i])) for name in ("start", "end"))
+    label = result.periods[int(table["period"][i])]
+    sign = padded(marks.sign(table["direction"][i]), marks.width)
+    moved = "level" if table["direction"][i] == "level" else formats.points(table["ratio_change"][i])
+    named = {
+        "period": period_label(result, label, table["status"][i], start, end, formats) if starts else "",
+        **item_cells(result, line),
+        "value": formats.number(table["value"][i], decimals),
+    }
+    if line.subtotal and result.against != "total":  # a sum of items is no item
+        return Row(named, "", False, False, line.depth, True)
+    cells = named | {
+        "dim:reference": shortened(table["reference_item"][i] or ""),
+        "base": formats.number(table["reference"][i], decimals),
+        "change": formats.number(table["gap"][i], decimals, signed=True),
+        "ratio": formats.part(table["ratio"][i]),
+        "bar": formats.bar(table["ratio"][i]),
+        "before": formats.part(table["ratio_before"][i]),
+        "growth": marks.beside(sign, f"{moved:>{max(width, 5)}}").rstrip(),
+        "note": table["note"][i],
+    }
+    return Row(cells, "", line.total, starts, line.depth, line.subtotal)
