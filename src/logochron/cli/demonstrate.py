@@ -21,8 +21,8 @@ def demonstrate(folder: str, *, plain: bool) -> None:
 
     sales, plan = demo.write(folder)
     book = read(sales, date="sold_on", measures=[Measure("revenue", unit="EUR")], by="harbor")
-    months = compare(book, each="month", against="year-ago", last=13)
-    by_harbor = compare(book, each="month", against="year-ago", by="harbor", last=13)
+    months = compare(book, each="month", against="year-ago", last=13, judging=demo.judging())
+    by_harbor = compare(book, each="month", against="year-ago", by="harbor", last=13, judging=demo.judging())
     show(months, "table", Formats(plain=plain))
     figures = [
         write(months, Path(folder) / "months.png", figure=lambda: draw.columns(months)),
@@ -38,3 +38,4 @@ def demonstrate(folder: str, *, plain: bool) -> None:
         click.echo(f"{path}  {what}")
     click.echo("\nAsk yourself:")
     click.echo(f"  logochron compare {sales} --date sold_on --value revenue --by harbor --each quarter --last 5")
+    click.echo(f"  logochron drivers {sales} --value revenue --by harbor,line --at 2026-09 --quantity units")

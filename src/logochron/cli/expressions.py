@@ -88,11 +88,7 @@ class _Reader:
         minus = self.sign("-")
         token = self.name(what)
         text = token.text.removesuffix("%")
-        if self.next.kind == "word" and self.next.text == "%":
-            self.take()
-            percent = True
-        else:
-            percent = text != token.text
+        percent = text != token.text or bool(self.word("%"))
         if token.kind == "quoted" or not re.fullmatch(r"[+\N{MINUS SIGN}]?(\d+(\.\d*)?|\.\d+)", text):
             self.refuse(f"{what} must be a number such as -5% or 0.08", at)
         number = Fraction(text.replace("\N{MINUS SIGN}", "-")) / (100 if percent else 1)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import operator
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, NoReturn
 
 import numpy as np
 from numpy.typing import NDArray
@@ -87,15 +87,21 @@ def check_alert(alert: Alert, columns: tuple[str, ...], words: Mapping[str, tupl
     """
     known = [name for name in columns if name not in _NEVER]
     if alert.column not in known:
-        raise QuestionError(f"alert {str(alert)!r}: {no_such('column', alert.column, known, where='the answer')}")
+        _refuse(alert, no_such("column", alert.column, known, where="the answer"), alert.column)
     if alert.column in words:
         if alert.sign not in ("=", "!=") or not isinstance(alert.value, str):
-            raise QuestionError(f"alert {str(alert)!r}: {alert.column!r} holds words: compare it by = or != to a word")
+            _refuse(alert, f"{alert.column!r} holds words: compare it by = or != to a word", alert.sign)
         held = words[alert.column]
         if held and alert.value not in held:
-            raise QuestionError(f"alert {str(alert)!r}: {no_such('word', alert.value, held, where=alert.column)}")
+            _refuse(alert, no_such("word", str(alert.value), held, where=alert.column), str(alert.value))
     elif isinstance(alert.value, str):
-        raise QuestionError(f"alert {str(alert)!r}: {alert.column!r} holds figures: compare it to a number or a %")
+        _refuse(alert, f"{alert.column!r} holds figures: compare it to a number or a %", alert.value)
+
+
+def _refuse(alert: Alert, what: str, at: str) -> NoReturn:
+    """Says what is wrong with an alert, and where in it."""
+    text = str(alert)
+    raise QuestionError(f"alert: {what}\n  {text}\n  {' ' * (text.find(at) if at == alert.column else text.rfind(at))}^")
 
 
 def fired(alert: Alert, answer: Answer, at: Any = None) -> list[Fired]:

@@ -223,16 +223,19 @@ def _rows(
     divided = not adds_up(lined.book.formulas[measure.name])
     figures = reckon(sides, measure.better, lined.judgings[measure.name], None if divided else whole)
     noted(lined, figures.notes, level.why[measure.name])
+    # a base without trading days cannot be divided by them, and keeps its days
+    idle = (lengths.base_days == 0) & aligned.base_known
+    based = sides.base_known | (idle[:, None] & (not level.why[measure.name]))
     base_dates = []
     for days in (aligned.base_first(), aligned.base_last()):
         dates = to_dates(np.where(aligned.base_known, days, 0))[:, None]
-        base_dates.append(np.where(sides.base_known, dates, np.datetime64("NaT")))
+        base_dates.append(np.where(based, dates, np.datetime64("NaT")))
     columns = opening(lined, measure.name, level) | {
         "value": figures.value.ravel(),
         "base_period": per_period(aligned.base_labels, level),
         "base_start": base_dates[0].ravel(),
         "base_end": base_dates[1].ravel(),
-        "base_days": np.where(sides.base_known, lengths.base_days[:, None], np.nan).ravel(),
+        "base_days": np.where(based, lengths.base_days[:, None], np.nan).ravel(),
         "base": figures.base.ravel(),
         "change": figures.change.ravel(),
         "growth": figures.growth.ravel(),

@@ -27,10 +27,14 @@ class IdRows(NamedTuple):
 
 
 class IdCounts(NamedTuple):
-    """The numbers of distinct ids by subset of the dimensions; `fixed` are those of which one item was chosen."""
+    """The numbers of distinct ids by subset of the dimensions; `fixed` are those of which one item was chosen.
+
+    `empty` is how many records have no id, and so are not counted.
+    """
 
     column: str
     rows: Mapping[frozenset[str], IdRows]
+    empty: int = 0
     fixed: frozenset[str] = frozenset()
 
     def of(self, by: Sequence[str], items: Items) -> Counted:

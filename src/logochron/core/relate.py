@@ -121,7 +121,7 @@ def relate(
     --------
     >>> import logochron as lc
     >>> held = lc.relate(lc.demo.book(), "month", by="harbor", measures="revenue", at="2026-09")
-    >>> round(held.table.ratio.sum(), 9)
+    >>> round(float(held.table.ratio.sum()), 9)
     1.0
     """
     basis = parse_basis(base)

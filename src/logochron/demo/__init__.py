@@ -11,6 +11,7 @@ from logochron.core.errors import QuestionError
 
 if TYPE_CHECKING:
     from logochron.core.daybook import Daybook
+    from logochron.core.judging import Judging
 
 SALES, PLAN = "brinefold-sales.csv", "brinefold-plan.csv"
 
@@ -46,6 +47,24 @@ def write(folder: str | Path) -> tuple[Path, Path]:
     except OSError as error:
         raise QuestionError(f"{folder} cannot be written: {error.strerror or error}") from None
     return folder / SALES, folder / PLAN
+
+
+def judging() -> Judging:
+    """What Brinefold Boats calls ahead, on course and behind, and what it then does.
+
+    >>> [band.name for band in judging().bands]
+    ['behind', 'on course', 'ahead']
+    """
+    from logochron.core.bands import Band
+    from logochron.core.judging import Judging
+
+    return Judging(
+        bands=[
+            Band("ahead", from_=0.08, verdict="favorable", advice="add a lesson boat"),
+            Band("on course", from_=-0.03, below=0.08, verdict="neutral"),
+            Band("behind", below=-0.03, verdict="adverse", advice="ring the harbor office"),
+        ]
+    )
 
 
 def book(**options: Any) -> Daybook:

@@ -131,13 +131,17 @@ def _oddities(rows: Rows, dated_on: Days, standing: Standing, filtered: bool) ->
         said.append(f"dates before 1900 or after 2100: {', '.join(map(iso, odd[:3].tolist()))}")
     if standing.rows == "day" and (hinted := hint(rows.recorded)):
         said.append(hinted)
+    for counts in rows.ids.values():
+        if counts.empty:
+            some = f"{counts.empty:,} records have" if counts.empty > 1 else "1 record has"
+            said.append(f"column {counts.column!r}: {some} no id and cannot be counted by it")
     for name, labels in rows.labels.items():
         for label in filter(is_total, labels if not filtered else ()):
             said.append(
                 f"column {name!r} has an item {label!r}: if it adds up others they count twice "
                 f"(--where {name!r}!={label!r} leaves it out)"
             )
-    return said
+    return list(dict.fromkeys(said))
 
 
 def _check_items(engine: Engine, scans: Sequence[Scanned], wanted: Wanted) -> None:

@@ -45,11 +45,11 @@ def count_ids(
     ids = engine.fresh_name("ids")
     fields = ", ".join(f"{name} BIGINT" for name in ("day", *columns))
     engine.run(f"CREATE TEMP TABLE {ids} ({fields}, id VARCHAR)", leaf.column)
-    offset = 0
+    offset = empty = 0
     for scanned in scans:
         of = slice(offset, offset + len(scanned.groups.dates))
         offset = of.stop
-        _collect(engine, scanned, leaf, starts[of], inside[of], labels, ids)
+        empty += _collect(engine, scanned, leaf, starts[of], inside[of], labels, ids)
     twice = engine.rows(
         f"SELECT id, min(day), max(day), count(*) OVER () FROM {ids} GROUP BY id HAVING min(day) <> max(day) "
         f"ORDER BY min(day), id LIMIT {_SHOWN}",
@@ -81,7 +81,7 @@ def count_ids(
         rows[frozenset(codes)] = IdRows(
             found["day"][of_set].astype(np.int64), codes, found["n"][of_set].astype(np.int64)
         )
-    return IdCounts(leaf.column, rows)
+    return IdCounts(leaf.column, rows, empty)
 
 
 def _collect(
@@ -92,8 +92,8 @@ def _collect(
     inside: NDArray[np.bool_],
     labels: Mapping[str, NDArray[np.object_]],
     ids: str,
-) -> None:
-    """Adds the ids of one source, once for each day and tuple of items."""
+) -> int:
+    """Adds the ids of one source, once for each day and tuple of items; how many records have none."""
     query = scanned.query
     j = list(query.ids).index(leaf.key)
     dates = texts_of(scanned.groups.dates[inside])
@@ -104,13 +104,17 @@ def _collect(
         tables[f"id_labels{i}"] = {"v": known.astype(object), "code": np.arange(len(known), dtype=np.int64)}
         joins += f" JOIN id_labels{i} ON coalesce(h{place}, '') = id_labels{i}.v"
     codes = "".join(f", id_labels{i}.code" for i in range(len(labels)))
-    kept = f"ok AND zt{j} AND NOT {is_empty(f'z{j}::VARCHAR')}"
+    empty = is_empty(f"z{j}::VARCHAR")
     for table, arrays in tables.items():
         engine.connection.register(table, arrays)
     engine.run(
         f"INSERT INTO {ids} SELECT DISTINCT id_days.day{codes}, trim(z{j}::VARCHAR) FROM ({inner(query)}) {joins} "
-        f"WHERE {kept}",
+        f"WHERE ok AND zt{j} AND NOT {empty}",
         scanned.source.name,
+    )
+    ((without,),) = engine.rows(
+        f"SELECT count(*) FROM ({inner(query)}) {joins} WHERE ok AND zt{j} AND {empty}", scanned.source.name
     )
     for table in tables:
         engine.connection.unregister(table)
+    return int(without)
