@@ -48,13 +48,23 @@ def test_case(rows_file, cli, now, before, change, growth, direction, note, with
     assert (row.direction, row.note, row.status) == (direction, note, "complete")
     assert same(row.change, change)
     assert same(row.growth, growth)
+    # what a direction is worth depends on the measure only; no growth is needed for a verdict
+    for better, rising in (("higher", "favorable"), ("lower", "adverse"), ("neither", "neutral")):
+        polar = lc.read(path, date="day", measures=[lc.Measure("amount", better=better)], by="item")
+        for level_as in ("neutral", "favorable", "adverse"):
+            judging = lc.Judging(level_within=within, level_as=level_as)
+            table = lc.compare(polar, "month", at="2026-04..2026-05", by="item", judging=judging).table
+            told = table[(table.period == "2026-05") & (table.item == "x")].iloc[0]
+            falling = {"favorable": "adverse", "adverse": "favorable"}.get(rising, "neutral")
+            assert told.verdict == {"rising": rising, "falling": falling, "level": level_as}[direction]
     ran = cli(
         *("compare", path, "--date", "day", "--value", "amount", "--by", "item", "--at", "2026-04..2026-05"),
-        *("--level-within", within, "--as", "csv"),
+        *("--level-within", within, "--as", "csv", "--lower-is-better", "amount"),
     )
     told = [r for r in csv.DictReader(io.StringIO(ran.stdout)) if (r["period"], r["item"]) == ("2026-05", "x")]
     assert ran.returncode == 0
     assert [(r["direction"], r["note"]) for r in told] == [(direction, note)]
+    assert told[0]["verdict"] == {"rising": "adverse", "falling": "favorable", "level": "neutral"}[direction]
     assert same(float(told[0]["growth"] or "nan"), growth)
 
 

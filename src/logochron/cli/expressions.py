@@ -74,6 +74,12 @@ class _Reader:
             self.refuse(f"{what} is missing here" if self.next.kind == "end" else f"{what} must stand here")
         return self.take()
 
+    def anything(self, what: str) -> _Token:
+        """Whatever stands here."""
+        if self.next.kind == "end":
+            self.refuse(f"{what} is missing here")
+        return self.take()
+
     def sign(self, *signs: str) -> str:
         """One of some signs, or nothing."""
         return self.take().text if self.next.kind == "sign" and self.next.text in signs else ""
@@ -201,7 +207,7 @@ def band(text: str) -> Band:
         if key in ("from", "below"):
             made[option] = reader.number("the limit")
         else:
-            made[option] = key if option == "verdict" else reader.take().text
+            made[option] = key if option == "verdict" else reader.anything("the sign").text
     if reader.next.kind == "sign" and reader.next.text == ":":
         made["advice"] = text[reader.next.at + 1 :].strip()
     else:

@@ -101,7 +101,8 @@ def check_alert(alert: Alert, columns: tuple[str, ...], words: Mapping[str, tupl
 def _refuse(alert: Alert, what: str, at: str) -> NoReturn:
     """Says what is wrong with an alert, and where in it."""
     text = str(alert)
-    raise QuestionError(f"alert: {what}\n  {text}\n  {' ' * (text.find(at) if at == alert.column else text.rfind(at))}^")
+    place = text.find(at) if at == alert.column else text.rfind(at)
+    raise QuestionError(f"alert: {what}\n  {text}\n  {' ' * place}^")
 
 
 def fired(alert: Alert, answer: Answer, at: Any = None) -> list[Fired]:
@@ -115,6 +116,8 @@ def fired(alert: Alert, answer: Answer, at: Any = None) -> list[Fired]:
         rows = np.arange(n)
         if "period" in columns:
             rows = np.flatnonzero(columns["period"] == answer.place(at))
+        if alert.column in answer.by:  # a total is of no item
+            rows = rows[columns[alert.column][rows] != None]  # noqa: E711  element by element
         holds, unknown = alert.fires(columns[alert.column][rows])
         found.append(Fired(columns, rows[holds], rows[unknown]))
     return found

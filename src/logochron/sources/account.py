@@ -58,7 +58,7 @@ def account(
     QuestionError
         Where `where` names an item that does not occur.
     """
-    _check_items(engine, scans, wanted)
+    said = _check_items(engine, scans, wanted)
     reading = _dates(engine, scans, wanted, stated)
     dated_on = reading.days[reading.readable]
     starts, ends = reading.days.copy(), reading.days.copy()
@@ -102,7 +102,7 @@ def account(
         blank=sum(scanned.blank for scanned in scans),
         refused_rows=tuple(refusals[:LISTED]),
         guesses=_guesses(scans, wanted, reading),
-        warnings=tuple(warning for scanned in scans for warning in scanned.warnings),
+        warnings=(*said, *(warning for scanned in scans for warning in scanned.warnings)),
         sources=tuple(scanned.source.name for scanned in scans),
     )
     if intake.read != intake.counted + intake.refused + intake.set_aside + intake.blank:
@@ -144,17 +144,26 @@ def _oddities(rows: Rows, dated_on: Days, standing: Standing, filtered: bool) ->
     return list(dict.fromkeys(said))
 
 
-def _check_items(engine: Engine, scans: Sequence[Scanned], wanted: Wanted) -> None:
-    pairs = scans[0].groups.named_rows
-    for column, label in pairs:
-        if not sum(scanned.groups.named_rows[column, label] for scanned in scans):
-            known: set[str] = set()
-            for scanned in scans:
-                sql = (
-                    f"SELECT DISTINCT {scanned.query.conditions[column]} AS v FROM {scanned.query.relation} LIMIT 10000"
-                )
-                known |= set(engine.arrays(sql)["v"])
-            raise QuestionError(f"`where`: {no_such('item', label, sorted(known), where=f'column {column!r}')}")
+def _check_items(engine: Engine, scans: Sequence[Scanned], wanted: Wanted) -> list[str]:
+    """Refuses filters of items that do not occur; says so where a measure takes others that do."""
+    counts = [scanned.groups.named_rows for scanned in scans]
+    missing = {pair for pair in counts[0] if not sum(named[pair] for named in counts)}
+    said = []
+    for condition in wanted.conditions:
+        named = [label for labels in (condition.taken, condition.left_out) for label in labels]
+        absent = [label for label in named if (condition.column, label) in missing]
+        if not absent:
+            continue
+        known: set[str] = set()
+        for scanned in scans:
+            fields = scanned.query.conditions[condition.column]
+            sql = f"SELECT DISTINCT {fields} AS v FROM {scanned.query.relation} LIMIT 10000"
+            known |= set(engine.arrays(sql)["v"])
+        told = no_such("item", absent[0], sorted(known), where=f"column {condition.column!r}")
+        if condition in wanted.where or len(absent) == len(named):
+            raise QuestionError(f"`where`: {told}")
+        said.append(f"a measure names it: {told}")
+    return said
 
 
 def _dates(engine: Engine, scans: Sequence[Scanned], wanted: Wanted, stated: Stated) -> Reading:
