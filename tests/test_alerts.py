@@ -11,9 +11,9 @@ import logochron as lc
 from logochron.cli import expressions
 
 LINES = [
-    "2025-05-01,A,s,10,1",
-    "2025-05-31,B,s,20,2",
-    "2026-05-01,A,s,9,1",
+    "2025-05-01,A,s,10.0,1",
+    "2025-05-31,B,s,20.0,2",
+    "2026-05-01,A,s,9.0,1",
     "2026-05-31,B,s,30,2",
     "2026-05-31,C,s,5,0",
 ]
@@ -128,7 +128,7 @@ def test_what_does_not_fit_is_shown(sales, cli, option, text, said, caret):
 
 def test_terminal(sales, cli):
     plain = cli("compare", sales, *ASK, "--last", "1", "--sort", "-value", "--top", "1", "--plain", "--marks", "words",
-                "--band", "'on course' below 20%: carry on", "--band", "ahead from 20% mark *: say so")  # fmt: skip
+                "--band", "'on course' below 45%: carry on", "--band", "ahead from 45% mark *: say so")  # fmt: skip
     lines = [line.split() for line in plain.stdout.splitlines()[3:6]]
     assert plain.stdout.isascii() and plain.returncode == 0, plain.stderr
     assert lines[0][:4] == ["2026-05", "B", "30", "20"] and lines[0][-4:] == ["######", "ahead", "say", "so"]

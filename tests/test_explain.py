@@ -202,3 +202,27 @@ def test_legend_and_titles(cli, sales):
         assert cli("compare", sales[0], *COLUMNS, *words, "--last", "2").stdout.startswith(title)
     plan = cli("compare", sales[0], *COLUMNS, "--plan", sales[1])
     assert plan.returncode == 2 and "--plan FILE and --against plan go together" in plan.stderr
+
+
+def test_receipts_of_measures_subtotals_and_the_rest():
+    measures = [lc.Measure("revenue"), lc.Measure("units"), lc.Measure("price", of="revenue", per="units"),
+                lc.Measure("margin", of="revenue", less="cost"), lc.Measure("n", count=True)]  # fmt: skip
+    book = lc.demo.book(measures=measures, by=["harbor", "line"])
+    split = lc.compare(book, "month", "mean:3", by=["harbor", "line"], last=2, per="day")
+    price = lc.explain(split, measure="price", harbor="Alderquay")
+    subtotal = split.subtotals.query("measure == 'price' and harbor == 'Alderquay'").iloc[-1]
+    assert price.figures["value"] == subtotal.value == price.spans[0].sum
+    parts = [dict(span.parts) for span in price.spans if span.side == "base"]
+    assert subtotal.base == pytest.approx(sum(p["revenue"] for p in parts) / sum(p["units"] for p in parts))
+    assert "base = revenue 38,903.19 / units 1,053.00 = 36.95" in price.text and "18 days" not in price.text
+    margin = lc.explain(split, "2026-09", measure="margin", harbor="Alderquay", line="hire")
+    assert margin.spans[0].sum / 30 == pytest.approx(margin.figures["value"]) and " / 30 days = " in margin.text
+    for items in ("all", "comparable"):
+        top = lc.compare(book, "month", by=["harbor", "line"], top=3, at="2025-04", items=items)
+        rest = {"harbor": "all others", "line": "all others"}
+        for name in ("revenue", "price", "n"):
+            told = lc.explain(top, measure=name, **rest)
+            sums = {span.side: span.sum for span in told.spans}
+            assert sums == pytest.approx({side: told.figures[side] for side in ("value", "base")})
+    with pytest.raises(lc.QuestionError, match="or for the first of them"):
+        lc.explain(split, line="hire")

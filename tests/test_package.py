@@ -133,6 +133,7 @@ def test_example(example, tmp_path):
         "fiscal_year_from_april": "FY2027 = 1 Apr 2026 to 31 Mar 2027",
         "from_a_file": "harbor",
         "monthly_file": "growth = change / base = +2,728.67 / 5,516.00 = +49.47 %",
+        "statement": "value = result 10,698.00 / sales 33,642.00 = 0.3180",
         "retail_year": "week 53 (2023-W53) lies in the base only",
     }
     assert said[example.stem] in ran.stdout

@@ -63,8 +63,8 @@ class Comparison(Answer):
         return self if self.lined.top is None else comparison_of(self)
 
 
-def comparison_of(answer: Answer) -> Comparison:
-    """The comparison of the sides that an answer is made of, all items of it."""
+def comparison_of(answer: Answer, top: int | None = None) -> Comparison:
+    """The comparison of the sides that an answer is made of."""
     question = answer.question
     return compare(
         answer.book,
@@ -83,6 +83,7 @@ def comparison_of(answer: Answer) -> Comparison:
         calendar=answer.calendar,
         judging=answer.judgings,
         items=answer.kept,
+        top=top,
     )
 
 

@@ -128,7 +128,7 @@ def explain(
     if not isinstance(result, Answer):
         raise QuestionError(f"`result` must be an answer of compare, relate or drivers; got {type(result).__name__}")
     if not isinstance(result, Comparison):
-        result = comparison_of(result)
+        result = comparison_of(result, result.lined.top)
     asked = _measure(result, measure)
     period = result.place(at)
     by = result.by[: len(item)]

@@ -18,7 +18,7 @@ DIRECTIONS = ("rising", "falling", "level", "unknown")
 VERDICTS = ("favorable", "adverse", "neutral", "unknown")
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True)
 class Judging:
     """How a change is judged.
 

@@ -190,6 +190,10 @@ def _names(labels: Sequence[NDArray[np.object_]], by: tuple[str, ...], within: s
 def _references(lined: Lineup, measure: Measure, levels: Levels, against: str, within: str | None) -> _References:
     """What the items of each group are held against in each period."""
     items, compared = levels.full, levels.full_compared
+    if not items.size:  # nothing is held against nothing
+        none = np.zeros((lined.aligned.size, 1))
+        unknown = Sides(none, none, none > 0, none > 0, None)
+        return _References(unknown, np.full(none.shape, None, dtype=object), np.array([""], dtype=object))
     codes: Days = np.zeros(items.size, dtype=np.int64)
     groups = np.array([""], dtype=object)
     whole = levels.total
@@ -216,10 +220,6 @@ def _references(lined: Lineup, measure: Measure, levels: Levels, against: str, w
         place = np.full(shape, -1)
         place[:, codes[wanted]] = wanted
     rows, found = np.arange(shape[0])[:, None], place >= 0
-    if not items.size:
-        place, names = np.zeros(shape, dtype=np.int64), np.array([None], dtype=object)
-        none = np.zeros((shape[0], 1))
-        sides = sides._replace(value=none, base=none, value_known=none > 0, base_known=none > 0)
     return _References(
         sides._replace(
             value=sides.value[rows, place],
@@ -254,8 +254,6 @@ def _largest(size: NDArray[np.float64], codes: Days, n: int) -> NDArray[np.int64
     order = np.argsort(-size, axis=1, kind="stable")
     order = np.take_along_axis(order, np.argsort(codes[order], axis=1, kind="stable"), axis=1)
     firsts = np.searchsorted(np.sort(codes), np.arange(n))
-    if not size.shape[1]:
-        return np.full((size.shape[0], n), -1)
     place = order[:, firsts]
     known = np.isfinite(np.take_along_axis(size, place, axis=1))
     return np.where(known, place, -1)

@@ -29,7 +29,7 @@ def drivers_spec(result: Drivers, measure: Measure, formats: Formats) -> TableSp
     (period,) = lines_of(result, measure)
     width = max(len(formats.growth(line.columns["growth"][line.i])) for line in period)
     rows = [_row(result, line, decimals, formats, marks, width) for line in period]
-    noted = any(row.cells["note"] for row in rows)
+    noted = any(row.cells.get("note") for row in rows)
     label, cut = _period(result, formats)
     return TableSpec(
         title=f"What moved {_subject(result, measure, label)}{formats.dot}against {against_words(result)}",

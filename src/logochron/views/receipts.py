@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import io
+import math
+from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
 
 from logochron.core.explain import Receipt, Span
-from logochron.views.formats import MINUS, Formats, capital, words
+from logochron.core.formulas import adds_up
+from logochron.views.formats import MINUS, Formats, capital, divided_decimals, words
 from logochron.views.tables import Row, TableSpec
 from logochron.views.titles import against_words, selection_words, unit
 
@@ -58,11 +61,13 @@ def _decimals(receipt: Receipt, formats: Formats) -> int:
     if formats.decimals is not None:
         return formats.decimals
     books = [receipt.of.book, *([receipt.of.plan] if receipt.of.plan else [])]
-    scales = []
+    scales: list[int | None] = []
     for book in books:
         if receipt.measure.name in book.formulas:
             scales.append(book.decimals(receipt.measure.name))
-    return min(max(2 if scale is None else scale for scale in scales), 6)
+    if None in scales:
+        return divided_decimals(max((abs(span.sum) for span in receipt.spans if np.isfinite(span.sum)), default=0.0))
+    return min(max(scale or 0 for scale in scales), 6)
 
 
 def _row(span: Span, decimals: int, formats: Formats) -> Row:
@@ -81,14 +86,15 @@ def _arithmetic(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
     """The figures with the numbers put in."""
     figures = receipt.figures
     per = receipt.of.per
-    divided = per is not None or sum(span.side == "base" for span in receipt.spans) > 1
+    additive = adds_up(receipt.of.book.formulas[receipt.measure.name])  # quotients are divided by no days
+    divided = additive and (per is not None or sum(span.side == "base" for span in receipt.spans) > 1)
     places = max(decimals, 2) if divided else decimals
 
     def number(value: Any, *, signed: bool = False) -> str:
         return formats.number(float(value), places, signed=signed)
 
     minus = "-" if formats.plain else MINUS
-    lines = []
+    lines = _made_of(receipt, decimals, formats, minus)
     if divided:
         for side, days in (("value", "days"), ("base", "base_days")):
             spans = [span for span in receipt.spans if span.side == side]
@@ -110,6 +116,30 @@ def _arithmetic(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
         lines.append("growth: none, as the base is not above 0")
     better = {"higher": "more is better", "lower": "less is better", "neither": "neither way is better"}
     lines.append(f"direction: {figures['direction']}; verdict: {figures['verdict']} ({better[receipt.measure.better]})")
+    return lines
+
+
+def _made_of(receipt: Receipt, decimals: int, formats: Formats, minus: str) -> list[str]:
+    """How the figure of each span is made of others, where it is a difference or a quotient.
+
+    A quotient over several spans is that of their sums.
+    """
+    quotient = receipt.measure.kind == "quotient"
+    places, sign = (2, "/") if quotient else (max(2, decimals), minus)
+
+    def line(side: str, parts: Iterable[tuple[str, float]], figure: float) -> str:
+        told = (f"{words(name)} {_bracketed(part, formats.number(part, places))}" for name, part in parts)
+        return f"{side} = {f' {sign} '.join(told)} = {formats.number(figure, decimals)}"
+
+    lines = []
+    for side in ("value", "base"):
+        spans = [span for span in receipt.spans if span.side == side and span.parts]
+        if quotient and len(spans) > 1:
+            names = [name for name, _ in spans[0].parts]
+            sums = [math.fsum(span.parts[n][1] for span in spans) for n in range(len(names))]
+            lines.append(line(side, zip(names, sums), float(receipt.figures[side])))
+        else:
+            lines += [line(side, span.parts, span.sum) for span in spans]
     return lines
 
 

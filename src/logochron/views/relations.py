@@ -28,7 +28,7 @@ def relation_spec(result: Relation, measure: Measure, formats: Formats) -> Table
         kept = [line for line in period if not line.total or np.isfinite(line.columns["ratio"][line.i])]
         rows += [_row(result, line, decimals, formats, marks, width, starts=n == 0) for n, line in enumerate(kept)]
     named = result.against == "largest" or result.within is not None
-    noted = any(row.cells["note"] for row in rows)
+    noted = any(row.cells.get("note") for row in rows)
     return TableSpec(
         title=f"{subject(result, measure, split=True)}{formats.dot}beside {beside_words(result)}",
         unit=unit(measure, formats),

@@ -52,7 +52,8 @@ def print_table(
             style = Style(bold=row.total or row.subtotal)
             if column == spec.judged and row.verdict:
                 color = palette.verdict(row.verdict)
-                style += Style(color=palette.paper, bgcolor=color) if fill else Style(color=color)
+                filled = fill and row.verdict in ("favorable", "adverse")
+                style += Style(color=palette.paper, bgcolor=color) if filled else Style(color=color)
             elif column == "bar":
                 style = Style(color=palette.base)
             elif column in ("note", "share") or row.cells.get(column) in ("–", "-"):

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from logochron.core.answers import Answer
 from logochron.core.days import to_days
+from logochron.core.formulas import adds_up
 from logochron.core.measures import Measure
 from logochron.views.formats import Formats, capital, plural, words
 
@@ -19,7 +20,9 @@ def subject(
     """What is shown: "Revenue by month, all harbors"; or of one period, "Revenue in 2026-09 by harbor"."""
     by = [result.calendar.word(result.each)] if result.each != "span" and period is None else []
     by += [words(name) for name in result.by if split]
-    named = capital(words(measure.name)) + (f" per {words(result.per).replace('-', ' ')}" if result.per else "")
+    named = capital(words(measure.name))
+    if result.per and adds_up(result.book.formulas[measure.name]):
+        named += f" per {words(result.per).replace('-', ' ')}"
     named += f" {'of' if result.each == 'span' else 'in'} {period}" if period else ""
     named += f" by {listed(by)}" if by else ""
     window = result.question.window.in_words(result.calendar, result.each)
