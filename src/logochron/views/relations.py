@@ -36,7 +36,7 @@ def relation_spec(result: Relation, measure: Measure, formats: Formats) -> Table
             "period": "Period",
             **item_headings(result),
             "value": capital(words(measure.name)),
-            **({"dim:reference": "Beside"} if named and result.against == "largest" else {}),
+            **({"reference": "Beside"} if named and result.against == "largest" else {}),
             "base": capital(_short(result)),
             **({"change": "Gap"} if result.against != "total" else {}),
             "ratio": "Part",
@@ -83,7 +83,7 @@ def _row(
     if line.subtotal and result.against != "total":  # a sum of items is no item
         return Row(named, "", False, False, line.depth, True)
     cells = named | {
-        "dim:reference": shortened(table["reference_item"][i] or ""),
+        "reference": shortened(table["reference_item"][i] or ""),
         "base": formats.number(table["reference"][i], decimals),
         "change": formats.number(table["gap"][i], decimals, signed=True),
         "ratio": formats.part(table["ratio"][i]),

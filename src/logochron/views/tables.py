@@ -9,8 +9,8 @@ from rich.cells import cell_len
 
 #: What a narrow terminal goes without, group by group; never growth.
 DROPPED = (
-    *(("note",), ("bar",), ("share",), ("advice",), ("price",), ("mix",), ("volume",), ("change",), ("base",)),
-    *(("band",), ("count",), ("days",)),
+    *(("note",), ("bar",), ("share",), ("advice",), ("volume", "mix", "price"), ("change",), ("base",)),
+    *(("reference",), ("before",), ("band",), ("count",), ("days",)),
 )
 
 
