@@ -97,9 +97,7 @@ def test_measures_are_those_of_sql(tmp_path_factory, drawn):
     among = lc.compare(book, "month", by="harbor", at="2026-05").table.query("harbor == 'B'")
     for column in ("value", "base", "change", "growth", "direction"):
         assert np.array_equal(alone[column].to_numpy(), among[column].to_numpy(), equal_nan=column[0] in "vbcg"), column
-    both = lc.compare(book, "month", by="harbor", at="2026-05").table.pivot(
-        index="harbor", columns="measure", values="value"
-    )
+    both = lc.compare(book, "month", by="harbor", at="2026-05").table.set_index(["harbor", "measure"]).value.unstack()
     assert (both["margin"] - (both["sales"] - both["costs"])).abs().max() < 1e-9
 
 

@@ -126,6 +126,11 @@ def _planned(sales: tuple[str, ...], asked: dict[str, Any]) -> dict[str, Any]:
     return _spans(asked, book, calendar) | {"against": basis, "plan": plan}
 
 
+def _items(asked: dict[str, Any]) -> dict[str, Any]:
+    """The options that choose and order items."""
+    return {"top": asked["top"], "sort": asked["sort"]}
+
+
 def _judging(asked: dict[str, Any]) -> Judging:
     """How the options judge a change."""
     return Judging(
@@ -148,10 +153,9 @@ def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
         **_planned(sales, asked),
         per=asked["per"],
         skip_closed=asked["skip_closed"],
+        **_items(asked),
         last=asked["last"],
         judging=judging,
-        top=asked["top"],
-        sort=asked["sort"],
         unusual=asked["unusual"] or any(alert.column in UNUSUAL for alert in alerts),
     )
     _hand_over(result, target, asked, formats, figure=_figure(result, asked, formats))
@@ -170,10 +174,9 @@ def answer_relate(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
         against=asked["against"],
         within=asked["within"],
         base=asked["base"],
+        **_items(asked),
         last=asked["last"],
         judging=judging,
-        top=asked["top"],
-        sort=asked["sort"],
     )
     _hand_over(result, target, asked, formats)
     return told(alerts, result, formats)
@@ -185,12 +188,11 @@ def answer_drivers(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
 
     formats, target, judging = _formats(asked), _target(asked), _judging(asked)
     alerts = alerts_of(asked["alerts"], ("measure", *drivers.AFTER), options.dimensions(asked["by"]), judging)
-    given = _planned(sales, asked)
-    measures = None
-    if asked["quantity"] not in (None, *options.names(asked["value"])) and len(given["book"].measures) > 1:
-        measures = [m.name for m in given["book"].measures if m.name != asked["quantity"]]
     result = drivers.drivers(
-        **given, measures=measures, quantity=asked["quantity"], judging=judging, top=asked["top"], sort=asked["sort"]
+        **_planned(sales, asked),
+        **_items(asked),
+        quantity=asked["quantity"],
+        judging=judging,
     )
     _hand_over(result, target, asked, formats)
     return told(alerts, result, formats)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -11,12 +11,12 @@ from numpy.typing import NDArray
 
 from logochron.core.alignment import Alignment, Question, named_periods
 from logochron.core.bases import Basis
-from logochron.core.calendars.base import Calendar
+from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.daybook import Daybook
 from logochron.core.days import to_dates
 from logochron.core.errors import QuestionError
 from logochron.core.judging import Judging
-from logochron.core.lineup import Lineup, sorted_rows
+from logochron.core.lineup import Levels, Lineup, sorted_rows
 from logochron.core.measures import Measure
 from logochron.core.options import Each, Grain, Kept, Partial, Per
 from logochron.core.reckon import Notes
@@ -200,10 +200,29 @@ def arranged(
     return in_rows(columns, order)
 
 
-def stacked(parts: list[Columns], empty: Columns | None = None) -> Mapping[str, NDArray[Any]]:
+#: The columns of one measure and one kind of rows, of which some are to be compared and the last gathers others.
+Rows = Callable[[Measure, Level, Bools | None, bool], Columns]
+
+
+def laid_out(lined: Lineup, levels: Levels, rows: Rows) -> dict[str, Any]:
+    """What every answer is made of: the columns by item, by each prefix of the dimensions, of all together."""
+    total = _stacked([rows(measure, levels.total, None, False) for measure in lined.measures])
+    items = total
+    if lined.by:
+        items = _stacked([rows(measure, levels.items, levels.compared, levels.others) for measure in lined.measures])
+    subtotals = [rows(measure, level, None, False) for measure in lined.measures for level in levels.subtotals]
+    return {
+        "columns": items,
+        "subtotal_columns": _stacked(subtotals) if subtotals else {},
+        "total_columns": total,
+        "periods": lined.periods,
+        "notes": lined.notes(),
+        "lined": lined,
+    }
+
+
+def _stacked(parts: list[Columns]) -> Mapping[str, NDArray[Any]]:
     """Columns of several measures or kinds below each other, read-only."""
-    if not parts:
-        return {} if empty is None else {name: values[:0] for name, values in empty.items()}
     one = parts[0]
     if len(parts) > 1:
         one = {name: np.concatenate([part[name] for part in parts]) for name in parts[0]}

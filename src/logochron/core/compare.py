@@ -9,9 +9,9 @@ from typing import Any
 
 import numpy as np
 
-from logochron.core.answers import Answer, Columns, alike, arranged, noted, opening, per_period, stacked
+from logochron.core.answers import Answer, Columns, alike, arranged, laid_out, noted, opening, per_period
 from logochron.core.bases import Basis
-from logochron.core.calendars.base import Calendar
+from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.daybook import Daybook
 from logochron.core.days import to_dates
 from logochron.core.formulas import adds_up
@@ -188,26 +188,13 @@ def compare(
         book, settings, plan=plan, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort
     )
     levels = levels_of(lined)
-    tables: list[Columns] = []
-    subtotals: list[Columns] = []
-    totals: list[Columns] = []
-    for measure in lined.measures:
-        whole = lined.sides(measure, levels.total)
-        totals.append(_rows(lined, measure, levels.total, whole, whole, unusual))
-        for level in levels.subtotals:
-            subtotals.append(_rows(lined, measure, level, lined.sides(measure, level), whole, unusual))
-        if lined.by:
-            sides = lined.sides(measure, levels.items, levels.compared)
-            tables.append(_rows(lined, measure, levels.items, sides, whole, unusual, others=levels.others))
-    total = stacked(totals)
-    return Comparison(
-        columns=stacked(tables) if lined.by else total,
-        subtotal_columns=stacked(subtotals, total),  # type: ignore[arg-type]
-        total_columns=total,
-        periods=lined.periods,
-        notes=lined.notes(),
-        lined=lined,
-    )
+    wholes = {measure.name: lined.sides(measure, levels.total) for measure in lined.measures}
+
+    def rows(measure: Measure, level: Level, compared: Bools | None, others: bool) -> Columns:
+        sides = lined.sides(measure, level, compared)
+        return _rows(lined, measure, level, sides, wholes[measure.name], unusual, others)
+
+    return Comparison(**laid_out(lined, levels, rows))
 
 
 def _rows(
@@ -217,7 +204,7 @@ def _rows(
     sides: Sides,
     whole: Sides,
     unusual: bool,
-    others: bool = False,
+    others: bool,
 ) -> Columns:
     """The columns of one measure and one kind of rows, in their order."""
     aligned, lengths = lined.aligned, lined.lengths

@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.answers import Answer, Columns, alike, arranged, dimensions, noted, stacked
+from logochron.core.answers import Answer, Columns, alike, arranged, dimensions, laid_out, noted
 from logochron.core.bases import Basis
-from logochron.core.calendars.base import Calendar
+from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.daybook import Daybook
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError
@@ -142,42 +142,20 @@ def drivers(
         n = f"names {lined.aligned.size}" if lined.aligned.size else "none is held whole by the records"
         raise QuestionError(f"`at` must name one period: {at if at is not None else 'the last'} {n}")
     levels = levels_of(lined, [counted] if counted else [])
-    tables: list[Columns] = []
-    subtotals: list[Columns] = []
-    totals: list[Columns] = []
-    path: Columns = {}
-    for measure in lined.measures:
-        whole = lined.sides(measure, levels.total)
-        full = lined.sides(measure, levels.full, levels.full_compared)
-        if lined.counts_ids(measure):
-            _check_sum(measure, full, whole)
-        effects = _effects(lined, levels, full, counted)
+    wholes = {m.name: lined.sides(m, levels.total) for m in lined.measures}
+    effects = {m.name: _effects(lined, levels, m, wholes[m.name], counted) for m in lined.measures}
 
-        def rows(level: Level, sides: Sides, codes: Days, others: bool = False) -> Columns:
-            return _rows(lined, measure, level, sides, whole, _added(effects, codes, level.size), counted, others)  # noqa: B023
+    def rows(measure: Measure, level: Level, compared: Bools | None, others: bool) -> Columns:
+        sides = lined.sides(measure, level, compared)
+        added = _added(effects[measure.name], _codes(levels, level), level.size)
+        return _rows(lined, measure, level, sides, wholes[measure.name], added, counted, others)
 
-        everything = np.zeros(levels.full.size, dtype=np.int64)
-        totals.append(rows(levels.total, whole, everything))
-        for level in levels.subtotals:
-            codes, _ = groups_of(levels.full.labels[: len(level.by)])
-            subtotals.append(rows(level, lined.sides(measure, level), codes))
-        shown = lined.sides(measure, levels.items, levels.compared)
-        tables.append(rows(levels.items, shown, _shown(levels), others=levels.others))
-        path = path or _path(lined, measure, levels, whole)
-    total = stacked(totals)
-    notes = lined.notes()
+    made = laid_out(lined, levels, rows)
     if left_out:
-        notes = (f"{', '.join(left_out)}: left out, as quotients have no parts that add up", *notes)
-    return Drivers(
-        columns=stacked(tables),
-        subtotal_columns=stacked(subtotals, total),  # type: ignore[arg-type]
-        total_columns=total,
-        periods=lined.periods,
-        notes=notes,
-        lined=lined,
-        quantity=counted,
-        path_columns=path,
-    )
+        said = f"{', '.join(left_out)}: left out, as quotients have no parts that add up"
+        made["notes"] = (said, *made["notes"])
+    first = lined.measures[0]
+    return Drivers(**made, quantity=counted, path_columns=_path(lined, first, levels, wholes[first.name]))
 
 
 def _measures(
@@ -213,9 +191,12 @@ def _check_sum(measure: Measure, items: Sides, whole: Sides) -> None:
             )
 
 
-def _effects(lined: Lineup, levels: Levels, sides: Sides, counted: Measure | None) -> _Effects:
+def _effects(lined: Lineup, levels: Levels, measure: Measure, whole: Sides, counted: Measure | None) -> _Effects:
     """Volume, mix and price of every item, those of items that are not compared 0."""
     n = levels.full.size
+    sides = lined.sides(measure, levels.full, levels.full_compared)
+    if lined.counts_ids(measure):
+        _check_sum(measure, sides, whole)
     if counted is None:
         nothing = np.full(n, np.nan)
         return _Effects(nothing, nothing, nothing, np.zeros(n, dtype=bool))
@@ -246,8 +227,12 @@ def _effects(lined: Lineup, levels: Levels, sides: Sides, counted: Measure | Non
     return _Effects(volume, mix, price, priceless)
 
 
-def _shown(levels: Levels) -> Days:
-    """The row of each item: its own, or that of all others."""
+def _codes(levels: Levels, level: Level) -> Days:
+    """The row of each item at a level: its own, that of all others, that of its subtotal, or the one of all."""
+    if level is not levels.items:
+        if not level.by:
+            return np.zeros(levels.full.size, dtype=np.int64)
+        return groups_of(levels.full.labels[: len(level.by)])[0]
     if levels.chosen is None:
         return np.arange(levels.full.size)
     return np.where(levels.chosen, np.cumsum(levels.chosen) - 1, levels.items.size - 1)

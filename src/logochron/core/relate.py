@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.answers import Answer, Columns, arranged, noted, opening, per_period, stacked
+from logochron.core.answers import Answer, Columns, arranged, laid_out, noted, opening, per_period
 from logochron.core.bands import SLACK
 from logochron.core.bases import Basis, Plan, parse_basis
 from logochron.core.calendars.base import Bools, Calendar
@@ -147,26 +147,12 @@ def relate(
         )
     _check_against(lined, against, within)
     levels = levels_of(lined)
-    tables: list[Columns] = []
-    subtotals: list[Columns] = []
-    totals: list[Columns] = []
-    for measure in lined.measures:
-        held = _references(lined, measure, levels, against, within)
-        totals.append(_rows(lined, measure, levels.total, None, held, within))
-        for level in levels.subtotals:
-            subtotals.append(_rows(lined, measure, level, None, held, within))
-        tables.append(_rows(lined, measure, levels.items, levels.compared, held, within, others=levels.others))
-    total = stacked(totals)
-    return Relation(
-        columns=stacked(tables),
-        subtotal_columns=stacked(subtotals, total),  # type: ignore[arg-type]
-        total_columns=total,
-        periods=lined.periods,
-        notes=lined.notes(),
-        lined=lined,
-        against=against,
-        within=within,
-    )
+    held = {m.name: _references(lined, m, levels, against, within) for m in lined.measures}
+
+    def rows(measure: Measure, level: Level, compared: Bools | None, others: bool) -> Columns:
+        return _rows(lined, measure, level, compared, held[measure.name], within, others)
+
+    return Relation(**laid_out(lined, levels, rows), against=against, within=within)
 
 
 def _check_against(lined: Lineup, against: str, within: str | None) -> None:
@@ -266,7 +252,7 @@ def _rows(
     compared: Bools | None,
     held: _References,
     within: str | None,
-    others: bool = False,
+    others: bool,
 ) -> Columns:
     """The columns of one measure and one kind of rows, in their order."""
     sides = lined.sides(measure, level, compared)

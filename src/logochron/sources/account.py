@@ -162,7 +162,7 @@ def _check_items(engine: Engine, scans: Sequence[Scanned], wanted: Wanted) -> li
         told = no_such("item", absent[0], sorted(known), where=f"column {condition.column!r}")
         if condition in wanted.where or len(absent) == len(named):
             raise QuestionError(f"`where`: {told}")
-        said.append(f"a measure names it: {told}")
+        said.append(f"asked for by a measure: {told}")
     return said
 
 
