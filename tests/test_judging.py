@@ -85,10 +85,10 @@ def test_bands_hold_each_growth_once(change, base, limits):
     [
         (
             [B("behind", below=0), B("ahead", from_=0.03)],
-            r"0 to below 0.03: no band\n.*behind  \|0\|  \?  \|0.03\|  ahead",
+            r"0 to below 0.03: a gap, no band\n.*behind  \|0\|  \?  \|0.03\|  ahead",
         ),
         ([B("a", below=0.05), B("b", from_=0)], r"0 to below 0.05: a and b overlap"),
-        ([B("a", from_=0)], r"below 0: no band"),
+        ([B("a", from_=0)], r"below 0: a gap"),
         ([B("a", below=0), B("a", from_=0)], "names a band twice: a, a"),
         (["a"], "must be Band objects; got str"),
     ],

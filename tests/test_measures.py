@@ -205,8 +205,8 @@ def test_measures_that_cannot_be(made, said):
 @pytest.mark.parametrize(
     ("measures", "said"),
     [
-        ([M("a", of="b", less="units"), M("b", of="a", per="units")], "made of itself: a -> b -> a"),
-        ([M("amount", of="amount", less="units")], "made of itself: amount -> amount"),
+        ([M("a", of="b", less="units"), M("b", of="a", per="units")], "in a cycle: a -> b -> a"),
+        ([M("amount", of="amount", less="units")], "in a cycle: amount -> amount"),
         ([M("a", of="amout", less="units")], "no column 'amout'. Did you mean 'amount'"),
         ([M("a", column="amount", where={"acount": "s"})], "no column 'acount'. Did you mean 'account'"),
         ([M("a", column="amount", where={"account": "sale"})], "no item 'sale'. Did you mean 'sales'"),

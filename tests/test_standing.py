@@ -186,3 +186,10 @@ def test_spread_keeps_the_sums(tmp_path, rows, grain):
             twin[key] = twin.get(key, 0) + q + r * d // n - r * (d - 1) // n
     days = laid.totals("day").set_index("start").value
     assert {day: round(v * unit) for day, v in days.items() if v} == {day: v for day, v in twin.items() if v}
+
+
+def test_spread_records_have_rows_on_all_their_days(rows_file):
+    rows = [("2026-01-01", "x", 31), ("2026-02-01", "x", 56), ("2026-02-01", "y", 28)]
+    book = lc.read(rows_file(rows), date="day", values="amount", by="item", rows="month", spread="even")
+    weeks = lc.compare(book, "week", "prior", by="item", last=1)  # no record begins in either week
+    assert weeks.table.item.tolist() == ["x", "y"] and weeks.table.value.sum() == weeks.total.value[0]

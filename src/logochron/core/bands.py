@@ -127,7 +127,7 @@ def _drawn(edges: Sequence[Fraction | None], holders: Sequence[Sequence[Band]], 
         where = " to below ".join(decimal(edge) for edge in (low, high) if edge is not None)
         where = f"below {where}" if low is None else f"{where} and above" if high is None else where
         names = " and ".join(band.name for band in holders[place])
-        said.append(f"{where}: {names} overlap" if names else f"{where}: no band")
+        said.append(f"{where}: {names} overlap" if names else f"{where}: a gap, no band")
     line = under = ""
     for place, held in enumerate(holders):
         text = f"  {' + '.join(band.name for band in held) or '?'}  "

@@ -23,6 +23,7 @@ from logochron.core.measures import Measure
 from logochron.core.options import Each, Kept, Partial, Sort, Weeks
 from logochron.core.reckon import Figures, Sides, reckon
 from logochron.core.sides import Level
+from logochron.core.sums import divided
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -263,7 +264,7 @@ def _rows(
     noted(lined, figures.notes, level.why[measure.name])
     base = whole.base[:, :1] / whole.unit
     known = whole.value_known[:, :1] & whole.base_known[:, :1] & (base > 0)
-    contribution = np.where(known, figures.change / np.where(known, base, 1.0), np.nan)
+    contribution = divided(figures.change, base, np.broadcast_to(known, figures.change.shape))
     quantity = base_quantity = np.full(level.size, np.nan)
     if counted is not None:
         q = lined.sides(counted, level)

@@ -13,7 +13,7 @@ from logochron.core.calendars.base import Bools
 from logochron.core.errors import QuestionError
 from logochron.core.measures import Measure
 from logochron.core.selection import Condition, conditions
-from logochron.core.sums import Sums, at_one_scale, subtracted
+from logochron.core.sums import Sums, at_one_scale, divided, subtracted
 
 #: The column of the numbers of records: no column of a source is called like it.
 RECORDS = "\0records"
@@ -71,7 +71,7 @@ def formulas(measures: Sequence[Measure]) -> dict[str, Formula]:
         chain = (*above, measure.name)
         if measure.name in above:
             raise QuestionError(
-                f"a measure cannot be made of itself: {' -> '.join(chain)}; give one of them another name"
+                f"a measure cannot be made of itself, in a cycle: {' -> '.join(chain)}; give one of them another name"
             )
         held = tuple(sorted({*where, *conditions(measure.where or {})}))
 
@@ -133,7 +133,7 @@ class Worked(NamedTuple):
     @property
     def known(self) -> Bools:
         """Where it is known."""
-        known = np.ones(self.values.shape, dtype=bool)
+        known = np.isfinite(self.values)
         for rows, _ in self.lacking:
             known &= ~rows
         return known
@@ -166,4 +166,4 @@ def work_out(formula: Formula, parts: Mapping[str, Part], divisor: NDArray[Any] 
     values, other, _ = at_one_scale(of.values, of.scale, per.values, per.scale)
     known = per.known
     lacking = (*of.lacking, *per.lacking, (known & (other <= 0), formula.name))
-    return Worked(np.where(other > 0, values / np.where(other > 0, other, 1), 0.0), None, lacking)
+    return Worked(divided(values, other, other > 0), None, lacking)

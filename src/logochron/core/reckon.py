@@ -11,7 +11,7 @@ from logochron.core.bands import placed
 from logochron.core.calendars.base import Bools
 from logochron.core.judging import DIRECTIONS, VERDICTS, Judging, direction, verdict
 from logochron.core.options import Better
-from logochron.core.sums import at_one_scale
+from logochron.core.sums import at_one_scale, divided
 
 Floats = NDArray[np.float64]
 
@@ -93,7 +93,6 @@ def reckon(sides: Sides, better: Better, judging: Judging, whole: Sides | None) 
         known = known & sides.compared
     change = v - b
     positive = known & (b > 0)
-    divisor = np.where(positive, b, 1)
     exact = sides.scale is not None
     directions = direction(change, v, b, known, judging, exact)
     notes = Notes(v.shape)
@@ -116,8 +115,8 @@ def reckon(sides: Sides, better: Better, judging: Judging, whole: Sides | None) 
         value=value,
         base=base,
         change=np.where(known, change / sides.unit, np.nan),
-        growth=np.where(positive, change / divisor, np.nan),
-        ratio=np.where(positive, v / divisor, np.nan),
+        growth=divided(change, b, positive),
+        ratio=divided(v, b, positive),
         share=share,
         base_share=base_share,
         direction=np.array(DIRECTIONS, dtype=object)[directions],
@@ -127,12 +126,6 @@ def reckon(sides: Sides, better: Better, judging: Judging, whole: Sides | None) 
     )
 
 
-def share_of(part: Floats, whole: Floats) -> Floats:
-    """part / whole, only where both are known and the whole is > 0."""
-    defined = np.isfinite(part) & (whole > 0)
-    return np.where(defined, part / np.where(defined, whole, 1), np.nan)
-
-
 def _shares(sides: Sides, value: Floats, base: Floats, whole: Sides | None) -> tuple[Floats, Floats]:
     """The parts of the total on either side; none of an item that is not compared."""
     if whole is None:
@@ -140,7 +133,8 @@ def _shares(sides: Sides, value: Floats, base: Floats, whole: Sides | None) -> t
         return nothing, nothing
     made = []
     for part, of, known in ((value, whole.value, whole.value_known), (base, whole.base, whole.base_known)):
-        found = share_of(part, np.where(known, of / whole.unit, np.nan))
+        total = of / whole.unit
+        found = divided(part, total, np.isfinite(part) & known & (total > 0))
         made.append(found if sides.compared is None else np.where(sides.compared, found, np.nan))
     return made[0], made[1]
 

@@ -23,7 +23,7 @@ from logochron.core.measures import Measure
 from logochron.core.options import Each, Kept, Partial, Sorts, Weeks
 from logochron.core.reckon import Sides, reckon
 from logochron.core.sides import Level
-from logochron.core.sums import at_one_scale, subtracted
+from logochron.core.sums import at_one_scale, divided, subtracted
 
 #: The columns after the dimensions.
 AFTER = (
@@ -312,5 +312,4 @@ def _ratio(
 ) -> NDArray[np.float64]:
     """value / reference, only where both are known and the reference is > 0."""
     value, reference, _ = at_one_scale(value, scale, reference, its_scale)
-    defined = known & (reference > 0)
-    return np.where(defined, value / np.where(defined, reference, 1), np.nan)
+    return divided(value, reference, known & (reference > 0))

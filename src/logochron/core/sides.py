@@ -130,6 +130,8 @@ def summed(
     keys = [leaf.key for leaf in all_leaves(book.formulas, [m.name for m in measures])]
     sums = book.sums(by, [*dict.fromkeys([*keys, RECORDS])], *((values,) if plan else (values, bases)))
     present = np.any([(side > 0).any(axis=0) for side in sums[RECORDS]], axis=0)
+    if book.standing.spread:  # a record is counted on its first day, and its amount lies on all
+        present |= np.any([(side != 0).any(axis=0) for key in keys for side in sums[key]], axis=0)
     items = book.ledger(by).items
     places = np.arange(items.size)
     level = Level(

@@ -162,5 +162,12 @@ def subtracted(a: Sums, a_scale: int | None, b: Sums, b_scale: int | None) -> tu
     return a - b, scale
 
 
+def divided(part: NDArray[Any], whole: NDArray[Any], defined: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """part / whole where it is defined and finite, NaN elsewhere."""
+    with np.errstate(over="ignore"):
+        found = part / np.where(defined, whole, 1)
+    return np.where(defined & np.isfinite(found), found, np.nan)
+
+
 def _size(values: Sums) -> int:
     return int(np.abs(values).max(initial=0))

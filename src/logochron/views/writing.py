@@ -13,7 +13,7 @@ import numpy as np
 
 from logochron.core.compare import Comparison
 from logochron.core.errors import QuestionError
-from logochron.core.results import WHOLE, Result
+from logochron.core.results import TRUTHS, WHOLE, Result
 from logochron.views.formats import Formats
 from logochron.views.specs import specs
 from logochron.views.tables import TableSpec
@@ -132,7 +132,10 @@ def _copy(result: Result, target: Path, form: str) -> None:
         if name == "period":
             labels = np.array([*result.periods, None], dtype=object)  # never empty: its type stays text
             values = labels[values.astype(np.int64)]
-        if values.dtype.kind == "M":
+        if name in TRUTHS:
+            values = np.array([np.nan if truth is None else float(truth) for truth in values])
+            cast = "BOOLEAN"
+        elif values.dtype.kind == "M":
             values, cast = values.astype("datetime64[us]"), "DATE"
         elif values.dtype.kind == "f":
             cast = "BIGINT" if name in WHOLE else "DOUBLE"
