@@ -133,6 +133,7 @@ def test_marks():
     assert marks_of(lc.Judging(marks="thumbs"), Formats(), str.isascii).signs["rising"] == "▲"
     banded = lc.Judging(bands=[B("low", below=0, mark="!"), B("high", from_=0)])
     assert [marks_of(banded, Formats()).sign("rising", band) for band in ("low", "high", None)] == ["!", "▲", "▲"]
+    assert marks_of(lc.Judging(marks="^v=?"), Formats()).sign("falling") == "v"
     assert all(len(set(signs)) == 4 for signs in SETS.values())
 
 

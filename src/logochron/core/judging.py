@@ -36,7 +36,7 @@ class Judging:
         The figure that bands are of: ``"growth"``, ``"value"`` or ``"share"``.
     marks
         ``"triangles"``, ``"arrows"``, ``"thumbs"``, ``"words"``, ``"ascii"``, or four signs of your own: of rising,
-        falling, level and unknown.
+        falling, level and unknown (a text of four characters, or four texts).
     marks_stand
         ``"before"`` or ``"after"`` the figure.
 
@@ -68,7 +68,7 @@ class Judging:
         check("marks_stand", self.marks_stand, MarkPlace)
         _ = self.tolerance
         object.__setattr__(self, "bands", in_order(self.bands))
-        if isinstance(self.marks, str):
+        if isinstance(self.marks, str) and len(self.marks) != len(DIRECTIONS):
             check("marks", self.marks, Marks)
             return
         signs = tuple(self.marks)
@@ -99,13 +99,13 @@ class Judging:
 JudgingLike = Judging | Mapping[str, Judging] | None
 
 
-def judgings_of(judging: JudgingLike, measures: Sequence[str]) -> dict[str, Judging]:
-    """The judging of each measure.
+def judgings_of(judging: JudgingLike, measures: Sequence[str], known: Sequence[str]) -> dict[str, Judging]:
+    """The judging of each measure that is asked for.
 
     Raises
     ------
     QuestionError
-        Where a mapping names a measure that is not asked for.
+        Where a mapping names a measure that is not known.
     """
     if judging is None:
         judging = Judging()
@@ -116,8 +116,8 @@ def judgings_of(judging: JudgingLike, measures: Sequence[str]) -> dict[str, Judg
             f"`judging` must be a Judging, or one for each measure by its name; got {type(judging).__name__}"
         )
     for name, one in judging.items():
-        if name not in measures:
-            raise QuestionError(f"`judging` {no_such('measure', str(name), measures, where='the question')}")
+        if name not in known:
+            raise QuestionError(f"`judging`: {no_such('measure', str(name), known, where='the book')}")
         if not isinstance(one, Judging):
             raise QuestionError(f"`judging` of {name!r} must be a Judging; got {type(one).__name__}")
     return {name: judging.get(name, Judging()) for name in measures}

@@ -165,7 +165,7 @@ def line_up(
         kept=items,
         by=dims,
         measures=asked,
-        judgings=judgings_of(judging, [m.name for m in asked]),
+        judgings=judgings_of(judging, [m.name for m in asked], list(book.formulas)),
         plan=planned,
         aligned=aligned,
         lengths=lengths_of(book, question.calendar, aligned, per),

@@ -12,7 +12,7 @@ from logochron.core.errors import IntakeError
 from logochron.core.formulas import Leaf
 from logochron.core.ids import IdCounts, IdRows
 from logochron.sources.engine import Engine
-from logochron.sources.query import inner, is_empty
+from logochron.sources.query import inner
 from logochron.sources.scanned import Scanned, texts_of
 
 _SHOWN = 3
@@ -44,15 +44,16 @@ def count_ids(
     columns = [f"c{i}" for i in range(len(names))]
     ids = engine.fresh_name("ids")
     fields = ", ".join(f"{name} BIGINT" for name in ("day", *columns))
-    engine.run(f"CREATE TEMP TABLE {ids} ({fields}, id VARCHAR)", leaf.column)
-    offset = empty = 0
+    engine.run(f"CREATE TEMP TABLE {ids} ({fields}, id VARCHAR, n BIGINT)", leaf.column)
+    offset = 0
     for scanned in scans:
         of = slice(offset, offset + len(scanned.groups.dates))
         offset = of.stop
-        empty += _collect(engine, scanned, leaf, starts[of], inside[of], labels, ids)
+        _collect(engine, scanned, leaf, starts[of], inside[of], labels, ids)
+    ((empty,),) = engine.rows(f"SELECT coalesce(sum(n), 0)::BIGINT FROM {ids} WHERE id = ''", leaf.column)
     twice = engine.rows(
-        f"SELECT id, min(day), max(day), count(*) OVER () FROM {ids} GROUP BY id HAVING min(day) <> max(day) "
-        f"ORDER BY min(day), id LIMIT {_SHOWN}",
+        f"SELECT id, min(day), max(day), count(*) OVER () FROM {ids} WHERE id <> '' GROUP BY id "
+        f"HAVING min(day) <> max(day) ORDER BY min(day), id LIMIT {_SHOWN}",
         leaf.column,
     )
     if twice:
@@ -68,7 +69,7 @@ def count_ids(
     shown_columns = "".join(f", {name}" for name in columns)
     which = f"grouping({', '.join(columns)})" if columns else "0"
     found = engine.arrays(
-        f"SELECT day, {which}::BIGINT AS lacking, count(DISTINCT id) AS n{shown_columns} FROM {ids} "
+        f"SELECT day, {which}::BIGINT AS lacking, count(DISTINCT id) AS n{shown_columns} FROM {ids} WHERE id <> '' "
         f"GROUP BY GROUPING SETS ({grouped})"
     )
     engine.run(f"DROP TABLE {ids}", leaf.column)
@@ -81,7 +82,7 @@ def count_ids(
         rows[frozenset(codes)] = IdRows(
             found["day"][of_set].astype(np.int64), codes, found["n"][of_set].astype(np.int64)
         )
-    return IdCounts(leaf.column, rows, empty)
+    return IdCounts(leaf.column, rows, int(empty))
 
 
 def _collect(
@@ -92,8 +93,8 @@ def _collect(
     inside: NDArray[np.bool_],
     labels: Mapping[str, NDArray[np.object_]],
     ids: str,
-) -> int:
-    """Adds the ids of one source, once for each day and tuple of items; how many records have none."""
+) -> None:
+    """Adds the ids of one source with their records, once for each day and tuple of items; an empty one too."""
     query = scanned.query
     j = list(query.ids).index(leaf.key)
     dates = texts_of(scanned.groups.dates[inside])
@@ -104,17 +105,14 @@ def _collect(
         tables[f"id_labels{i}"] = {"v": known.astype(object), "code": np.arange(len(known), dtype=np.int64)}
         joins += f" JOIN id_labels{i} ON coalesce(h{place}, '') = id_labels{i}.v"
     codes = "".join(f", id_labels{i}.code" for i in range(len(labels)))
-    empty = is_empty(f"z{j}::VARCHAR")
-    for table, arrays in tables.items():
-        engine.connection.register(table, arrays)
-    engine.run(
-        f"INSERT INTO {ids} SELECT DISTINCT id_days.day{codes}, trim(z{j}::VARCHAR) FROM ({inner(query)}) {joins} "
-        f"WHERE ok AND zt{j} AND NOT {empty}",
-        scanned.source.name,
+    for table, arrays in tables.items():  # laid down, so that the engine knows how small they are
+        engine.connection.register("id_codes", arrays)
+        engine.run(f"CREATE OR REPLACE TEMP TABLE {table} AS FROM id_codes", leaf.column)
+        engine.connection.unregister("id_codes")
+    shown = "".join(f", h{list(query.labels).index(name)}" for name in labels)
+    # grouped as texts first: fewer rows are then looked up
+    rows = (
+        f"SELECT d{shown}, coalesce(trim(z{j}::VARCHAR), '') AS id, count(*) AS n "
+        f"FROM ({inner(query, sound=scanned.groups.sound)}) WHERE ok AND zt{j} GROUP BY ALL"
     )
-    ((without,),) = engine.rows(
-        f"SELECT count(*) FROM ({inner(query)}) {joins} WHERE ok AND zt{j} AND {empty}", scanned.source.name
-    )
-    for table in tables:
-        engine.connection.unregister(table)
-    return int(without)
+    engine.run(f"INSERT INTO {ids} SELECT id_days.day{codes}, id, n FROM ({rows}) {joins}", scanned.source.name)

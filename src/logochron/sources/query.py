@@ -101,6 +101,7 @@ class Groups(NamedTuple):
     plans: Mapping[str, Plan]
     empties: Mapping[str, int]
     named_rows: Mapping[tuple[str, str], int]
+    sound: bool  # whether no record has a flaw
 
 
 def quoted(text: str) -> str:
@@ -149,17 +150,17 @@ def double(amount: Amount, empty_is_zero: bool) -> str:
     return f"CASE WHEN {amount.taken} THEN {value} ELSE 0.0 END" if amount.taken else value
 
 
-def inner(query: Query, *, numbered: bool = False) -> str:
+def inner(query: Query, *, numbered: bool = False, sound: bool = False) -> str:
     """Rows with their date `d`, whether they are kept, labels `h`, doubles `y`, and whether all are readable: `ok`.
 
     Each amount is `r` in plain writing and `o` as it stands; `t` tells whether it takes the row, `k` whether it can be
     read there. `z` are ids to count, `zt` which rows have one. `numbered`: with the number `rn` of the row from 1, and
-    whether each field is empty, as `e`.
+    whether each field is empty, as `e`. `sound`: all amounts are known to be readable, and are left out.
     """
     fields = [f"{query.date} AS d", f"({condition(query.where, query.conditions)}) AS keep"]
     fields += [f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values())]
     readable = []
-    for i, amount in enumerate(query.amounts):
+    for i, amount in enumerate(() if sound else query.amounts):
         plain = f"CASE WHEN {amount.taken} THEN {amount.sql} END" if amount.taken else amount.sql
         fields += [f"{plain} AS r{i}", f"{amount.raw} AS o{i}", f"{double(amount, query.empty_is_zero)} AS y{i}"]
         fields.append(f"({amount.taken or 'true'}) AS t{i}")
@@ -175,4 +176,5 @@ def inner(query: Query, *, numbered: bool = False) -> str:
         fields += [f"{is_empty(sql)} AS e{i}" for i, sql in enumerate(query.all_fields)]
     ok = " AND ".join(["keep", *(f"k{i}" for i in range(len(readable)))])
     told = ", ".join(["*", *readable])
-    return f"SELECT *, {ok} AS ok FROM (SELECT {told} FROM (SELECT {', '.join(fields)} FROM {query.relation}))"
+    relation = query.strict if sound else query.relation
+    return f"SELECT *, {ok} AS ok FROM (SELECT {told} FROM (SELECT {', '.join(fields)} FROM {relation}))"

@@ -24,7 +24,7 @@ def roll_up(
     while True:
         stats = _swift_pass(engine, query, plans, name)
         if stats is not None:
-            return query, _groups(engine, query, plans, stats)
+            return query, _groups(engine, query, plans, stats, sound=True)
         stats = _careful_pass(engine, query, plans, name)
         if judge and any(stats[f"odd{i}"] for i in range(len(query.amounts))):
             asked, asked_plans = judge(query, plans)
@@ -45,7 +45,7 @@ def _swift_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: s
 
     An amount that is unreadable, not finite, too large or finer than its scale ends it.
     """
-    if query.empty_is_zero or query.named:
+    if query.empty_is_zero or query.where:
         return None
     shown = ["d", *(f"h{i}" for i in range(len(query.labels)))]
     doubles = [f"{query.date} AS d", *(f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values()))]
@@ -57,15 +57,20 @@ def _swift_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: s
         # beyond 2**52 a double does not tell neighboring whole numbers apart
         condition = f"{whole} / {unit} = y{i} AND abs(y{i}) < {2**52 // unit}"
         if amount.is_text and query.underscores:
-            doubles.append(f"contains({amount.sql}, '_') AS u{i}")
+            doubles.append(f"{_in_taken(amount, '_')} AS u{i}")
             condition += f" AND NOT u{i}"
         if amount.maybe_grouped:
-            doubles.append(f"contains({amount.sql}, '.') AS p{i}")
+            doubles.append(f"{_in_taken(amount, '.')} AS p{i}")
             condition += f" AND NOT p{i}"
         sound.append(f"CASE WHEN {condition} THEN {whole}::BIGINT ELSE error('unsound')::BIGINT END AS x{i}")
         sums.append(f"sum(x{i}) AS s{i}")
         if query.apart:
             sums.append(f"x{i} AS a{i}")
+    labels = _labels(query)
+    for i, (column, label) in enumerate(labels):
+        doubles.append(f"{query.conditions[column]} = {quoted(label)} AS q{i}")
+        sound.append(f"q{i}")
+        sums.append(f"count(*) FILTER (q{i}) AS named{i}")
     rolled = ", ".join([*shown, "true AS keep", "count(*) AS n", "0 AS bad", *sums])
     # two steps, so that the engine casts each text once
     source = f"(SELECT {', '.join(doubles)} FROM {query.strict})"
@@ -77,9 +82,27 @@ def _swift_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: s
         )
     except IntakeError:
         return None  # the careful pass tells why
-    found = _statistics(engine, [f"sum(abs(s{i}))::DOUBLE AS size{i}" for i in range(len(query.amounts))])
+    stats = [f"sum(abs(s{i}))::DOUBLE AS size{i}" for i in range(len(query.amounts))]
+    found = _statistics(engine, stats + [f"sum(named{i}) AS named{i}" for i in range(len(labels))])
     sizes = [found[f"size{i}"] or 0.0 for i in range(len(query.amounts))]
-    return found | {"named": {}} if all(size < _LIMITS["whole"] for size in sizes) else None
+    fits = all(size < _LIMITS["whole"] for size in sizes)
+    return found | {"named": _named(labels, found)} if fits else None
+
+
+def _in_taken(amount: Amount, sign: str) -> str:
+    """Whether a text that is taken contains a sign."""
+    within = f"contains({amount.sql}, {quoted(sign)})"
+    return f"(({amount.taken}) AND {within})" if amount.taken else within
+
+
+def _labels(query: Query) -> list[tuple[str, str]]:
+    """The columns and labels that conditions name, each pair once."""
+    return list(dict.fromkeys((c, label) for c, *named in query.named for labels in named for label in labels))
+
+
+def _named(labels: Sequence[tuple[str, str]], found: Mapping[str, Any]) -> dict[tuple[str, str], int]:
+    """In how many rows each of them occurs."""
+    return {pair: found[f"named{i}"] or 0 for i, pair in enumerate(labels)}
 
 
 def _statistics(engine: Engine, stats: Sequence[str]) -> dict[str, Any]:
@@ -95,7 +118,7 @@ def _careful_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name:
     measured = []
     for i, amount in enumerate(query.amounts):
         measured += _measured(i, amount, plans[amount.key])
-    labels = list(dict.fromkeys((c, label) for c, *named in query.named for labels in named for label in labels))
+    labels = _labels(query)
     conditions = list(query.conditions)
     counted = [
         f"count(*) FILTER (w{conditions.index(column)} = {quoted(label)}) AS named{i}"
@@ -122,7 +145,7 @@ def _careful_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name:
     stats += [f"sum(named{i}) AS named{i}" for i in range(len(labels))]
     stats += [f"sum(empty{i}) AS empty{i}" for i in range(len(empties))]
     found = _statistics(engine, stats)
-    return found | {"named": {pair: found[f"named{i}"] or 0 for i, pair in enumerate(labels)}}
+    return found | {"named": _named(labels, found)}
 
 
 def _measured(i: int, amount: Amount, plan: Plan) -> list[str]:
@@ -178,7 +201,9 @@ def _better(plan: Plan, found: Mapping[str, Any], i: int) -> Plan:
     return Plan("decimal", 6) if finer and plan.scale < 6 else Plan("float")
 
 
-def _groups(engine: Engine, query: Query, plans: Mapping[str, Plan], stats: Mapping[str, Any]) -> Groups:
+def _groups(
+    engine: Engine, query: Query, plans: Mapping[str, Plan], stats: Mapping[str, Any], *, sound: bool = False
+) -> Groups:
     """The groups with dates and labels as codes: texts cross to Python once each, not once a row."""
     connection = engine.connection
     coded = ["d", *(f"h{i}" for i in range(len(query.labels)))]
@@ -209,4 +234,5 @@ def _groups(engine: Engine, query: Query, plans: Mapping[str, Plan], stats: Mapp
         plans=dict(plans),
         empties={a.key: int(stats.get(f"empty{i}") or 0) for i, a in enumerate(query.amounts)},
         named_rows=stats["named"],
+        sound=sound,
     )
