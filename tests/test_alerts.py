@@ -147,6 +147,7 @@ def test_terminal(sales, cli):
     assert guessed.returncode == 0 and "amounts from column 'amount' (--value)" in guessed.stderr
     assert [line.split()[0] for line in guessed.stdout.splitlines()[3:6]] == ["B", "C", "A"]
     assert cli("compare", sales, *ASK, "--marks", "arows").returncode == 2
+    assert "no figure shows this answer" in cli("relate", sales, *ASK, "--out", "r.png").stderr
     for form in ("md", "json"):
         assert cli("relate", sales, *ASK, "--as", form).returncode == 0
         assert cli("drivers", sales, *ASK, "--as", form).returncode == 0

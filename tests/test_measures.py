@@ -120,7 +120,15 @@ def test_only_rows_a_measure_takes_must_be_readable(tmp_path):
     zero = [sales, M("wages", column="amount", where={"account": "wages"})]
     book = lc.read(path, date="day", measures=zero, on_refused="skip", empty="zero")
     assert book.intake.refused == 1 and book.intake.guesses == ("column 'amount': 1 empty amounts taken as 0",)
-    # amounts of rows not taken do not decide how the others are written
+    # a column is read one way by all measures that take it; rows that none takes do not decide which
+    path = written(
+        tmp_path, "2026-05-01,A,x,1,sales,1.234,1", '2026-05-02,A,x,1,wages,"1,5",1', "2026-05-03,A,x,1,b,2.5,1"
+    )
+    wages = M("wages", column="amount", where={"account": "wages"})
+    book = lc.read(path, date="day", measures=[sales, wages], by="harbor")
+    assert lc.compare(book, "month").table.value.tolist() == [1234, 1.5]
+    with pytest.raises(lc.IntakeError, match="two ways"):
+        lc.read(path, date="day", measures=[sales, wages, M("b", column="amount", where={"account": "b"})])
     path = written(tmp_path, '2026-05-01,A,x,1,sales,"1,5",1', "2026-05-02,A,x,1,rate,7 %,1")
     assert lc.compare(lc.read(path, date="day", measures=[sales]), "month").table.value[0] == 1.5
 

@@ -24,7 +24,7 @@ from logochron.core.measures import Measure
 from logochron.core.periods import list_periods
 from logochron.core.results import Result
 from logochron.views.formats import Formats
-from logochron.views.writing import FIGURES, check_ending, text_of, write
+from logochron.views.writing import FIGURES, TABLES, check_ending, text_of, write
 
 #: Options of one figure only.
 _OF_FIGURE = {"item": "columns", "panels": "columns", "split": "bars"}
@@ -253,6 +253,8 @@ def _target(asked: dict[str, Any]) -> Path | None:
     ending = check_ending(target)
     if figure and ending not in FIGURES:
         raise QuestionError(f"--figure {figure} needs --out with one of {', '.join(FIGURES)}; got {out!r}")
+    if ending in FIGURES and "figure" not in asked:
+        raise QuestionError(f"{target}: no figure shows this answer; known are {', '.join(TABLES)}")
     if target.is_dir() or not target.parent.is_dir():
         what = "it is a directory" if target.is_dir() else f"there is no directory {target.parent}"
         raise QuestionError(f"{target} cannot be written: {what}")

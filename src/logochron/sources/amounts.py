@@ -151,9 +151,12 @@ def judge(
         Where amounts read in two ways, or bear signs of several currencies.
     """
     amounts, bettered, guesses = [], dict(plans), []
+    found: dict[str, tuple[Style, int, bool]] = {}
     for amount in query.amounts:
         if amount.is_text:
-            style, decimals, bare = _style_of(engine, query, amount, stated, name, find)
+            if amount.column not in found:
+                found[amount.column] = _style_of(engine, query, amount, stated, name, find)
+            style, decimals, bare = found[amount.column]
             plain = bare and style == Style() and stated == Stated()
             amount = amount._replace(
                 sql=amount.raw if plain else style.plain(amount.raw), form=style.words, maybe_grouped=False
@@ -161,7 +164,7 @@ def judge(
             bettered[amount.key] = Plan("whole", min(decimals, 6))
             guesses += [f"{name}: {said}" for said in _said(amount.column, style, stated)]
         amounts.append(amount)
-    return query._replace(amounts=amounts), bettered, tuple(guesses)
+    return query._replace(amounts=amounts), bettered, tuple(dict.fromkeys(guesses))
 
 
 def _said(column: str, style: Style, stated: Stated) -> list[str]:
@@ -174,10 +177,11 @@ def _said(column: str, style: Style, stated: Stated) -> list[str]:
 
 
 def _shapes(engine: Engine, query: Query, amount: Amount, name: str) -> dict[str, int]:
-    """The shapes of the filled texts with their rows: every digit a 9, but for a leading 0."""
+    """The shapes of the filled texts that any measure takes, with their rows: every digit a 9, but for a leading 0."""
     leading = rf"regexp_replace({amount.raw}, '^([^0-9]*)0', '\1{_ZERO}')"
     shape = f"translate({leading}, '012345678', '999999999')"
-    wanted = f"{condition(query.where, query.conditions)} AND {amount.taken or 'true'}"
+    taken = " OR ".join(f"({one.taken or 'true'})" for one in query.amounts if one.column == amount.column)
+    wanted = f"{condition(query.where, query.conditions)} AND ({taken})"
     found = engine.rows(
         f"SELECT s, count(*) AS n FROM (SELECT {shape} AS s FROM {query.relation} WHERE {wanted}) "
         f"WHERE trim(s) <> '' GROUP BY s ORDER BY n DESC, s LIMIT {_MOST_SHAPES}",

@@ -9,22 +9,18 @@ import numpy as np
 from logochron.core.days import to_dates
 from logochron.core.drivers import Drivers
 from logochron.core.measures import Measure
-from logochron.views.formats import Formats, capital, fitting_decimals, of_measure, words
+from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import Marks, marks_of, padded
 from logochron.views.tables import Row, TableSpec
 from logochron.views.titles import against_words, base_heading, coverage_line, cut_of, period_label, subject, unit
-from logochron.views.trees import Line, item_cells, item_headings, lines_of
+from logochron.views.trees import Line, decimals_of, item_cells, item_headings, lines_of
 
 _EFFECTS = ("volume", "mix", "price")
 
 
 def drivers_spec(result: Drivers, measure: Measure, formats: Formats) -> TableSpec:
     """The table of one measure: contributions, and volume, mix and price where quantities are known."""
-    table, total = of_measure(result.columns, measure.name), of_measure(result.total_columns, measure.name)
-    decimals = formats.decimals
-    if decimals is None:
-        figures = np.concatenate([table["value"], table["base"], total["value"]])
-        decimals = fitting_decimals(figures, total["change"], result.book.decimals(measure.name))
+    decimals = decimals_of(result, measure, formats)
     marks = marks_of(result.judgings[measure.name], formats)
     (period,) = lines_of(result, measure)
     width = max(len(formats.growth(line.columns["growth"][line.i])) for line in period)

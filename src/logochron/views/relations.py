@@ -7,27 +7,22 @@ import numpy as np
 from logochron.core.days import to_days
 from logochron.core.measures import Measure
 from logochron.core.relate import Relation
-from logochron.views.formats import Formats, capital, fitting_decimals, of_measure, shortened, words
+from logochron.views.formats import Formats, capital, of_measure, shortened, words
 from logochron.views.marks import Marks, marks_of, padded
 from logochron.views.tables import Row, TableSpec
 from logochron.views.titles import against_words, base_heading, coverage_line, period_label, subject, unit
-from logochron.views.trees import Line, item_cells, item_headings, lines_of
+from logochron.views.trees import Line, decimals_of, item_cells, item_headings, lines_of
 
 
 def relation_spec(result: Relation, measure: Measure, formats: Formats) -> TableSpec:
     """The table of one measure: each item beside what it is held against, now and before."""
-    table, total = of_measure(result.columns, measure.name), of_measure(result.total_columns, measure.name)
-    decimals = formats.decimals
-    if decimals is None:
-        figures = np.concatenate([table["value"], table["reference"], total["value"]])
-        decimals = fitting_decimals(figures, table["gap"], result.book.decimals(measure.name))
+    table = of_measure(result.columns, measure.name)
+    decimals = decimals_of(result, measure, formats, "reference", "gap")
     marks = marks_of(result.judgings[measure.name], formats)
     width = max((len(formats.points(moved)) for moved in table["ratio_change"]), default=1)
     rows = []
     for period in lines_of(result, measure):
-        kept = [line for line in period if not line.total or np.isfinite(line.columns["ratio"][line.i])]
-        rows += [_row(result, line, decimals, formats, marks, width, starts=n == 0) for n, line in enumerate(kept)]
-    named = result.against == "largest" or result.within is not None
+        rows += [_row(result, line, decimals, formats, marks, width, starts=n == 0) for n, line in enumerate(period)]
     noted = any(row.cells.get("note") for row in rows)
     return TableSpec(
         title=f"{subject(result, measure, split=True)}{formats.dot}beside {beside_words(result)}",
@@ -36,7 +31,7 @@ def relation_spec(result: Relation, measure: Measure, formats: Formats) -> Table
             "period": "Period",
             **item_headings(result),
             "value": capital(words(measure.name)),
-            **({"reference": "Beside"} if named and result.against == "largest" else {}),
+            **({"reference": "Beside"} if result.against == "largest" else {}),
             "base": capital(_short(result)),
             **({"change": "Gap"} if result.against != "total" else {}),
             "ratio": "Part",
@@ -80,8 +75,9 @@ def _row(
         **item_cells(result, line),
         "value": formats.number(table["value"][i], decimals),
     }
-    if line.subtotal and result.against != "total":  # a sum of items is no item
-        return Row(named, "", False, False, line.depth, True)
+    held = result.against == "total" and not np.isnan(table["ratio"][i])
+    if (line.subtotal or line.total) and not held:  # a sum of items is no item
+        return Row(named, "", line.total, False, line.depth, line.subtotal)
     cells = named | {
         "reference": shortened(table["reference_item"][i] or ""),
         "base": formats.number(table["reference"][i], decimals),

@@ -10,11 +10,11 @@ from logochron.core.compare import Comparison
 from logochron.core.days import to_days
 from logochron.core.judging import Judging
 from logochron.core.measures import Measure
-from logochron.views.formats import Formats, capital, fitting_decimals, of_measure, words
+from logochron.views.formats import Formats, capital, of_measure, words
 from logochron.views.marks import Marks, marks_of, padded
 from logochron.views.tables import Row, TableSpec
 from logochron.views.titles import against_words, base_heading, coverage_line, cut_of, period_label, subject, unit
-from logochron.views.trees import Line, item_cells, item_headings, lines_of
+from logochron.views.trees import Line, decimals_of, item_cells, item_headings, lines_of
 
 
 class _Writing(NamedTuple):
@@ -31,13 +31,7 @@ class _Writing(NamedTuple):
 def table_spec(result: Comparison, measure: Measure, formats: Formats) -> TableSpec:
     """The table of one measure; with items, each period closes with its total."""
     table, total = of_measure(result.columns, measure.name), of_measure(result.total_columns, measure.name)
-    decimals = formats.decimals
-    if decimals is None:
-        decimals = fitting_decimals(
-            np.concatenate([total["value"], total["base"], table["value"]]),
-            total["change"],
-            result.book.decimals(measure.name),
-        )
+    decimals = decimals_of(result, measure, formats)
     judging = result.judgings[measure.name]
     marks = marks_of(judging, formats)
     width = max((len(formats.growth(g)) for one in (table, total) for g in one["growth"]), default=1)

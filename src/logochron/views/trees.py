@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from logochron.core.answers import Answer
 from logochron.core.measures import Measure
-from logochron.views.formats import capital, of_measure, plural, shortened, words
+from logochron.views.formats import Formats, capital, fitting_decimals, of_measure, plural, shortened, words
 
 Columns = Mapping[str, NDArray[Any]]
 
@@ -43,6 +43,21 @@ def item_cells(result: Answer, line: Line) -> dict[str, str]:
     """The cells that name the item of a row."""
     texts = line.label if line.total else tuple(map(shortened, line.label))
     return dict(zip(item_headings(result), texts))
+
+
+def decimals_of(result: Answer, measure: Measure, formats: Formats, base: str = "base", change: str = "change") -> int:
+    """How many decimals the amounts of a measure need, in its rows and totals alike.
+
+    Parameters
+    ----------
+    base, change
+        The columns beside `value` whose figures are shown, and whose differences shall be seen.
+    """
+    if formats.decimals is not None:
+        return formats.decimals
+    table, total = of_measure(result.columns, measure.name), of_measure(result.total_columns, measure.name)
+    shown = np.concatenate([total["value"], total[base], table["value"], table[base]])
+    return fitting_decimals(shown, (table if change == "gap" else total)[change], result.book.decimals(measure.name))
 
 
 def lines_of(result: Answer, measure: Measure) -> Iterator[list[Line]]:
