@@ -8,7 +8,7 @@ from logochron.core.results import Result
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
 from logochron.views.specs import specs
-from logochron.views.tables import TableSpec
+from logochron.views.tables import Row, TableSpec
 
 
 def html(result: Result, formats: Formats | None = None, palette: Palette | None = None) -> str:
@@ -22,22 +22,17 @@ def _table(spec: TableSpec, palette: Palette) -> str:
         align = "right" if column in spec.numeric else "left"
         return f'<{tag} style="text-align:{align};{color}">{escape(text)}</{tag}>'
 
+    def style(row: Row, column: str) -> str:
+        if column == spec.judged and row.verdict:
+            return f"color:{palette.verdict(row.verdict)};white-space:pre"
+        if column == "bar":
+            return f"color:{palette.base};font-family:monospace"
+        return f"padding-left:{row.depth + 0.5}em" if row.depth and column.startswith("dim:") else ""
+
     head = "".join(cell("th", column, heading) for column, heading in spec.headings.items())
     body = []
     for row in spec.rows:
-        cells = "".join(
-            cell(
-                "td",
-                column,
-                row.cells.get(column, ""),
-                f"color:{palette.verdict(row.verdict)};white-space:pre"
-                if column == spec.judged and row.verdict
-                else f"padding-left:{row.depth + 0.5}em"
-                if row.depth and column.startswith("dim:")
-                else "",
-            )
-            for column in spec.headings
-        )
+        cells = "".join(cell("td", name, row.cells.get(name, ""), style(row, name)) for name in spec.headings)
         weight = ' style="font-weight:bold"' if row.total or row.subtotal else ""
         body.append(f"<tr{weight}>{cells}</tr>")
     notes = "<br>".join(escape(line) for line in spec.lines)
