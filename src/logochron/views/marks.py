@@ -33,8 +33,13 @@ class Marks:
         return self.of_bands.get(band or "", "") or self.signs[direction]
 
     def beside(self, sign: str, figure: str) -> str:
-        """A figure with its sign; one of columns below each other, where both are as wide as the others."""
+        """A figure with its sign."""
         return f"{figure} {sign}" if self.after else f"{sign} {figure}"
+
+    def cell(self, sign: str, figure: str, width: int) -> str:
+        """The same as a cell of a column: signs below signs, figures of a width below figures."""
+        space = " " * (self.width - cell_len(sign))
+        return self.beside(sign + space, f"{figure:>{width}}").rstrip()
 
     @property
     def width(self) -> int:
@@ -56,9 +61,3 @@ def marks_of(judging: Judging, formats: Formats, drawable: Callable[[str], bool]
         signs = SETS["ascii" if formats.plain else "triangles"]
     of_bands = {band.name: band.mark for band in judging.bands if band.mark and able(band.mark)}
     return Marks(dict(zip(DIRECTIONS, signs)), of_bands, judging.marks_stand == "after")
-
-
-def padded(text: str, width: int, *, right: bool = False) -> str:
-    """A text filled up to so many cells."""
-    space = " " * (width - cell_len(text))
-    return space + text if right else text + space

@@ -10,10 +10,10 @@ from logochron.core.days import to_dates
 from logochron.core.drivers import Drivers
 from logochron.core.measures import Measure
 from logochron.views.formats import Formats, capital, words
-from logochron.views.marks import Marks, marks_of, padded
+from logochron.views.marks import Marks, marks_of
 from logochron.views.tables import Row, TableSpec
 from logochron.views.titles import against_words, base_heading, coverage_line, cut_of, period_label, subject, unit
-from logochron.views.trees import Line, decimals_of, item_cells, item_headings, lines_of
+from logochron.views.trees import Line, decimals_of, growth_of, item_cells, item_headings, lines_of
 
 _EFFECTS = ("volume", "mix", "price")
 
@@ -23,7 +23,7 @@ def drivers_spec(result: Drivers, measure: Measure, formats: Formats) -> TableSp
     decimals = decimals_of(result, measure, formats)
     marks = marks_of(result.judgings[measure.name], formats)
     (period,) = lines_of(result, measure)
-    width = max(len(formats.growth(line.columns["growth"][line.i])) for line in period)
+    width = max(len(growth_of(line, formats)) for line in period)
     rows = [_row(result, line, decimals, formats, marks, width) for line in period]
     noted = any(row.cells.get("note") for row in rows)
     label, cut = _period(result, formats)
@@ -94,15 +94,12 @@ def _way_down(result: Drivers, measure: Measure, decimals: int, formats: Formats
 
 def _row(result: Drivers, line: Line, decimals: int, formats: Formats, marks: Marks, width: int) -> Row:
     table, i = line.columns, line.i
-    growth = formats.growth(table["growth"][i])
-    if table["direction"][i] == "level" and not np.isfinite(table["growth"][i]):
-        growth = "level"
-    sign = padded(marks.sign(table["direction"][i]), marks.width)
+    sign = marks.sign(table["direction"][i])
     cells = {
         **item_cells(result, line),
         "value": formats.number(table["value"][i], decimals),
         "base": formats.number(table["base"][i], decimals),
-        "growth": marks.beside(sign, f"{growth:>{width}}").rstrip(),
+        "growth": marks.cell(sign, growth_of(line, formats), width),
         "points": formats.points(table["contribution"][i]),
         **{name: formats.number(table[name][i], decimals, signed=True) for name in ("change", *_EFFECTS)},
         "note": table["note"][i],

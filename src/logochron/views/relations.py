@@ -8,7 +8,7 @@ from logochron.core.days import to_days
 from logochron.core.measures import Measure
 from logochron.core.relate import Relation
 from logochron.views.formats import Formats, capital, of_measure, shortened, words
-from logochron.views.marks import Marks, marks_of, padded
+from logochron.views.marks import Marks, marks_of
 from logochron.views.tables import Row, TableSpec
 from logochron.views.titles import against_words, base_heading, coverage_line, period_label, subject, unit
 from logochron.views.trees import Line, decimals_of, item_cells, item_headings, lines_of
@@ -68,7 +68,7 @@ def _row(
     table, i = line.columns, line.i
     start, end = (int(to_days(table[name][i])) for name in ("start", "end"))
     label = result.periods[int(table["period"][i])]
-    sign = padded(marks.sign(table["direction"][i]), marks.width)
+    sign = marks.sign(table["direction"][i])
     moved = "level" if table["direction"][i] == "level" else formats.points(table["ratio_change"][i])
     named = {
         "period": period_label(result, label, table["status"][i], start, end, formats) if starts else "",
@@ -85,7 +85,7 @@ def _row(
         "ratio": formats.part(table["ratio"][i]),
         "bar": formats.bar(table["ratio"][i]),
         "before": formats.part(table["ratio_before"][i]),
-        "growth": marks.beside(sign, f"{moved:>{max(width, 5)}}").rstrip(),
+        "growth": marks.cell(sign, moved, max(width, 5)),
         "note": table["note"][i],
     }
     return Row(cells, "", line.total, starts, line.depth, line.subtotal)

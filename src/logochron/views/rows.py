@@ -10,11 +10,11 @@ from logochron.core.compare import Comparison
 from logochron.core.days import to_days
 from logochron.core.judging import Judging
 from logochron.core.measures import Measure
-from logochron.views.formats import Formats, capital, of_measure, words
-from logochron.views.marks import Marks, marks_of, padded
+from logochron.views.formats import Formats, capital, words
+from logochron.views.marks import Marks, marks_of
 from logochron.views.tables import Row, TableSpec
 from logochron.views.titles import against_words, base_heading, coverage_line, cut_of, period_label, subject, unit
-from logochron.views.trees import Line, decimals_of, item_cells, item_headings, lines_of
+from logochron.views.trees import Line, decimals_of, growth_of, item_cells, item_headings, lines_of
 
 
 class _Writing(NamedTuple):
@@ -30,15 +30,13 @@ class _Writing(NamedTuple):
 
 def table_spec(result: Comparison, measure: Measure, formats: Formats) -> TableSpec:
     """The table of one measure; with items, each period closes with its total."""
-    table, total = of_measure(result.columns, measure.name), of_measure(result.total_columns, measure.name)
     decimals = decimals_of(result, measure, formats)
     judging = result.judgings[measure.name]
     marks = marks_of(judging, formats)
-    width = max((len(formats.growth(g)) for one in (table, total) for g in one["growth"]), default=1)
+    periods = list(lines_of(result, measure))
+    width = max((len(growth_of(line, formats)) for period in periods for line in period), default=1)
     writing = _Writing(result, formats, decimals, judging, marks, width)
-    rows = []
-    for period in lines_of(result, measure):
-        rows += [_row(writing, line, starts=place == 0) for place, line in enumerate(period)]
+    rows = [_row(writing, line, starts=place == 0) for period in periods for place, line in enumerate(period)]
     shown = {name for row in rows for name, cell in row.cells.items() if cell}
     headings = {
         "period": "Period",
@@ -67,11 +65,8 @@ def _row(writing: _Writing, line: Line, *, starts: bool) -> Row:
     table, i = line.columns, line.i
     start, end = (int(to_days(table[name][i])) for name in ("start", "end"))
     status, label = table["status"][i], result.periods[int(table["period"][i])]
-    direction, growth = table["direction"][i], formats.growth(table["growth"][i])
-    if direction == "level" and not np.isfinite(table["growth"][i]):
-        growth = "level"
     band = writing.judging.band(table["band"][i])
-    sign = padded(writing.marks.sign(direction, table["band"][i]), writing.marks.width)
+    sign = writing.marks.sign(table["direction"][i], table["band"][i])
     period = period_label(result, label, status, start, end, formats) if starts or not result.by else ""
     cells = {
         "period": period,
@@ -79,7 +74,7 @@ def _row(writing: _Writing, line: Line, *, starts: bool) -> Row:
         "value": formats.number(table["value"][i], decimals),
         "base": formats.number(table["base"][i], decimals),
         "change": formats.number(table["change"][i], decimals, signed=True),
-        "growth": writing.marks.beside(sign, f"{growth:>{writing.growth_width}}").rstrip(),
+        "growth": writing.marks.cell(sign, growth_of(line, formats), writing.growth_width),
         "share": formats.part(table["share"][i]),
         "bar": "" if line.total else formats.bar(table["share"][i]),
         "band": band.name if band else formats.dash,

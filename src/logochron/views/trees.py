@@ -60,6 +60,13 @@ def decimals_of(result: Answer, measure: Measure, formats: Formats, base: str = 
     return fitting_decimals(shown, (table if change == "gap" else total)[change], result.book.decimals(measure.name))
 
 
+def growth_of(line: Line, formats: Formats) -> str:
+    """The growth of a row; level spelled out where it has none, as its base is not above 0."""
+    growth = line.columns["growth"][line.i]
+    level = line.columns["direction"][line.i] == "level" and not np.isfinite(growth)
+    return "level" if level else formats.growth(growth)
+
+
 def lines_of(result: Answer, measure: Measure) -> Iterator[list[Line]]:
     """The rows of each period; with items, each closes with its total."""
     table, subtotals, total = (
