@@ -193,3 +193,7 @@ def test_spread_records_have_rows_on_all_their_days(rows_file):
     book = lc.read(rows_file(rows), date="day", values="amount", by="item", rows="month", spread="even")
     weeks = lc.compare(book, "week", "prior", by="item", last=1)  # no record begins in either week
     assert weeks.table.item.tolist() == ["x", "y"] and weeks.table.value.sum() == weeks.total.value[0]
+    few = lc.read(rows_file([("2026-01-01", "x", 3), ("2026-01-01", "y", 0)]), date="day", values="amount", by="item",
+                  rows="month", spread="even")  # fmt: skip
+    day = lc.compare(few, "day", "prior", by="item", at="2026-01-05").table  # nothing of the 3 lies on this day
+    assert day.item.tolist() == ["x", "y"] and day.value.tolist() == [0, 0]

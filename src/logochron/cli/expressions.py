@@ -8,7 +8,7 @@ from typing import Any, NamedTuple, NoReturn
 
 from logochron.core.alerts import SIGNS, Alert
 from logochron.core.bands import Band
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, pointed
 from logochron.core.measures import Measure
 from logochron.core.options import Better, LevelAs, values
 from logochron.core.selection import Not
@@ -60,7 +60,7 @@ class _Reader:
     def refuse(self, what: str, at: int | None = None) -> NoReturn:
         """Say what is wrong, and where."""
         at = self.next.at if at is None else at
-        raise QuestionError(f"{self.option}: {what}\n  {self.text}\n  {' ' * at}^\n  expected: {self.form}")
+        raise QuestionError(f"{self.option}: {what}{pointed(self.text, at)}\n  expected: {self.form}")
 
     def take(self) -> _Token:
         """The next token."""

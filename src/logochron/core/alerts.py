@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.answers import Answer
-from logochron.core.errors import QuestionError, no_such
+from logochron.core.errors import QuestionError, no_such, pointed
+from logochron.core.results import TRUTHS
 
 _SIGNS: dict[str, Callable[[Any, Any], Any]] = {
     "<": operator.lt,
@@ -22,8 +23,6 @@ _SIGNS: dict[str, Callable[[Any, Any], Any]] = {
     "!=": operator.ne,
 }
 SIGNS = tuple(_SIGNS)
-#: True and False as they are written.
-_WORDS = {True: "true", False: "false"}
 #: Columns of days and of their names: `at` chooses those.
 _NEVER = ("period", "start", "end", "base_start", "base_end")
 
@@ -60,9 +59,9 @@ class Alert:
         if values.dtype.kind == "f":
             unknown = np.isnan(values)
             return ~unknown & _SIGNS[self.sign](values, self.value), unknown
-        unknown = np.array([one is None or one == "unknown" for one in values], dtype=bool)
-        values = np.array([_WORDS.get(one, one) for one in values], dtype=object)
-        same = values == self.value
+        unknown = np.asarray((values == None) | (values == "unknown"), dtype=bool)  # noqa: E711  element by element
+        truth = {"true": True, "false": False}.get(str(self.value)) if self.column in TRUTHS else None
+        same = np.asarray(values == (self.value if truth is None else truth), dtype=bool)
         told = same if self.value == "unknown" else ~unknown
         return told & (same if self.sign == "=" else ~same), unknown & ~told
 
@@ -102,20 +101,19 @@ def _refuse(alert: Alert, what: str, at: str) -> NoReturn:
     """Says what is wrong with an alert, and where in it."""
     text = str(alert)
     place = text.find(at) if at == alert.column else text.rfind(at)
-    raise QuestionError(f"alert: {what}\n  {text}\n  {' ' * place}^")
+    raise QuestionError(f"alert: {what}{pointed(text, place)}")
 
 
-def fired(alert: Alert, answer: Answer, at: Any = None) -> list[Fired]:
-    """For which items, subtotals and totals of one period an alert fires; the last where None."""
+def fired(alert: Alert, answer: Answer) -> list[Fired]:
+    """For which items, subtotals and totals of the last period an alert fires."""
     kinds = [answer.columns, answer.subtotal_columns, answer.total_columns]
     found = []
     for columns in kinds[0 if answer.by else 2 :]:
         if not columns:
             continue
-        n = len(columns["measure"])
-        rows = np.arange(n)
+        rows = np.arange(len(columns["measure"]))
         if "period" in columns:
-            rows = np.flatnonzero(columns["period"] == answer.place(at))
+            rows = np.flatnonzero(columns["period"] == answer.place())
         if alert.column in answer.by:  # a total is of no item
             rows = rows[columns[alert.column][rows] != None]  # noqa: E711  element by element
         holds, unknown = alert.fires(columns[alert.column][rows])

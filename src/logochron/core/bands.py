@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.errors import QuestionError
-from logochron.core.options import LevelAs, check
+from logochron.core.options import LevelAs, as_written, check
+from logochron.core.sums import products
 
 #: A figure that is not exact reaches a limit within this part of the limit, or of 1 where that is larger.
 SLACK = 1e-12
@@ -77,14 +78,10 @@ class Band:
     def _limit(self, option: str, given: Any) -> Fraction | None:
         if given is None:
             return None
-        try:
-            if isinstance(given, bool):
-                raise ValueError
-            return Fraction(str(given))
-        except (ValueError, ZeroDivisionError):
-            raise QuestionError(
-                f"band {self.name!r}: `{option}` must be a number such as 0.08; got {given!r}"
-            ) from None
+        limit = as_written(given)
+        if limit is None:
+            raise QuestionError(f"band {self.name!r}: `{option}` must be a number such as 0.08; got {given!r}")
+        return limit
 
 
 def in_order(bands: Sequence[Band]) -> tuple[Band, ...]:
@@ -166,16 +163,10 @@ def placed(
         assert band.low is not None
         p, q = band.low.numerator, band.low.denominator
         if exact:
-            a, b = part, whole
-            if max(_size(a) * q, _size(b) * abs(p)) >= 2**63:
-                a, b = a.astype(object), b.astype(object)  # Python's whole numbers have no limit
-            reached += (a * q >= b * p).astype(bool)
+            times_q, times_p = products(part, q, whole, p)
+            reached += (times_q >= times_p).astype(bool)
         else:
             limit = float(band.low)
             slack = SLACK * max(1.0, abs(limit))
             reached += part / np.where(known, whole, 1) >= limit - slack
     return np.where(known, reached, -1)
-
-
-def _size(values: NDArray[Any]) -> int:
-    return int(np.abs(values).max(initial=0))

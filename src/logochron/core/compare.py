@@ -232,7 +232,7 @@ def _rows(
         "base_share": figures.base_share.ravel(),
         "direction": figures.direction.ravel(),
         "verdict": figures.verdict.ravel(),
-        "band": figures.band.reshape(-1) if figures.band.strides[-1] else alike(None, figures.band.size),
+        "band": alike(None, figures.value.size) if figures.band is None else figures.band.ravel(),
         "status": per_period(aligned.status, level),
         "note": figures.notes.texts.ravel(),
     }

@@ -16,7 +16,7 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.coverage import Coverage, Ends, settle
 from logochron.core.days import DayLike, Days, as_date, day_number, iso, span_ends, to_dates
 from logochron.core.errors import QuestionError, no_such
-from logochron.core.formulas import RECORDS, Formula, Part, adds_up, all_leaves, formulas, leaves, work_out
+from logochron.core.formulas import RECORDS, ROWS, Formula, Part, adds_up, all_leaves, formulas, leaves, work_out
 from logochron.core.ids import IdCounts
 from logochron.core.intake import Intake
 from logochron.core.ledger import Items, Ledger
@@ -244,7 +244,8 @@ class Daybook:
             items = Items.of([self.codes[n] for n in names], [self.labels[n] for n in names], len(self.days))
             records = Amounts(self.records, 0, float(self.records.sum()))
             counted = {key: counts.of(names, items) for key, counts in self.ids.items()}
-            self._ledgers[names] = Ledger(self.days, items, {**self.amounts, RECORDS: records}, counted)
+            rows = Amounts(np.ones_like(self.days), 0, float(len(self.days)))
+            self._ledgers[names] = Ledger(self.days, items, {**self.amounts, RECORDS: records, ROWS: rows}, counted)
         return self._ledgers[names]
 
     def sums(self, by: Sequence[str], columns: Sequence[str], *groups: Spans) -> dict[str, list[Sums]]:

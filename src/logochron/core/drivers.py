@@ -18,7 +18,7 @@ from logochron.core.days import Days
 from logochron.core.errors import QuestionError
 from logochron.core.formulas import adds_up
 from logochron.core.judging import Judging, JudgingLike
-from logochron.core.lineup import Levels, Lineup, Settings, groups_of, levels_of, line_up
+from logochron.core.lineup import Levels, Lineup, Settings, check_book, levels_of, line_up
 from logochron.core.measures import Measure
 from logochron.core.options import Each, Kept, Partial, Sort, Weeks
 from logochron.core.reckon import Figures, Sides, reckon
@@ -130,8 +130,7 @@ def drivers(
     True
     """
     settings = Settings(each, against, calendar, running, partial, weeks, False, at, 1 if at is None else None)
-    if not isinstance(book, Daybook):
-        raise QuestionError(f"`book` must be a Daybook, as `read` gives it; got {type(book).__name__}")
+    check_book(book)
     counted = book.check_measures(quantity)[0] if quantity is not None else None
     if counted and not adds_up(book.formulas[counted.name]):
         raise QuestionError(f"`quantity` must be a sum or a count; {counted.name!r} divides")
@@ -144,11 +143,17 @@ def drivers(
         raise QuestionError(f"`at` must name one period: {at if at is not None else 'the last'} {n}")
     levels = levels_of(lined, [counted] if counted else [])
     wholes = {m.name: lined.sides(m, levels.total) for m in lined.measures}
-    effects = {m.name: _effects(lined, levels, m, wholes[m.name], counted) for m in lined.measures}
+    quantities = _parts(lined, levels, counted, lined.sides(counted, levels.total)) if counted else None
+    effects = {m.name: _effects(_parts(lined, levels, m, wholes[m.name]), quantities) for m in lined.measures}
+    # the row of each item: that of its subtotal or of all, and its own or that of all others
+    codes = {level.by: levels.full.under(level.by).of_rows for level in (levels.total, *levels.subtotals)}
+    codes[lined.by] = np.arange(levels.full.size)
+    if levels.chosen is not None:
+        codes[lined.by] = np.where(levels.chosen, np.cumsum(levels.chosen) - 1, levels.items.size - 1)
 
     def rows(measure: Measure, level: Level, compared: Bools | None, others: bool) -> Columns:
         sides = lined.sides(measure, level, compared)
-        added = _added(effects[measure.name], _codes(levels, level), level.size)
+        added = _added(effects[measure.name], codes[level.by], level.size)
         return _rows(lined, measure, level, sides, wholes[measure.name], added, counted, others)
 
     made = laid_out(lined, levels, rows)
@@ -182,28 +187,31 @@ def _made_of(book: Daybook, name: str) -> str:
     return next(str(m.of or m.name) for m in book.measures if m.name == name)
 
 
-def _check_sum(measure: Measure, items: Sides, whole: Sides) -> None:
-    """Refuses distinct ids that lie in several items: their parts are more than the whole."""
-    for parts, of in ((items.value, whole.value), (items.base, whole.base)):
-        if not np.array_equal(parts.sum(axis=1), of[:, 0]):
-            raise QuestionError(
-                f"{measure.name!r} counts ids that lie in several items, so that these do not add up to the total: "
-                "take it apart by a dimension in which each id lies in one item"
-            )
+def _parts(lined: Lineup, levels: Levels, measure: Measure, whole: Sides) -> Sides:
+    """Both sides of every item.
 
-
-def _effects(lined: Lineup, levels: Levels, measure: Measure, whole: Sides, counted: Measure | None) -> _Effects:
-    """Volume, mix and price of every item, those of items that are not compared 0."""
-    n = levels.full.size
+    Raises
+    ------
+    QuestionError
+        Where distinct ids lie in several items: their parts are more than the whole.
+    """
     sides = lined.sides(measure, levels.full, levels.full_compared)
     if lined.counts_ids(measure):
-        _check_sum(measure, sides, whole)
-    if counted is None:
+        for parts, of in ((sides.value, whole.value), (sides.base, whole.base)):
+            if not np.array_equal(parts.sum(axis=1), of[:, 0]):
+                raise QuestionError(
+                    f"{measure.name!r} counts ids that lie in several items, so that these do not add up to the "
+                    "total: take it apart by a dimension in which each id lies in one item"
+                )
+    return sides
+
+
+def _effects(sides: Sides, quantities: Sides | None) -> _Effects:
+    """Volume, mix and price of every item, those of items that are not compared 0."""
+    n = sides.value.shape[1]
+    if quantities is None:
         nothing = np.full(n, np.nan)
         return _Effects(nothing, nothing, nothing, np.zeros(n, dtype=bool))
-    quantities = lined.sides(counted, levels.full, levels.full_compared)
-    if lined.counts_ids(counted):
-        _check_sum(counted, quantities, lined.sides(counted, levels.total))
     compared = np.ones(n, dtype=bool) if sides.compared is None else sides.compared[0]
     v, b, q1, q0 = (
         np.where(compared, side[0] / of.unit, 0.0)
@@ -226,17 +234,6 @@ def _effects(lined: Lineup, levels: Levels, measure: Measure, whole: Sides, coun
     priceless &= compared & known
     volume, mix, price = (np.where(known, side, np.nan) for side in (volume, mix, price))
     return _Effects(volume, mix, price, priceless)
-
-
-def _codes(levels: Levels, level: Level) -> Days:
-    """The row of each item at a level: its own, that of all others, that of its subtotal, or the one of all."""
-    if level is not levels.items:
-        if not level.by:
-            return np.zeros(levels.full.size, dtype=np.int64)
-        return groups_of(levels.full.labels[: len(level.by)])[0]
-    if levels.chosen is None:
-        return np.arange(levels.full.size)
-    return np.where(levels.chosen, np.cumsum(levels.chosen) - 1, levels.items.size - 1)
 
 
 def _added(effects: _Effects, codes: Days, n: int) -> _Effects:

@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-__all__ = ["CalendarError", "IntakeError", "LogochronError", "QuestionError", "StudyError", "nearest", "no_such"]
+__all__ = [
+    "CalendarError",
+    "IntakeError",
+    "LogochronError",
+    "QuestionError",
+    "StudyError",
+    "nearest",
+    "no_such",
+    "pointed",
+]
 
 
 class LogochronError(Exception):
@@ -40,6 +49,17 @@ def nearest(name: str, names: Iterable[str]) -> str | None:
         by_folded.setdefault(known.strip().casefold(), known)
     found = get_close_matches(name.strip().casefold(), by_folded, n=1, cutoff=0.6)
     return by_folded[found[0]] if found else None
+
+
+def pointed(text: str, at: int) -> str:
+    """A text with a caret below a place in it, as the lines of a message.
+
+    >>> print("a sign is missing:" + pointed("growth 5", 7))
+    a sign is missing:
+      growth 5
+             ^
+    """
+    return f"\n  {text}\n  {' ' * at}^"
 
 
 def no_such(kind: str, name: str, names: Iterable[str], where: str = "") -> str:

@@ -17,6 +17,8 @@ from logochron.core.sums import Sums, at_one_scale, divided, subtracted
 
 #: The column of the numbers of records: no column of a source is called like it.
 RECORDS = "\0records"
+#: The column of the numbers of rows of a book: a record laid on several days has a row on each.
+ROWS = "\0rows"
 
 
 class Leaf(NamedTuple):

@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 
 from logochron.core.bands import SLACK, Band, in_order
 from logochron.core.errors import QuestionError, no_such
-from logochron.core.options import BandOn, Better, LevelAs, MarkPlace, Marks, check, values
+from logochron.core.options import BandOn, Better, LevelAs, MarkPlace, Marks, as_written, check, values
+from logochron.core.sums import products
 
 DIRECTIONS = ("rising", "falling", "level", "unknown")
 VERDICTS = ("favorable", "adverse", "neutral", "unknown")
@@ -82,11 +83,8 @@ class Judging:
     @property
     def tolerance(self) -> Fraction:
         """`level_within` as a fraction p/q."""
-        try:
-            fraction = Fraction(str(self.level_within))
-        except (ValueError, ZeroDivisionError):
-            fraction = Fraction(-1)
-        if isinstance(self.level_within, bool) or not 0 <= fraction <= 1:
+        fraction = as_written(self.level_within)
+        if fraction is None or not 0 <= fraction <= 1:
             raise QuestionError(f"`level_within` must be a number from 0 to 1; got {self.level_within!r}")
         return fraction
 
@@ -133,10 +131,8 @@ def is_level(
         return np.asarray(np.abs(change) <= float(tolerance) * np.abs(base) + slack)
     if not p:
         return np.asarray(change == 0)
-    change, base = np.abs(change), np.abs(base)
-    if max(int(change.max(initial=0)) * q, int(base.max(initial=0)) * p) >= 2**63:
-        change, base = change.astype(object), base.astype(object)  # Python's whole numbers have no limit
-    return np.asarray(change * q <= base * p).astype(bool)
+    times_q, times_p = products(np.abs(change), q, np.abs(base), p)
+    return np.asarray(times_q <= times_p).astype(bool)
 
 
 def direction(

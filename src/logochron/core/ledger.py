@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -48,6 +48,12 @@ class Items(NamedTuple):
             rest, code = np.divmod(rest, max(len(known), 1))
             found.append(known[code])
         return cls(of_rows.astype(np.int64), tuple(reversed(found)), len(present), present, sizes)
+
+    @classmethod
+    def named(cls, labels: Sequence[NDArray[Any]], rows: int) -> Items:
+        """The items of rows that are told by their labels."""
+        coded = [np.unique(label.astype(str), return_inverse=True) for label in labels]
+        return cls.of([codes for _, codes in coded], [known.astype(object) for known, _ in coded], rows)
 
     def places(self, codes: Sequence[Days], rows: int) -> Days:
         """The items of other rows, each of which occurs here."""

@@ -13,7 +13,7 @@ from logochron.core.bases import Basis, Plan, parse_basis
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.daybook import Daybook
-from logochron.core.days import Days, in_words
+from logochron.core.days import in_words
 from logochron.core.edges import closing_options
 from logochron.core.errors import QuestionError
 from logochron.core.formulas import counts_ids
@@ -109,6 +109,12 @@ class Levels(NamedTuple):
         return self.chosen is not None
 
 
+def check_book(book: object) -> None:
+    """Refuses what is no daybook."""
+    if not isinstance(book, Daybook):
+        raise QuestionError(f"`book` must be a Daybook, as `read` gives it; got {type(book).__name__}")
+
+
 def line_up(
     book: Daybook,
     settings: Settings,
@@ -129,8 +135,7 @@ def line_up(
     QuestionError
         Where an option names nothing or does not go with another.
     """
-    if not isinstance(book, Daybook):
-        raise QuestionError(f"`book` must be a Daybook, as `read` gives it; got {type(book).__name__}")
+    check_book(book)
     question = _question(settings)
     per = settings.per
     if per is not None:
@@ -185,40 +190,18 @@ def levels_of(lined: Lineup, also: Sequence[Measure] = ()) -> Levels:
     if compared is None:
         total, *subtotals = (lined.level(prefix, also) for prefix in prefixes)
     else:
-        total, *subtotals = (_prefixed(items, len(prefix), compared) for prefix in prefixes)
+        total, *subtotals = (items.gathered(prefix, compared) for prefix in prefixes)
     shown, shown_compared, chosen = items, compared, None
     if lined.top is not None and lined.top < items.size:
         if any((label == OTHERS).any() for label in items.labels):
             raise QuestionError(f"`top` gathers the rest as {OTHERS!r}, and an item is called so already")
         chosen = _largest(lined, items, lined.top)
-        rest = items.at(~chosen).gathered(
-            np.zeros(items.size - lined.top, dtype=np.int64),
-            tuple(np.array([OTHERS], dtype=object) for _ in lined.by),
-            lined.by,
-            None if compared is None else compared[:, ~chosen],
-        )
-        shown = items.at(chosen).beside(rest)
+        rest = items.at(~chosen).gathered((), None if compared is None else compared[:, ~chosen])
+        named = tuple(np.array([OTHERS], dtype=object) for _ in lined.by)
+        shown = items.at(chosen).beside(rest._replace(labels=named))
         if compared is not None:
             shown_compared = np.append(compared[:, chosen], np.ones((len(compared), 1), dtype=bool), axis=1)
     return Levels(shown, tuple(subtotals), total, shown_compared, items, compared, chosen)
-
-
-def groups_of(labels: Sequence[NDArray[np.object_]]) -> tuple[Days, tuple[NDArray[np.object_], ...]]:
-    """The group of each tuple of labels, in text order, and the labels of the groups."""
-    if not labels:
-        return np.zeros(0, dtype=np.int64), ()
-    keys = np.zeros(len(labels[0]), dtype=np.int64)
-    for label in labels:
-        known, codes = np.unique(label.astype(str), return_inverse=True)
-        keys = np.unique(keys * max(len(known), 1) + codes, return_inverse=True)[1]
-    _, firsts = np.unique(keys, return_index=True)
-    return keys, tuple(label[firsts] for label in labels)
-
-
-def _prefixed(items: Level, n: int, compared: Bools) -> Level:
-    """Comparable items added up by their first dimensions."""
-    codes, labels = groups_of(items.labels[:n])
-    return items.gathered(codes if n else np.zeros(items.size, dtype=np.int64), labels, items.by[:n], compared)
 
 
 def _largest(lined: Lineup, items: Level, n: int) -> Bools:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
 from numbers import Integral
 from typing import Any, Literal, get_args
 
@@ -57,6 +58,18 @@ def check(name: str, value: object, literal: Any, error: type[LogochronError] = 
     raise error(
         f"`{name}` must be one of {', '.join(allowed)}; got {value!r}." + (f" Did you mean {hint!r}?" if hint else "")
     )
+
+
+def as_written(value: object) -> Fraction | None:
+    """A number as the decimal it is written as, or None where it is none.
+
+    >>> as_written(0.1), as_written("much")
+    (Fraction(1, 10), None)
+    """
+    try:
+        return None if isinstance(value, bool) else Fraction(str(value))
+    except (ValueError, ZeroDivisionError):
+        return None
 
 
 def check_count(name: str, value: object, least: int = 1) -> int:

@@ -117,9 +117,8 @@ def _united(
     labels: Sequence[NDArray[np.object_]], others: Sequence[NDArray[np.object_]]
 ) -> tuple[tuple[NDArray[np.object_], ...], Days, Days]:
     """All tuples of items of two books in text order, and the place of each in either; -1 where it has none."""
-    joined = [np.concatenate([mine, theirs]).astype(str) for mine, theirs in zip(labels, others)]
-    known, codes = zip(*(np.unique(names, return_inverse=True) for names in joined))
-    items = Items.of(codes, [names.astype(object) for names in known], len(codes[0]))
+    joined = [np.concatenate(pair) for pair in zip(labels, others)]
+    items = Items.named(joined, len(joined[0]))
     places = np.full((2, items.size), -1, dtype=np.int64)
     mine = len(labels[0])
     places[0, items.of_rows[:mine]] = np.arange(mine)

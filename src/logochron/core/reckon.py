@@ -55,7 +55,7 @@ class Sides(NamedTuple):
 
 
 class Figures(NamedTuple):
-    """The figures of rows; what is unknown is NaN, and a band None."""
+    """The figures of rows; what is unknown is NaN, and a band None, as are all where there are no bands."""
 
     value: Floats
     base: Floats
@@ -66,7 +66,7 @@ class Figures(NamedTuple):
     base_share: Floats
     direction: NDArray[np.object_]
     verdict: NDArray[np.object_]
-    band: NDArray[np.object_]
+    band: NDArray[np.object_] | None
     notes: Notes
 
 
@@ -121,7 +121,7 @@ def reckon(sides: Sides, better: Better, judging: Judging, whole: Sides | None) 
         base_share=base_share,
         direction=np.array(DIRECTIONS, dtype=object)[directions],
         verdict=np.array(VERDICTS, dtype=object)[verdict(directions, better, judging, places)],
-        band=_names(judging, places, v.shape),
+        band=None if places is None else np.array([*(b.name for b in judging.bands), None], dtype=object)[places],
         notes=notes,
     )
 
@@ -149,10 +149,3 @@ def _places(sides: Sides, judging: Judging, positive: Bools, whole: Sides | None
         return placed(judging.bands, v, np.full(v.shape, sides.unit), known, exact)
     part, of, scale = at_one_scale(v, sides.scale, np.broadcast_to(whole.value, v.shape), whole.scale)
     return placed(judging.bands, part, of, shared, scale is not None)
-
-
-def _names(judging: Judging, places: NDArray[np.int64] | None, shape: tuple[int, ...]) -> NDArray[np.object_]:
-    """The name of each row's band; None where it has none, in a column that takes no room where all are."""
-    if places is None:
-        return np.broadcast_to(np.array([None], dtype=object), shape)
-    return np.array([*(band.name for band in judging.bands), None], dtype=object)[places]

@@ -18,7 +18,7 @@ from logochron.core.days import Days
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.formulas import adds_up
 from logochron.core.judging import DIRECTIONS, JudgingLike
-from logochron.core.lineup import Levels, Lineup, Settings, groups_of, levels_of, line_up
+from logochron.core.lineup import Levels, Lineup, Settings, levels_of, line_up
 from logochron.core.measures import Measure
 from logochron.core.options import Each, Kept, Partial, Sorts, Weeks
 from logochron.core.reckon import Sides, reckon
@@ -53,12 +53,34 @@ class Relation(Answer):
     kind: str = field(default="relate", init=False)
 
 
+class _Groups(NamedTuple):
+    """The items that are held against the same: all, or those of one item of `within`.
+
+    `codes` is the group of each item, `whole` each group added up.
+    """
+
+    within: str | None
+    codes: Days
+    whole: Level
+
+    def of(self, level: Level) -> tuple[Days, Bools]:
+        """The group of each row of a level, and whether it lies in one."""
+        place, lies = np.zeros(level.size, dtype=np.int64), np.ones(level.size, dtype=bool)
+        if self.within is None:
+            return place, lies
+        if self.within not in level.by or not self.whole.size:
+            return place, ~lies
+        labels = level.labels[level.by.index(self.within)].astype(str)
+        known = self.whole.labels[0].astype(str)
+        place = np.minimum(np.searchsorted(known, labels), len(known) - 1)
+        return place, known[place] == labels
+
+
 class _References(NamedTuple):
-    """What items are held against: a side for each period and group, its name; `of` the group of each label."""
+    """What items are held against: a side for each period and group, and its name."""
 
     sides: Sides
     names: NDArray[np.object_]
-    groups: NDArray[np.object_]
 
 
 def relate(
@@ -147,10 +169,11 @@ def relate(
         )
     _check_against(lined, against, within)
     levels = levels_of(lined)
-    held = {m.name: _references(lined, m, levels, against, within) for m in lined.measures}
+    groups = _groups(lined, levels, within)
+    held = {m.name: _references(lined, m, levels, against, groups) for m in lined.measures}
 
     def rows(measure: Measure, level: Level, compared: Bools | None, others: bool) -> Columns:
-        return _rows(lined, measure, level, compared, held[measure.name], within, others)
+        return _rows(lined, measure, level, compared, held[measure.name], groups, others)
 
     return Relation(**laid_out(lined, levels, rows), against=against, within=within)
 
@@ -173,34 +196,40 @@ def _names(labels: Sequence[NDArray[np.object_]], by: tuple[str, ...], within: s
     return [JOINED.join(names) for names in zip(*shown)]
 
 
-def _references(lined: Lineup, measure: Measure, levels: Levels, against: str, within: str | None) -> _References:
+def _groups(lined: Lineup, levels: Levels, within: str | None) -> _Groups:
+    """The groups of the items, their sums reckoned once for all measures."""
+    by = () if within is None else (within,)
+    codes = levels.full.under(by).of_rows
+    for level in (levels.total, *levels.subtotals):
+        if level.by == by:
+            return _Groups(within, codes, level)
+    # ids lie in several items: the groups' own are counted, in the same order
+    compared = levels.full_compared
+    return _Groups(within, codes, lined.level(by) if compared is None else levels.full.gathered(by, compared))
+
+
+def _references(lined: Lineup, measure: Measure, levels: Levels, against: str, groups: _Groups) -> _References:
     """What the items of each group are held against in each period."""
-    items, compared = levels.full, levels.full_compared
+    items, compared, codes = levels.full, levels.full_compared, groups.codes
     if not items.size:  # nothing is held against nothing
         none = np.zeros((lined.aligned.size, 1))
         unknown = Sides(none, none, none > 0, none > 0, None)
-        return _References(unknown, np.full(none.shape, None, dtype=object), np.array([""], dtype=object))
-    codes: Days = np.zeros(items.size, dtype=np.int64)
-    groups = np.array([""], dtype=object)
-    whole = levels.total
-    if within is not None:
-        codes, (groups,) = groups_of([items.labels[lined.by.index(within)]])
-        # ids lie in several items: the groups' own are counted, in the same order
-        whole = lined.level((within,)) if compared is None else items.gathered(codes, (groups,), (within,), compared)
-    shape = (lined.aligned.size, len(groups))
+        return _References(unknown, np.full(none.shape, None, dtype=object))
+    n_groups = groups.whole.size
+    shape = (lined.aligned.size, n_groups)
     if against in ("total", "mean"):
-        sides = lined.sides(measure, whole)
+        sides = lined.sides(measure, groups.whole)
         if against == "mean" and adds_up(lined.book.formulas[measure.name]):
             kept = np.ones((shape[0], items.size), dtype=bool) if compared is None else compared
-            n = np.maximum(_by_group(kept, codes, len(groups)), 1)
+            n = np.maximum(_by_group(kept, codes, n_groups), 1)
             sides = sides._replace(value=sides.value / sides.unit / n, base=sides.base / sides.unit / n, scale=None)
-        return _References(sides, np.full(shape, against, dtype=object), groups)
+        return _References(sides, np.full(shape, against, dtype=object))
     sides = lined.sides(measure, items, compared)
-    names = np.array(_names(items.labels, lined.by, within), dtype=object)
+    names = np.array(_names(items.labels, lined.by, groups.within), dtype=object)
     if against == "largest":
         size = np.where(sides.value_known, sides.value / sides.unit, -np.inf)
         size = size if compared is None else np.where(compared, size, -np.inf)
-        place = _largest(size, codes, len(groups))
+        place = _largest(size, codes, n_groups)
     else:
         wanted = np.flatnonzero(names == against.removeprefix("item:").strip())
         place = np.full(shape, -1)
@@ -216,7 +245,6 @@ def _references(lined: Lineup, measure: Measure, levels: Levels, against: str, w
             base_lacking=(),
         ),
         _named(names[place], found),
-        groups,
     )
 
 
@@ -251,7 +279,7 @@ def _rows(
     level: Level,
     compared: Bools | None,
     held: _References,
-    within: str | None,
+    groups: _Groups,
     others: bool,
 ) -> Columns:
     """The columns of one measure and one kind of rows, in their order."""
@@ -259,7 +287,7 @@ def _rows(
     judging = lined.judgings[measure.name]
     notes = reckon(sides, measure.better, judging, None).notes
     noted(lined, notes, "")
-    of, found = _groups_of_rows(level, held.groups, within)
+    of, found = groups.of(level)
     ref = held.sides
     reference, before = ref.value[:, of], ref.base[:, of]
     known = sides.value_known & ref.value_known[:, of] & found
@@ -293,18 +321,6 @@ def _rows(
         "note": notes.texts.ravel(),
     }
     return arranged(lined, measure, columns, figures, others)
-
-
-def _groups_of_rows(level: Level, groups: NDArray[np.object_], within: str | None) -> tuple[Days, Bools]:
-    """The group of each row, and whether it lies in one."""
-    if within is None:
-        return np.zeros(level.size, dtype=np.int64), np.ones(level.size, dtype=bool)
-    if within not in level.by:
-        return np.zeros(level.size, dtype=np.int64), np.zeros(level.size, dtype=bool)
-    labels = level.labels[level.by.index(within)].astype(str)
-    known = groups.astype(str)
-    place = np.minimum(np.searchsorted(known, labels), max(len(known) - 1, 0))
-    return place, known[place] == labels if len(known) else np.zeros(level.size, dtype=bool)
 
 
 def _ratio(

@@ -12,7 +12,8 @@ from logochron.core.alignment import Alignment
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.daybook import Daybook
 from logochron.core.days import Days
-from logochron.core.formulas import RECORDS, Formula, Part, Worked, all_leaves, work_out
+from logochron.core.formulas import ROWS, Formula, Part, Worked, all_leaves, work_out
+from logochron.core.ledger import Items
 from logochron.core.measures import Measure
 from logochron.core.options import Per
 from logochron.core.planned import at_places, plan_side
@@ -63,21 +64,22 @@ class Level(NamedTuple):
             base={key: Part(part.values[:, items], part.scale) for key, part in self.base.items()},
         )
 
-    def gathered(self, codes: Days, labels: Labels, by: tuple[str, ...], kept: Bools | None = None) -> Level:
-        """Groups of items added up.
+    def under(self, by: Sequence[str]) -> Items:
+        """The groups that the items make by some of their dimensions; one of all where none is named."""
+        return Items.named([self.labels[self.by.index(name)] for name in by], self.size)
+
+    def gathered(self, by: tuple[str, ...], kept: Bools | None = None) -> Level:
+        """The items added up by some of their dimensions.
 
         Parameters
         ----------
-        codes
-            The group of each item, from 0, shape (items,).
-        labels
-            Of the groups, for each dimension of `by`.
         kept
             Which items are taken in each period, shape (periods, items); all where None.
         """
-        n = int(codes.max(initial=-1)) + 1 if by else 1
-        order = np.argsort(codes, kind="stable")
-        firsts = np.searchsorted(codes[order], np.arange(n))
+        groups = self.under(by)
+        n = groups.size
+        order = np.argsort(groups.of_rows, kind="stable")
+        firsts = np.searchsorted(groups.of_rows[order], np.arange(n))
 
         def added(parts: Mapping[str, Part]) -> dict[str, Part]:
             made = {}
@@ -91,7 +93,7 @@ class Level(NamedTuple):
             return made
 
         return self._replace(
-            by=by, labels=labels, places=np.full(n, -1), value=added(self.value), base=added(self.base)
+            by=by, labels=groups.labels, places=np.full(n, -1), value=added(self.value), base=added(self.base)
         )
 
     def beside(self, other: Level) -> Level:
@@ -128,10 +130,8 @@ def summed(
     """The sums of each measure over the spans of every row, for the items that occur in any of them."""
     values, bases = aligned.value_spans(), aligned.base_spans()
     keys = [leaf.key for leaf in all_leaves(book.formulas, [m.name for m in measures])]
-    sums = book.sums(by, [*dict.fromkeys([*keys, RECORDS])], *((values,) if plan else (values, bases)))
-    present = np.any([(side > 0).any(axis=0) for side in sums[RECORDS]], axis=0)
-    if book.standing.spread:  # a record is counted on its first day, and its amount lies on all
-        present |= np.any([(side != 0).any(axis=0) for key in keys for side in sums[key]], axis=0)
+    sums = book.sums(by, [*keys, ROWS], *((values,) if plan else (values, bases)))
+    present = np.any([(side > 0).any(axis=0) for side in sums[ROWS]], axis=0)
     items = book.ledger(by).items
     places = np.arange(items.size)
     level = Level(

@@ -169,5 +169,12 @@ def divided(part: NDArray[Any], whole: NDArray[Any], defined: NDArray[np.bool_])
     return np.where(defined & np.isfinite(found), found, np.nan)
 
 
-def _size(values: Sums) -> int:
+def products(a: NDArray[Any], p: int, b: NDArray[Any], q: int) -> tuple[NDArray[Any], NDArray[Any]]:
+    """a x p and b x q of whole numbers, to be compared: exact whatever their size."""
+    if max(_size(a) * abs(p), _size(b) * abs(q)) >= 2**63:
+        a, b = a.astype(object), b.astype(object)  # Python's whole numbers have no limit
+    return a * p, b * q
+
+
+def _size(values: NDArray[Any]) -> int:
     return int(np.abs(values).max(initial=0))

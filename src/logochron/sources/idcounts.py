@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,11 +46,14 @@ def count_ids(
     ids = engine.fresh_name("ids")
     fields = ", ".join(f"{name} BIGINT" for name in ("day", *columns))
     engine.run(f"CREATE TEMP TABLE {ids} ({fields}, id VARCHAR, n BIGINT)", leaf.column)
+    for i, known in enumerate(labels.values()):
+        coded = {"v": known.astype(object), "code": np.arange(len(known), dtype=np.int64)}
+        _lay_down(engine, f"id_labels{i}", coded, leaf)
     offset = 0
     for scanned in scans:
         of = slice(offset, offset + len(scanned.groups.dates))
         offset = of.stop
-        _collect(engine, scanned, leaf, starts[of], inside[of], labels, ids)
+        _collect(engine, scanned, leaf, starts[of], inside[of], names, ids)
     ((empty,),) = engine.rows(f"SELECT coalesce(sum(n), 0)::BIGINT FROM {ids} WHERE id = ''", leaf.column)
     twice = engine.rows(
         f"SELECT id, min(day), max(day), count(*) OVER () FROM {ids} WHERE id <> '' GROUP BY id "
@@ -91,28 +95,30 @@ def _collect(
     leaf: Leaf,
     starts: Days,
     inside: NDArray[np.bool_],
-    labels: Mapping[str, NDArray[np.object_]],
+    names: Sequence[str],
     ids: str,
 ) -> None:
     """Adds the ids of one source with their records, once for each day and tuple of items; an empty one too."""
     query = scanned.query
     j = list(query.ids).index(leaf.key)
-    dates = texts_of(scanned.groups.dates[inside])
-    tables = {"id_days": {"v": dates, "day": starts[inside].astype(np.int64)}}
-    joins = "JOIN id_days ON coalesce(d::VARCHAR, '') = id_days.v"
-    for i, (name, known) in enumerate(labels.items()):
-        place = list(query.labels).index(name)
-        tables[f"id_labels{i}"] = {"v": known.astype(object), "code": np.arange(len(known), dtype=np.int64)}
-        joins += f" JOIN id_labels{i} ON coalesce(h{place}, '') = id_labels{i}.v"
-    codes = "".join(f", id_labels{i}.code" for i in range(len(labels)))
-    for table, arrays in tables.items():  # laid down, so that the engine knows how small they are
-        engine.connection.register("id_codes", arrays)
-        engine.run(f"CREATE OR REPLACE TEMP TABLE {table} AS FROM id_codes", leaf.column)
-        engine.connection.unregister("id_codes")
-    shown = "".join(f", h{list(query.labels).index(name)}" for name in labels)
+    days = {"v": texts_of(scanned.groups.dates[inside]), "day": starts[inside].astype(np.int64)}
+    _lay_down(engine, "id_days", days, leaf)
+    joins, shown, codes = "JOIN id_days ON coalesce(d::VARCHAR, '') = id_days.v", "", ""
+    for i, name in enumerate(names):
+        label = f"h{list(query.labels).index(name)}"
+        joins += f" JOIN id_labels{i} ON coalesce({label}, '') = id_labels{i}.v"
+        shown += f", {label}"
+        codes += f", id_labels{i}.code"
     # grouped as texts first: fewer rows are then looked up
     rows = (
         f"SELECT d{shown}, coalesce(trim(z{j}::VARCHAR), '') AS id, count(*) AS n "
         f"FROM ({inner(query, sound=scanned.groups.sound)}) WHERE ok AND zt{j} GROUP BY ALL"
     )
     engine.run(f"INSERT INTO {ids} SELECT id_days.day{codes}, id, n FROM ({rows}) {joins}", scanned.source.name)
+
+
+def _lay_down(engine: Engine, table: str, arrays: Mapping[str, NDArray[Any]], leaf: Leaf) -> None:
+    """A table of the engine's own, so that it knows how small it is."""
+    engine.connection.register("id_codes", arrays)
+    engine.run(f"CREATE OR REPLACE TEMP TABLE {table} AS FROM id_codes", leaf.column)
+    engine.connection.unregister("id_codes")

@@ -69,27 +69,35 @@ class Wanted(NamedTuple):
         named += [("measures", c.column) for leaf in self.leaves for c in self.conditions_of(leaf)]
         return list(dict.fromkeys(named))
 
-    def id_columns(self, made: Callable[[str], str], expressions: Mapping[str, str]) -> dict[str, tuple[str, str]]:
-        """For each leaf that counts distinct ids the engine's expression for them, and which rows it takes."""
-        taken = {leaf.key: condition(self.conditions_of(leaf), expressions) for leaf in self.ids}
-        return {leaf.key: (made(leaf.column), taken[leaf.key]) for leaf in self.ids}
-
-    def amounts(self, made: Callable[[str], Amount], expressions: Mapping[str, str]) -> list[Amount]:
-        """What is summed of each row, in the engine's words.
+    def asked(self, texts: Mapping[str, str], made: Callable[[str], Amount]) -> dict[str, Any]:
+        """What of a `Query` is the same for every kind of source.
 
         Parameters
         ----------
+        texts
+            The engine's expression for each wanted column as text.
         made
-            The amount of a column, without its key and condition.
-        expressions
-            Of the columns that conditions name.
+            The amount of a column, without its key and the rows it takes.
         """
-        found = []
+        conditions = {c.column: f"coalesce({texts[c.column]}, '')" for c in self.conditions}
+
+        def taken(leaf: Leaf) -> str:
+            return condition(self.conditions_of(leaf), conditions)
+
+        amounts = []
         for leaf in self.summed:
             amount = made(leaf.column) if leaf.column else Amount("", "", "1", "1", False)
-            taken = condition(self.conditions_of(leaf), expressions) if leaf.where else ""
-            found.append(amount._replace(key=leaf.key, taken=taken))
-        return found
+            amounts.append(amount._replace(key=leaf.key, taken=taken(leaf) if leaf.where else ""))
+        return {
+            "labels": {name: texts[column] for name, column in self.dimensions.items()},
+            "conditions": conditions,
+            "amounts": amounts,
+            "where": self.where,
+            "named": self.conditions,
+            "ids": {leaf.key: (texts[leaf.column], taken(leaf)) for leaf in self.ids},
+            "empty_is_zero": self.empty_is_zero,
+            "apart": self.apart,
+        }
 
 
 class Malformed(NamedTuple):

@@ -163,7 +163,6 @@ def _text_query(text: TextFile, path: Path, wanted: Wanted, placed: Placed, unde
     date = place[wanted.date]
     if wanted.times_cut and (wanted.tz or any(map(has_time, text.column(placed.at[wanted.date])))):
         date = day_text(date, wanted.tz)  # one text a day, not one a second
-    conditions = {c.column: f"coalesce({place[c.column]}, '')" for c in wanted.conditions}
 
     def made(column: str) -> Amount:
         at = place[column]
@@ -175,17 +174,10 @@ def _text_query(text: TextFile, path: Path, wanted: Wanted, placed: Placed, unde
         date_column=wanted.date,
         date_text=place[wanted.date],
         date=date,
-        labels={name: place[column] for name, column in wanted.dimensions.items()},
-        conditions=conditions,
-        amounts=wanted.amounts(made, conditions),
         all_fields=[f"c{i}" for i in range(len(text.header))],
-        where=wanted.where,
-        named=wanted.conditions,
-        ids=wanted.id_columns(lambda column: place[column], conditions),
-        empty_is_zero=wanted.empty_is_zero,
-        apart=wanted.apart,
         # looked for in the amounts only where the file holds any
         underscores=underscores or any("_" in field for row in text.sample for field in row),
+        **wanted.asked(place, made),
     )
 
 

@@ -92,9 +92,8 @@ def scan_typed(engine: Engine, source: Source, table: Typed, wanted: Wanted) -> 
         number = f"{sql}::VARCHAR::DOUBLE" if kind == "FLOAT" else raw
         return Amount("", column, raw, number, is_text, maybe_grouped=is_text)
 
-    conditions = {c.column: f"coalesce({as_text[c.column]}, '')" for c in wanted.conditions}
-    amounts = wanted.amounts(made, conditions)
-    for amount in amounts:
+    asked = wanted.asked(as_text, made)
+    for amount in asked["amounts"]:
         kind = table.types[placed.at[amount.column]] if amount.column else "INT"
         decimal = re.match(r"DECIMAL\(\d+,(\d+)\)", kind)
         plans[amount.key] = Plan("whole", min(int(decimal[1]), 6) if decimal else 0 if "INT" in kind else 2)
@@ -104,15 +103,8 @@ def scan_typed(engine: Engine, source: Source, table: Typed, wanted: Wanted) -> 
         date_column=wanted.date,
         date_text=table.date_text or as_text[wanted.date],
         date=_date(source, wanted, table, placed),
-        labels={name: as_text[column] for name, column in wanted.dimensions.items()},
-        conditions=conditions,
-        amounts=amounts,
         all_fields=[f"{column}::VARCHAR" for column in table.columns],
-        where=wanted.where,
-        named=wanted.conditions,
-        ids=wanted.id_columns(lambda column: as_text[column], conditions),
-        empty_is_zero=wanted.empty_is_zero,
-        apart=wanted.apart,
+        **asked,
     )
     query, groups, said = judged_roll_up(engine, source, query, plans, wanted, lambda _: table.lines, plain=True)
     return Scanned(

@@ -20,8 +20,8 @@ def alert_lines(alert: Alert, found: list[Fired], answer: Answer, formats: Forma
     """What one alert has to say; a line a row."""
     fires = [_row(kind.columns, int(i), alert, answer, formats) for kind in found for i in kind.rows]
     unknown = [_row(kind.columns, int(i), alert, answer, formats) for kind in found for i in kind.unknown]
-    period = answer.periods[-1] if answer.periods else "no period"
-    lines = [f"logochron: alert {alert} {'fires' if fires else 'does not fire'} in {period}" + ":" * bool(fires)]
+    told = "fires" if fires else "does not fire"
+    lines = [f"logochron: alert {alert} {told} in {answer.periods[-1]}" + ":" * bool(fires)]
     lines += [f"  {row}" for row in fires]
     if unknown:
         lines += ["  not known, so not judged:", *(f"  {row}" for row in unknown)]
