@@ -112,6 +112,9 @@ def test_columns_levels_and_ties(demo_book):
     ).table
     assert tied.reference_item.tolist() == ["a", "a"] and tied.ratio_before.tolist() == [1, 2]
     assert tied.direction.tolist() == ["level", "level"]  # 1 against 2 is within the whole of it
+    spaced = lc.read(frame.replace("a", " a "), date="day", values="v", by="item")
+    for name in ("item: a ", "item: b"):  # as the book calls it, whatever stands around
+        assert lc.relate(spaced, "month", by="item", against=name, at="2026-05").table.ratio.eq(1).all()
     receipt = lc.explain(whole, "2026-09", harbor="Cold Pier")
     assert receipt.figures["value"] == whole.table.query("harbor == 'Cold Pier'").value.iloc[0]
     assert dt.date(2026, 10, 18) == demo_book.report_day

@@ -167,7 +167,7 @@ def relate(
         raise QuestionError(
             f"`within` must be one of two or more dimensions in `by` ({', '.join(lined.by)}); got {within!r}"
         )
-    _check_against(lined, against, within)
+    against = _checked(lined, against, within)
     levels = levels_of(lined)
     groups = _groups(lined, levels, within)
     held = {m.name: _references(lined, m, levels, against, groups) for m in lined.measures}
@@ -178,16 +178,18 @@ def relate(
     return Relation(**laid_out(lined, levels, rows), against=against, within=within)
 
 
-def _check_against(lined: Lineup, against: str, within: str | None) -> None:
-    """Refuses what names nothing to be held against."""
+def _checked(lined: Lineup, against: str, within: str | None) -> str:
+    """What items are held against, a named one as the book calls it; refused where it names nothing."""
     if against in _KINDS:
-        return
+        return against
     if not isinstance(against, str) or not against.startswith("item:"):
         raise QuestionError(f"`against` must be {', '.join(_KINDS)} or item:NAME; got {against!r}")
     known = _names(lined.book.ledger(lined.by).items.labels, lined.by, within)
-    name = against.removeprefix("item:").strip()
-    if name not in known:
-        raise QuestionError(f"`against`: {no_such('item', name, sorted(set(known)), where='the book')}")
+    named = against.removeprefix("item:")
+    for name in (named, named.strip()):
+        if name in known:
+            return f"item:{name}"
+    raise QuestionError(f"`against`: {no_such('item', named.strip(), sorted(set(known)), where='the book')}")
 
 
 def _names(labels: Sequence[NDArray[np.object_]], by: tuple[str, ...], within: str | None) -> list[str]:
@@ -231,7 +233,7 @@ def _references(lined: Lineup, measure: Measure, levels: Levels, against: str, g
         size = size if compared is None else np.where(compared, size, -np.inf)
         place = _largest(size, codes, n_groups)
     else:
-        wanted = np.flatnonzero(names == against.removeprefix("item:").strip())
+        wanted = np.flatnonzero(names == against.removeprefix("item:"))
         place = np.full(shape, -1)
         place[:, codes[wanted]] = wanted
     rows, found = np.arange(shape[0])[:, None], place >= 0

@@ -59,7 +59,7 @@ def beside_words(result: Relation) -> str:
 
 
 def _short(result: Relation) -> str:
-    return shortened(result.against.removeprefix("item:").strip())
+    return shortened(result.against.removeprefix("item:"))
 
 
 def _row(
