@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from twin import DAY, add_months, month_end
 
 import logochron as lc
-from logochron.core.coverage import typing_errors
+from logochron.core.book.coverage import typing_errors
 
 COLUMNS = [
     *("measure", "period", "start", "end", "days", "harbor", "value", "base_period", "base_start", "base_end"),
@@ -346,7 +346,7 @@ def test_items_against_a_plain_twin(tmp_path_factory, drawn, each, prior):
     st.lists(st.tuples(st.integers(-5, 410), st.integers(-1, 60)), min_size=1, max_size=20),
 )
 def test_span_sums_twin(rows, scale, spans):
-    from logochron.core import sums
+    from logochron.core.book import span_sums as sums
 
     days, items, amounts = (np.array(column, dtype=np.int64) for column in zip(*rows))
     starts = np.array([s for s, _ in spans])
@@ -371,7 +371,7 @@ def test_span_sums_twin(rows, scale, spans):
 
 @pytest.mark.parametrize("size", [2**53 - 1, 2**53 + 1, 2**61])
 def test_whole_numbers_at_the_border(size):
-    from logochron.core.sums import Amounts, span_sums
+    from logochron.core.book.span_sums import Amounts, span_sums
 
     values = np.array([size, -1, 1 - size], dtype=np.int64)
     ((got,),) = span_sums(

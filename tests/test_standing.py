@@ -11,7 +11,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import logochron as lc
-from logochron.core.standing import even_parts
+from logochron.core.book.record_spans import even_parts
 
 
 @given(st.lists(st.tuples(st.integers(-(10**15), 10**15), st.integers(1, 366)), min_size=1, max_size=20))

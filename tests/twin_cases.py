@@ -11,10 +11,10 @@ import numpy as np
 import twin
 
 import logochron as lc
-from logochron.core.alignment import Question, align
-from logochron.core.bases import parse_basis
-from logochron.core.coverage import Coverage
-from logochron.core.windows import window_of
+from logochron.core.align.align import Question, align
+from logochron.core.align.bases import parse_basis
+from logochron.core.align.windows import window_of
+from logochron.core.book.coverage import Coverage
 
 FIRST_DAY = dt.date(2014, 7, 1)
 REPORTS = [dt.date(2021, 1, 1) + k * twin.DAY for k in range(1461)]

@@ -6,45 +6,45 @@ The public names are loaded when they are first used, so that ``import logochron
 from importlib import import_module
 from typing import Any
 
-from logochron.core import hooks as _hooks
+from logochron.core import ports as _hooks
 
 __version__ = "0.1.0"
 
 _WHERE = {
-    "Band": "logochron.core.bands",
-    "Between": "logochron.core.bases",
+    "Band": "logochron.core.judge.bands",
+    "Between": "logochron.core.align.bases",
     "CalendarError": "logochron.core.errors",
     "CivilCalendar": "logochron.core.calendars.civil",
-    "Comparison": "logochron.core.compare",
-    "Daybook": "logochron.core.daybook",
-    "Drivers": "logochron.core.drivers",
-    "Fixed": "logochron.core.bases",
-    "Intake": "logochron.core.intake",
+    "Comparison": "logochron.core.questions.compare",
+    "Daybook": "logochron.core.book.daybook",
+    "Drivers": "logochron.core.questions.drivers",
+    "Fixed": "logochron.core.align.bases",
+    "Intake": "logochron.core.book.intake",
     "IntakeError": "logochron.core.errors",
-    "Judging": "logochron.core.judging",
+    "Judging": "logochron.core.judge.judging",
     "ListedCalendar": "logochron.core.calendars.listed",
     "LogochronError": "logochron.core.errors",
-    "MeanOf": "logochron.core.bases",
-    "Measure": "logochron.core.measures",
-    "Not": "logochron.core.selection",
+    "MeanOf": "logochron.core.align.bases",
+    "Measure": "logochron.core.book.measures",
+    "Not": "logochron.core.book.filters",
     "Palette": "logochron.views.palette",
-    "Plan": "logochron.core.bases",
-    "Prior": "logochron.core.bases",
+    "Plan": "logochron.core.align.bases",
+    "Prior": "logochron.core.align.bases",
     "QuestionError": "logochron.core.errors",
-    "Receipt": "logochron.core.explain",
-    "Relation": "logochron.core.relate",
+    "Receipt": "logochron.core.questions.explain",
+    "Relation": "logochron.core.questions.relate",
     "RetailCalendar": "logochron.core.calendars.retail",
-    "Review": "logochron.core.review",
+    "Review": "logochron.core.questions.review",
     "StudyError": "logochron.core.errors",
-    "YearAgo": "logochron.core.bases",
-    "YearAgoMean": "logochron.core.bases",
-    "compare": "logochron.core.compare",
-    "drivers": "logochron.core.drivers",
-    "explain": "logochron.core.explain",
-    "read": "logochron.sources.reading",
-    "read_plan": "logochron.sources.plans",
-    "relate": "logochron.core.relate",
-    "review": "logochron.sources.reviewing",
+    "YearAgo": "logochron.core.align.bases",
+    "YearAgoMean": "logochron.core.align.bases",
+    "compare": "logochron.core.questions.compare",
+    "drivers": "logochron.core.questions.drivers",
+    "explain": "logochron.core.questions.explain",
+    "read": "logochron.sources.read",
+    "read_plan": "logochron.sources.read_plan",
+    "relate": "logochron.core.questions.relate",
+    "review": "logochron.sources.review_source",
 }
 
 __all__ = [
@@ -88,15 +88,15 @@ __all__ = [
 
 
 def _write(result: Any, path: Any) -> Any:
-    return import_module("logochron.views.writing").write(result, path)
+    return import_module("logochron.views.write_file").write(result, path)
 
 
 def _html(result: Any) -> str:
-    return str(import_module("logochron.views.html").html(result))
+    return str(import_module("logochron.views.tables.html").html(result))
 
 
 def _listing(source: Any) -> Any:
-    return import_module("logochron.sources.listings").listing(source)
+    return import_module("logochron.sources.calendar_tables").listing(source)
 
 
 def _holidays(code: str, first: int, last: int) -> Any:
@@ -104,7 +104,7 @@ def _holidays(code: str, first: int, last: int) -> Any:
 
 
 def _receipt(receipt: Any) -> str:
-    return str(import_module("logochron.views.receipts").receipt_text(receipt))
+    return str(import_module("logochron.views.tables.receipt_table").receipt_text(receipt))
 
 
 _hooks.write, _hooks.html, _hooks.listing = _write, _html, _listing

@@ -7,12 +7,12 @@ from collections.abc import Collection
 import click
 
 from logochron.cli import expressions
-from logochron.core.alerts import Alert, check_alert, fired
-from logochron.core.answers import Answer
 from logochron.core.errors import QuestionError
-from logochron.core.judging import DIRECTIONS, VERDICTS, Judging
-from logochron.views.alerts import alert_lines
+from logochron.core.judge.judging import DIRECTIONS, VERDICTS, Judging
+from logochron.core.questions.alerts import Alert, check_alert, fired
+from logochron.core.rows.answer import Answer
 from logochron.views.formats import Formats
+from logochron.views.words.alert_lines import alert_lines
 
 #: Columns of words, each with all that it may hold; none named: anything.
 _WORDS: dict[str, tuple[str, ...]] = {

@@ -13,18 +13,18 @@ from logochron.cli import expressions, options
 from logochron.cli.alerting import alerts_of, told
 from logochron.cli.calendars import calendar_of, this_year
 from logochron.cli.progress import reading_progress
-from logochron.core.bases import Plan, parse_basis
+from logochron.core.align.bases import Plan, parse_basis
+from logochron.core.book.daybook import Daybook
+from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
-from logochron.core.compare import AFTER, BEFORE, UNUSUAL, Comparison, compare
-from logochron.core.daybook import Daybook
 from logochron.core.errors import QuestionError, no_such
-from logochron.core.explain import explain
-from logochron.core.judging import Judging
-from logochron.core.measures import Measure
-from logochron.core.periods import list_periods
-from logochron.core.results import Result
+from logochron.core.judge.judging import Judging
+from logochron.core.questions.compare import AFTER, BEFORE, UNUSUAL, Comparison, compare
+from logochron.core.questions.explain import explain
+from logochron.core.questions.period_list import list_periods
+from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
-from logochron.views.writing import FIGURES, TABLES, check_ending, text_of, write
+from logochron.views.write_file import FIGURES, TABLES, check_ending, text_of, write
 
 #: Options of one figure only.
 _OF_FIGURE = {"item": "columns", "panels": "columns", "split": "bars"}
@@ -45,7 +45,7 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar)
         columns = [_amount_beside(quantity, sales, asked)]
     if quantity is not None and quantity not in known:
         columns.append(quantity)
-    from logochron.sources.reading import read
+    from logochron.sources.read import read
 
     with reading_progress() as progress:
         book = read(
@@ -70,7 +70,7 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar)
 def _amount_beside(quantity: str, sales: tuple[str, ...], asked: dict[str, Any]) -> str:
     """The column of amounts that goes with one of quantities, where it is not named."""
     from logochron.sources.beside import amount_beside
-    from logochron.sources.locate import Dialect
+    from logochron.sources.kinds.find_files import Dialect
 
     known = [quantity, *options.dimensions(asked["by"]).values(), *options.conditions(asked["where"])]
     dialect = Dialect(*(asked[name] for name in ("delimiter", "encoding", "header_row", "sheet")))
@@ -118,7 +118,7 @@ def _planned(sales: tuple[str, ...], asked: dict[str, Any]) -> dict[str, Any]:
     dimensions = options.dimensions(asked["by"])
     plan = None
     if asked["plan"] is not None:
-        from logochron.sources.plans import plan_of
+        from logochron.sources.read_plan import plan_of
 
         # a filter too is of the plan, where it has the column
         shared = dimensions | {name: name for selection in book.filters for name in selection if name not in dimensions}
@@ -164,7 +164,7 @@ def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
 
 def answer_relate(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     """Hold items against each other, and show or write the answer; whether an alert fired."""
-    from logochron.core import relate
+    from logochron.core.questions import relate
 
     formats, target, judging = _formats(asked), _target(asked), _judging(asked)
     alerts = alerts_of(asked["alerts"], (*BEFORE, *relate.AFTER), options.dimensions(asked["by"]), judging)
@@ -184,7 +184,7 @@ def answer_relate(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
 
 def answer_drivers(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     """Take a change apart, and show or write the answer; whether an alert fired."""
-    from logochron.core import drivers
+    from logochron.core.questions import drivers
 
     formats, target, judging = _formats(asked), _target(asked), _judging(asked)
     alerts = alerts_of(asked["alerts"], ("measure", *drivers.AFTER), options.dimensions(asked["by"]), judging)
@@ -278,7 +278,7 @@ def _figure(result: Comparison, asked: dict[str, Any], formats: Formats) -> Call
 
 def answer_review(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
     """Review, and show or write the findings."""
-    from logochron.sources.reviewing import review
+    from logochron.sources.review_source import review
 
     target = _target(asked)
     formats = _formats(asked)
@@ -308,8 +308,8 @@ def show(result: Result, form: str, formats: Formats, *, fill: bool = False) -> 
 
     from rich.console import Console
 
-    from logochron.views.specs import specs
-    from logochron.views.terminal import print_table
+    from logochron.views.tables.registry import specs
+    from logochron.views.tables.terminal import print_table
 
     if not _can_encode("▲−–·─…"):
         formats = replace(formats, plain=True)

@@ -8,15 +8,15 @@ import click
 
 from logochron import demo
 from logochron.cli.asking import show
-from logochron.core.compare import compare
-from logochron.core.measures import Measure
+from logochron.core.book.measures import Measure
+from logochron.core.questions.compare import compare
 from logochron.views.formats import Formats
-from logochron.views.writing import write
+from logochron.views.write_file import write
 
 
 def demonstrate(folder: str, *, plain: bool) -> None:
     """Write the records, print the first comparison, draw both figures, say where they are."""
-    from logochron.sources.reading import read
+    from logochron.sources.read import read
     from logochron.views import draw
 
     sales, plan = demo.write(folder)

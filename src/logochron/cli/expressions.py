@@ -6,12 +6,12 @@ import re
 from fractions import Fraction
 from typing import Any, NamedTuple, NoReturn
 
-from logochron.core.alerts import SIGNS, Alert
-from logochron.core.bands import Band
+from logochron.core.book.filters import Not
+from logochron.core.book.measures import Measure
 from logochron.core.errors import QuestionError, pointed
-from logochron.core.measures import Measure
+from logochron.core.judge.bands import Band
 from logochron.core.options import Better, LevelAs, values
-from logochron.core.selection import Not
+from logochron.core.questions.alerts import SIGNS, Alert
 
 _TOKEN = re.compile(
     r"""\s*(?:

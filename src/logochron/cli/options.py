@@ -282,7 +282,7 @@ def dimensions(texts: tuple[str, ...]) -> dict[str, str]:
 
 def conditions(texts: tuple[str, ...]) -> dict[str, list[Any]]:
     """``COL=VALUE`` and ``COL!=VALUE`` as a filter."""
-    from logochron.core.selection import Not
+    from logochron.core.book.filters import Not
 
     found: dict[str, list[Any]] = {}
     for text in texts:

@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, Any
 from logochron.core.errors import QuestionError
 
 if TYPE_CHECKING:
-    from logochron.core.daybook import Daybook
-    from logochron.core.judging import Judging
+    from logochron.core.book.daybook import Daybook
+    from logochron.core.judge.judging import Judging
 
 SALES, PLAN = "brinefold-sales.csv", "brinefold-plan.csv"
 
@@ -55,8 +55,8 @@ def judging() -> Judging:
     >>> [band.name for band in judging().bands]
     ['behind', 'on course', 'ahead']
     """
-    from logochron.core.bands import Band
-    from logochron.core.judging import Judging
+    from logochron.core.judge.bands import Band
+    from logochron.core.judge.judging import Judging
 
     return Judging(
         bands=[
@@ -77,8 +77,8 @@ def book(**options: Any) -> Daybook:
     """
     from tempfile import TemporaryDirectory
 
-    from logochron.core.measures import Measure
-    from logochron.sources.reading import read
+    from logochron.core.book.measures import Measure
+    from logochron.sources.read import read
 
     asked: dict[str, Any] = {
         "date": "sold_on",

@@ -6,10 +6,10 @@ import re
 from collections.abc import Sequence
 from typing import Any
 
-from logochron.sources.engine import Engine
-from logochron.sources.guessing import candidates_of, guess
-from logochron.sources.locate import Dialect, locate
-from logochron.sources.scanner import sampled
+from logochron.sources.engine.connection import Engine
+from logochron.sources.guess_columns import candidates_of, guess
+from logochron.sources.kinds.find_files import Dialect, locate
+from logochron.sources.kinds.scan import sampled
 
 _TAKINGS = re.compile(r"revenue|sales|turnover|takings|income|umsatz|erl[öo]s|ventas|chiffre", re.IGNORECASE)
 

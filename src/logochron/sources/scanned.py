@@ -10,16 +10,16 @@ from typing import Any, NamedTuple, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from logochron.core.book.filters import Condition
+from logochron.core.book.formulas import RECORDS, Leaf
+from logochron.core.book.intake import LISTED, Refusal
 from logochron.core.days import Days
-from logochron.core.formulas import RECORDS, Leaf
-from logochron.core.intake import LISTED, Refusal
-from logochron.core.selection import Condition
-from logochron.core.totals import is_total
-from logochron.sources.amounts import Stated, is_amount, judge
-from logochron.sources.engine import Engine
-from logochron.sources.locate import Source
-from logochron.sources.query import Amount, Groups, Plan, Query, condition, inner, is_empty, quoted
-from logochron.sources.rollup import roll_up
+from logochron.core.total_labels import is_total
+from logochron.sources.engine.connection import Engine
+from logochron.sources.engine.rollup import roll_up
+from logochron.sources.engine.sql import Amount, Groups, Plan, Query, condition, inner, is_empty, quoted
+from logochron.sources.kinds.find_files import Source
+from logochron.sources.values.amounts import Stated, is_amount, judge
 
 _NAN = re.compile(r"\s*[+-]?nan\s*", re.IGNORECASE)
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from logochron.core.compare import Comparison
 from logochron.core.errors import QuestionError
 from logochron.core.options import Lane
+from logochron.core.questions.compare import Comparison
 from logochron.views.figures.bars import bars_spec
 from logochron.views.figures.columns import columns_spec
 from logochron.views.formats import Formats

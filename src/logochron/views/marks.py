@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from rich.cells import cell_len
 
-from logochron.core.judging import DIRECTIONS, Judging
+from logochron.core.judge.judging import DIRECTIONS, Judging
 from logochron.views.formats import Formats
 
 #: Signs of rising, falling, level and unknown.

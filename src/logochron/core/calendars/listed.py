@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core import hooks
+from logochron.core import ports as hooks
 from logochron.core.calendars.base import Bools, Calendar, Earlier, as_ordinals, day_labels, year_lines
 from logochron.core.calendars.names import Name, Texts, read_name, write_names
 from logochron.core.days import Days, day_number, in_words, iso

@@ -9,14 +9,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.compare import Comparison
 from logochron.core.days import to_days
 from logochron.core.errors import QuestionError
 from logochron.core.options import Lane, check
+from logochron.core.questions.compare import Comparison
 from logochron.views.figures.common import measure_of, sentence
 from logochron.views.formats import Formats, of_measure, shortened
 from logochron.views.marks import Marks, marks_of
-from logochron.views.titles import against_words, axis_words, figure_footnote, period_label, subject, unit
+from logochron.views.words.titles import against_words, axis_words, figure_footnote, period_label, subject, unit
 
 #: Inches for a bar at least, and for what stands above and below the bars.
 _BAR, _AROUND = 0.2, 1.9

@@ -9,14 +9,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.compare import Comparison
+from logochron.core.book.measures import Measure
 from logochron.core.days import to_days
 from logochron.core.errors import QuestionError, no_such
-from logochron.core.measures import Measure
+from logochron.core.questions.compare import Comparison
 from logochron.views.figures.common import PanelRow, crowd, measure_of, sentence, unlike_weeks
 from logochron.views.formats import Formats, of_measure, shortened
 from logochron.views.marks import Marks, marks_of
-from logochron.views.titles import against_words, axis_words, figure_footnote, short_day, subject, unit
+from logochron.views.words.titles import against_words, axis_words, figure_footnote, short_day, subject, unit
 
 #: Lines of an axis label, and the verdict of each (None: ink).
 LabelLines = tuple[tuple[str, str | None], ...]

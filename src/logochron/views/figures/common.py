@@ -9,12 +9,12 @@ from typing import Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.compare import Comparison
+from logochron.core.book.measures import Measure
 from logochron.core.days import to_days
 from logochron.core.errors import QuestionError
-from logochron.core.measures import Measure
+from logochron.core.questions.compare import Comparison
 from logochron.views.formats import Formats
-from logochron.views.titles import cut_of, period_label
+from logochron.views.words.titles import cut_of, period_label
 
 #: Inches that a character of an axis label takes at most, and the frame's margins left and right.
 CHARACTER = 0.081

@@ -1,0 +1,304 @@
+"""Which periods a question is about, which days stand for each, and which days stand for its base."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from logochron.core.align.base_spans import BaseSpans, Objects, Rows, any_part, base_spans, check_moved, one_span
+from logochron.core.align.bases import Basis, Fixed
+from logochron.core.align.windows import Window
+from logochron.core.book.coverage import Coverage
+from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.days import Days, day_number, iso, whole_span
+from logochron.core.errors import QuestionError
+from logochron.core.options import Each, Grain, Partial, Weeks
+
+#: More rows than this named by `at` are taken for a slip.
+MOST_PERIODS = 100_000
+_FAR = np.iinfo(np.int64).max
+
+
+class Question(NamedTuple):
+    """What is to be lined up: the settings of a comparison that are about days."""
+
+    calendar: Calendar
+    each: Each
+    basis: Basis
+    window: Window = Window()
+    partial: Partial = "to-date"
+    weeks: Weeks = "same-number"
+    skip_closed: bool = False
+    at: Any = None
+    last: int | None = None
+
+    @property
+    def grain(self) -> Grain:
+        """`each`, where it is no span."""
+        return "day" if self.each == "span" else self.each
+
+
+class Alignment(NamedTuple):
+    """One entry per period: the days really summed on both sides, and what is known of them.
+
+    `starts` to `ends` are the value's days. The base has one or several parts, shape (parts, periods): its sum
+    is that of the parts that are `part_known`, divided by their number. Where `base_known` is False the base's
+    days mean nothing. `notes` are pairs of rows and a text (or texts). `rows` and `parts` are both sides before
+    the report date cut them.
+    """
+
+    rows: Rows
+    parts: BaseSpans
+    starts: Days
+    ends: Days
+    status: Objects
+    value_known: Bools
+    base_labels: Objects
+    base_starts: Days
+    base_ends: Days
+    part_known: Bools
+    base_known: Bools
+    notes: tuple[tuple[Bools, Any], ...] = ()
+
+    @property
+    def ordinals(self) -> Days:
+        """The ordinals of the periods."""
+        return self.rows.ordinals
+
+    @property
+    def labels(self) -> Objects:
+        """The labels of the periods."""
+        return self.rows.labels
+
+    @property
+    def size(self) -> int:
+        """How many periods there are."""
+        return len(self.rows.ordinals)
+
+    def value_spans(self) -> tuple[Days, Days]:
+        """Starts and ends of the value's spans, shape (1, periods); what is unknown is an empty span."""
+        return self.starts[None], np.where(self.value_known, self.ends, self.starts - 1)[None]
+
+    def base_spans(self) -> tuple[Days, Days]:
+        """Starts and ends of the base's spans, shape (parts, periods); what is unknown is an empty span."""
+        known = self.part_known & self.base_known
+        return self.base_starts, np.where(known, self.base_ends, self.base_starts - 1)
+
+    def base_first(self) -> Days:
+        """The first day of each base that is known."""
+        return np.where(self.part_known, self.base_starts, _FAR).min(axis=0, initial=_FAR)
+
+    def base_last(self) -> Days:
+        """The last day of each base that is known."""
+        return np.where(self.part_known, self.base_ends, -_FAR).max(axis=0, initial=-_FAR)
+
+
+def align(question: Question, coverage: Coverage, recorded: Days, plan: Coverage | None = None) -> Alignment:
+    """Line up each period with its base, both with the days the coverage holds.
+
+    Parameters
+    ----------
+    recorded
+        The days with records, sorted.
+    plan
+        The coverage of the plan, where the basis is one.
+
+    Raises
+    ------
+    QuestionError
+        Where an option names nothing or does not go with another.
+    """
+    rows, parts = _lined_up(question, coverage, recorded)
+    covered = (rows.own_starts <= coverage.last) & (rows.ends >= coverage.first)
+    start_held = covered & (rows.starts >= coverage.first) & rows.whole
+    whole = start_held & (rows.ends <= coverage.last)
+    running = start_held & ~whole
+    # a window of so many periods that leaves the coverage is unknown; a longer period's first part is shown
+    value_known = covered & (start_held | (question.window.n == 1))
+    starts = np.where(value_known, np.maximum(rows.starts, coverage.first), rows.starts)
+    ends = np.where(value_known, np.minimum(rows.ends, coverage.last), rows.ends)
+
+    as_is = question.partial == "as-is"
+    if plan is not None:  # the same days
+        base_starts, base_ends = starts[None], np.where(as_is, rows.ends, ends)[None]
+    else:
+        base_starts, base_ends = parts.starts, parts.ends.copy()
+        if running.any() and not as_is:
+            cut = np.minimum(_cut(question, rows, parts, running, coverage.last), parts.ends[:, running])
+            base_ends[:, running] = np.where(parts.uncut[:, running], parts.ends[:, running], cut)
+    held_by = plan or coverage
+    if as_is:
+        held = (base_starts <= held_by.last) & (base_ends >= held_by.first)
+        base_starts, base_ends = np.maximum(base_starts, held_by.first), np.minimum(base_ends, held_by.last)
+    else:
+        held = (base_starts >= held_by.first) & (base_ends <= held_by.last)
+        if isinstance(question.basis, Fixed):  # the named period itself, not only as far as the row goes
+            held &= parts.ends <= held_by.last
+    part_known = parts.found & held
+    fragment = covered & ~start_held
+    enough = part_known.any(axis=0) if as_is else part_known.all(axis=0)
+    aligned = Alignment(
+        rows=rows,
+        parts=parts,
+        starts=starts,
+        ends=ends,
+        status=np.where(whole, "complete", np.where(running, "to-date", "partial")).astype(object),
+        value_known=value_known,
+        base_labels=_joined(parts, part_known & enough if as_is else np.zeros_like(held)),
+        base_starts=base_starts,
+        base_ends=base_ends,
+        part_known=part_known,
+        base_known=enough & ~fragment,
+    )
+    return aligned._replace(notes=_notes(question, aligned, fragment, coverage, plan))
+
+
+def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[Rows, BaseSpans]:
+    """The rows and their bases, before the report date cuts them."""
+    calendar, each = question.calendar, question.each
+    if question.weeks == "364-days":
+        check_moved(question.basis, calendar, each)
+    if question.skip_closed and (each != "day" or question.window.parent):
+        raise QuestionError("`skip_closed` is about days: it goes with each='day', without a longer grain in `running`")
+    if each == "span":
+        first, last = _one_span(question.at)
+        ends = np.array([first]), np.array([last])
+        label = np.array([f"{iso(first)}..{iso(last)}"], dtype=object)
+        rows = Rows(np.zeros(1, dtype=np.int64), label, ends[0], ends[0], ends[1], np.ones(1, dtype=bool))
+        parts = one_span(question.basis, calendar, first, last, question.weeks)
+        if question.partial == "drop" and not (first >= coverage.first and last <= coverage.last):
+            return rows.none(), parts.none()
+        return rows, parts
+    ordinals = _periods(question, coverage)
+    rows = Rows(
+        ordinals,
+        calendar.labels(each, ordinals).astype(object),
+        question.window.starts(calendar, each, ordinals),
+        calendar.first_days(each, ordinals),
+        calendar.last_days(each, ordinals),
+        question.window.whole(calendar, each, ordinals),
+    )
+    inside = (recorded >= coverage.first) & (recorded <= coverage.last) & calendar.holds(recorded)
+    closed_skipped = recorded[inside] if question.skip_closed else None
+    parts = base_spans(question.basis, calendar, each, question.window, rows, question.weeks, closed_skipped)
+    return rows, parts
+
+
+def _one_span(at: Any) -> tuple[int, int]:
+    if at is None:
+        raise QuestionError("each='span' (--each span) needs `at` FIRST..LAST, such as 2026-03-30..2026-04-12")
+    return whole_span(at, "at")
+
+
+def _periods(question: Question, coverage: Coverage) -> Days:
+    """The ordinals of the rows: those of `at`, or all that touch the coverage; the last few of them."""
+    calendar, each, at, last = question.calendar, question.grain, question.at, question.last
+    ordinals = calendar.touching(each, coverage.first, coverage.last)
+    if at is not None:
+        low, high = named_periods(calendar, each, at)
+        if high - low >= MOST_PERIODS:
+            raise QuestionError(f"`at` {at!r} names {high - low + 1:,} periods; name fewer")
+        if last and len(ordinals):  # `last` counts back from the end of `at`, over recorded periods
+            low = min(low, int(ordinals[0]))
+        ordinals = np.arange(low, high + 1)
+    elif not len(ordinals):
+        raise QuestionError(
+            f"the calendar lists no {calendar.word(each)} in the days of the records, {iso(coverage.first)} to "
+            f"{iso(coverage.last)}"
+        )
+    if question.partial == "drop":
+        starts, ends = question.window.starts(calendar, each, ordinals), calendar.last_days(each, ordinals)
+        whole = question.window.whole(calendar, each, ordinals)
+        ordinals = ordinals[whole & (starts >= coverage.first) & (ends <= coverage.last)]
+    return ordinals[-last:] if last else ordinals
+
+
+def named_periods(calendar: Calendar, each: Grain, at: Any) -> tuple[int, int]:
+    """First and last ordinal that `at` names."""
+    if not isinstance(at, str):
+        ordinal = int(calendar.ordinals(each, np.array([day_number(at, "at")]))[0])
+        return ordinal, ordinal
+    ends = at.split("..")
+    if len(ends) > 2 or not all(end.strip() for end in ends):
+        raise QuestionError(f"`at` must be a period, a day or a range FIRST..LAST; got {at!r}")
+    low, high = calendar.find(each, ends[0])[0], calendar.find(each, ends[-1])[1]
+    if low > high:
+        raise QuestionError(f"`at` ends before it starts: {at!r}")
+    return low, high
+
+
+def _cut(question: Question, rows: Rows, parts: BaseSpans, running: Bools, report: int) -> Days:
+    """The last day of each base of the running rows, at the same point of their last period."""
+    starts, base_starts = rows.own_starts[running], parts.own_starts[:, running]
+    if question.each == "span" or question.weeks == "364-days":
+        return base_starts + (report - starts)
+    return question.calendar.cut(question.each, starts, base_starts, report)
+
+
+def _joined(parts: BaseSpans, taken: Bools) -> Objects:
+    """The name of each base: FIRST..LAST where its parts follow each other, else all of them.
+
+    Of the parts that are `taken`, where any is said to be.
+    """
+    named = np.array(parts.labels != None, dtype=bool)  # noqa: E711  element by element
+    taken = np.where(any_part(taken), taken, named)
+    labels = parts.labels.copy()
+    labels[~taken] = None
+    if len(labels) == 1:
+        return labels[0]
+    pairs = taken[1:] & taken[:-1] & (parts.own_starts[1:] == parts.ends[:-1] + 1)
+    several = taken.sum(axis=0) > 1
+    run = several & (pairs.sum(axis=0) == taken.sum(axis=0) - 1)
+    listed = labels[0]
+    for k in range(1, len(labels)):
+        both = taken[k] & taken[:k].any(axis=0)
+        listed[both] = listed[both] + ", " + labels[k][both]
+        only = taken[k] & ~both
+        listed[only] = labels[k][only]
+    places = np.flatnonzero(run)
+    firsts, lasts = taken.argmax(axis=0)[run], (len(labels) - 1 - taken[::-1].argmax(axis=0))[run]
+    listed[run] = parts.labels[firsts, places] + ".." + parts.labels[lasts, places]
+    return listed
+
+
+def _notes(
+    question: Question, aligned: Alignment, fragment: Bools, coverage: Coverage, plan: Coverage | None
+) -> tuple[tuple[Bools, Any], ...]:
+    """What is to be said of each row."""
+    parts, value_known, base_known = aligned.parts, aligned.value_known, aligned.base_known
+    held_by, starts, ends = (coverage, "the records start", "the records end") if plan is None else (
+        plan, "the plan starts", "the plan ends")  # fmt: skip
+    missing = parts.found.all(axis=0) & ~base_known
+    before = (fragment & aligned.rows.whole) | any_part(aligned.base_starts < held_by.first)
+    notes: list[tuple[Bools, Any]] = [
+        (~value_known, "not recorded"),
+        (missing & before, f"no base: {starts} on {iso(held_by.first)}"),
+        (missing & ~before, f"no base: {ends} on {iso(held_by.last)}"),
+        *parts.notes,
+    ]
+    if plan is None:
+        both = aligned.part_known & base_known & value_known
+        if question.each == "week" or (question.calendar.whole_weeks and question.each != "span"):
+            notes.append(_weeks_differ(aligned, both))
+        if question.window.parent == "year":
+            notes.append((any_part(parts.uncut & both), "whole base year"))
+        meets = (aligned.base_starts <= aligned.ends) & (aligned.base_ends >= aligned.starts)
+        notes.append((any_part(meets & both), "overlap"))
+    if coverage.by_word:
+        beyond = value_known & (aligned.ends > coverage.recorded_last)
+        if plan is None:
+            beyond |= base_known & any_part(aligned.part_known & (aligned.base_ends > coverage.recorded_last))
+        notes.append((beyond, f"complete by word to {iso(coverage.last)}"))
+    return tuple(notes)
+
+
+def _weeks_differ(aligned: Alignment, both: Bools) -> tuple[Bools, Any]:
+    """Five weeks against four: where value and base are of unlike length."""
+    weeks, base_weeks = (-(-days // 7) for days in (
+        aligned.ends - aligned.starts + 1, aligned.base_ends - aligned.base_starts + 1))  # fmt: skip
+    differ = both & (weeks != base_weeks)
+    first = differ.argmax(axis=0)
+    against = base_weeks[first, np.arange(aligned.size)]
+    texts = np.char.add(np.char.mod("%d weeks against ", weeks), np.char.mod("%d", against))
+    return any_part(differ), texts.astype(object)

@@ -1,0 +1,267 @@
+"""Which days stand for the base of each row, before the report date cuts them."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.align.bases import Basis, Between, Fixed, MeanOf, Plan, Prior, YearAgo, YearAgoMean
+from logochron.core.align.windows import Window
+from logochron.core.calendars.base import Bools, Calendar, Earlier, day_labels
+from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.days import Days, iso
+from logochron.core.errors import QuestionError
+from logochron.core.options import Grain, Weeks
+
+Objects = NDArray[np.object_]
+
+
+class Rows(NamedTuple):
+    """The value side: the label of each row, the first day of its window, and the period it ends with."""
+
+    ordinals: Days
+    labels: Objects
+    starts: Days
+    own_starts: Days
+    ends: Days
+    whole: Bools  # whether the calendar has all of them
+
+    def none(self) -> Rows:
+        """No rows at all."""
+        return Rows(
+            self.ordinals[:0], self.labels[:0], self.starts[:0], self.own_starts[:0], self.ends[:0], self.whole[:0]
+        )
+
+
+class BaseSpans(NamedTuple):
+    """The base side, shape (parts, rows): several parts make a mean.
+
+    `own_starts` to `ends` is the last period of each, the one that a report date cuts, unless `uncut`. `found`
+    says whether it can be a base at all, `labels` is None where there is no such period; `notes` are pairs of rows and
+    texts.
+    """
+
+    starts: Days
+    own_starts: Days
+    ends: Days
+    found: Bools
+    uncut: Bools
+    labels: Objects
+    notes: tuple[tuple[Bools, Any], ...]
+    ordinals: Days | None = None
+
+    def none(self) -> BaseSpans:
+        """The same basis for no rows at all."""
+        return BaseSpans(
+            self.starts[:, :0], self.own_starts[:, :0], self.ends[:, :0], self.found[:, :0], self.uncut[:, :0],
+            self.labels[:, :0], (),
+        )  # fmt: skip
+
+    @classmethod
+    def plain(cls, starts: Days, own_starts: Days, ends: Days, labels: Objects) -> BaseSpans:
+        """Spans that are all found, without notes."""
+        no = np.zeros(ends.shape, dtype=bool)
+        return cls(starts, own_starts, ends, ~no, no, labels, ())
+
+
+def base_spans(
+    basis: Basis, calendar: Calendar, each: Grain, window: Window, rows: Rows, weeks: Weeks, recorded: Days | None
+) -> BaseSpans:
+    """The base of each row of periods.
+
+    Parameters
+    ----------
+    recorded
+        The days with records, where days without any are skipped.
+
+    Raises
+    ------
+    QuestionError
+        Where basis, window and calendar do not go together.
+    """
+    if weeks == "364-days":
+        return _moved(basis, calendar, each, rows)
+    if isinstance(basis, Between):
+        raise QuestionError(
+            f"`against` {str(basis)!r} needs each='span' (--each span) and `at` FIRST..LAST; for one named "
+            f"{calendar.word(each)} say fixed:PERIOD"
+        )
+    if isinstance(basis, Plan):
+        return BaseSpans.plain(rows.starts[None], rows.own_starts[None], rows.ends[None], rows.labels[None])
+    if window.parent is not None:
+        return _in_parents(basis, calendar, each, window.parent, rows)
+    if recorded is not None:
+        earlier = _recorded_before(basis, calendar, rows, recorded)
+    elif isinstance(basis, Fixed):
+        earlier = Earlier.all_found(np.full((1, len(rows.ordinals)), basis.ordinal(calendar, each)))
+    else:
+        earlier = basis.steps(calendar, each, rows.ordinals)
+    there = window.exists(calendar, each, earlier.ordinals)
+    whole = calendar.whole(each, earlier.ordinals)
+    found = earlier.found & there & whole
+    own_starts = calendar.first_days(each, earlier.ordinals)
+    labels = calendar.labels(each, earlier.ordinals).astype(object)
+    labels[~(earlier.found & there)] = None
+    return BaseSpans(
+        starts=window.starts(calendar, each, earlier.ordinals),
+        own_starts=own_starts,
+        ends=calendar.last_days(each, earlier.ordinals),
+        found=found,
+        uncut=np.zeros(found.shape, dtype=bool),
+        labels=labels,
+        notes=(*_told(earlier), *_not_listed(calendar, each, earlier, there, whole)),
+        ordinals=earlier.ordinals,
+    )
+
+
+def _in_parents(
+    basis: Prior | YearAgo | MeanOf | YearAgoMean | Fixed, calendar: Calendar, each: Grain, parent: Grain, rows: Rows
+) -> BaseSpans:
+    """The same place in earlier parents: from their start, whole periods, the last one to be cut."""
+    parents = calendar.parents(each, parent, rows.ordinals)
+    firsts, _ = calendar.children(each, parent, parents)
+    notes: list[tuple[Bools, Any]] = []
+    at_place = np.ones((1, len(parents)), dtype=bool)
+    if isinstance(basis, Fixed):
+        named = np.array([basis.ordinal(calendar, each)])
+        of_named = calendar.parents(each, parent, named)
+        own = calendar.children(each, parent, of_named)[0]
+        earlier = Earlier.all_found(np.broadcast_to(of_named, (1, len(parents))).copy())
+        at_place = (rows.ordinals - firsts == named - own)[None]
+        notes.append((~at_place[0], f"no base: {basis.label} is at another place of its {calendar.word(parent)}"))
+    else:
+        earlier = basis.steps(calendar, parent, parents)
+        notes += _told(earlier)
+    there = calendar.exists(parent, earlier.ordinals)
+    whole = calendar.whole(parent, earlier.ordinals)
+    notes += _not_listed(calendar, parent, earlier, there, whole)
+    base_firsts, base_lasts = calendar.children(each, parent, earlier.ordinals)
+    found = earlier.found & at_place & there & whole
+    if each == "day":
+        starts, last = (side(parent, earlier.ordinals) for side in (calendar.first_days, calendar.last_days))
+        ends = calendar.cut(parent, calendar.first_days(parent, parents), starts, rows.ends)
+        beyond = ends > last
+        ends = np.minimum(ends, last)
+        ordinals, own_starts = calendar.day_ordinals(ends), ends
+        labels = day_labels(ends).astype(object)
+        if isinstance(calendar, CivilCalendar):
+            short = calendar.leap_days(np.broadcast_to(rows.ends, ends.shape), ends)
+            notes.append((any_part(short), "leap day"))
+    else:
+        ordinals = base_firsts + (rows.ordinals - firsts)
+        beyond = ordinals > base_lasts
+        ordinals = np.minimum(ordinals, base_lasts)
+        starts, own_starts = calendar.first_days(each, base_firsts), calendar.first_days(each, ordinals)
+        ends = calendar.last_days(each, ordinals)
+        labels = calendar.labels(each, ordinals).astype(object)
+    if isinstance(basis, Fixed):  # unknown at another place, yet known by name
+        labels = np.full(found.shape, basis.label, dtype=object)
+    labels[~(earlier.found & there)] = None
+    return BaseSpans(starts, own_starts, ends, found, beyond, labels, tuple(notes), ordinals)
+
+
+def _told(earlier: Earlier) -> list[tuple[Bools, Any]]:
+    """The notes of each part; one that several parts bear is said once."""
+    told = np.zeros(earlier.notes.shape[1:], dtype=object)
+    notes = []
+    for texts in earlier.notes:
+        notes.append(((texts != "") & (texts != told), texts))
+        told = texts
+    return notes
+
+
+def _not_listed(
+    calendar: Calendar, grain: Grain, earlier: Earlier, there: Bools, whole: Bools
+) -> list[tuple[Bools, Any]]:
+    """The notes where a calendar of listed periods does not reach back far enough."""
+    cut_off = earlier.found & there & ~whole
+    notes: list[tuple[Bools, Any]] = [
+        (any_part(earlier.found & ~there), f"no base: the calendar lists none{calendar.extent()}")
+    ]
+    if cut_off.any():
+        first = calendar.labels(grain, np.zeros(1, dtype=np.int64))[0]
+        notes.append((any_part(cut_off), f"no base: the calendar starts within {first}"))
+    return notes
+
+
+def _recorded_before(basis: Basis, calendar: Calendar, rows: Rows, recorded: Days) -> Earlier:
+    """For days: the last days that have records, instead of the last days."""
+    if not isinstance(basis, (Prior, MeanOf)):
+        raise QuestionError(f"`skip_closed` goes with against='prior' or 'mean:N'; got {str(basis)!r}")
+    back = np.array([[basis.n]]) if isinstance(basis, Prior) else np.arange(basis.n, 0, -1)[:, None]
+    places = np.searchsorted(recorded, rows.own_starts)[None] - back
+    found = places >= 0
+    days = recorded[np.maximum(places, 0)] if len(recorded) else np.broadcast_to(rows.ends, places.shape)
+    return Earlier.where(found, calendar.day_ordinals(days), "no base: no day before has records")
+
+
+def any_part(parts: Bools) -> Bools:
+    """Which rows any part is true of."""
+    return np.asarray(parts.any(axis=0))
+
+
+def _moved(basis: Basis, calendar: Calendar, each: Grain, rows: Rows) -> BaseSpans:
+    """The spans 364 days earlier, or as many times that as the basis goes back years."""
+    days = 364 * _years_back(basis)
+    starts, own_starts, ends = (side[None] - days for side in (rows.starts, rows.own_starts, rows.ends))
+    if each == "day":
+        firsts, lasts = (day_labels(side).astype(object) for side in (starts, ends))
+    else:  # every other period they may move is made of whole weeks
+        firsts, lasts = (
+            calendar.labels("week", calendar.ordinals("week", side)).astype(object) for side in (starts, ends)
+        )
+    labels = np.where(firsts == lasts, firsts, firsts + ".." + lasts)
+    return BaseSpans.plain(starts, own_starts, ends, labels)
+
+
+def _years_back(basis: Basis) -> int:
+    if not isinstance(basis, YearAgo):
+        raise QuestionError(f"`weeks` '364-days' goes with against='year-ago' or 'year-ago:N'; got {str(basis)!r}")
+    return basis.n
+
+
+def check_moved(basis: Basis, calendar: Calendar, each: str) -> None:
+    """Refuse ``weeks="364-days"`` where it has no meaning."""
+    _years_back(basis)
+    if not calendar.whole_weeks and not (isinstance(calendar, CivilCalendar) and each in ("day", "week")):
+        raise QuestionError(
+            f"`weeks` '364-days' moves whole weeks: with this calendar each={each!r} is not made of them; it goes "
+            "with a RetailCalendar (--calendar retail), or with days and weeks of a CivilCalendar"
+        )
+
+
+def one_span(basis: Basis, calendar: Calendar, first: int, last: int, weeks: Weeks) -> BaseSpans:
+    """The base of one span of days.
+
+    Raises
+    ------
+    QuestionError
+        Where the basis names periods.
+    """
+    length = last - first + 1
+    notes: list[tuple[Bools, Any]] = []
+    if weeks == "364-days":
+        days = 364 * _years_back(basis)
+        ends = [(first - days, last - days)]
+    elif isinstance(basis, Between):
+        ends = [(basis.first, basis.last)]
+    elif isinstance(basis, Plan):
+        ends = [(first, last)]
+    elif isinstance(basis, Prior):
+        ends = [(first - basis.n * length, last - basis.n * length)]
+    elif isinstance(basis, MeanOf):
+        ends = [(first - k * length, last - k * length) for k in range(basis.n, 0, -1)]
+    elif isinstance(basis, (YearAgo, YearAgoMean)):
+        back = [basis.n] if isinstance(basis, YearAgo) else range(basis.n, 0, -1)
+        dates = [CivilCalendar().year_ago("day", np.array([first, last]), k) for k in back]
+        ends = [(int(a), int(b)) for (a, b), _, _ in dates]
+        notes = [((texts != "").any(keepdims=True), "leap day") for _, _, texts in dates]
+    else:
+        raise QuestionError(
+            f"`against` {str(basis)!r} names a period; with each='span' say span:FIRST..LAST, 'year-ago' or 'prior'"
+        )
+    starts, lasts = (np.array(side, dtype=np.int64)[:, None] for side in zip(*ends))
+    labels = np.array([[f"{iso(a)}..{iso(b)}"] for a, b in ends], dtype=object)
+    return BaseSpans.plain(starts, starts, lasts, labels)._replace(notes=tuple(notes))

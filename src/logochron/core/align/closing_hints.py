@@ -1,0 +1,58 @@
+"""For a period that closed days may keep from being whole: the exact option that says they were."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from logochron.core.align.align import Alignment, Question
+from logochron.core.book.coverage import Coverage, closable
+from logochron.core.days import Days, in_words, iso
+
+
+def closing_options(
+    question: Question, aligned: Alignment, coverage: Coverage, recorded: Days, recorded_last: int
+) -> tuple[str, ...]:
+    """The option that closes each edge of the coverage, where it cuts a period that the answer takes.
+
+    Parameters
+    ----------
+    recorded
+        The days with records, sorted.
+    recorded_last
+        The last day that any of them stands for.
+    """
+    if question.each == "day" and question.window.parent is None or not aligned.size:
+        return ()
+    found = aligned.parts.found
+    starts = np.concatenate([aligned.rows.starts, aligned.parts.starts[found]])
+    ends = np.concatenate([aligned.rows.ends, aligned.parts.ends[found]])
+    first, last = coverage.first, coverage.last
+    cut_off = starts[(starts < first) & (ends >= first)]
+    lines = []
+    if len(cut_off) and closable(recorded, int(cut_off.max()), first - 1):
+        start = int(cut_off.max())
+        lines.append(
+            f"{_label(question, aligned, start)} is held in part: the records start on {in_words(first)}. If there was "
+            f"nothing to record before, say covering=({iso(start)!r}, None) (--covering {iso(start)}..)"
+        )
+    open_ends = ends[(ends > last) & (starts <= last)]
+    # a report date before the last record was chosen: nothing to close
+    if len(open_ends) and last == recorded_last and closable(recorded, last + 1, int(open_ends.min())):
+        end = int(open_ends.min())
+        lines.append(
+            f"{_label(question, aligned, end)} is held in part: the records end on {in_words(last)}. If there is "
+            f"nothing more to record in it, say until={iso(end)!r} (--until {iso(end)})"
+        )
+    return tuple(lines)
+
+
+def _label(question: Question, aligned: Alignment, day: int) -> str:
+    """The period at an edge of which a day lies; the longer one where rows add up to date."""
+    if question.each == "span":
+        return str(aligned.labels[0])
+    calendar = question.calendar
+    held = calendar.ordinals(question.each, np.array([day]))
+    if question.window.parent is not None:
+        parent = calendar.parents(question.each, question.window.parent, held)
+        return str(calendar.labels(question.window.parent, parent)[0])
+    return str(calendar.labels(question.each, held)[0])

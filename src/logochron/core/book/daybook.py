@@ -1,0 +1,323 @@
+"""The daybook: sums by day and item, the compact form every question is put to."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.book.coverage import Coverage, Ends, settle
+from logochron.core.book.day_sums import Items, Ledger
+from logochron.core.book.distinct_ids import IdCounts
+from logochron.core.book.filters import Where, holds, in_words, labels_named
+from logochron.core.book.formulas import RECORDS, ROWS, Formula, Part, adds_up, all_leaves, formulas, leaves, work_out
+from logochron.core.book.intake import Intake
+from logochron.core.book.measures import Measure
+from logochron.core.book.record_spans import Standing
+from logochron.core.book.span_sums import Amounts, Spans, Sums
+from logochron.core.calendars.base import Calendar
+from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.days import DayLike, Days, as_date, day_number, iso, span_ends, to_dates
+from logochron.core.errors import QuestionError, no_such
+from logochron.core.options import Grain
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+@dataclass(frozen=True, repr=False)
+class Daybook:
+    """Sums by day and item, with what they stand for. Made by `logochron.read`.
+
+    Attributes
+    ----------
+    days, records
+        Day number and number of records of each row, int64.
+    codes, labels
+        For each dimension the code of each row, and the labels the codes stand for (in text order).
+    amounts
+        By the key of each leaf of the measures what is summed.
+    ids
+        By the key of each leaf that counts distinct ids their numbers, by day and any of the dimensions.
+    recorded
+        The days on which the source has any record, whatever was filtered; sorted, int64.
+    intake
+        What became of each row of the source.
+    """
+
+    days: Days
+    records: Days
+    codes: Mapping[str, Days]
+    labels: Mapping[str, NDArray[np.object_]]
+    amounts: Mapping[str, Amounts]
+    measures: tuple[Measure, ...]
+    recorded: Days
+    intake: Intake = field(default_factory=Intake)
+    asked_covering: Ends = (None, None)
+    asked_until: int | None = None
+    kept: Ends = (None, None)  # rows outside these days were set aside in reading
+    selected: tuple[str, ...] = ()  # what `where` took, in words
+    filters: tuple[Where, ...] = ()  # and as it was asked, by the names of dimensions where they have one
+    standing: Standing = Standing()  # what each record stands for
+    ids: Mapping[str, IdCounts] = field(default_factory=dict)
+
+    @cached_property
+    def formulas(self) -> Mapping[str, Formula]:
+        """The formula of each measure."""
+        return formulas(self.measures)
+
+    def decimals(self, measure: str) -> int | None:
+        """How many decimals the figures of a measure have; None where they are not exact."""
+        scales = [self.scale_of(leaf.key) for leaf in leaves(self.formulas[measure])]
+        return max(scale or 0 for scale in scales) if self.exact[measure] else None
+
+    def scale_of(self, key: str) -> int | None:
+        """The scale of the sums of a leaf; None where they are floats."""
+        return self.amounts[key].scale if key in self.amounts else 0
+
+    @cached_property
+    def coverage(self) -> Coverage:
+        """The days the records are complete for; refused where mistyped days are not settled."""
+        settled = settle(self.recorded, self.recorded_ends, self.asked_covering, self.asked_until)
+        self.standing.check_edges(settled.first, settled.last)
+        return settled
+
+    @cached_property
+    def recorded_ends(self) -> Days:
+        """The last day that the records of each recorded day stand for."""
+        return self.standing.spans(self.recorded)[1]
+
+    @property
+    def first_day(self) -> dt.date:
+        """The first day of the coverage."""
+        return as_date(self.coverage.first)
+
+    @property
+    def last_day(self) -> dt.date:
+        """The last day with records, up to the report date."""
+        return as_date(self.coverage.recorded_last)
+
+    @property
+    def report_day(self) -> dt.date:
+        """The report date: the last day of the coverage."""
+        return as_date(self.coverage.last)
+
+    @property
+    def exact(self) -> dict[str, bool]:
+        """For each measure whether its sums are exact."""
+        return {
+            name: adds_up(formula) and all(self.scale_of(leaf.key) is not None for leaf in leaves(formula))
+            for name, formula in self.formulas.items()
+        }
+
+    @property
+    def dimensions(self) -> tuple[str, ...]:
+        """The dimensions the book can be split by."""
+        return tuple(self.labels)
+
+    def items(self, dimension: str) -> list[str]:
+        """The labels of a dimension that have records, in text order."""
+        (name,) = self.check_by(dimension)
+        return [str(label) for label in self.labels[name][np.unique(self.codes[name])]]
+
+    def __len__(self) -> int:
+        return len(self.days)
+
+    def __repr__(self) -> str:
+        ends = f"{iso(int(self.recorded[0]))} to {iso(int(self.recorded[-1]))}" if len(self.recorded) else "no days"
+        by = f" by {', '.join(self.dimensions)}" if self.dimensions else ""
+        return (
+            f"<Daybook: {', '.join(m.name for m in self.measures)}{by}; records {ends}; "
+            f"{self.intake.counted:,} counted, {self.intake.refused:,} refused>"
+        )
+
+    def where(self, selection: Where) -> Daybook:
+        """The book of some items only. Coverage and intake stay those of the source.
+
+        Parameters
+        ----------
+        selection
+            ``{"harbor": "Alderquay", "line": ["hire", "lessons"], "channel": Not("online")}``.
+
+        Raises
+        ------
+        QuestionError
+            Where a dimension was not read, or an item does not occur (the nearest is offered); or where distinct ids
+            are counted and several items of a dimension are named.
+        """
+        for name, wanted in selection.items():
+            self.check_by(name)
+            known = self.items(name)
+            for label in labels_named(wanted):
+                if label not in known:
+                    raise QuestionError(no_such("item", label, known, where=f"dimension {name!r}"))
+        words = in_words(selection)
+        taken = {name: holds(self.labels[name], wanted) for name, wanted in selection.items()}
+        return self.taking(taken, selected=self.selected + words, filters=(*self.filters, dict(selection)))
+
+    def taking(self, taken: Mapping[str, NDArray[np.bool_]], **changes: Any) -> Daybook:
+        """The book of those labels of dimensions that are taken."""
+        rows = np.ones(len(self.days), dtype=bool)
+        for name, of in taken.items():
+            rows &= of[self.codes[name]]
+        ids = {}
+        for key, counts in self.ids.items():
+            for name, of in taken.items():
+                counts = counts.taking(name, of, self.labels[name])
+            ids[key] = counts
+        return self.only(rows, ids=ids, **changes)
+
+    def until(self, day: DayLike) -> Daybook:
+        """The same book with the report date on `day`.
+
+        Raises
+        ------
+        QuestionError
+            Where rows past it were set aside in reading, or the day is before the first or too far past the
+            last record.
+        """
+        number = day_number(day, "until")
+        last_kept = self.kept[1]
+        if last_kept is not None and number > last_kept:
+            raise QuestionError(
+                f"`until` {iso(number)} lies past {iso(last_kept)}, where the reading stopped: read again"
+            )
+        book = self._sharing(asked_until=number)
+        book.coverage  # noqa: B018  refuses now, not at the first question
+        return book
+
+    def covering(self, first: DayLike | None = None, last: DayLike | None = None) -> Daybook:
+        """The same book with its coverage stated; either end may be left as it is.
+
+        Raises
+        ------
+        QuestionError
+            Where the ends are no days, in the wrong order, or rows there were set aside in reading.
+        """
+        low, high = span_ends((first, last), "covering")
+        for asked, kept, beyond in ((low, self.kept[0], -1), (high, self.kept[1], 1)):
+            if asked is not None and kept is not None and (asked - kept) * beyond > 0:
+                raise QuestionError(f"`covering` {iso(asked)} lies past {iso(kept)}, where the reading stopped")
+        return self._sharing(
+            asked_covering=(
+                self.asked_covering[0] if low is None else low,
+                self.asked_covering[1] if high is None else high,
+            ),
+        )
+
+    def check_by(self, by: str | Sequence[str]) -> tuple[str, ...]:
+        """`by` as a tuple of dimensions of this book."""
+        names = (by,) if isinstance(by, str) else tuple(by)
+        for name in names:
+            if name not in self.labels:
+                raise QuestionError(
+                    f"`by` must name dimensions that were read: {no_such('dimension', str(name), self.labels)}"
+                )
+        if len(set(names)) < len(names):
+            raise QuestionError(f"`by` names a dimension twice: {', '.join(names)}")
+        return names
+
+    def check_measures(self, measures: str | Sequence[str] | None) -> tuple[Measure, ...]:
+        """The measures of this book that are asked for; all where None."""
+        if measures is None:
+            return self.measures
+        names = [measures] if isinstance(measures, str) else list(measures)
+        known = {m.name: m for m in self.measures}
+        for name in names:
+            if name not in known:
+                raise QuestionError(no_such("measure", str(name), known, where="the book"))
+        return tuple(known[name] for name in names)
+
+    @cached_property
+    def _ledgers(self) -> dict[tuple[str, ...], Ledger]:
+        return {}
+
+    def ledger(self, by: Sequence[str]) -> Ledger:
+        """The rows by the tuples of items of some dimensions; made once."""
+        names = tuple(by)
+        if names not in self._ledgers:
+            items = Items.of([self.codes[n] for n in names], [self.labels[n] for n in names], len(self.days))
+            records = Amounts(self.records, 0, float(self.records.sum()))
+            counted = {key: counts.of(names, items) for key, counts in self.ids.items()}
+            rows = Amounts(np.ones_like(self.days), 0, float(len(self.days)))
+            self._ledgers[names] = Ledger(self.days, items, {**self.amounts, RECORDS: records, ROWS: rows}, counted)
+        return self._ledgers[names]
+
+    def sums(self, by: Sequence[str], columns: Sequence[str], *groups: Spans) -> dict[str, list[Sums]]:
+        """Sums of columns over groups of spans for each tuple of items, each of shape (spans, items).
+
+        The column `RECORDS` is the number of records.
+        """
+        for starts, ends in groups:
+            self.standing.check_spans(starts.ravel(), ends.ravel())
+        return self.ledger(by).sums(columns, groups)
+
+    def held_by(self, calendar: Calendar) -> Daybook:
+        """The same book without the rows of days that no period of a calendar holds."""
+        held = calendar.holds(self.days)
+        if held.all():
+            return self
+        return self.only(held, ids={key: counts.on(calendar.holds) for key, counts in self.ids.items()})
+
+    def only(self, rows: NDArray[np.bool_], **changes: Any) -> Daybook:
+        """The book of some rows."""
+        return replace(
+            self,
+            days=self.days[rows],
+            records=self.records[rows],
+            codes={name: codes[rows] for name, codes in self.codes.items()},
+            amounts={name: column.take(rows) for name, column in self.amounts.items()},
+            **changes,
+        )
+
+    def _sharing(self, **changes: Any) -> Daybook:
+        """The same rows with other settings: what was laid out of them serves both."""
+        book = replace(self, **changes)
+        book.__dict__["_ledgers"] = self._ledgers
+        return book
+
+    def totals(self, each: Grain, by: str | Sequence[str] = (), calendar: Calendar | None = None) -> pd.DataFrame:
+        """The figure of each measure in each period that touches the coverage.
+
+        Returns
+        -------
+        pandas.DataFrame
+            `measure, period, start, end` (the days really summed), the dimensions, `value` (float64).
+
+        Raises
+        ------
+        QuestionError
+            Where `each` is no grain or a dimension was not read.
+        """
+        import pandas as pd
+
+        calendar = calendar or CivilCalendar()
+        names = self.check_by(by)
+        first, last = self.coverage.first, self.coverage.last
+        calendar.check_grain(each)
+        ordinals = calendar.touching(each, first, last)
+        starts = np.maximum(calendar.first_days(each, ordinals), first)
+        ends = np.minimum(calendar.last_days(each, ordinals), last)
+        keys = [leaf.key for leaf in all_leaves(self.formulas)]
+        held = self.held_by(calendar)
+        items = held.ledger(names).items
+        sums = held.sums(names, keys, (starts[None], ends[None]))
+        parts = {key: Part(side, self.scale_of(key)) for key, (side,) in sums.items()}
+        frames = []
+        for measure in self.measures:
+            found = work_out(self.formulas[measure.name], parts)
+            made: dict[str, Any] = {
+                "measure": measure.name,
+                "period": np.repeat(calendar.labels(each, ordinals).astype(object), items.size),
+                "start": np.repeat(to_dates(starts).astype("datetime64[s]"), items.size),
+                "end": np.repeat(to_dates(ends).astype("datetime64[s]"), items.size),
+            }
+            made |= {name: np.tile(labels, len(ordinals)) for name, labels in zip(names, items.labels)}
+            made["value"] = np.where(found.known, found.values / 10 ** (found.scale or 0), np.nan).ravel()
+            frames.append(pd.DataFrame(made))
+        return pd.concat(frames, ignore_index=True)

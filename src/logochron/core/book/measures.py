@@ -1,0 +1,91 @@
+"""Measures: what is summed, counted or worked out of other measures, and which way is good."""
+
+from __future__ import annotations
+
+from dataclasses import KW_ONLY, dataclass, field
+from typing import Literal
+
+from logochron.core.book.filters import Where
+from logochron.core.errors import QuestionError
+from logochron.core.options import Better, check
+
+#: What a measure may be; several words would contradict each other.
+Kind = Literal["sum", "count", "difference", "quotient"]
+
+
+@dataclass(frozen=True)
+class Measure:
+    """A sum, a count, a difference or a quotient.
+
+    Parameters
+    ----------
+    name
+        What the measure is called in tables and titles.
+    column
+        The column it sums; the one called like the measure where left out.
+    of, less
+        A difference: `of` less `less`, each the name of another measure or of a column. Worked out of their sums.
+    of, per
+        A quotient: `of` per `per`, likewise: never the sum or the mean of the quotients of single records.
+    count
+        True counts the records; the name of a column counts its distinct ids, each of which must lie on one day.
+    where
+        Takes only part of the rows, as in `read`: ``{"account": "costs"}``. Of a difference or quotient: the rows of
+        all that it is made of.
+    better
+        Which direction is favorable: ``"higher"``, ``"lower"`` or ``"neither"``.
+    unit
+        The unit of its figures, for people ("EUR", "kg").
+
+    Raises
+    ------
+    QuestionError
+        Where the name is empty, or what is said of it does not go together.
+
+    Examples
+    --------
+    >>> Measure("costs", column="cost", better="lower").kind
+    'sum'
+    >>> Measure("price", of="revenue", per="units").kind
+    'quotient'
+    """
+
+    name: str
+    _: KW_ONLY
+    column: str | None = None
+    of: str | None = None
+    less: str | None = None
+    per: str | None = None
+    count: bool | str = False
+    where: Where | None = field(default=None, hash=False)
+    better: Better = "higher"
+    unit: str | None = None
+
+    def __post_init__(self) -> None:
+        if not isinstance(self.name, str) or not self.name.strip():
+            raise QuestionError(f"a measure needs a name; got {self.name!r}")
+        check("better", self.better, Better)
+        for option in ("column", "of", "less", "per"):
+            named = getattr(self, option)
+            if named is not None and (not isinstance(named, str) or not named.strip()):
+                raise QuestionError(f"measure {self.name!r}: `{option}` must be a name; got {named!r}")
+        if not isinstance(self.count, (bool, str)) or self.count == "":
+            raise QuestionError(
+                f"measure {self.name!r}: `count` must be True (records) or a column (its distinct ids); "
+                f"got {self.count!r}"
+            )
+        if self.of is None and (self.less or self.per):
+            raise QuestionError(f"measure {self.name!r}: `less` and `per` need `of`, what they are taken of")
+        if self.of is not None and (self.less is None) == (self.per is None):
+            raise QuestionError(f"measure {self.name!r}: `of` goes with one of `less` and `per`")
+        if sum((self.column is not None, self.of is not None, self.count is not False)) > 1:
+            raise QuestionError(f"measure {self.name!r} can be only one of `column`, `of` and `count`")
+
+    @property
+    def kind(self) -> Kind:
+        """What it is: a sum, a count, a difference or a quotient."""
+        if self.count is not False:
+            return "count"
+        if self.of is None:
+            return "sum"
+        return "difference" if self.less is not None else "quotient"

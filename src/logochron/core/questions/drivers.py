@@ -1,0 +1,307 @@
+"""Which items moved the total, and by volume, mix or price?"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.align.bases import Basis
+from logochron.core.book.daybook import Daybook
+from logochron.core.book.formulas import adds_up
+from logochron.core.book.measures import Measure
+from logochron.core.book.span_sums import divided
+from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.days import Days
+from logochron.core.errors import QuestionError
+from logochron.core.judge.judging import Judging, JudgingLike
+from logochron.core.options import Each, Kept, Partial, Sort, Weeks
+from logochron.core.rows.answer import Answer, Columns, alike, arranged, dimensions, laid_out, noted
+from logochron.core.rows.figures import Figures, Sides, reckon
+from logochron.core.rows.prepare import Levels, Lineup, Settings, check_book, levels_of, line_up
+from logochron.core.rows.tiers import Level
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+#: The columns after the dimensions.
+AFTER = (
+    *("value", "base", "change", "growth", "contribution", "quantity", "base_quantity", "volume", "mix", "price"),
+    *("direction", "verdict", "note"),
+)
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True, repr=False)
+class Drivers(Answer):
+    """The answer of `drivers`, of one period.
+
+    Attributes
+    ----------
+    table, subtotals, total
+        Tidy frames of one row per measure and item. `contribution` is the item's change by the total's base, in points
+        of growth; `volume`, `mix` and `price` add up to the item's change, where a quantity is named.
+    path
+        The way down through the dimensions: `level, dimension, item, change, contribution`.
+    quantity
+        The measure of quantities.
+    """
+
+    quantity: Measure | None
+    path_columns: Mapping[str, NDArray[Any]] = field(repr=False)
+    kind: str = field(default="drivers", init=False)
+
+    @cached_property
+    def path(self) -> pd.DataFrame:
+        """At each level the item that moved most in the direction of the total; of the first measure."""
+        return self._frame(self.path_columns)
+
+
+class _Effects(NamedTuple):
+    """By item: volume, mix and price (NaN where nothing is known of them), and whether it has no price."""
+
+    volume: Floats
+    mix: Floats
+    price: Floats
+    priceless: NDArray[np.bool_]
+
+
+def drivers(
+    book: Daybook,
+    each: Each,
+    *,
+    by: str | Sequence[str],
+    against: str | Basis = "year-ago",
+    at: Any = None,
+    quantity: str | None = None,
+    running: Any = None,
+    partial: Partial = "to-date",
+    weeks: Weeks = "same-number",
+    plan: Daybook | None = None,
+    measures: str | Sequence[str] | None = None,
+    calendar: Calendar | None = None,
+    judging: JudgingLike = None,
+    items: Kept = "all",
+    top: int | None = None,
+    sort: Sort | None = None,
+) -> Drivers:
+    """What each item contributed to the change of one period, and by volume, mix and price where quantities are known.
+
+    Parameters
+    ----------
+    book, each, against, running, partial, weeks, plan, measures, calendar, items, top, sort
+        As in `compare`. Measures that divide are refused; where none is named they are left out.
+    by
+        The dimensions whose items moved the total; with several, `path` walks down through them.
+    at
+        The one period; the last where None.
+    quantity
+        The measure of quantities (units, hours): a sum or a count.
+    judging
+        Levels and polarity; bands do not apply.
+
+    Returns
+    -------
+    Drivers
+        Frozen; `.table`, `.subtotals`, `.total`, `.path` and `.notes`.
+
+    Raises
+    ------
+    QuestionError
+        Where `at` names several periods, a measure divides, or an option names nothing.
+
+    Notes
+    -----
+    contribution = change / the total's base, only where that is > 0: they add up to the total's growth. With
+    quantities q (totals Q) and prices p = amount / q, 0 the base and 1 now: volume = (Q1 - Q0) q0 / Q0 p0, mix =
+    (q1 - Q1 q0 / Q0) p0, price = (p1 - p0) q1. They add up to the item's change. New items are all mix; so is the
+    whole change of an item without a price, an amount beside a quantity that is not > 0.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> moved = lc.drivers(lc.demo.book(), "month", by="line", measures="revenue", at="2026-09", quantity="units")
+    >>> row = moved.table.iloc[0]
+    >>> bool(abs(row.volume + row.mix + row.price - row.change) < 1e-9)
+    True
+    """
+    settings = Settings(each, against, calendar, running, partial, weeks, False, at, 1 if at is None else None)
+    check_book(book)
+    counted = book.check_measures(quantity)[0] if quantity is not None else None
+    if counted and not adds_up(book.formulas[counted.name]):
+        raise QuestionError(f"`quantity` must be a sum or a count; {counted.name!r} divides")
+    asked, left_out = _measures(book, measures, counted)
+    lined = line_up(book, settings, plan=plan, by=by, measures=asked, judging=judging, items=items, top=top, sort=sort)
+    if not lined.by:
+        raise QuestionError("`drivers` is about items: name a dimension in `by` (--by)")
+    if lined.aligned.size != 1:
+        n = f"names {lined.aligned.size}" if lined.aligned.size else "none is held whole by the records"
+        raise QuestionError(f"`at` must name one period: {at if at is not None else 'the last'} {n}")
+    levels = levels_of(lined, [counted] if counted else [])
+    wholes = {m.name: lined.sides(m, levels.total) for m in lined.measures}
+    quantities = _parts(lined, levels, counted, lined.sides(counted, levels.total)) if counted else None
+    effects = {m.name: _effects(_parts(lined, levels, m, wholes[m.name]), quantities) for m in lined.measures}
+    # the row of each item: that of its subtotal or of all, and its own or that of all others
+    codes = {level.by: levels.full.under(level.by).of_rows for level in (levels.total, *levels.subtotals)}
+    codes[lined.by] = np.arange(levels.full.size)
+    if levels.chosen is not None:
+        codes[lined.by] = np.where(levels.chosen, np.cumsum(levels.chosen) - 1, levels.items.size - 1)
+
+    def rows(measure: Measure, level: Level, compared: Bools | None, others: bool) -> Columns:
+        sides = lined.sides(measure, level, compared)
+        added = _added(effects[measure.name], codes[level.by], level.size)
+        return _rows(lined, measure, level, sides, wholes[measure.name], added, counted, others)
+
+    made = laid_out(lined, levels, rows)
+    if left_out:
+        said = f"{', '.join(left_out)}: left out, as quotients have no parts that add up"
+        made["notes"] = (said, *made["notes"])
+    first = lined.measures[0]
+    return Drivers(**made, quantity=counted, path_columns=_path(lined, first, levels, wholes[first.name]))
+
+
+def _measures(
+    book: Daybook, measures: str | Sequence[str] | None, counted: Measure | None
+) -> tuple[list[str], list[str]]:
+    """The measures whose changes are taken apart, and those left out as they divide."""
+    asked = [m.name for m in book.check_measures(measures)]
+    divide = [name for name in asked if not adds_up(book.formulas[name])]
+    if measures is not None and divide:
+        raise QuestionError(
+            f"`drivers` takes apart what adds up, and {', '.join(divide)} divides: name what it is made of, such as "
+            f"measures={_made_of(book, divide[0])!r}"
+        )
+    kept = [name for name in asked if name not in divide]
+    if measures is None and counted and len(kept) > 1:
+        kept = [name for name in kept if name != counted.name]
+    if not kept:
+        raise QuestionError("`drivers` needs a measure that adds up: a sum, a count or a difference")
+    return kept, divide
+
+
+def _made_of(book: Daybook, name: str) -> str:
+    return next(str(m.of or m.name) for m in book.measures if m.name == name)
+
+
+def _parts(lined: Lineup, levels: Levels, measure: Measure, whole: Sides) -> Sides:
+    """Both sides of every item.
+
+    Raises
+    ------
+    QuestionError
+        Where distinct ids lie in several items: their parts are more than the whole.
+    """
+    sides = lined.sides(measure, levels.full, levels.full_compared)
+    if lined.counts_ids(measure):
+        for parts, of in ((sides.value, whole.value), (sides.base, whole.base)):
+            if not np.array_equal(parts.sum(axis=1), of[:, 0]):
+                raise QuestionError(
+                    f"{measure.name!r} counts ids that lie in several items, so that these do not add up to the "
+                    "total: take it apart by a dimension in which each id lies in one item"
+                )
+    return sides
+
+
+def _effects(sides: Sides, quantities: Sides | None) -> _Effects:
+    """Volume, mix and price of every item, those of items that are not compared 0."""
+    n = sides.value.shape[1]
+    if quantities is None:
+        nothing = np.full(n, np.nan)
+        return _Effects(nothing, nothing, nothing, np.zeros(n, dtype=bool))
+    compared = np.ones(n, dtype=bool) if sides.compared is None else sides.compared[0]
+    v, b, q1, q0 = (
+        np.where(compared, side[0] / of.unit, 0.0)
+        for of, side in (
+            (sides, sides.value), (sides, sides.base), (quantities, quantities.value), (quantities, quantities.base)
+        )
+    )  # fmt: skip
+    change = np.where(compared, (sides.value[0] - sides.base[0]) / sides.unit, 0.0)
+    total, total_before = q1.sum(), q0.sum()
+    priceless = ((q0 <= 0) & (b != 0)) | ((q1 <= 0) & (v != 0)) | (total_before <= 0)
+    divisor = np.where(q0 != 0, q0, 1.0)
+    price_before = np.where(q0 != 0, b / divisor, 0.0)
+    per_unit = 1.0 if total_before <= 0 else total_before
+    volume = np.where(priceless, 0.0, (total - total_before) * q0 / per_unit * price_before)
+    mix = (q1 - total * q0 / per_unit) * price_before
+    # a new item has no earlier price: all of it is mix
+    mix = np.where(priceless | (q0 == 0), change, mix)
+    price = np.where(priceless | (q0 == 0), 0.0, v - price_before * q1)
+    known = (sides.value_known & sides.base_known & quantities.value_known & quantities.base_known)[0]
+    priceless &= compared & known
+    volume, mix, price = (np.where(known, side, np.nan) for side in (volume, mix, price))
+    return _Effects(volume, mix, price, priceless)
+
+
+def _added(effects: _Effects, codes: Days, n: int) -> _Effects:
+    """The effects of groups of items."""
+    sums: list[Floats] = [np.bincount(codes, side, minlength=n).astype(np.float64) for side in effects[:3]]
+    rows = np.bincount(codes, minlength=n)
+    priceless = np.bincount(codes, effects.priceless, minlength=n)
+    return _Effects(sums[0], sums[1], sums[2], (priceless > 0) & (priceless == rows))
+
+
+def _rows(
+    lined: Lineup,
+    measure: Measure,
+    level: Level,
+    sides: Sides,
+    whole: Sides,
+    effects: _Effects,
+    counted: Measure | None,
+    others: bool,
+) -> Columns:
+    """The columns of one measure and one kind of rows, in their order."""
+    judging: Judging = replace(lined.judgings[measure.name], bands=())
+    figures: Figures = reckon(sides, measure.better, judging, None)
+    figures.notes.add(effects.priceless[None], "no price")
+    noted(lined, figures.notes, level.why[measure.name])
+    base = whole.base[:, :1] / whole.unit
+    known = whole.value_known[:, :1] & whole.base_known[:, :1] & (base > 0)
+    contribution = divided(figures.change, base, np.broadcast_to(known, figures.change.shape))
+    quantity = base_quantity = np.full(level.size, np.nan)
+    if counted is not None:
+        q = lined.sides(counted, level)
+        quantity = np.where(q.value_known, q.value / q.unit, np.nan)[0]
+        base_quantity = np.where(q.base_known, q.base / q.unit, np.nan)[0]
+    unknown = ~np.isfinite(figures.change[0])
+    volume, mix, price = (np.where(unknown, np.nan, side) for side in effects[:3])
+    columns: Columns = {"measure": alike(measure.name, level.size)} | dimensions(lined.by, level)
+    columns |= {name: getattr(figures, name)[0] for name in ("value", "base", "change", "growth")}
+    columns |= {"contribution": contribution[0], "quantity": quantity, "base_quantity": base_quantity}
+    columns |= {"volume": volume, "mix": mix, "price": price}
+    columns |= {"direction": figures.direction[0], "verdict": figures.verdict[0], "note": figures.notes.texts[0]}
+    return arranged(lined, measure, columns, figures._asdict(), others)
+
+
+def _path(lined: Lineup, measure: Measure, levels: Levels, whole: Sides) -> Columns:
+    """Down through the dimensions: at each level the item that moved most in the total's direction, ties by label."""
+    change = float((whole.value - whole.base)[0, 0])
+    known = bool((whole.value_known & whole.base_known)[0, 0])
+    sign = np.sign(change) if known else 0.0
+    base = float(whole.base[0, 0]) / whole.unit
+    found: list[tuple[int, str, str, float, float]] = []
+    walked: tuple[str, ...] = ()
+    for depth, level in enumerate((*levels.subtotals, levels.full), start=1):
+        compared = levels.full_compared if level is levels.full else None
+        sides = lined.sides(measure, level, compared)
+        moved = np.where(sides.value_known & sides.base_known, sides.value - sides.base, 0)[0] / sides.unit
+        if compared is not None:
+            moved = np.where(compared[0], moved, 0)
+        under = np.ones(level.size, dtype=bool)
+        for label, name in zip(level.labels, walked):
+            under &= label == name
+        moved = np.where(under, moved * sign, 0)
+        if not len(moved) or moved.max() <= 0:
+            break
+        place = int(moved.argmax())
+        walked = tuple(str(label[place]) for label in level.labels)
+        points = moved[place] * sign / base if base > 0 else np.nan
+        found.append((depth, lined.by[depth - 1], walked[-1], float(moved[place] * sign), float(points)))
+    names = ("level", "dimension", "item", "change", "contribution")
+    kinds: tuple[Any, ...] = (np.int64, object, object, np.float64, np.float64)
+    columns = list(zip(*found)) if found else [()] * len(names)
+    return {name: np.array(list(values), dtype=kind) for name, values, kind in zip(names, columns, kinds)}

@@ -1,0 +1,333 @@
+"""How does each item stand against the total, the largest, the mean or a named item?"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.align.bases import Basis, Plan, parse_basis
+from logochron.core.book.daybook import Daybook
+from logochron.core.book.formulas import adds_up
+from logochron.core.book.measures import Measure
+from logochron.core.book.span_sums import at_one_scale, divided, subtracted
+from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.days import Days
+from logochron.core.errors import QuestionError, no_such
+from logochron.core.judge.bands import SLACK
+from logochron.core.judge.judging import DIRECTIONS, JudgingLike
+from logochron.core.options import Each, Kept, Partial, Sorts, Weeks
+from logochron.core.rows.answer import Answer, Columns, arranged, laid_out, noted, opening, per_period
+from logochron.core.rows.figures import Sides, reckon
+from logochron.core.rows.prepare import Levels, Lineup, Settings, levels_of, line_up
+from logochron.core.rows.tiers import Level
+
+#: The columns after the dimensions.
+AFTER = (
+    *("value", "reference_item", "reference", "gap", "ratio", "ratio_before", "ratio_change", "direction"),
+    *("status", "note"),
+)
+#: What parts the labels of an item of several dimensions.
+JOINED = " / "
+_KINDS = ("total", "largest", "mean")
+
+
+@dataclass(frozen=True, repr=False)
+class Relation(Answer):
+    """The answer of `relate`.
+
+    Attributes
+    ----------
+    table, subtotals, total
+        Tidy frames of one row per measure, period and item; `ratio` is value / reference, `ratio_before` the same in
+        the base's span.
+    against, within
+        What items are held against, and in which dimension's items.
+    """
+
+    against: str
+    within: str | None
+    kind: str = field(default="relate", init=False)
+
+
+class _Groups(NamedTuple):
+    """The items that are held against the same: all, or those of one item of `within`.
+
+    `codes` is the group of each item, `whole` each group added up.
+    """
+
+    within: str | None
+    codes: Days
+    whole: Level
+
+    def of(self, level: Level) -> tuple[Days, Bools]:
+        """The group of each row of a level, and whether it lies in one."""
+        place, lies = np.zeros(level.size, dtype=np.int64), np.ones(level.size, dtype=bool)
+        if self.within is None:
+            return place, lies
+        if self.within not in level.by or not self.whole.size:
+            return place, ~lies
+        labels = level.labels[level.by.index(self.within)].astype(str)
+        known = self.whole.labels[0].astype(str)
+        place = np.minimum(np.searchsorted(known, labels), len(known) - 1)
+        return place, known[place] == labels
+
+
+class _References(NamedTuple):
+    """What items are held against: a side for each period and group, and its name."""
+
+    sides: Sides
+    names: NDArray[np.object_]
+
+
+def relate(
+    book: Daybook,
+    each: Each,
+    *,
+    by: str | Sequence[str],
+    against: str = "total",
+    within: str | None = None,
+    base: str | Basis = "year-ago",
+    running: Any = None,
+    partial: Partial = "to-date",
+    weeks: Weeks = "same-number",
+    at: Any = None,
+    last: int | None = None,
+    measures: str | Sequence[str] | None = None,
+    calendar: Calendar | None = None,
+    judging: JudgingLike = None,
+    items: Kept = "all",
+    top: int | None = None,
+    sort: Sorts | None = None,
+) -> Relation:
+    """Hold each item against the total, the largest, the mean or a named item, now and earlier.
+
+    Parameters
+    ----------
+    book, each, running, partial, weeks, at, last, measures, calendar, items, top
+        As in `compare`.
+    by
+        The dimensions whose items are held against each other.
+    against
+        ``"total"``; ``"largest"``, the item with the largest value of the span, ties by label; ``"mean"``, the total
+        divided by the items with a row (of a quotient the total's); or ``"item:NAME"`` (its labels joined by
+        ``" / "`` where it has several).
+    within
+        One of `by`: each item is held against the total, largest, mean or named item of the same item of that.
+    base
+        The earlier period of `ratio_before`, any that `compare` takes but a plan.
+    judging
+        `level_within` is taken of `ratio_before`; bands do not apply.
+    sort
+        ``"value"``, ``"label"``, ``"ratio"``, ``"gap"`` or ``"ratio_change"``, with a leading ``-`` for descending.
+
+    Returns
+    -------
+    Relation
+        Frozen; `.table`, `.subtotals`, `.total` and `.notes`.
+
+    Raises
+    ------
+    QuestionError
+        Where an option names nothing; an item that does not exist is told with the nearest.
+
+    Notes
+    -----
+    gap = value - reference; ratio = value / reference, only where the reference is > 0; ratio_before likewise in the
+    base's span, with the same reference item; ratio_change = ratio - ratio_before, and direction its sign.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> held = lc.relate(lc.demo.book(), "month", by="harbor", measures="revenue", at="2026-09")
+    >>> round(float(held.table.ratio.sum()), 9)
+    1.0
+    """
+    basis = parse_basis(base)
+    if isinstance(basis, Plan):
+        raise QuestionError("`base` must be an earlier period: a plan is held against by compare(against='plan')")
+    lined = line_up(
+        book,
+        Settings(each, basis, calendar, running, partial, weeks, False, at, last),
+        plan=None,
+        by=by,
+        measures=measures,
+        judging=judging,
+        items=items,
+        top=top,
+        sort=sort,
+        sorts=Sorts,
+    )
+    if not lined.by:
+        raise QuestionError("`relate` holds items against each other: name a dimension in `by` (--by)")
+    if within is not None and (within not in lined.by or len(lined.by) < 2):
+        raise QuestionError(
+            f"`within` must be one of two or more dimensions in `by` ({', '.join(lined.by)}); got {within!r}"
+        )
+    against = _checked(lined, against, within)
+    levels = levels_of(lined)
+    groups = _groups(lined, levels, within)
+    held = {m.name: _references(lined, m, levels, against, groups) for m in lined.measures}
+
+    def rows(measure: Measure, level: Level, compared: Bools | None, others: bool) -> Columns:
+        return _rows(lined, measure, level, compared, held[measure.name], groups, others)
+
+    return Relation(**laid_out(lined, levels, rows), against=against, within=within)
+
+
+def _checked(lined: Lineup, against: str, within: str | None) -> str:
+    """What items are held against, a named one as the book calls it; refused where it names nothing."""
+    if against in _KINDS:
+        return against
+    if not isinstance(against, str) or not against.startswith("item:"):
+        raise QuestionError(f"`against` must be {', '.join(_KINDS)} or item:NAME; got {against!r}")
+    known = _names(lined.book.ledger(lined.by).items.labels, lined.by, within)
+    named = against.removeprefix("item:")
+    for name in (named, named.strip()):
+        if name in known:
+            return f"item:{name}"
+    raise QuestionError(f"`against`: {no_such('item', named.strip(), sorted(set(known)), where='the book')}")
+
+
+def _names(labels: Sequence[NDArray[np.object_]], by: tuple[str, ...], within: str | None) -> list[str]:
+    """What each tuple is called beside the item of `within` it lies in."""
+    shown = [label.astype(str) for name, label in zip(by, labels) if name != within]
+    return [JOINED.join(names) for names in zip(*shown)]
+
+
+def _groups(lined: Lineup, levels: Levels, within: str | None) -> _Groups:
+    """The groups of the items, their sums reckoned once for all measures."""
+    by = () if within is None else (within,)
+    codes = levels.full.under(by).of_rows
+    for level in (levels.total, *levels.subtotals):
+        if level.by == by:
+            return _Groups(within, codes, level)
+    # ids lie in several items: the groups' own are counted, in the same order
+    compared = levels.full_compared
+    return _Groups(within, codes, lined.level(by) if compared is None else levels.full.gathered(by, compared))
+
+
+def _references(lined: Lineup, measure: Measure, levels: Levels, against: str, groups: _Groups) -> _References:
+    """What the items of each group are held against in each period."""
+    items, compared, codes = levels.full, levels.full_compared, groups.codes
+    if not items.size:  # nothing is held against nothing
+        none = np.zeros((lined.aligned.size, 1))
+        unknown = Sides(none, none, none > 0, none > 0, None)
+        return _References(unknown, np.full(none.shape, None, dtype=object))
+    n_groups = groups.whole.size
+    shape = (lined.aligned.size, n_groups)
+    if against in ("total", "mean"):
+        sides = lined.sides(measure, groups.whole)
+        if against == "mean" and adds_up(lined.book.formulas[measure.name]):
+            kept = np.ones((shape[0], items.size), dtype=bool) if compared is None else compared
+            n = np.maximum(_by_group(kept, codes, n_groups), 1)
+            sides = sides._replace(value=sides.value / sides.unit / n, base=sides.base / sides.unit / n, scale=None)
+        return _References(sides, np.full(shape, against, dtype=object))
+    sides = lined.sides(measure, items, compared)
+    names = np.array(_names(items.labels, lined.by, groups.within), dtype=object)
+    if against == "largest":
+        size = np.where(sides.value_known, sides.value / sides.unit, -np.inf)
+        size = size if compared is None else np.where(compared, size, -np.inf)
+        place = _largest(size, codes, n_groups)
+    else:
+        wanted = np.flatnonzero(names == against.removeprefix("item:"))
+        place = np.full(shape, -1)
+        place[:, codes[wanted]] = wanted
+    rows, found = np.arange(shape[0])[:, None], place >= 0
+    return _References(
+        sides._replace(
+            value=sides.value[rows, place],
+            base=sides.base[rows, place],
+            value_known=sides.value_known[rows, place] & found,
+            base_known=sides.base_known[rows, place] & found,
+            lacking=(),
+            base_lacking=(),
+        ),
+        _named(names[place], found),
+    )
+
+
+def _named(names: NDArray[np.object_], known: Bools) -> NDArray[np.object_]:
+    """The names where they are known, None elsewhere."""
+    found = names.copy()
+    found[~known] = None
+    return found
+
+
+def _by_group(taken: Bools, codes: Days, n: int) -> NDArray[np.int64]:
+    """How many items of each group are taken in each period."""
+    counts = np.zeros((taken.shape[0], n), dtype=np.int64)
+    np.add.at(counts.T, codes, taken.T)
+    return counts
+
+
+def _largest(size: NDArray[np.float64], codes: Days, n: int) -> NDArray[np.int64]:
+    """The place of the largest item of each group in each period, the first of several; -1 where none is known."""
+    # by group, then from the largest down; the sorts are stable, and items in text order
+    order = np.argsort(-size, axis=1, kind="stable")
+    order = np.take_along_axis(order, np.argsort(codes[order], axis=1, kind="stable"), axis=1)
+    firsts = np.searchsorted(np.sort(codes), np.arange(n))
+    place = order[:, firsts]
+    known = np.isfinite(np.take_along_axis(size, place, axis=1))
+    return np.where(known, place, -1)
+
+
+def _rows(
+    lined: Lineup,
+    measure: Measure,
+    level: Level,
+    compared: Bools | None,
+    held: _References,
+    groups: _Groups,
+    others: bool,
+) -> Columns:
+    """The columns of one measure and one kind of rows, in their order."""
+    sides = lined.sides(measure, level, compared)
+    judging = lined.judgings[measure.name]
+    notes = reckon(sides, measure.better, judging, None).notes
+    noted(lined, notes, "")
+    of, found = groups.of(level)
+    ref = held.sides
+    reference, before = ref.value[:, of], ref.base[:, of]
+    known = sides.value_known & ref.value_known[:, of] & found
+    base_known = sides.base_known & ref.base_known[:, of] & found
+    shown = known
+    if compared is not None:
+        known, base_known = known & compared, base_known & compared
+    gap, scale = subtracted(sides.value, sides.scale, reference, ref.scale)
+    ratio = _ratio(sides.value, sides.scale, reference, ref.scale, known)
+    ratio_before = _ratio(sides.base, sides.scale, before, ref.scale, base_known)
+    moved = ratio - ratio_before
+    slack = SLACK * np.fmax(np.abs(ratio), np.abs(ratio_before))
+    level_within = np.abs(moved) <= float(judging.tolerance) * ratio_before + slack
+    codes = np.where(np.isfinite(moved), np.where(level_within, 2, np.where(moved > 0, 0, 1)), 3)
+    figures = {
+        "value": np.where(sides.value_known, sides.value / sides.unit, np.nan),
+        "gap": np.where(known, gap / 10 ** (scale or 0), np.nan),
+        "ratio": ratio,
+        "ratio_change": moved,
+    }
+    columns = opening(lined, measure.name, level) | {
+        "value": figures["value"].ravel(),
+        "reference_item": _named(held.names[:, of], shown).ravel(),
+        "reference": np.where(shown, reference / ref.unit, np.nan).ravel(),
+        "gap": figures["gap"].ravel(),
+        "ratio": ratio.ravel(),
+        "ratio_before": ratio_before.ravel(),
+        "ratio_change": moved.ravel(),
+        "direction": np.array(DIRECTIONS, dtype=object)[codes].ravel(),
+        "status": per_period(lined.aligned.status, level),
+        "note": notes.texts.ravel(),
+    }
+    return arranged(lined, measure, columns, figures, others)
+
+
+def _ratio(
+    value: NDArray[Any], scale: int | None, reference: NDArray[Any], its_scale: int | None, known: Bools
+) -> NDArray[np.float64]:
+    """value / reference, only where both are known and the reference is > 0."""
+    value, reference, _ = at_one_scale(value, scale, reference, its_scale)
+    return divided(value, reference, known & (reference > 0))

@@ -1,0 +1,343 @@
+"""What is in the records? Oddities, each with an example and what it would do to a comparison."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.book.coverage import typing_errors
+from logochron.core.book.daybook import Daybook
+from logochron.core.book.formulas import all_leaves
+from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.days import Days, as_date, in_words, iso, weekday
+from logochron.core.rows.result import Result
+from logochron.core.similar_names import alike
+from logochron.core.total_labels import is_total
+
+COLUMNS = ("finding", "column", "first", "last", "count", "example", "effect")
+_WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+#: An item starts or stops where so many days lie between it and an end of the records.
+OPEN_DAYS = 28
+_NEIGHBORS = 28
+_JUMP, _SHIFT = 5, 4
+_LEAST_GAP, _UNUSUAL_GAP = 3, 3
+_SHOWN = 20
+#: What some findings would do to a comparison.
+_WORDS = {
+    "item starts": "raises the total without growth of the others; its first periods are noted as new",
+    "item stops": "lowers the total for a year; its periods are noted as ended",
+    "duplicate rows": "counted each time: if entered twice, their periods are too high",
+    "zero amounts": "add records but no amount; a missing amount may have been entered as 0",
+    "negative amounts": "lower their periods; returns, or a sign mistaken",
+    "decimals": "finer than nearly all others: perhaps another unit, or a slip of the decimal mark",
+}
+
+
+@dataclass(frozen=True)
+class Fact:
+    """An oddity that only the single records show: found by the sources, worded here."""
+
+    kind: str
+    column: str
+    count: int
+    example: str
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One row of a review; `first` and `last` are day numbers."""
+
+    finding: str
+    column: str
+    first: int | None
+    last: int | None
+    count: int
+    example: str
+    effect: str
+
+
+@dataclass(frozen=True, repr=False)
+class Review(Result):
+    """The answer of `review`: `.table` has a row for each finding, none where all is well.
+
+    `finding, column, first, last, count, example, effect`; `notes` say what the records hold.
+    """
+
+    findings: tuple[Finding, ...] = ()
+    name: str = "the records"
+    kind: str = field(default="review", init=False)
+
+    def __repr__(self) -> str:
+        return f"<Review: {len(self.findings):,} findings in {self.name}>"
+
+
+def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) -> Review:
+    """The oddities of a daybook, and of its single records where the sources have looked at them.
+
+    Parameters
+    ----------
+    date
+        The column of dates, as findings call it.
+    facts
+        What the single records show.
+
+    The rules are told by `logochron.review`.
+    """
+    sound, far_off = _sound(book.recorded, date)
+    findings = [
+        *far_off,
+        *_of_days(book, sound, date),
+        *_of_amounts(book, sound),
+        *_of_items(book, sound),
+        *map(_worded, facts),
+        *_refused(book),
+    ]
+    arrays: dict[str, NDArray[Any]] = {}
+    for column in COLUMNS:
+        values = [getattr(finding, column) for finding in findings]
+        if column in ("first", "last"):
+            none = np.datetime64("NaT", "D")
+            days = [none if day is None else np.datetime64(as_date(int(day)), "D") for day in values]
+            arrays[column] = np.array(days, dtype="datetime64[D]")
+        else:
+            arrays[column] = np.array(values, dtype=np.int64 if column == "count" else object)
+    return Review(
+        columns=arrays,
+        total_columns={},
+        periods=(),
+        notes=(*_held(book), *book.intake.warnings),
+        findings=tuple(findings),
+        name=", ".join(book.intake.sources) or "the records",
+    )
+
+
+def _held(book: Daybook) -> tuple[str, ...]:
+    intake, recorded = book.intake, book.recorded
+    first, last = int(recorded[0]), int(book.recorded_ends[-1])
+    lines = [
+        f"{intake.read:,} rows: {intake.counted:,} counted, {intake.refused:,} refused, {intake.set_aside:,} set "
+        f"aside, {intake.blank:,} blank",
+        f"records from {in_words(first)} to {in_words(last)}, on {len(recorded):,} of {last - first + 1:,} days",
+    ]
+    if book.dimensions:
+        lines.append("items: " + ", ".join(f"{name} {len(book.items(name)):,}" for name in book.dimensions))
+    for exact, words in ((True, "summed exactly"), (False, "summed in floating point")):
+        names = [name for name, is_exact in book.exact.items() if is_exact is exact]
+        lines += [f"{words}: {', '.join(names)}"] if names else []
+    return tuple(lines)
+
+
+def _sound(recorded: Days, date: str) -> tuple[Days, list[Finding]]:
+    """The recorded days without those that look mistyped, and what is to be said of these."""
+    low, high = typing_errors(recorded)
+    if not low and not high:
+        return recorded, []
+    odd = recorded[:low] if low else recorded[-high:]
+    sound = recorded[low:] if low else recorded[:-high]
+    option = f"--covering {iso(int(sound[0]))}.." if low else f"--until {iso(int(sound[-1]))}"
+    effect = f"probably mistyped: every question is refused until {option} leaves them out"
+    return sound, [Finding("far-off days", date, int(odd[0]), int(odd[-1]), len(odd), iso(int(odd[0])), effect)]
+
+
+def _of_days(book: Daybook, recorded: Days, date: str) -> Iterator[Finding]:
+    if book.standing.rows != "day" or not len(recorded):
+        return
+    first, last = int(recorded[0]), int(recorded[-1])
+    traded = np.unique(weekday(recorded))
+    never = [day for day in range(7) if day not in traded]
+    if last - first >= 4 * 7 and 0 < len(never) < 6:
+        for day in never:
+            days = np.flatnonzero(weekday(np.arange(first, last + 1)) == day) + first
+            yield Finding(
+                "weekday without records",
+                date,
+                int(days[0]),
+                int(days[-1]),
+                len(days),
+                _WEEKDAYS[day],
+                "counts as 0; a period with one such day more has one selling day less (per='trading-day' divides)",
+            )
+    yield from _gaps(recorded, traded, date)
+    yield from _edges(first, last, date)
+    yield from _last_day(book, recorded, date)
+
+
+def _gaps(recorded: Days, traded: Days, date: str) -> Iterator[Finding]:
+    """Runs of days without records, days of weekdays never sold on left out."""
+    first = int(recorded[0])
+    usual = np.isin(weekday(np.arange(first, int(recorded[-1]) + 1)), traded)
+    before = np.concatenate([[0], np.cumsum(usual)])
+    missing = before[recorded[1:] - first] - before[recorded[:-1] - first + 1]
+    if not len(missing):
+        return
+    limit = max(_LEAST_GAP - 1, _UNUSUAL_GAP * float(np.quantile(missing, 0.95)))
+    runs = np.flatnonzero(missing > limit)
+    for place in runs[np.argsort(-missing[runs], kind="stable")][:_SHOWN]:
+        start, end = int(recorded[place]) + 1, int(recorded[place + 1]) - 1
+        yield Finding(
+            "days without records",
+            date,
+            start,
+            end,
+            end - start + 1,
+            iso(start),
+            "count as 0: the periods that hold them fall short, and so do the bases of a year later",
+        )
+
+
+def _edges(first: int, last: int, date: str) -> Iterator[Finding]:
+    """Months that the records hold in part at either end, with the option that closes them."""
+    calendar = CivilCalendar()
+    month = calendar.ordinals("month", np.array([first, last]))
+    start, end = int(calendar.first_days("month", month)[0]), int(calendar.last_days("month", month)[1])
+    labels = calendar.labels("month", month)
+    if first > start:
+        option = f"--covering {iso(start)}.. if there was nothing to record before"
+        effect = f"{labels[0]} has no growth, and no later one is held against it; {option}"
+        yield Finding("partial period", date, start, first - 1, first - start, str(labels[0]), effect)
+    if last < end:
+        option = f"--until {iso(end)} if there is nothing more to record in it"
+        effect = f"{labels[1]} is to date: held against the same days of the earlier one; {option}"
+        yield Finding("partial period", date, last + 1, end, end - last, str(labels[1]), effect)
+
+
+def _last_day(book: Daybook, recorded: Days, date: str) -> Iterator[Finding]:
+    last = int(recorded[-1])
+    rows = np.zeros(len(recorded), dtype=np.int64)
+    within = np.isin(book.days, recorded)
+    np.add.at(rows, np.searchsorted(recorded, book.days[within]), book.records[within])
+    same = rows[np.isin(recorded, last - 7 * np.arange(1, 9))]
+    if len(same) >= 4 and same.min() >= 4 and 2 * rows[-1] < same.min():
+        yield Finding(
+            "last day unfinished",
+            date,
+            last,
+            last,
+            int(rows[-1]),
+            f"{rows[-1]:,} records; {same.min():,} or more on such weekdays",
+            f"the running period looks worse than it is; --until {iso(last - 1)} leaves the day out",
+        )
+
+
+def _of_amounts(book: Daybook, recorded: Days) -> Iterator[Finding]:
+    recorded = np.intersect1d(recorded, book.days)
+    if len(recorded) < 2 * _NEIGHBORS:
+        return
+    summed = [leaf for leaf in all_leaves(book.formulas) if not leaf.counts]
+    starts, ends = book.standing.spans(recorded)
+    sums = book.sums((), [leaf.key for leaf in summed], (starts[None], ends[None]))
+    for leaf in summed:
+        values = sums[leaf.key][0][:, 0].astype(float) / 10 ** (book.scale_of(leaf.key) or 0)
+        yield from _jumps(recorded, values, leaf.column)
+
+
+def _jumps(days: Days, values: NDArray[Any], column: str) -> Iterator[Finding]:
+    """Days far above their neighbors, and days from which all are."""
+    size = np.abs(values)
+    padded = np.concatenate([np.zeros(_NEIGHBORS), size, np.zeros(_NEIGHBORS)])
+    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * _NEIGHBORS + 1).copy()
+    windows[:, _NEIGHBORS] = 0
+    largest = windows.max(axis=1)
+    jumps = np.flatnonzero((size > _JUMP * largest) & (largest > 0))
+    for place in jumps[np.argsort(-size[jumps] / largest[jumps], kind="stable")][:_SHOWN]:
+        yield Finding(
+            "sudden jump",
+            column,
+            int(days[place]),
+            int(days[place]),
+            1,
+            f"{values[place]:,.2f}; {largest[place]:,.2f} at most nearby",
+            "its period rises by it and the same period a year later falls; look for a misplaced decimal mark",
+        )
+    medians = np.median(np.lib.stride_tricks.sliding_window_view(values, _NEIGHBORS), axis=1)
+    before, after = medians[:-_NEIGHBORS], medians[_NEIGHBORS:]
+    both = (before > 0) & (after > 0)
+    ratio = np.ones(len(before))
+    np.divide(after, before, out=ratio, where=both)
+    strength = np.abs(np.log(ratio))
+    over = np.flatnonzero(strength > np.log(_SHIFT))
+    for run in np.split(over, np.flatnonzero(np.diff(over) > 1) + 1):
+        if len(run):
+            # the step itself is where neighbors differ most
+            steps = np.abs(values[run + _NEIGHBORS] - values[run + _NEIGHBORS - 1])
+            place = int(run[steps.argmax()])
+            day = int(days[place + _NEIGHBORS])
+            yield Finding(
+                "sudden jump",
+                column,
+                day,
+                int(days[-1]),
+                int((days >= day).sum()),
+                f"from about {before[place]:,.2f} to {after[place]:,.2f} a day",
+                "periods before and after it do not compare; look for another unit, currency or source",
+            )
+
+
+def _of_items(book: Daybook, recorded: Days) -> Iterator[Finding]:
+    first, last = int(recorded[0]), int(recorded[-1])
+    for name in book.dimensions:
+        labels, codes = book.labels[name], book.codes[name]
+        starts = np.full(len(labels), np.iinfo(np.int64).max)
+        ends = np.full(len(labels), np.iinfo(np.int64).min)
+        within = (book.days >= first) & (book.days <= last)
+        np.minimum.at(starts, codes[within], book.days[within])
+        np.maximum.at(ends, codes[within], book.days[within])
+        present = np.flatnonzero(ends >= starts)
+        late = present[starts[present] > first + OPEN_DAYS]
+        early = present[ends[present] < last - OPEN_DAYS]
+        for finding, items, days in (("item starts", late, starts), ("item stops", early, ends)):
+            if len(items):
+                yield Finding(
+                    finding,
+                    name,
+                    int(days[items].min()),
+                    int(days[items].max()),
+                    len(items),
+                    f"{labels[items[0]]} on {iso(int(days[items[0]]))}",
+                    _WORDS[finding],
+                )
+        known = [str(label) for label in labels[present]]
+        for one, other in alike(known)[:_SHOWN]:
+            yield Finding(
+                "names alike",
+                name,
+                None,
+                None,
+                2,
+                f"{one!r} and {other!r}",
+                "counted as two items: each falls short, and one may seem new or ended",
+            )
+        for label in filter(is_total, known):
+            yield Finding(
+                "item called a total",
+                name,
+                None,
+                None,
+                1,
+                repr(label),
+                f"if it adds up others, every total counts them twice; --where {name}!={label} leaves it out",
+            )
+
+
+def _worded(fact: Fact) -> Finding:
+    return Finding(fact.kind, fact.column, None, None, fact.count, fact.example, _WORDS[fact.kind])
+
+
+def _refused(book: Daybook) -> Iterator[Finding]:
+    reasons: dict[tuple[str, str], list[Any]] = {}
+    for refusal in book.intake.refused_rows:
+        reasons.setdefault((refusal.column, refusal.reason), []).append(refusal)
+    for (column, reason), rows in reasons.items():
+        yield Finding(
+            "refused rows",
+            column,
+            None,
+            None,
+            len(rows),
+            f"{rows[0].unit} {rows[0].line:,}: {rows[0].text[:60]!r}",
+            f"{reason}; a comparison stops, or leaves them out by --on-refused skip",
+        )

@@ -1,0 +1,232 @@
+"""All sources together: each row counted, refused, set aside or blank, and the counted ones as arrays."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from functools import partial
+from typing import NamedTuple
+
+import numpy as np
+
+from logochron.core.book.coverage import Ends
+from logochron.core.book.intake import LISTED, Intake, Refusal
+from logochron.core.book.record_spans import Standing, hint
+from logochron.core.days import Days, day_number, iso
+from logochron.core.errors import IntakeError, QuestionError, no_such
+from logochron.core.total_labels import is_total
+from logochron.sources.assemble import Rows, gathered
+from logochron.sources.engine.connection import Engine
+from logochron.sources.scanned import Scanned, Wanted, first_row, malformed_rows, refused_rows
+from logochron.sources.values.dates import Reading, read_dates
+from logochron.sources.values.period_names import first_day_of
+
+_SHOWN = 10
+_READINGS = {
+    "year first": "YYYY-MM-DD",
+    "eight digits": "YYYYMMDD",
+    "day first": "day first (31/12/2026)",
+    "month first": "month first (12/31/2026)",
+    "day first, short year": "day first (31/12/26)",
+    "month first, short year": "month first (12/31/26)",
+    "short year first": "YY-MM-DD",
+    "a serial day": "as a day of a spreadsheet (46022)",
+    "month named": "with the month named (31 Dec 2026)",
+    "a period": "or a period",
+}
+_ODD_DATES = (day_number("1900-01-01"), day_number("2100-12-31"))
+
+
+class Stated(NamedTuple):
+    """What the user stated about dates, and the days wanted."""
+
+    day_first: bool | None
+    date_format: str | None
+    keep: Ends  # rows outside are set aside
+    standing: Standing = Standing()
+
+
+def account(
+    engine: Engine, scans: Sequence[Scanned], wanted: Wanted, stated: Stated, on_refused: str
+) -> tuple[Rows, Intake]:
+    """Judge the dates, account for every row and gather what counts.
+
+    Raises
+    ------
+    IntakeError
+        Where rows are refused and `on_refused` is ``"stop"``, or no row is left to count.
+    QuestionError
+        Where `where` names an item that does not occur.
+    """
+    said = _check_items(engine, scans, wanted)
+    reading = _dates(engine, scans, wanted, stated)
+    dated_on = reading.days[reading.readable]
+    starts, ends = reading.days.copy(), reading.days.copy()
+    starts[reading.readable], ends[reading.readable] = stated.standing.spans(dated_on)
+    low, high = stated.keep
+    inside = reading.readable.copy()
+    if low is not None:
+        inside &= ends >= low
+    if high is not None:
+        inside &= starts <= high
+    refusals: list[Refusal] = []
+    refused = set_aside = counted = 0
+    offset, taken = 0, []
+    for scanned in scans:
+        groups, part = scanned.groups, slice(offset, offset + len(scanned.groups.dates))
+        offset = part.stop
+        dated, in_days = reading.readable[part][groups.date_codes], inside[part][groups.date_codes]
+        question = in_days & groups.keep
+        bad = int(groups.bad[question].sum())
+        undated = int(groups.rows[~dated].sum()) - scanned.blank_rows
+        counted += int(groups.rows[question].sum()) - bad
+        refused += bad + undated + scanned.torn
+        set_aside += int(groups.rows[dated & ~question].sum()) + scanned.set_aside
+        if bad or undated or scanned.torn:
+            shape = _READINGS.get(reading.name, reading.name)
+            found = refused_rows(
+                engine,
+                scanned,
+                groups.dates[inside[part]],
+                groups.dates[~reading.readable[part]],
+                f"not a date {shape}",
+            )
+            found += malformed_rows(scanned)
+            refusals += sorted(found, key=lambda refusal: refusal.line)
+        taken.append(question & (groups.rows > groups.bad))
+    intake = Intake(
+        read=sum(scanned.records for scanned in scans),
+        counted=counted,
+        refused=refused,
+        set_aside=set_aside,
+        blank=sum(scanned.blank for scanned in scans),
+        refused_rows=tuple(refusals[:LISTED]),
+        guesses=_guesses(scans, wanted, reading),
+        warnings=(*said, *(warning for scanned in scans for warning in scanned.warnings)),
+        sources=tuple(scanned.source.name for scanned in scans),
+    )
+    if intake.read != intake.counted + intake.refused + intake.set_aside + intake.blank:
+        raise IntakeError(f"{', '.join(intake.sources)}: the account of its rows does not add up: {intake}")
+    if refused and on_refused == "stop":
+        raise IntakeError(_refusal_message(intake))
+    recorded = np.unique(starts[inside])
+    if not len(recorded):
+        span = f"{iso(low) if low is not None else ''}..{iso(high) if high is not None else ''}"
+        held = reading.days[reading.readable]
+        raise QuestionError(
+            f"no record lies in the days wanted ({span}): the records run from {iso(int(held.min()))} "
+            f"to {iso(int(held.max()))}"
+        )
+    rows = gathered(engine, scans, wanted, starts, ends, inside, taken, recorded, stated.standing)
+    return rows, replace(
+        intake, warnings=(*intake.warnings, *_oddities(rows, np.unique(dated_on), stated.standing, bool(wanted.where)))
+    )
+
+
+def _oddities(rows: Rows, dated_on: Days, standing: Standing, filtered: bool) -> list[str]:
+    """What may be wrong with the dates and the labels."""
+    said = []
+    odd = dated_on[(dated_on < _ODD_DATES[0]) | (dated_on > _ODD_DATES[1])]
+    if len(odd):
+        said.append(f"dates before 1900 or after 2100: {', '.join(map(iso, odd[:3].tolist()))}")
+    if standing.rows == "day" and (hinted := hint(rows.recorded)):
+        said.append(hinted)
+    for counts in rows.ids.values():
+        if counts.empty:
+            some = f"{counts.empty:,} records have" if counts.empty > 1 else "1 record has"
+            said.append(f"column {counts.column!r}: {some} no id and cannot be counted by it")
+    for name, labels in rows.labels.items():
+        for label in filter(is_total, labels if not filtered else ()):
+            said.append(
+                f"column {name!r} has an item {label!r}: if it adds up others they count twice "
+                f"(--where {name!r}!={label!r} leaves it out)"
+            )
+    return list(dict.fromkeys(said))
+
+
+def _check_items(engine: Engine, scans: Sequence[Scanned], wanted: Wanted) -> list[str]:
+    """Refuses filters of items that do not occur; says so where a measure takes others that do."""
+    counts = [scanned.groups.named_rows for scanned in scans]
+    missing = {pair for pair in counts[0] if not sum(named[pair] for named in counts)}
+    said = []
+    for condition in wanted.conditions:
+        named = [label for labels in (condition.taken, condition.left_out) for label in labels]
+        absent = [label for label in named if (condition.column, label) in missing]
+        if not absent:
+            continue
+        known: set[str] = set()
+        for scanned in scans:
+            fields = scanned.query.conditions[condition.column]
+            sql = f"SELECT DISTINCT {fields} AS v FROM {scanned.query.relation} LIMIT 10000"
+            known |= set(engine.arrays(sql)["v"])
+        told = no_such("item", absent[0], sorted(known), where=f"column {condition.column!r}")
+        if condition in wanted.where or len(absent) == len(named):
+            raise QuestionError(f"`where`: {told}")
+        said.append(f"asked for by a measure: {told}")
+    return said
+
+
+def _dates(engine: Engine, scans: Sequence[Scanned], wanted: Wanted, stated: Stated) -> Reading:
+    """The days of all distinct dates, source after source."""
+    dates = [scanned.groups.dates for scanned in scans]
+    if not sum(len(part) for part in dates):
+        names = ", ".join(scanned.source.name for scanned in scans)
+        torn = [f"\n  {refusal}" for scanned in scans for refusal in malformed_rows(scanned)[:_SHOWN]]
+        raise IntakeError(f"{names}: no rows below the header" + (" can be read:" + "".join(torn) if torn else ""))
+    if all(part.dtype != object or not any(isinstance(text, str) for text in part) for part in dates):
+        days = [np.array([np.iinfo(np.int64).min if d is None else d for d in part], dtype=np.int64) for part in dates]
+        joined = np.concatenate(days)
+        readable = joined != np.iinfo(np.int64).min
+        if not readable.any():
+            raise IntakeError(f"column {wanted.date!r} holds no usable date: all its fields are empty")
+        return Reading(joined, readable, "dates")
+    texts = [None if text is None else _text(text) for part in dates for text in part]
+    counts = np.concatenate(
+        [np.bincount(s.groups.date_codes, s.groups.rows, minlength=len(s.groups.dates)) for s in scans]
+    )
+
+    def find(text: str) -> str:
+        for scanned in scans:
+            found = first_row(engine, scanned.query, scanned.lines, scanned.query.date, text)
+            if found:
+                return f"{scanned.source.name}, {found}"
+        return "a row"
+
+    standing = stated.standing
+    return read_dates(
+        texts,
+        counts,
+        column=wanted.date,
+        day_first=stated.day_first,
+        date_format=stated.date_format,
+        find=find,
+        label=partial(first_day_of, each=standing.rows, calendar=standing.calendar) if standing.rows != "day" else None,
+    )
+
+
+def _text(date: object) -> str:
+    """A date of a source that holds days beside sources that hold texts."""
+    return date if isinstance(date, str) else iso(int(date))  # type: ignore[call-overload]
+
+
+def _guesses(scans: Sequence[Scanned], wanted: Wanted, reading: Reading) -> tuple[str, ...]:
+    said = [guess for scanned in scans for guess in scanned.guesses]
+    said += reading.guesses
+    for leaf in wanted.summed:
+        empties = sum(scanned.groups.empties[leaf.key] for scanned in scans)
+        if empties:
+            said.append(f"column {leaf.column!r}: {empties:,} empty amounts taken as 0")
+    return tuple(dict.fromkeys(said))
+
+
+def _refusal_message(intake: Intake) -> str:
+    shown = [f"  {refusal}" for refusal in intake.refused_rows[:_SHOWN]]
+    if intake.refused > len(shown):
+        shown.append(f"  and {intake.refused - len(shown):,} more")
+    return "\n".join(
+        [
+            f"{intake.refused:,} of {intake.read:,} rows are refused:",
+            *shown,
+            "Mend them, or leave them out by on_refused='skip' (--on-refused skip)",
+        ]
+    )

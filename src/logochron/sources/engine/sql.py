@@ -1,0 +1,180 @@
+"""What is rolled up from one source, in the engine's words."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, Literal, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.book.filters import Condition
+from logochron.core.days import Days
+from logochron.sources.values.dates import TIME, ZONE
+
+
+class Plan(NamedTuple):
+    """How the amounts of one column are summed.
+
+    ``whole``: as whole numbers of 10**-scale held in doubles, each checked to be the double it came from;
+    ``decimal``: as the engine's decimals of `scale` places; ``float``: as doubles, compensated.
+    """
+
+    way: Literal["whole", "decimal", "float"]
+    scale: int = 0
+
+
+class Amount(NamedTuple):
+    """What is summed: under which key, of which column (none: the records themselves), and how the engine finds it.
+
+    `raw` is the text or number as it stands, `sql` the number in plain writing; `form` names the writing that
+    was recognised. `maybe_grouped`: a point in it may part thousands, as far as is known. `taken` is the condition
+    of the rows it takes; all where empty.
+    """
+
+    key: str
+    column: str
+    raw: str
+    sql: str
+    is_text: bool
+    form: str = ""
+    maybe_grouped: bool = False
+    taken: str = ""
+
+
+class Query(NamedTuple):
+    """What is rolled up from one source.
+
+    Attributes
+    ----------
+    relation, strict
+        The table function that scans it, giving every column: passing over malformed records, or failing on them.
+    date_text, date
+        The engine's expressions for the date as it stands, and for what is judged: its text, or its day number.
+    labels, conditions
+        Expressions for each dimension (NULL where empty), and for the columns that `where` names (never NULL).
+    all_fields
+        Expressions for every column as text, to tell blank rows.
+    underscores
+        Whether an amount may hold one: the engine's cast takes 1_000, our reading does not.
+    apart
+        Whether different amounts make different groups.
+    """
+
+    relation: str
+    strict: str
+    date_column: str
+    date_text: str
+    date: str
+    labels: Mapping[str, str]
+    conditions: Mapping[str, str]
+    amounts: Sequence[Amount]
+    all_fields: Sequence[str]
+    where: tuple[Condition, ...]
+    empty_is_zero: bool
+    named: tuple[Condition, ...] = ()  # all conditions, those of single measures too
+    ids: Mapping[str, tuple[str, str]] = {}  # by key the expression for ids to count, and which rows have one
+    underscores: bool = True
+    apart: bool = False
+
+
+#: Given a query and its plans, gives both with the writing of the amounts recognised.
+Judge = Callable[[Query, Mapping[str, Plan]], tuple[Query, Mapping[str, Plan]]]
+
+
+class Groups(NamedTuple):
+    """What came back: a row for each date text, whether `where` keeps it, and items.
+
+    `dates` are the distinct date texts (or day numbers), `date_codes` the index of each row into them;
+    `label_codes` likewise. `sums` and `sizes` are by key, at the scale of its plan.
+    """
+
+    dates: NDArray[Any]
+    date_codes: Days
+    keep: NDArray[np.bool_]
+    labels: Mapping[str, NDArray[np.object_]]
+    label_codes: Mapping[str, Days]
+    rows: Days
+    bad: Days
+    sums: Mapping[str, NDArray[Any]]
+    sizes: Mapping[str, float]
+    plans: Mapping[str, Plan]
+    empties: Mapping[str, int]
+    named_rows: Mapping[tuple[str, str], int]
+    sound: bool  # whether no record has a flaw
+
+
+def quoted(text: str) -> str:
+    """A text as the engine's literal."""
+    return "'" + text.replace("'", "''") + "'"
+
+
+def named(text: str) -> str:
+    """A text as the engine's name of a column."""
+    return '"' + text.replace('"', '""') + '"'
+
+
+def condition(where: Sequence[Condition], expressions: Mapping[str, str]) -> str:
+    """Conditions in the engine's words; never unknown."""
+    parts = []
+    for name, taken, left_out in where:
+        if taken:
+            parts.append(f"{expressions[name]} IN ({', '.join(map(quoted, taken))})")
+        if left_out:
+            parts.append(f"{expressions[name]} NOT IN ({', '.join(map(quoted, left_out))})")
+    return " AND ".join(parts) or "true"
+
+
+def day_text(sql: str, tz: str | None) -> str:
+    """The text of a date without its time; a zoned one turned into the zone first, where one is named."""
+    cut = f"regexp_replace({sql}, {quoted(TIME)}, '')"
+    if tz is None:
+        return cut
+    stamp = rf"regexp_replace(trim({sql}), '([+-][0-9]{{2}})([0-9]{{2}})$', '\1:\2')"
+    local = f"strftime(TRY_CAST({stamp} AS TIMESTAMPTZ) AT TIME ZONE {quoted(tz)}, '%Y-%m-%d')"
+    return f"CASE WHEN regexp_matches({sql}, {quoted(ZONE)}) THEN coalesce({local}, {sql}) ELSE {cut} END"
+
+
+def is_empty(sql: str) -> str:
+    """Whether a text is truly empty: nothing, or spaces only."""
+    return f"(trim(coalesce({sql}, ''), ' \t\u00a0') = '')"
+
+
+def double(amount: Amount, empty_is_zero: bool) -> str:
+    """An amount as a double; unknown where it is no number, 0 in rows it does not take."""
+    value = f"TRY_CAST({amount.sql} AS DOUBLE)" if amount.is_text else f"{amount.sql}::DOUBLE"
+    if empty_is_zero and amount.is_text:
+        value = f"CASE WHEN {is_empty(amount.raw)} THEN 0.0 ELSE {value} END"
+    elif empty_is_zero:
+        value = f"coalesce({value}, 0.0)"
+    return f"CASE WHEN {amount.taken} THEN {value} ELSE 0.0 END" if amount.taken else value
+
+
+def inner(query: Query, *, numbered: bool = False, sound: bool = False) -> str:
+    """Rows with their date `d`, whether they are kept, labels `h`, doubles `y`, and whether all are readable: `ok`.
+
+    Each amount is `r` in plain writing and `o` as it stands; `t` tells whether it takes the row, `k` whether it can be
+    read there. `z` are ids to count, `zt` which rows have one. `numbered`: with the number `rn` of the row from 1, and
+    whether each field is empty, as `e`. `sound`: all amounts are known to be readable, and are left out.
+    """
+    fields = [f"{query.date} AS d", f"({condition(query.where, query.conditions)}) AS keep"]
+    fields += [f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values())]
+    readable = []
+    for i, amount in enumerate(() if sound else query.amounts):
+        plain = f"CASE WHEN {amount.taken} THEN {amount.sql} END" if amount.taken else amount.sql
+        fields += [f"{plain} AS r{i}", f"{amount.raw} AS o{i}", f"{double(amount, query.empty_is_zero)} AS y{i}"]
+        fields.append(f"({amount.taken or 'true'}) AS t{i}")
+        known = f"coalesce(isfinite(y{i}), false)"
+        if amount.is_text:  # the cast takes 1_000, our reading does not
+            known += f" AND NOT coalesce(contains(r{i}, '_'), false)"
+        readable.append(f"({known}) AS k{i}")
+    fields += [f"{sql} AS w{i}" for i, sql in enumerate(query.conditions.values())]
+    for j, (sql, taken) in enumerate(query.ids.values()):
+        fields += [f"{sql} AS z{j}", f"({taken}) AS zt{j}"]
+    if numbered:
+        fields += ["row_number() OVER () AS rn", f"{query.date_text} AS date_text"]
+        fields += [f"{is_empty(sql)} AS e{i}" for i, sql in enumerate(query.all_fields)]
+    ok = " AND ".join(["keep", *(f"k{i}" for i in range(len(readable)))])
+    told = ", ".join(["*", *readable])
+    relation = query.strict if sound else query.relation
+    return f"SELECT *, {ok} AS ok FROM (SELECT {told} FROM (SELECT {', '.join(fields)} FROM {relation}))"

@@ -1,0 +1,191 @@
+"""Which column holds the dates and which the amounts, where only one can be meant."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from shlex import quote
+from typing import NamedTuple
+
+import numpy as np
+
+from logochron.core.book.measures import Measure
+from logochron.core.errors import IntakeError, QuestionError
+from logochron.sources.engine.connection import Engine
+from logochron.sources.kinds.find_files import Source
+from logochron.sources.kinds.text_prepare import TextFile, looks_headless
+from logochron.sources.kinds.typed_files import NUMBER, Typed
+from logochron.sources.values.amounts import is_amount
+from logochron.sources.values.dates import read_dates
+from logochron.sources.values.period_names import read_label
+
+_FIRST_ROWS = 1000
+_MOST_ITEMS, _FEW = 200, 40
+#: The part of its fields from which a column with some flaws is offered, or reviewed.
+NEARLY = 0.8
+_INTEGER = re.compile(r"[+-]?\d+")
+
+
+class Column(NamedTuple):
+    """A column as its first rows show it: the filled texts; `kind` is what its type says, or ``text``."""
+
+    name: str
+    texts: tuple[str, ...]
+    kind: str = "text"
+
+
+def of_text(text: TextFile) -> list[Column]:
+    """The columns of a text file.
+
+    Raises
+    ------
+    IntakeError
+        Where no row has as many fields as the header.
+    """
+    if not text.sample and text.usual_fields != len(text.header):
+        raise IntakeError(f"{text.source.name} has no row like its header{text.hint}")
+    places = range(len(text.header))
+    return [Column(text.header[i], tuple(f for f in text.column(i) if f.strip())) for i in places]
+
+
+def of_typed(engine: Engine, source: Source, table: Typed) -> list[Column]:
+    """The columns of a table with types."""
+    texts = ", ".join(f"{column}::VARCHAR" for column in table.columns)
+    rows = engine.rows(f"SELECT {texts} FROM {table.relation} LIMIT {_FIRST_ROWS}", source.name)
+    columns = []
+    for name, kind, fields in zip(table.header, table.types, zip(*rows) if rows else [()] * len(table.header)):
+        simple = "date" if kind.startswith(("DATE", "TIMESTAMP")) else "number" if NUMBER.fullmatch(kind) else "text"
+        columns.append(Column(name, tuple(f for f in fields if f is not None and f.strip()), simple))
+    return columns
+
+
+def guess(
+    source: Source, columns: Sequence[Column], date: str | None, measures: Sequence[Measure], known: Sequence[str]
+) -> tuple[str, str, tuple[str, ...]]:
+    """The column of dates, the column of amounts, and what was taken.
+
+    Parameters
+    ----------
+    date, measures
+        What the user named; None or empty where it is to be guessed.
+    known
+        Columns that are named for something else.
+
+    Raises
+    ------
+    QuestionError
+        Where none or several may be meant: with the candidates and a command to copy.
+    """
+    dates, candidates = candidates_of(columns, date, known)
+    # those with decimals first: a command to copy names the likeliest
+    candidates.sort(key=lambda column: not _has_decimals(column))
+    amounts = [m.name for m in measures] or [column.name for column in candidates]
+    if not measures and [_has_decimals(column) for column in candidates].count(True) == 1:
+        amounts = amounts[:1]
+    if len(dates) == 1 and (measures or len(amounts) == 1):
+        headless = looks_headless([*dates, *amounts])
+        if headless:
+            raise QuestionError(f"{source.name}: it has the columns {', '.join(c.name for c in columns)}{headless}")
+        taken = [f"dates from column {dates[0]!r} (date=, --date)"] if date is None else []
+        taken += [] if measures else [f"amounts from column {amounts[0]!r} (values=, --value)"]
+        return dates[0], amounts[0], (f"{source.name}: {', '.join(taken)}",)
+    raise QuestionError(_asked(source, columns, dates, [] if measures else amounts, bool(measures)))
+
+
+def candidates_of(
+    columns: Sequence[Column], date: str | None, known: Sequence[str], least: float = 1.0
+) -> tuple[list[str], list[Column]]:
+    """The names of the columns that may hold dates, and the columns that may hold amounts.
+
+    `least` is the part of its filled fields that must be such.
+    """
+    open_to = [column for column in columns if column.name and column.name not in known]
+    dates = [date] if date is not None else [column.name for column in open_to if _may_be_date(column, least)]
+    return dates, [column for column in open_to if column.name not in dates and _may_be_amount(column, least)]
+
+
+def labels_of(columns: Sequence[Column], taken: Sequence[str]) -> list[str]:
+    """The columns that seem to name items: texts that occur again and again."""
+    names = []
+    for column in columns:
+        distinct = len(set(column.texts))
+        again = distinct <= _MOST_ITEMS and (2 * distinct <= len(column.texts) or len(column.texts) <= _FEW)
+        if column.name and column.name not in taken and column.kind == "text" and again and distinct:
+            names.append(column.name)
+    return names
+
+
+def _asked(source: Source, columns: Sequence[Column], dates: list[str], amounts: list[str], measured: bool) -> str:
+    names = [column.name for column in columns if column.name]
+    lines = []
+    nearly, nearly_amounts = candidates_of(columns, None, [], NEARLY)
+    dates = dates or nearly
+    amounts = amounts or [column.name for column in nearly_amounts]
+    lines.append(f"dates: {', '.join(dates)}" if dates else "no column looks like dates")
+    if not measured:
+        lines.append(f"amounts: {', '.join(amounts)}" if amounts else "no column looks like amounts")
+    labels = [read_label(name) for name in names]
+    grains = [label.grain for label in labels if label]
+    if not dates and len(grains) > 1:
+        grain = max(set(grains), key=grains.count)
+        return (
+            f"{source.name}: its headers name {grain}s: where it has one column a {grain}, say "
+            f"periods_in_columns={grain!r} (--periods-in-columns {grain})"
+        )
+    first_date = dates[0] if dates else "COLUMN"
+    first_amount = amounts[0] if amounts else "COLUMN"
+    if source.kind == "frame":
+        command = f"read(frame, date={first_date!r}" + ("" if measured else f", values={first_amount!r}") + ")"
+    else:
+        command = f"logochron compare {quote(source.name)} --date {quote(first_date)}"
+        command += "" if measured else f" --value {quote(first_amount)}"
+    return (
+        f"{source.name}: name the columns that are meant. Candidates: {'; '.join(lines)}. It has the columns "
+        f"{', '.join(names)}{looks_headless(names)}. For instance:\n  {command}"
+    )
+
+
+def _may_be_date(column: Column, least: float) -> bool:
+    if column.kind == "date":
+        return True
+    counts = Counter(column.texts)
+    distinct = list(counts)
+    if not distinct:
+        return False
+    try:
+        rows = np.array([counts[text] for text in distinct])
+        reading = read_dates(distinct, rows, column=column.name)
+    except IntakeError as error:
+        # dates that read two ways are dates; so are names of periods
+        return "reads" in str(error) or all(
+            (label := read_label(text)) is not None and label.grain != "year" for text in distinct
+        )
+    # numbers are dates only where their column says so
+    bare = reading.name == "a serial day" or column.kind == "number"
+    return bool(rows[reading.readable].sum() >= least * rows.sum()) and (not bare or _named_date(column.name))
+
+
+def _named_date(name: str) -> bool:
+    return bool(re.search(r"date|day|datum|fecha|data|jour|tag|sold|when|time", name, re.IGNORECASE))
+
+
+def _may_be_amount(column: Column, least: float) -> bool:
+    if not column.texts or column.kind == "date":
+        return False
+    numeric = {text for text in set(column.texts) if is_amount(text)}
+    texts = [text for text in column.texts if text in numeric]
+    if not texts or len(texts) < least * len(column.texts):
+        return False
+    if any(re.match(r"0\d", text.strip()) for text in texts):
+        return False  # codes
+    plain = [text.strip() for text in texts]
+    if all(map(_INTEGER.fullmatch, plain)):
+        years = all(1900 <= int(text) <= 2100 for text in plain)
+        numbered = len(plain) > 1 and len(set(plain)) == len(plain)
+        return not years and not numbered
+    return True
+
+
+def _has_decimals(column: Column) -> bool:
+    return not all(map(_INTEGER.fullmatch, (text.strip() for text in column.texts)))

@@ -1,0 +1,104 @@
+"""Rows of text carried into a table of the engine, with the places they come from."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from logochron.core.days import Days
+from logochron.sources.engine.connection import Engine
+from logochron.sources.kinds.typed_files import Typed
+from logochron.sources.scanned import Malformed
+
+_AT_ONCE = 50_000
+
+
+@dataclass
+class Carrier:
+    """Takes rows one by one and lays them into a table in runs.
+
+    `header` may grow while rows come in; a row may be shorter than it.
+    """
+
+    engine: Engine
+    name: str
+    unit: str
+    total: int = 0  # how much there is to carry, and how much is done, in any measure
+    done: int = 0
+    header: list[str] = field(default_factory=list)
+    blank: int = 0
+    torn: list[Malformed] = field(default_factory=list)
+    torn_lines: list[int] = field(default_factory=list)
+    _lines: list[int] = field(default_factory=list)
+    _rows: list[Sequence[str | None]] = field(default_factory=list)
+    _made: int = -1
+
+    def add(self, line: int, row: Sequence[str | None]) -> None:
+        """One row, and where it stands."""
+        self._lines.append(line)
+        self._rows.append(row)
+        if len(self._rows) >= _AT_ONCE:
+            self._flush()
+
+    def refuse(self, line: int, text: str, reason: str) -> None:
+        """A record that is no row."""
+        self.torn.append(Malformed(0, text, reason, False))
+        self.torn_lines.append(line)
+
+    def table(self, guesses: Sequence[str] = (), total: str = "") -> Typed:
+        """The table, once all rows are in; `total` is what a row calls itself that adds up others."""
+        self._flush()
+        width = len(self.header)
+        return Typed(
+            f"(SELECT * EXCLUDE (place) FROM {self.name})" if width else self.name,
+            self.header,
+            [f"c{i}" for i in range(width)],
+            ["VARCHAR"] * width,
+            placed=self.name,
+            lines=TableLines(self.engine, self.name, tuple(self.torn_lines), self.unit),
+            malformed=tuple(self.torn),
+            empty=self.blank,
+            guesses=tuple(guesses),
+            total=total,
+        )
+
+    def _flush(self) -> None:
+        connection = self.engine.connection
+        if self._made < 0:
+            connection.execute(f"CREATE TABLE {self.name} (place BIGINT)")
+            self._made = 0
+        for i in range(self._made, len(self.header)):
+            connection.execute(f"ALTER TABLE {self.name} ADD COLUMN c{i} VARCHAR")
+        self._made = width = len(self.header)
+        if not self._rows:
+            return
+        padded = [(*row, *[None] * (width - len(row))) if len(row) < width else row for row in self._rows]
+        columns = {"place": np.array(self._lines, dtype=np.int64)}
+        columns |= {f"c{i}": np.array(column, dtype=object) for i, column in enumerate(zip(*padded))}
+        connection.register("carried_run", columns)
+        connection.execute(f"INSERT INTO {self.name} SELECT {', '.join(columns)} FROM carried_run")
+        connection.unregister("carried_run")
+        self._lines, self._rows = [], []
+        if self.engine.progress and self.total:
+            self.engine.progress(min(self.done / self.total, 1.0))
+
+
+@dataclass
+class TableLines:
+    """The places of the rows of a carried table."""
+
+    engine: Engine
+    table: str
+    torn: tuple[int, ...]
+    unit: str
+
+    def of_rows(self, rows: Days) -> Days:
+        """The places of rows, numbered from 1."""
+        places = self.engine.arrays(f"SELECT place FROM {self.table} ORDER BY rowid")["place"]
+        return np.asarray(places[rows - 1], dtype=np.int64)
+
+    def of_malformed(self) -> Days:
+        """The places of the records that are no rows."""
+        return np.array(self.torn, dtype=np.int64)

@@ -1,0 +1,127 @@
+"""Scans each source by its kind."""
+
+from __future__ import annotations
+
+from contextlib import ExitStack
+from functools import cached_property
+from glob import has_magic
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from logochron.core.book.record_spans import Standing
+from logochron.core.errors import QuestionError
+from logochron.sources.engine.connection import Engine
+from logochron.sources.kinds.find_files import Dialect, Source, plainly_named
+from logochron.sources.scanned import Scanned, Wanted
+
+if TYPE_CHECKING:
+    from logochron.sources.guess_columns import Column
+    from logochron.sources.kinds.typed_files import Typed
+
+
+class Scanner:
+    """Scans each source by its kind; copies of files live as long as it does, and code is loaded only if needed."""
+
+    def __init__(self, engine: Engine, wanted: Wanted, dialect: Dialect, wide: Standing | None = None) -> None:
+        self.engine, self.wanted, self.dialect, self.wide = engine, wanted, dialect, wide
+        self.open = ExitStack()
+        self._unpacked: dict[Path, Source] = {}
+
+    def __enter__(self) -> Scanner:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.open.close()
+
+    @cached_property
+    def folder(self) -> Path:
+        """A folder for copies, made when the first is."""
+        from tempfile import TemporaryDirectory
+
+        return Path(self.open.enter_context(TemporaryDirectory(prefix="logochron-")))
+
+    def named(self, source: Source) -> Source:
+        """The source under a name that the engine takes as it is."""
+        return plainly_named(source, self.folder) if has_magic(str(source.path)) else source
+
+    def scan(self, source: Source) -> Scanned:
+        """One source rolled up."""
+        try:
+            return self._scan(source)
+        except OSError as error:
+            raise QuestionError(f"{source.name} cannot be read: {error.strerror or error}") from None
+
+    def _scan(self, source: Source) -> Scanned:
+        if source.kind != "text" or self.wide:
+            from logochron.sources.kinds.typed_files import scan_typed
+
+            return scan_typed(self.engine, source, self.laid_out(source), self.wanted)
+        from logochron.sources.kinds.text_scan import scan_text
+
+        return scan_text(self.engine, self.named(self.unpacked(source)), self.wanted, self.folder, self.dialect)
+
+    @property
+    def names(self) -> list[str]:
+        """The wanted columns that the source itself has."""
+        named = [(option, name) for option, name in self.wanted.names() if name]
+        return [name for option, name in named if not (self.wide and option in ("date", "values"))]
+
+    def laid_out(self, source: Source) -> Typed:
+        """A table as it is, or a wide one as one row a cell."""
+        if not self.wide:
+            return self.typed(source)
+        from logochron.sources.kinds.wide_tables import carry_text, lay_out
+
+        if source.kind == "text":
+            table = carry_text(self.engine, self.unpacked(source), self.folder, self.dialect, self.names)
+        else:
+            table = self.typed(source)
+        measure = next((leaf.column for leaf in self.wanted.summed if leaf.column), "amount")
+        return lay_out(self.engine, source, table, measure, self.names, self.wide.rows, self.wide.calendar)
+
+    def typed(self, source: Source) -> Typed:
+        """A table whose columns have types, made known to the engine."""
+        if source.kind == "frame":
+            from logochron.sources.kinds.frames import frame_table
+
+            return frame_table(self.engine, source)
+        if source.kind == "workbook":
+            from logochron.sources.kinds.workbooks import carry_sheet
+
+            return carry_sheet(self.engine, source, self.dialect, self.names, self.wanted.date)
+        if source.kind == "json":
+            from logochron.sources.kinds.json_files import carry_json
+
+            return carry_json(self.engine, self.unpacked(source))
+        from logochron.sources.kinds.typed_files import parquet_table
+
+        return parquet_table(self.engine, self.named(source))
+
+    def sample(self, source: Source) -> list[Column]:
+        """The columns of a source with their first fields."""
+        from logochron.sources.guess_columns import of_text, of_typed
+
+        try:
+            if source.kind != "text":
+                return of_typed(self.engine, source, self.typed(source))
+            from logochron.sources.kinds.text_prepare import prepare
+
+            return of_text(prepare(self.unpacked(source), self.folder, self.dialect, self.names))
+        except OSError as error:
+            raise QuestionError(f"{source.name} cannot be read: {error.strerror or error}") from None
+
+    def unpacked(self, source: Source) -> Source:
+        """The source itself, or unpacked from its .gz, once."""
+        if not source.packed:
+            return source
+        if source.path not in self._unpacked:
+            from logochron.sources.kinds.text_prepare import unpacked
+
+            self._unpacked[source.path] = unpacked(source, self.folder)
+        return self._unpacked[source.path]
+
+
+def sampled(engine: Engine, source: Source, dialect: Dialect) -> list[Column]:
+    """The columns of a source with their first fields, before any is wanted."""
+    with Scanner(engine, Wanted("", {}, (), (), False), dialect) as scanner:
+        return scanner.sample(source)

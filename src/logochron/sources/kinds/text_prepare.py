@@ -1,0 +1,381 @@
+"""A text file made ready for the engine: unpacked, in UTF-8, with one kind of line end, its dialect known."""
+
+from __future__ import annotations
+
+import codecs
+import csv
+import gzip
+import io
+import re
+import sys
+import zlib
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+from logochron.core.errors import IntakeError, QuestionError
+from logochron.core.total_labels import is_total
+from logochron.sources.kinds.find_files import Dialect, Source, fresh
+from logochron.sources.kinds.headers import filled, find_header, holds, unnamed
+
+#: What text is taken for that is not UTF-8 and bears no mark.
+OTHERWISE = "cp1252"
+_CHUNK = 1 << 22
+_SAMPLE = 1 << 18
+_TAIL = 1 << 12
+_ROWS = 1000
+_MOST_COLUMNS = 10_000
+#: Past this size a .gz may not be more than so many times its packed size.
+_MOST_UNPACKED, _MOST_TIMES = 1 << 28, 200
+_MARKS = (
+    (codecs.BOM_UTF8, "utf-8-sig"),
+    (codecs.BOM_UTF32_LE, "utf-32"),
+    (codecs.BOM_UTF32_BE, "utf-32"),
+    (codecs.BOM_UTF16_LE, "utf-16"),
+    (codecs.BOM_UTF16_BE, "utf-16"),
+)
+_SIGNATURES = {
+    b"\x89PNG": "a picture",
+    b"\xff\xd8\xff": "a picture",
+    b"GIF8": "a picture",
+    b"%PDF": "a PDF document",
+    b"PK\x03\x04": "a packed file or a workbook: give it its ending, .xlsx for a workbook",
+    b"\xd0\xcf\x11\xe0": "an old workbook: save it as .xlsx or .csv",
+    b"\x1f\x8b": "packed by gzip: give it the ending .gz",
+    b"PAR1": "a Parquet file: give it the ending .parquet",
+    b"SQLite": "a database",
+    b"\x7fELF": "a program",
+}
+#: What stands for a NUL in the copy that is read.
+NUL_SHOWN = "\u2400"
+DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
+
+
+@dataclass(frozen=True)
+class TextFile:
+    """What the engine scans, and how.
+
+    Attributes
+    ----------
+    path
+        The file itself, or a copy in UTF-8 with plain line ends.
+    header
+        The column names.
+    delimiter
+        What parts the fields.
+    skip
+        Records before the first row: blank ones, and the header.
+    sample
+        The first rows, for recognising columns, decimals and times.
+    guesses
+        What was recognised rather than stated.
+    total
+        The first field that calls its row a total; empty where none does.
+    headed
+        Whether the first row names the columns.
+    usual_fields
+        How many fields most rows below the header have.
+    """
+
+    source: Source
+    path: Path
+    header: tuple[str, ...]
+    delimiter: str
+    skip: int
+    sample: tuple[tuple[str, ...], ...]
+    guesses: tuple[str, ...]
+    total: str = ""
+    headed: bool = True
+    usual_fields: int = 0
+
+    def column(self, place: int) -> list[str]:
+        """The fields of one column in the sample."""
+        return [row[place] for row in self.sample]
+
+    @property
+    def hint(self) -> str:
+        """What to say where a column is not there."""
+        if self.usual_fields != len(self.header):
+            return (
+                f". Its header has {len(self.header)} fields, most rows have {self.usual_fields}: mend one or the other"
+            )
+        return looks_headless(self.header) if self.headed else ""
+
+
+def looks_headless(header: Sequence[str]) -> str:
+    """What to say where a header looks like a record itself; nothing where it does not."""
+    if not any(re.fullmatch(r"[+-]?\d[\d.,:/ T-]*", field.strip()) for field in header):
+        return ""
+    return (
+        ". Its first row looks like a record: where there is no header, say header_row=0 (--header-row 0) and name "
+        "the columns column_1, column_2, ..."
+    )
+
+
+def prepare(
+    source: Source,
+    folder: Path,
+    dialect: Dialect,
+    names: Sequence[str] = (),
+    *,
+    mend: bool = False,
+    not_utf8: bool = False,
+    nuls: int = 0,
+) -> TextFile:
+    """Recode a text file where need be, and look at it.
+
+    A .gz is unpacked before: see `unpacked`.
+
+    Parameters
+    ----------
+    names
+        The columns that are wanted, to find the header below a title.
+    mend, not_utf8, nuls
+        What the scan of the bytes has found: several kinds of line ends, bytes that are not UTF-8, NUL bytes.
+
+    Raises
+    ------
+    IntakeError
+        Where it is empty, in no readable encoding, or its delimiter is not to be told.
+    """
+    path = source.path
+    if not path.stat().st_size:
+        raise IntakeError(f"{source.name} is empty")
+    with path.open("rb") as file:
+        start = file.read(_SAMPLE)
+    mend |= b"\r" in start and b"\n" not in start
+    stated = dialect.encoding
+    encoding = encoding_of(source, path, stated) if stated or not not_utf8 else OTHERWISE
+    if encoding not in ("utf-8", "utf-8-sig") or mend or nuls:
+        target = fresh(folder, ".csv")
+        _recode(source, path, target, encoding)
+        path = target
+    with path.open("rb") as file:
+        raw = file.read(_SAMPLE)
+    whole = len(raw) == path.stat().st_size
+    text = raw.decode("utf-8", errors="replace").removeprefix("\ufeff")
+    if whole and not text.strip():
+        raise IntakeError(f"{source.name} holds only blank lines")
+    if not whole and "\n" not in text:
+        raise IntakeError(
+            f"{source.name}: its first line has more than {_SAMPLE:,} bytes: this is no table with a header"
+        )
+    chosen, delimiter_guess = _delimiter(source, text, whole, dialect.delimiter, names)
+    rows, lines = _rows(text, chosen, whole)
+    full = [i for i, row in enumerate(rows) if filled(row)]
+    if not full:
+        raise IntakeError(f"{source.name} holds only blank lines")
+    at, guesses = _header_place(source, [rows[i] for i in full], [lines[i] for i in full], names, dialect.header_row)
+    headed = at >= 0
+    header = tuple(rows[full[at]]) if headed else unnamed(_usual_width(rows))
+    _check_header(source, header)
+    below = [rows[i] for i in full[at + 1 :]]
+    usual = _usual_width(below) if below else len(header)
+    if usual > len(header) and not any(filled(row[len(header) :]) for row in below):
+        header += ("",) * (usual - len(header))  # every row ends in a delimiter, the header does not
+    sample = tuple(tuple(row) for row in below if len(row) == len(header))
+    skip = full[at] + 1 if headed else 0
+    if nuls:
+        guesses += (f"{source.name}: {nuls:,} NUL bytes, shown as {NUL_SHOWN}",)
+    return TextFile(
+        source,
+        path,
+        header,
+        chosen,
+        skip,
+        sample,
+        (*_recoded(source, stated, encoding), *delimiter_guess, *guesses),
+        _total(path, chosen, len(header), sample),
+        headed,
+        usual,
+    )
+
+
+def _usual_width(rows: Sequence[Sequence[str]]) -> int:
+    return Counter(len(row) for row in rows if filled(row)).most_common(1)[0][0]
+
+
+def _header_place(
+    source: Source, rows: list[list[str]], lines: list[int], names: Sequence[str], stated: int | None
+) -> tuple[int, tuple[str, ...]]:
+    """The place of the header among filled rows, -1 for none, and what was recognised."""
+    if stated is not None:
+        if stated and stated not in lines:
+            raise QuestionError(
+                f"`header_row`: no record of {source.name} starts on line {stated} (looked at up to line {lines[-1]})"
+            )
+        return lines.index(stated) if stated else -1, ()
+    at = find_header(rows, names)
+    return at, (f"{source.name}: header taken from line {lines[at]} (header_row= states it)",) if at else ()
+
+
+def _total(path: Path, delimiter: str, columns: int, sample: Sequence[Sequence[str]]) -> str:
+    """The field by which one of the first or the last rows calls itself a total."""
+    with path.open("rb") as file:
+        file.seek(max(path.stat().st_size - _TAIL, 0))
+        tail, _ = _rows(file.read().decode("utf-8", errors="replace"), delimiter, True)
+    whole = (row for row in (*sample, *tail[1:]) if len(row) == columns)
+    return next((field.strip() for row in whole for field in row if is_total(field)), "")
+
+
+def unpacked(source: Source, folder: Path) -> Source:
+    """The source itself, or unpacked from its .gz, length and checksum verified by the way.
+
+    Raises
+    ------
+    IntakeError
+        Where the .gz is cut short or none.
+    """
+    if not source.packed:
+        return source
+    target = fresh(folder, Path(source.path.stem).suffix)
+    try:
+        with source.path.open("rb") as raw, gzip.GzipFile(fileobj=raw) as packed, target.open("wb") as file:
+            size = 0
+            while chunk := packed.read(_CHUNK):
+                size += len(chunk)
+                if size > max(_MOST_UNPACKED, _MOST_TIMES * raw.tell()):
+                    raise IntakeError(
+                        f"{source.name} unpacks to over {_MOST_TIMES} times its size (so far {size >> 20:,} MB): "
+                        "hardly a table; unpack it yourself if it is one"
+                    )
+                file.write(chunk)
+    except (EOFError, zlib.error, gzip.BadGzipFile) as error:
+        raise IntakeError(f"{source.name} is no whole .gz file: {error}; fetch it again") from None
+    return source._replace(path=target)
+
+
+def encoding_of(source: Source, path: Path, stated: str | None) -> str:
+    """The encoding of a text file: as stated, by its mark, or by its first bytes.
+
+    Raises
+    ------
+    IntakeError
+        Where the file is no text at all.
+    QuestionError
+        Where the stated encoding is none.
+    """
+    with path.open("rb") as file:
+        start = file.read(_SAMPLE)
+    for signature, what in _SIGNATURES.items():
+        if start.startswith(signature):
+            raise IntakeError(f"{source.name} is no text: by its first bytes it is {what}")
+    marked = next((name for mark, name in _MARKS if start.startswith(mark)), None)
+    if stated is not None:
+        try:
+            name = codecs.lookup(stated).name
+        except LookupError:
+            raise QuestionError(f"`encoding` names no encoding: {stated!r}; try utf-8 or cp1252") from None
+        return (marked or name) if name.startswith("utf") else name
+    if marked:
+        return marked
+    nuls = start.count(0)
+    if nuls * 3 > len(start):  # UTF-16 without its mark: every other byte of plain letters is 0
+        return "utf-16-le" if start[1::2].count(0) > start[::2].count(0) else "utf-16-be"
+    strange = sum(start.count(byte) for byte in range(1, 32) if byte not in b"\t\n\v\f\r\x1a\x1b")
+    if (nuls + strange) * 20 > len(start):
+        raise IntakeError(
+            f"{source.name} is no text: {nuls + strange:,} of its first {len(start):,} bytes are no letters"
+        )
+    try:
+        codecs.getincrementaldecoder("utf-8")().decode(start)
+    except UnicodeDecodeError:
+        return OTHERWISE
+    return "utf-8"  # the scan of the bytes finds where a later part is not
+
+
+def _recoded(source: Source, stated: str | None, encoding: str) -> tuple[str, ...]:
+    if stated is not None or encoding != OTHERWISE:
+        return ()
+    return (f"{source.name}: read as encoding {OTHERWISE}, since it is not UTF-8 (encoding= states it)",)
+
+
+def _recode(source: Source, path: Path, target: Path, encoding: str) -> None:
+    try:
+        # universal newlines: every line end becomes a plain one
+        with (
+            path.open(encoding=encoding, newline=None) as old,
+            target.open("w", encoding="utf-8", newline="") as new,
+        ):
+            while chunk := old.read(_CHUNK):
+                new.write(chunk.replace("\0", NUL_SHOWN))
+    except UnicodeError as error:
+        raise IntakeError(
+            f"{source.name} is not in encoding {encoding}: {error}; state the right one by encoding="
+        ) from None
+
+
+@contextmanager
+def fields_of_any_size() -> Iterator[None]:
+    """Python's reader takes fields of any size."""
+    limit = csv.field_size_limit(sys.maxsize)
+    try:
+        yield
+    finally:
+        csv.field_size_limit(limit)
+
+
+def _rows(text: str, delimiter: str, whole: bool) -> tuple[list[list[str]], list[int]]:
+    """The records of a sample and the lines they start on; the last only where it cannot be cut."""
+    rows: list[list[str]] = []
+    lines: list[int] = []
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter)
+    line = 1
+    with fields_of_any_size(), suppress(csv.Error):
+        for row in reader:
+            rows.append(row)
+            lines.append(line)
+            line = reader.line_num + 1
+            if len(rows) > _ROWS:
+                break
+    if whole or len(rows) > _ROWS or len(rows) < 2:
+        return rows, lines
+    return rows[:-1], lines[:-1]
+
+
+def _delimiter(
+    source: Source, text: str, whole: bool, stated: str | None, names: Sequence[str]
+) -> tuple[str, tuple[str, ...]]:
+    if stated is not None:
+        stated = {"tab": "\t", "\\t": "\t"}.get(stated, stated)
+        if len(stated) != 1 or stated in '"\r\n':
+            raise QuestionError(f"`delimiter` must be one character; got {stated!r}")
+        return stated, ()
+    if source.tabbed:
+        return "\t", ()
+    fitting: dict[str, float] = {}
+    widths: dict[str, int] = {}
+    for candidate in DELIMITERS:
+        rows = [row for row in _rows(text, candidate, whole)[0] if filled(row)]
+        header = rows[find_header(rows, names)] if rows else []
+        if len(header) > 1:
+            widths[candidate] = len(header)
+            # one that parts all wanted names is the one
+            named = bool(names) and holds(header, names)
+            fitting[candidate] = named + sum(len(row) == len(header) for row in rows) / len(rows)
+    best = max(fitting.values(), default=0)
+    chosen = [candidate for candidate, part in fitting.items() if part == best]
+    if not chosen:
+        raise IntakeError(
+            f"{source.name}: no delimiter found in its first lines; expected one of "
+            f"{', '.join(DELIMITERS.values())} between at least two columns; state it by delimiter="
+        )
+    if len(chosen) > 1:
+        # the same width in every row by several: the one that makes more columns of the header
+        most = max(widths[candidate] for candidate in chosen)
+        chosen = [candidate for candidate in chosen if widths[candidate] == most]
+        if len(chosen) > 1:
+            raise IntakeError(
+                f"{source.name}: its fields may be parted by {' or '.join(DELIMITERS[c] for c in chosen)}; "
+                "state it by delimiter="
+            )
+    if chosen[0] == ",":
+        return ",", ()
+    return chosen[0], (f"{source.name}: fields parted by {DELIMITERS[chosen[0]]}s",)
+
+
+def _check_header(source: Source, header: tuple[str, ...]) -> None:
+    if len(header) > _MOST_COLUMNS:
+        raise IntakeError(f"{source.name}: the header has more than {_MOST_COLUMNS:,} columns")

@@ -1,0 +1,150 @@
+"""A table whose columns have types rolled up by the engine: a Parquet file or a data frame."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from logochron.core.errors import IntakeError
+from logochron.sources.engine.connection import Engine
+from logochron.sources.engine.sql import Amount, Plan, Query, day_text, named, quoted
+from logochron.sources.kinds.find_files import Source
+from logochron.sources.kinds.headers import Placed, place_columns
+from logochron.sources.scanned import Lines, Malformed, Scanned, Wanted, blank_rows, judged_roll_up, total_warning
+
+NUMBER = re.compile(r"DOUBLE|FLOAT|DECIMAL\(\d+,\d+\)|U?(TINY|SMALL|BIG|HUGE)?INT(EGER)?|BIGNUM")
+_TEXT = ("VARCHAR", "ENUM", "JSON", "UUID", '"NULL"')
+
+
+#: The type of a column that holds numbers of days since 1 January 1970.
+DAY_NUMBER = "DAY NUMBER"
+
+
+class Typed(NamedTuple):
+    """A table: the engine's relation, and for each column its name, the engine's name, its type and zone.
+
+    `lines` finds the places of its rows where they are not simply numbered; `malformed` and `empty` are records
+    that are no rows of it, `set_aside` how many were set aside before. `placed` is the relation with the place of
+    each row; `date_text` the expression for a date as it stands, where the column does not hold it.
+    """
+
+    relation: str
+    header: Sequence[str]
+    columns: Sequence[str]
+    types: Sequence[str]
+    zones: Mapping[str, str] = {}
+    lines: Lines | None = None
+    malformed: tuple[Malformed, ...] = ()
+    empty: int = 0
+    guesses: tuple[str, ...] = ()
+    total: str = ""
+    set_aside: int = 0
+    placed: str = ""
+    date_text: str = ""
+
+
+def parquet_table(engine: Engine, source: Source) -> Typed:
+    """The columns of a Parquet file with the engine's types."""
+    # a folder named year=2024 makes no column
+    relation = f"read_parquet({quoted(str(source.path))}, hive_partitioning=false)"
+    columns, types = described(engine, relation, source.name)
+    header = columns
+    if len({column.casefold().removesuffix("_1") for column in columns}) < len(columns):
+        # the engine gives a name of its own to a column that differs from another in case only
+        header = _written_names(engine, source) or columns
+    return Typed(relation, header, [named(column) for column in columns], types)
+
+
+def _written_names(engine: Engine, source: Source) -> list[str]:
+    """The columns of a Parquet file as it writes them, where none holds others."""
+    sql = f"SELECT name, coalesce(num_children, 0) FROM parquet_schema({quoted(str(source.path))})"
+    _, *columns = engine.rows(sql, source.name)
+    return [] if any(children for _, children in columns) else [str(name) for name, _ in columns]
+
+
+def described(engine: Engine, relation: str, name: str) -> tuple[list[str], list[str]]:
+    """The columns of a relation and their types."""
+    engine.run(f"CREATE OR REPLACE TEMP TABLE described AS DESCRIBE SELECT * FROM {relation}", name)
+    found = engine.rows("SELECT column_name, column_type FROM described", name)
+    return [str(column) for column, _ in found], [str(kind) for _, kind in found]
+
+
+def scan_typed(engine: Engine, source: Source, table: Typed, wanted: Wanted) -> Scanned:
+    """Roll up a table whose columns have types.
+
+    Raises
+    ------
+    IntakeError
+        Where a column holds what is no amount or no date.
+    """
+    placed = place_columns(source.name, wanted.names(), table.header)
+    as_text = {name: f"{table.columns[i]}::VARCHAR" for name, i in placed.at.items()}
+    plans: dict[str, Plan] = {}
+
+    def made(column: str) -> Amount:
+        sql, kind = table.columns[placed.at[column]], table.types[placed.at[column]]
+        is_text = kind.startswith(_TEXT)
+        if not is_text and not NUMBER.fullmatch(kind):
+            raise IntakeError(f"{source.name}, column {column!r}: expected amounts, found the type {kind}")
+        raw = f"{sql}::VARCHAR" if is_text else sql
+        # a short float means the decimals it shows, not those of the double next to it
+        number = f"{sql}::VARCHAR::DOUBLE" if kind == "FLOAT" else raw
+        return Amount("", column, raw, number, is_text, maybe_grouped=is_text)
+
+    asked = wanted.asked(as_text, made)
+    for amount in asked["amounts"]:
+        kind = table.types[placed.at[amount.column]] if amount.column else "INT"
+        decimal = re.match(r"DECIMAL\(\d+,(\d+)\)", kind)
+        plans[amount.key] = Plan("whole", min(int(decimal[1]), 6) if decimal else 0 if "INT" in kind else 2)
+    query = Query(
+        relation=table.relation,
+        strict=table.relation,
+        date_column=wanted.date,
+        date_text=table.date_text or as_text[wanted.date],
+        date=_date(source, wanted, table, placed),
+        all_fields=[f"{column}::VARCHAR" for column in table.columns],
+        **asked,
+    )
+    query, groups, said = judged_roll_up(engine, source, query, plans, wanted, lambda _: table.lines, plain=True)
+    return Scanned(
+        source=source,
+        query=query,
+        groups=groups,
+        records=int(groups.rows.sum()) + len(table.malformed) + table.empty + table.set_aside,
+        empty=table.empty,
+        blank_rows=blank_rows(engine, query, groups),
+        set_aside=table.set_aside,
+        cells=bool(table.date_text),
+        malformed=table.malformed,
+        guesses=(*table.guesses, *placed.guesses, *said),
+        warnings=total_warning(source, table.total, wanted),
+        lines=table.lines,
+    )
+
+
+def _date(source: Source, wanted: Wanted, table: Typed, placed: Placed) -> str:
+    """The day number of a date, or its text."""
+    at = placed.at[wanted.date]
+    name, kind = table.columns[at], table.types[at]
+    if kind == DAY_NUMBER:
+        return name
+    if kind.startswith(_TEXT):
+        return day_text(f"{name}::VARCHAR", wanted.tz) if wanted.times_cut else f"{name}::VARCHAR"
+    if kind.startswith("TIMESTAMP WITH TIME ZONE"):
+        local = local_time(name, wanted.tz or table.zones.get(table.header[at], "UTC"))
+        return f"CASE WHEN isfinite({name}) THEN {local}::DATE - DATE '1970-01-01' END"
+    if kind.startswith(("TIMESTAMP", "DATE")):
+        return f"CASE WHEN isfinite({name}) THEN {name}::DATE - DATE '1970-01-01' END"
+    if NUMBER.fullmatch(kind):  # 20261018, or a day of a spreadsheet
+        return f"CASE WHEN {name} = round({name}) THEN TRY_CAST({name} AS BIGINT)::VARCHAR ELSE {name}::VARCHAR END"
+    raise IntakeError(f"{source.name}, column {wanted.date!r}: expected dates, found the type {kind}")
+
+
+def local_time(sql: str, zone: str) -> str:
+    """A zoned timestamp in the time of a zone, which may be an offset such as ``UTC+02:00``."""
+    offset = re.fullmatch(r"(?:UTC)?([+-])(\d\d):?(\d\d)", zone)
+    if not offset:
+        return f"({sql} AT TIME ZONE {quoted(zone)})"
+    minutes = int(offset[1] + "1") * (int(offset[2]) * 60 + int(offset[3]))
+    return f"(({sql} AT TIME ZONE 'UTC') + INTERVAL ({minutes}) MINUTE)"

@@ -1,0 +1,167 @@
+"""Wide tables, one column a period, laid out as one row a cell."""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+import numpy as np
+
+from logochron.core.calendars.base import Calendar
+from logochron.core.errors import IntakeError, QuestionError
+from logochron.core.options import Grain, values
+from logochron.core.total_labels import TOTAL, is_total
+from logochron.sources.engine.connection import Engine
+from logochron.sources.engine.sql import is_empty, quoted
+from logochron.sources.kinds.find_files import Dialect, Source
+from logochron.sources.kinds.headers import filled, fold
+from logochron.sources.kinds.row_table import Carrier, TableLines
+from logochron.sources.kinds.text_bytes import Scan, scan
+from logochron.sources.kinds.text_prepare import fields_of_any_size, prepare
+from logochron.sources.kinds.typed_files import DAY_NUMBER, Typed
+from logochron.sources.scanned import PERIOD
+from logochron.sources.values.period_names import ordinal_named, read_label
+
+#: From short to long.
+_GRAINS = values(Grain)
+
+
+class Columns(NamedTuple):
+    """The columns of a wide table: those of periods with their first days, those of totals, the others."""
+
+    periods: dict[int, int]
+    totals: list[int]
+    others: list[int]
+
+
+def carry_text(engine: Engine, source: Source, folder: Path, dialect: Dialect, names: Sequence[str]) -> Typed:
+    """A text file carried into a table of texts.
+
+    Raises
+    ------
+    IntakeError
+        Where a stray quote seems to swallow lines.
+    """
+    text = prepare(source, folder, dialect, names)
+    seen: Scan = scan(text.path, text.delimiter, len(text.header))
+    if seen.mixed or seen.not_utf8 or seen.nuls:
+        text = prepare(source, folder, dialect, names, mend=seen.mixed, not_utf8=seen.not_utf8, nuls=seen.nuls)
+    if seen.swallows:
+        first = seen.swallows[0]
+        raise IntakeError(
+            f"{source.name}, line {first.line:,}: {first.text[:60]!r} - a stray quote seems to swallow the lines from "
+            "here on; mend it"
+        )
+    carrier = Carrier(engine, engine.fresh_name("wide"), "line", header=list(text.header))
+    width = len(text.header)
+    with text.path.open(encoding="utf-8-sig", newline="") as file, fields_of_any_size():
+        reader, line = csv.reader(file, delimiter=text.delimiter), 1
+        for number, row in enumerate(reader):
+            if number >= text.skip:
+                if not filled(row):
+                    carrier.blank += 1
+                elif len(row) != width:
+                    less = "fewer" if len(row) < width else "more"
+                    carrier.refuse(line, text.delimiter.join(row), f"{less} fields than the header")
+                else:
+                    carrier.add(line, row)
+            line = reader.line_num + 1
+    return carrier.table(text.guesses)
+
+
+def lay_out(
+    engine: Engine, source: Source, table: Typed, measure: str, named: Sequence[str], each: Grain, calendar: Calendar
+) -> Typed:
+    """The cells of a wide table as rows: the named columns, the first day of the period, the amount.
+
+    Parameters
+    ----------
+    measure
+        What the amounts are called.
+    named
+        The columns that are no periods although they might look so.
+
+    Raises
+    ------
+    IntakeError
+        Where no column names a period, or two name the same.
+    """
+    columns = _columns(source, table, named, each, calendar)
+    cells = [*columns.periods, *columns.totals]
+    texts = {i: f"{table.columns[i]}::VARCHAR" for i in range(len(table.header))}
+    base = table.placed or f"(SELECT row_number() OVER () AS place, * FROM {table.relation})"
+    kept = ", ".join(f"{texts[i]} AS c{i}" for i in columns.others)
+    days = [*columns.periods.values(), *[0] * len(columns.totals)]
+    laid = (
+        f"SELECT place{', ' * bool(kept)}{kept}, unnest(range({len(cells)})) AS p, "
+        f"unnest([{', '.join(texts[i] for i in cells)}]) AS v FROM {base}"
+    )
+    total_row = " OR ".join(
+        f"regexp_full_match(trim(coalesce(c{i}, '')), {quoted(TOTAL)}, 'i')" for i in columns.others
+    )
+    name = engine.fresh_name("cells")
+    labels = ", ".join(quoted(table.header[i]) for i in cells)
+    engine.run(
+        f"CREATE TABLE {name} AS SELECT * EXCLUDE (p), [{', '.join(map(str, days))}][p + 1]::BIGINT AS day, "
+        f"[{labels}][p + 1] AS label, p >= {len(columns.periods)} OR {is_empty('v')} OR ({total_row or 'false'}) "
+        f"AS aside, {total_row or 'false'} AS total FROM ({laid})",
+        source.name,
+    )
+    ((aside, totals),) = engine.rows(
+        f"SELECT count(*) FILTER (aside), count(DISTINCT place) FILTER (total) FROM {name}", source.name
+    )
+    engine.run(f"DELETE FROM {name} WHERE aside", source.name)
+    torn = table.lines.of_malformed().tolist() if table.lines else []
+    unit = table.lines.unit if table.lines else "row"
+    return Typed(
+        relation=f"(SELECT * EXCLUDE (place, aside, total) FROM {name})",
+        header=[*(table.header[i] for i in columns.others), PERIOD, measure],
+        columns=[*(f"c{i}" for i in columns.others), "day", "v"],
+        types=[*["VARCHAR"] * len(columns.others), DAY_NUMBER, "VARCHAR"],
+        lines=TableLines(engine, name, tuple(torn), unit),
+        malformed=table.malformed,
+        empty=table.empty,
+        guesses=(*table.guesses, *_said(source, table, columns, totals, each)),
+        set_aside=int(aside),
+        date_text="label",
+    )
+
+
+def _columns(source: Source, table: Typed, named: Sequence[str], each: Grain, calendar: Calendar) -> Columns:
+    known = {fold(name) for name in named}
+    periods: dict[int, int] = {}
+    totals, others = [], []
+    ordinals: dict[int, int] = {}
+    for i, name in enumerate(table.header):
+        label = None if fold(name) in known else read_label(name)
+        ordinal = None if fold(name) in known else ordinal_named(name, label, each, calendar)
+        if ordinal is not None:
+            if ordinal in ordinals:
+                raise IntakeError(
+                    f"{source.name}: the columns {table.header[ordinals[ordinal]]!r} and {name!r} name the same {each}"
+                )
+            ordinals[ordinal] = i
+            periods[i] = int(calendar.first_days(each, np.array([ordinal]))[0])
+        elif is_total(name) or (label and _GRAINS.index(label.grain) > _GRAINS.index(each)):
+            totals.append(i)
+        else:
+            others.append(i)
+    if not periods:
+        raise QuestionError(
+            f"`periods_in_columns`: no column of {source.name} names a {each}; expected headers such as 2026-05, "
+            f"May 2026, Q2 2026 or 2025; there are: {', '.join(table.header[:12])}"
+        )
+    return Columns(periods, totals, others)
+
+
+def _said(source: Source, table: Typed, columns: Columns, total_rows: int, each: Grain) -> list[str]:
+    names = [table.header[i] for i in columns.periods]
+    said = [f"{source.name}: {len(names):,} columns taken for {each}s, {names[0]} to {names[-1]}"]
+    if columns.totals:
+        totals = ", ".join(repr(table.header[i]) for i in columns.totals)
+        said.append(f"{source.name}: set aside as totals: column {totals}")
+    if total_rows:
+        said.append(f"{source.name}: set aside as totals: {total_rows:,} row{'s' * (total_rows > 1)}")
+    return said

@@ -1,0 +1,213 @@
+"""A sheet of a workbook as rows of text, by the values that its cells hold."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+import zipfile
+from collections.abc import Iterator, Sequence
+from itertools import islice
+from typing import Any
+from xml.etree import ElementTree
+
+from logochron.core.errors import IntakeError, QuestionError, no_such
+from logochron.core.total_labels import is_total
+from logochron.sources.engine.connection import Engine
+from logochron.sources.kinds.find_files import Dialect, Source
+from logochron.sources.kinds.headers import TOP, filled, find_header, fold, holds, unnamed
+from logochron.sources.kinds.row_table import Carrier
+from logochron.sources.kinds.typed_files import Typed
+from logochron.sources.values.dates import SERIAL_DAYS, SERIAL_EPOCH
+
+#: A packed workbook may not be more than so many times its size past this.
+_MOST_UNPACKED, _MOST_TIMES = 1 << 28, 100
+_RUN = 1 << 22
+_ERROR = re.compile(rb'<(?:\w+:)?c\b([^>]*\bt="e"[^>]*)>(.*?)</(?:\w+:)?c>', re.DOTALL)
+_FORMULA = re.compile(
+    rb"<(?:\w+:)?c\b((?![^>]*\bt=\"str\")[^>]*)>\s*<(?:\w+:)?f\b[^>]*?(?:/>|>([^<]*)</(?:\w+:)?f>)\s*"
+    rb"(?:<(?:\w+:)?v\s*/>|<(?:\w+:)?v>\s*</(?:\w+:)?v>)?\s*</(?:\w+:)?c>"
+)
+_SPREADSHEET = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
+_LINK = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
+
+
+def carry_sheet(engine: Engine, source: Source, dialect: Dialect, names: Sequence[str], date: str) -> Typed:
+    """A sheet carried into a table of texts.
+
+    Parameters
+    ----------
+    dialect
+        Names the sheet; where it does not, the one sheet that holds anything, or the wanted columns.
+    names, date
+        The wanted columns, and which of them holds the dates.
+
+    Raises
+    ------
+    IntakeError
+        Where the file is no workbook, or several sheets may be meant.
+    QuestionError
+        Where there is no such sheet.
+    """
+    from python_calamine import CalamineError, CalamineWorkbook
+
+    _check_size(source)
+    try:
+        book = CalamineWorkbook.from_path(str(source.path))
+        chosen, guesses = _chosen(source, book, dialect.sheet, names)
+        rows = book.get_sheet_by_name(chosen)
+        shift = rows.start[1] if rows.start else 0
+        odd = _odd_cells(source, chosen)
+        texts = (_texts(row, odd.get(number, {}), shift) for number, row in enumerate(rows.iter_rows(), 1))
+        return _carry(engine, source, chosen, texts, dialect, names, date, guesses, _epoch(source), rows.total_height)
+    except (CalamineError, zipfile.BadZipFile, ElementTree.ParseError, KeyError) as error:
+        raise IntakeError(f"{source.name} is no workbook that can be read: {error}") from None
+
+
+def _check_size(source: Source) -> None:
+    try:
+        with zipfile.ZipFile(source.path) as packed:
+            size = sum(part.file_size for part in packed.infolist())
+    except zipfile.BadZipFile:
+        raise IntakeError(f"{source.name} is no workbook (.xlsx): by its bytes it is something else") from None
+    if size > max(_MOST_UNPACKED, _MOST_TIMES * source.path.stat().st_size):
+        raise IntakeError(
+            f"{source.name} unpacks to {size >> 20:,} MB, over {_MOST_TIMES} times its size: hardly a workbook; "
+            "save it as .csv if it is one"
+        )
+
+
+def _chosen(source: Source, book: Any, sheet: str | None, names: Sequence[str]) -> tuple[str, list[str]]:
+    """The name of the sheet to read, and what was recognised."""
+    if sheet is not None:
+        if sheet not in book.sheet_names:
+            raise QuestionError(f"`sheet`: {no_such('sheet', sheet, book.sheet_names, where=source.name)}")
+        return sheet, []
+    shown = [meta.name for meta in book.sheets_metadata if str(meta.visible).endswith("Visible")]
+    tops = {}
+    for name in shown:
+        top = [_texts(row, {}, 0) for row in islice(book.get_sheet_by_name(name).iter_rows(), TOP)]
+        if any(map(filled, top)):
+            tops[name] = top
+    if not tops:
+        raise IntakeError(f"{source.name} has no sheet with anything in it")
+    fitting = [name for name, top in tops.items() if holds(top[find_header(top, names)], names)]
+    chosen = fitting if names and fitting else list(tops)
+    if len(chosen) > 1:
+        raise QuestionError(
+            f"{source.name} has several sheets that may be meant: {', '.join(chosen)}; name one by sheet= (--sheet)"
+        )
+    return chosen[0], [f"{source.name}: sheet {chosen[0]!r} read"] if len(book.sheet_names) > 1 else []
+
+
+def _text(cell: Any) -> str:
+    if isinstance(cell, str):
+        return cell
+    if isinstance(cell, bool):
+        return str(cell).upper()
+    if isinstance(cell, float):
+        # a spreadsheet shows and means fifteen digits
+        return str(int(cell)) if cell.is_integer() and abs(cell) < 1e15 else f"{cell:.15g}"
+    if isinstance(cell, dt.datetime):
+        return cell.isoformat(" ") if cell.time() != dt.time() else cell.date().isoformat()
+    return cell.isoformat() if isinstance(cell, (dt.date, dt.time)) else str(cell)
+
+
+def _texts(row: Sequence[Any], odd: dict[int, str], shift: int) -> list[str]:
+    texts = [_text(cell) for cell in row]
+    for column, text in odd.items():
+        texts[column - shift] = text
+    return texts
+
+
+def _epoch(source: Source) -> int:
+    """The serial number of 1 January 1970 in this workbook."""
+    with zipfile.ZipFile(source.path) as packed:
+        root = ElementTree.fromstring(packed.read("xl/workbook.xml"))
+    settings = root.find(f"{_SPREADSHEET}workbookPr")
+    since_1904 = settings is not None and settings.get("date1904") in ("1", "true")
+    return SERIAL_EPOCH - 1462 if since_1904 else SERIAL_EPOCH
+
+
+def _odd_cells(source: Source, sheet: str) -> dict[int, dict[int, str]]:
+    """Cells that come as empty although they are not: errors, formulas without a value; by row and column."""
+    with zipfile.ZipFile(source.path) as packed:
+        root = ElementTree.fromstring(packed.read("xl/workbook.xml"))
+        links = ElementTree.fromstring(packed.read("xl/_rels/workbook.xml.rels"))
+        link = next(s.get(_LINK) for s in root.iter(f"{_SPREADSHEET}sheet") if s.get("name") == sheet)
+        target = next(str(one.get("Target")) for one in links if one.get("Id") == link)
+        part = target.lstrip("/") if target.startswith("/") else f"xl/{target}"
+        found: dict[int, dict[int, str]] = {}
+        with packed.open(part) as file:
+            for attributes, text in _odd_in(file):
+                place = re.search(rb'\br="([A-Z]+)(\d+)"', attributes)
+                if place:
+                    cell = place[0].decode()[3:-1]
+                    found.setdefault(int(place[2]), {})[_column(place[1].decode())] = f"{text} (cell {cell})"
+    return found
+
+
+def _odd_in(file: Any) -> Iterator[tuple[bytes, str]]:
+    rest = b""
+    while chunk := file.read(_RUN):
+        rows, mark, after = (rest + chunk).rpartition(b"<row")
+        yield from _odd_of(rows)
+        rest = mark + after
+    yield from _odd_of(rest)
+
+
+def _odd_of(text: bytes) -> Iterator[tuple[bytes, str]]:
+    if b't="e"' in text:
+        for match in _ERROR.finditer(text):
+            yield match[1], re.sub(rb"<[^>]*>", b"", re.sub(rb"<(?:\w+:)?f\b.*?</(?:\w+:)?f>", b"", match[2])).decode()
+    if b"<f" in text or b":f" in text:
+        for match in _FORMULA.finditer(text):
+            yield match[1], "=" + (match[2] or b"...").decode("utf-8", "replace")
+
+
+def _column(letters: str) -> int:
+    number = 0
+    for letter in letters:
+        number = number * 26 + ord(letter) - 64
+    return number - 1
+
+
+def _carry(
+    engine: Engine,
+    source: Source,
+    sheet: str,
+    rows: Iterator[list[str]],
+    dialect: Dialect,
+    names: Sequence[str],
+    date: str,
+    guesses: list[str],
+    epoch: int,
+    height: int,
+) -> Typed:
+    top = list(islice(rows, TOP))
+    if not any(map(filled, top)):
+        raise IntakeError(f"{source.name}, sheet {sheet!r}: it holds nothing in its first {TOP} rows")
+    stated = dialect.header_row
+    at = find_header(top, names) if stated is None else stated - 1
+    if stated is not None and stated > len(top):
+        raise QuestionError(f"`header_row`: {source.name} has no row {stated} among its first {len(top)}")
+    if stated is None and at > next(i for i, row in enumerate(top) if filled(row)):
+        guesses.append(f"{source.name}: header taken from row {at + 1} (header_row= states it)")
+    header = list(top[at]) if at >= 0 else list(unnamed(len(top[0])))
+    carrier = Carrier(engine, engine.fresh_name("sheet"), "row", height, header=header)
+    dates = next((i for i, name in enumerate(header) if name == date or fold(name) == fold(date)), -1)
+    serial, total = "", ""
+    for number, row in enumerate((*top[at + 1 :], *rows), at + 2):
+        if not filled(row):
+            carrier.blank += 1
+            continue
+        if dates >= 0 and re.fullmatch(r"\d{5}(\.\d+)?", row[dates]):
+            day = int(float(row[dates]))
+            if SERIAL_DAYS[0] <= day <= SERIAL_DAYS[1]:
+                serial = serial or row[dates]
+                row[dates] = (dt.date(1970, 1, 1) + dt.timedelta(day - epoch)).isoformat()
+        total = total or next(filter(is_total, row), "")
+        carrier.done = number
+        carrier.add(number, row)
+    if serial:
+        guesses.append(f"{source.name}: numbers such as {serial} in column {date!r} read as days of a spreadsheet")
+    return carrier.table(guesses, total)

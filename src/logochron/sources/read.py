@@ -1,0 +1,195 @@
+"""`read`: from files and frames to a daybook."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+from logochron.core.book.daybook import Daybook
+from logochron.core.book.filters import Where
+from logochron.core.book.measures import Measure
+from logochron.core.calendars.base import Calendar
+from logochron.core.days import DayLike
+from logochron.core.options import Empty, Grain, OnRefused, Spread
+from logochron.sources.accounting import account
+from logochron.sources.engine.connection import Engine
+from logochron.sources.kinds.scan import Scanner
+from logochron.sources.read_options import Options, Request, request
+from logochron.sources.scanned import Scanned
+
+#: Looks at what was scanned while it is open.
+Look = Callable[[Engine, Sequence[Scanned], Request], None]
+
+
+def read(
+    source: Any,
+    *,
+    date: str | None = None,
+    values: str | Sequence[str] = (),
+    by: str | Sequence[str] | Mapping[str, str] = (),
+    where: Where | None = None,
+    covering: Any = None,
+    until: DayLike | None = None,
+    tz: str | None = None,
+    rows: Grain = "day",
+    spread: Spread | None = None,
+    periods_in_columns: Grain | None = None,
+    calendar: Calendar | None = None,
+    measures: Sequence[Measure] = (),
+    day_first: bool | None = None,
+    date_format: str | None = None,
+    decimal: str | None = None,
+    thousands: str | None = None,
+    delimiter: str | None = None,
+    encoding: str | None = None,
+    header_row: int | None = None,
+    sheet: str | None = None,
+    empty: Empty = "refused",
+    on_refused: OnRefused = "stop",
+    progress: Callable[[float], None] | None = None,
+) -> Daybook:
+    """Read sales records into a daybook, every row accounted for.
+
+    Parameters
+    ----------
+    source
+        A path, a list of paths or a glob: .csv, .tsv, .txt, .json, .jsonl (also .gz), .parquet and .xlsx; or a
+        data frame of pandas, Polars or PyArrow, or a DuckDB relation, scanned where it lies.
+    date
+        The column of dates; found where None and only one can be meant. A timestamp counts on its day.
+    values
+        The columns of amounts to sum, each a measure; found likewise where neither `values` nor `measures` is
+        given.
+    by
+        The columns to split by, or ``{new_name: column}``.
+    where
+        Rows wanted: ``{"harbor": "Alderquay", "line": ["hire", "lessons"], "channel": Not("online")}``.
+    covering
+        ``(first, last)``, either None: the days for which the records are complete. Rows outside are set
+        aside.
+    until
+        The report date. Rows past it are set aside.
+    tz
+        The zone in which zoned timestamps are turned into days. Where None, one of a text counts on the day it
+        names, one of a Parquet file or a frame on its day in UTC.
+    rows
+        What each record stands for: a day, or the whole week, month, quarter or year (of `calendar`) that its
+        date falls in or names (``2026-05``, ``Q2 2026``).
+    spread
+        ``"even"`` lays the amount of such a record evenly on all its days, exact over any whole period; where
+        None it sits on the first, and only what is made of such periods can be asked for.
+    periods_in_columns
+        Of a wide table, one row an item and one column a period: the grain of its columns, whose headers name
+        the periods (``2026-05``, ``May 2026``, ``Q2 2026``, ``2025``). `date` is then left out, and `values`
+        is the name the amounts shall have. Columns and rows of totals are set aside.
+    calendar
+        Of the periods that `rows` or `periods_in_columns` name; civil where None.
+    measures
+        `Measure` objects, beside or instead of `values`.
+    day_first
+        Whether 03/04/2026 is 3 April; asked for only where no row tells.
+    date_format
+        The form of the dates in the manner of `strptime` (``"%d %b %y"``).
+    decimal, thousands
+        The decimal mark of amounts written as text (``"."`` or ``","``) and what parts their thousands (``","``,
+        ``"."``, ``" "``, ``"'"``, ``""``); recognised where None, asked for where amounts read two ways.
+    delimiter, encoding
+        Of text files; recognised where None.
+    header_row
+        The line of the header where it is not to be recognised; 0 for none: the columns are then called
+        ``column_1``, ``column_2``, ...
+    sheet
+        The name of the sheet of a workbook, where several may be meant.
+    empty
+        Whether an empty amount refuses its row or counts as ``"zero"``.
+    on_refused
+        ``"stop"`` raises an IntakeError that shows the first ten refused rows; ``"skip"`` leaves them out,
+        counted and listed in ``book.intake``.
+    progress
+        Called with the part that is done (0 to 1) while a long reading runs.
+
+    Returns
+    -------
+    Daybook
+        Sums by day and item, with `intake`, the account of every row: read = counted + refused + set_aside +
+        blank.
+
+    Raises
+    ------
+    QuestionError
+        Where a path, a column, an item or an option is not there.
+    IntakeError
+        Where the source cannot be read for certain, or rows are refused.
+
+    Notes
+    -----
+    Amounts with at most six decimals are summed as whole numbers, without any rounding; `Daybook.exact` tells.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> book = lc.read("sales.csv", date="sold_on", values=["revenue", "units"], by="harbor")  # doctest: +SKIP
+    """
+    options = Options(
+        date=date,
+        values=values,
+        by=by,
+        where=where,
+        covering=covering,
+        until=until,
+        tz=tz,
+        rows=rows,
+        spread=spread,
+        periods_in_columns=periods_in_columns,
+        calendar=calendar,
+        measures=measures,
+        day_first=day_first,
+        date_format=date_format,
+        decimal=decimal,
+        thousands=thousands,
+        delimiter=delimiter,
+        encoding=encoding,
+        header_row=header_row,
+        sheet=sheet,
+        empty=empty,
+        on_refused=on_refused,
+        progress=progress,
+    )
+    return carry_out(source, options)
+
+
+def carry_out(source: Any, options: Options, look: Look | None = None) -> Daybook:
+    """Read as the options say; `look` is called before copies and connections are given up."""
+    engine = Engine(options.progress)
+    asked = request(engine, source, options)
+    with Scanner(engine, asked.wanted, asked.dialect, asked.wide) as scanner:
+        scans = [scanner.scan(one) for one in asked.sources]
+        gathered, intake = account(engine, scans, asked.wanted, asked.stated, options.on_refused)
+        if look:
+            look(engine, scans, asked)
+    summed = {leaf.key: leaf.column for leaf in asked.wanted.summed}
+    inexact = list(dict.fromkeys(summed[key] for key, amounts in gathered.amounts.items() if amounts.scale is None))
+    if inexact:
+        said = "summed in floating point, as the amounts have more than six decimals or are too large"
+        intake = replace(intake, warnings=(*intake.warnings, f"{said}: {', '.join(inexact)}"))
+    book = Daybook(
+        days=gathered.days,
+        records=gathered.records,
+        codes=gathered.codes,
+        labels=gathered.labels,
+        amounts=gathered.amounts,
+        measures=asked.measures,
+        recorded=gathered.recorded,
+        intake=replace(intake, guesses=(*asked.guesses, *intake.guesses)),
+        asked_covering=asked.covering,
+        asked_until=asked.until,
+        kept=asked.stated.keep,
+        selected=asked.selected,
+        filters=(asked.filters,) if asked.filters else (),
+        standing=asked.stated.standing,
+        ids=gathered.ids,
+    )
+    if asked.until is not None:
+        book.coverage  # noqa: B018  a report date that cannot be is refused here
+    return book

@@ -1,0 +1,203 @@
+"""What a reading is asked for, checked and settled before anything is scanned."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Any, NamedTuple
+
+from logochron.core.book.coverage import Ends
+from logochron.core.book.filters import Where, conditions, in_words
+from logochron.core.book.formulas import Leaf, all_leaves, formulas
+from logochron.core.book.measures import Measure
+from logochron.core.book.record_spans import Standing
+from logochron.core.calendars.base import Calendar
+from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.days import DayLike, day_number, span_ends
+from logochron.core.errors import QuestionError, nearest
+from logochron.core.options import Empty, Grain, OnRefused, Spread, check
+from logochron.core.questions import drivers, relate
+from logochron.core.questions.compare import AFTER, BEFORE, UNUSUAL
+from logochron.sources.accounting import Stated
+from logochron.sources.engine.connection import Engine
+from logochron.sources.kinds.find_files import Dialect, Source, locate
+from logochron.sources.kinds.scan import sampled
+from logochron.sources.scanned import PERIOD, Wanted
+from logochron.sources.values.amounts import check_stated
+
+#: Names a dimension may not bear, since tables use them.
+TAKEN = frozenset((*BEFORE, *AFTER, *UNUSUAL, *relate.AFTER, *drivers.AFTER))
+
+
+class Options(NamedTuple):
+    """The options of `read`, by their names."""
+
+    date: str | None = None
+    values: str | Sequence[str] = ()
+    by: str | Sequence[str] | Mapping[str, str] = ()
+    where: Where | None = None
+    covering: Any = None
+    until: DayLike | None = None
+    tz: str | None = None
+    rows: Grain = "day"
+    spread: Spread | None = None
+    periods_in_columns: Grain | None = None
+    calendar: Calendar | None = None
+    measures: Sequence[Measure] = ()
+    day_first: bool | None = None
+    date_format: str | None = None
+    decimal: str | None = None
+    thousands: str | None = None
+    delimiter: str | None = None
+    encoding: str | None = None
+    header_row: int | None = None
+    sheet: str | None = None
+    empty: Empty = "refused"
+    on_refused: OnRefused = "stop"
+    progress: Callable[[float], None] | None = None
+
+    @property
+    def dialect(self) -> Dialect:
+        """What is stated about the form of the source."""
+        return Dialect(self.delimiter, self.encoding, self.header_row, self.sheet)
+
+
+class Request(NamedTuple):
+    """What is to be read, settled. `covering` and `until` are what the user said, as day numbers."""
+
+    sources: list[Source]
+    wanted: Wanted
+    stated: Stated
+    dialect: Dialect
+    wide: Standing | None
+    measures: tuple[Measure, ...]
+    covering: Ends
+    until: int | None
+    selected: tuple[str, ...]
+    filters: Where  # the same, by the names of dimensions where there is one
+    guesses: tuple[str, ...]
+
+
+def request(engine: Engine, source: Any, options: Options) -> Request:
+    """The options checked, the columns that are not named guessed.
+
+    Raises
+    ------
+    QuestionError
+        Where an option cannot be, or a column has to be named.
+    """
+    check("empty", options.empty, Empty)
+    check("on_refused", options.on_refused, OnRefused)
+    date, rows, measures = options.date, options.rows, _measures(options.values, options.measures)
+    if date is not None and not isinstance(date, str):
+        raise QuestionError(f"`date` must be the name of a column; got {date!r}")
+    if options.periods_in_columns is not None:
+        check("periods_in_columns", options.periods_in_columns, Grain)
+        measures = measures or (Measure("amount"),)
+        if date is not None or len({leaf.column for leaf in _leaves(measures) if not leaf.counts}) > 1:
+            raise QuestionError(
+                "with `periods_in_columns` the headers are the dates and the cells one measure: leave `date` out, and "
+                "let `values` be the one name the amounts shall have"
+            )
+        date, rows = PERIOD, options.periods_in_columns
+    standing = _standing(rows, options.spread, options.calendar)
+    dimensions = _dimensions(options.by)
+    covered = (None, None) if options.covering is None else span_ends(options.covering, "covering")
+    report = None if options.until is None else day_number(options.until, "until")
+    if options.tz is not None:
+        _check_zone(engine, options.tz)
+    ends = [end for end in (covered[1], report) if end is not None]
+    where = dict(options.where or {})
+    sources = locate(source)
+    if options.sheet is not None and not any(one.kind == "workbook" for one in sources):
+        raise QuestionError(f"`sheet` names a sheet of a workbook (.xlsx); {sources[0].name} is none")
+    in_dimension = {column: name for name, column in dimensions.items()}
+    guesses: tuple[str, ...] = ()
+    if date is None or not measures:
+        from logochron.sources.guess_columns import guess
+
+        sample = sampled(engine, sources[0], options.dialect)
+        named = [(leaf.column, *(c.column for c in leaf.where)) for leaf in _leaves(measures)]
+        known = [*dimensions.values(), *where, *(name for names in named for name in names if name)]
+        date, column, guesses = guess(sources[0], sample, date, measures, known)
+        measures = measures or (Measure(column),)
+    columns_wanted = {dimensions.get(name, name): items for name, items in where.items()}
+    wanted = Wanted(
+        date=date,
+        dimensions=dimensions,
+        leaves=_leaves(measures),
+        # a filter may use the new name of a dimension, or the name of any column
+        where=conditions(columns_wanted),
+        empty_is_zero=options.empty == "zero",
+        tz=options.tz,
+        times_cut=options.date_format is None,
+        writing=check_stated(options.decimal, options.thousands),
+        apart=standing.spread is not None,
+    )
+    return Request(
+        sources=sources,
+        wanted=wanted,
+        stated=Stated(options.day_first, options.date_format, (covered[0], min(ends) if ends else None), standing),
+        dialect=options.dialect,
+        wide=standing if options.periods_in_columns else None,
+        measures=measures,
+        covering=covered,
+        until=report,
+        selected=in_words(columns_wanted),
+        filters={in_dimension.get(name, name): items for name, items in where.items()},
+        guesses=guesses,
+    )
+
+
+def _check_zone(engine: Engine, tz: str) -> None:
+    known = [str(name) for (name,) in engine.rows("SELECT name FROM pg_timezone_names()", "tz")]
+    if tz not in known:
+        hint = nearest(tz, known)
+        did = f" Did you mean {hint!r}?" if hint else ""
+        raise QuestionError(f"`tz` must be the name of a zone such as 'Europe/Lisbon'; got {tz!r}.{did}")
+
+
+def _standing(rows: Grain, spread: Spread | None, calendar: Calendar | None) -> Standing:
+    check("rows", rows, Grain)
+    if spread is not None:
+        check("spread", spread, Spread)
+        if rows == "day":
+            raise QuestionError("`spread` lays records of whole periods on days: say `rows` too (--rows month)")
+    if calendar is not None and not isinstance(calendar, Calendar):
+        raise QuestionError(f"`calendar` must be a calendar such as CivilCalendar(); got {type(calendar).__name__}")
+    return Standing(rows, calendar or CivilCalendar(), spread)
+
+
+def _measures(values: str | Sequence[str], measures: Sequence[Measure]) -> tuple[Measure, ...]:
+    names = _names("values", values)
+    asked = (*(Measure(name) for name in names), *measures)
+    for i, measure in enumerate(asked):
+        if any(other.name == measure.name for other in asked[:i]):
+            raise QuestionError(f"`values` and `measures` name {measure.name!r} twice")
+    return asked
+
+
+def _leaves(measures: Sequence[Measure]) -> tuple[Leaf, ...]:
+    """All that the measures sum and count."""
+    return all_leaves(formulas(measures))
+
+
+def _names(option: str, given: Any) -> list[str]:
+    """One name, or several."""
+    names = [given] if isinstance(given, str) else list(given) if isinstance(given, Iterable) else [given]
+    for name in names:
+        if not isinstance(name, str):
+            raise QuestionError(f"`{option}` must name columns by text; got {name!r}")
+    return names
+
+
+def _dimensions(by: str | Sequence[str] | Mapping[str, str]) -> dict[str, str]:
+    named = list(by.items()) if isinstance(by, Mapping) else [(name, name) for name in _names("by", by)]
+    for name, column in named:
+        if name in TAKEN:
+            raise QuestionError(
+                f"`by`: a dimension may not be called {name!r}, as tables have a column of that name; rename it: "
+                f"by={{'its_{name}': {column!r}}} (--by its_{name}={column})"
+            )
+    if len(dict(named)) < len(named):
+        raise QuestionError(f"`by` names a dimension twice: {', '.join(name for name, _ in named)}")
+    return dict(named)

@@ -1,0 +1,118 @@
+"""`read_plan`: a plan by period as a daybook of its own."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from logochron.core.book.daybook import Daybook
+from logochron.core.book.measures import Measure
+from logochron.core.calendars.base import Calendar
+from logochron.core.options import Grain, Spread
+from logochron.sources.engine.connection import Engine
+from logochron.sources.kinds.find_files import Dialect, locate
+from logochron.sources.kinds.headers import fold
+from logochron.sources.kinds.scan import sampled
+from logochron.sources.read import read
+
+
+def read_plan(
+    source: Any,
+    *,
+    date: str | None,
+    value: str,
+    measure: str,
+    by: str | Sequence[str] | Mapping[str, str] = (),
+    each: Grain = "month",
+    spread: Spread | None = "even",
+    calendar: Calendar | None = None,
+    **options: Any,
+) -> Daybook:
+    """Read a plan: amounts by period, laid evenly on the days of each.
+
+    Parameters
+    ----------
+    source
+        Anything that `read` takes.
+    date
+        The column of periods or of days in them; None with ``periods_in_columns=``.
+    value
+        The column of planned amounts.
+    measure
+        The name of the measure that is planned.
+    by
+        Columns to split by, or ``{new_name: column}``.
+    each
+        What each record stands for.
+    spread
+        ``"even"`` lays each amount on all days of its period, exact over any whole period; None leaves it on
+        the first.
+    calendar
+        Of the periods; civil where None.
+    options
+        Reading options, as `read` has them.
+
+    Returns
+    -------
+    Daybook
+        With a coverage and exactness of its own.
+
+    Raises
+    ------
+    QuestionError, IntakeError
+        As `read` does.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> plan = lc.read_plan("plan.csv", date="month", value="revenue", measure="revenue")  # doctest: +SKIP
+    """
+    wide = options.get("periods_in_columns") is not None
+    return read(
+        source,
+        date=None if wide else date,
+        measures=[Measure(measure, column=value)],
+        by=by,
+        rows="day" if wide else each,
+        spread=spread if wide or each != "day" else None,
+        calendar=calendar,
+        **options,
+    )
+
+
+def plan_of(
+    source: Any, measures: Sequence[Measure], dimensions: Mapping[str, str], *, each: Grain, calendar: Calendar | None
+) -> Daybook:
+    """A plan read by what it shares with the sales: their columns of amounts, and those of their dimensions it has.
+
+    Parameters
+    ----------
+    dimensions
+        New name -> column, of the sales.
+    """
+    header = {fold(column.name): column.name for column in sampled(Engine(), locate(source)[0], Dialect())}
+    by = {name: header[fold(column)] for name, column in dimensions.items() if fold(column) in header}
+    planned = [made for m in measures if (made := _planned(m, header))]
+    if not planned:
+        first = measures[0]
+        planned = [Measure(first.name, column=first.column or first.name)]  # says what the plan has
+    return read(
+        source,
+        measures=planned,
+        by=by,
+        rows=each,
+        spread="even" if each != "day" else None,
+        calendar=calendar,
+    )
+
+
+def _planned(measure: Measure, header: Mapping[str, str]) -> Measure | None:
+    """The column of the plan that plans a measure: its own, of the same rows, or the one called like it."""
+    where = measure.where or {}
+    if measure.kind == "sum" and all(fold(name) in header for name in where):
+        column = header.get(fold(measure.column or measure.name))
+        if column is not None:
+            taken = {header[fold(name)]: labels for name, labels in where.items()}
+            return Measure(measure.name, column=column, where=taken or None)
+    column = header.get(fold(measure.name))
+    return None if column is None else Measure(measure.name, column=column)

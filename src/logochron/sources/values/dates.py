@@ -1,0 +1,264 @@
+"""Which day each distinct text of a date column names: one reading for the whole column."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from collections.abc import Callable, Iterable, Sequence
+from itertools import pairwise
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.days import Days
+from logochron.core.errors import IntakeError
+from logochron.sources.values.period_names import full_year, month_names, read_label
+
+#: What follows a date in a timestamp. Python's and the engine's regular expressions both read it.
+_IN_ZONE = r"(?: ?(?:Z|UTC|GMT)| ?[+-][0-9]{2}(?::?[0-9]{2})?)"
+TIME = (
+    r",?[ T]+(?:[01]?[0-9]|2[0-3]):[0-5][0-9](?::[0-5][0-9](?:[.,][0-9]+)?)?"
+    rf"(?: ?[AaPp]\.? ?[Mm]\.?)?{_IN_ZONE}? *$"
+)
+#: A time in a named zone.
+ZONE = rf"[0-9]:[0-9][0-9](?:[0-9:.,]*){_IN_ZONE} *$"
+_TIME = re.compile(TIME)
+_SEP = r"(?P<s>[-/.])"
+_SHAPES = {
+    "year first": rf"(?P<y>\d{{4}}){_SEP}(?P<m>\d{{1,2}})(?P=s)(?P<d>\d{{1,2}})",
+    "eight digits": r"(?P<y>\d{4})(?P<m>\d\d)(?P<d>\d\d)",
+    "day first": rf"(?P<d>\d{{1,2}}){_SEP}(?P<m>\d{{1,2}})(?P=s)(?P<y>\d{{4}})",
+    "month first": rf"(?P<m>\d{{1,2}}){_SEP}(?P<d>\d{{1,2}})(?P=s)(?P<y>\d{{4}})",
+    "day first, short year": rf"(?P<d>\d{{1,2}}){_SEP}(?P<m>\d{{1,2}})(?P=s)(?P<y>\d\d)",
+    "month first, short year": rf"(?P<m>\d{{1,2}}){_SEP}(?P<d>\d{{1,2}})(?P=s)(?P<y>\d\d)",
+    "short year first": rf"(?P<y>\d\d){_SEP}(?P<m>\d{{1,2}})(?P=s)(?P<d>\d{{1,2}})",
+}
+#: Readings that one text may have at once, and the option that settles each.
+_FAMILIES = (
+    {"day first": "day_first=True (--day-first)", "month first": "day_first=False (--month-first)"},
+    {
+        "day first, short year": "day_first=True (--day-first)",
+        "month first, short year": "day_first=False (--month-first)",
+        "short year first": "date_format='%y-%m-%d' (--date-format)",
+    },
+)
+_NAME = r"(?P<name>[^\W\d_]{3,})\.?"
+_DAY = r"(?P<d>\d{1,2})(?:st|nd|rd|th|\.|º)?"
+_WEEKDAY = r"(?:[^\W\d_]{2,}\.?,? +)?"
+_OF = r"(?: ?(?:de|of) )?"
+_NAMED = (
+    rf"{_WEEKDAY}{_DAY}[ \-/.]*{_OF}{_NAME}[ ,\-/.']*{_OF}(?P<y>\d{{4}}|\d\d)",
+    rf"{_WEEKDAY}{_NAME}[ \-/.]*{_DAY}[ ,\-/.']+(?P<y>\d{{4}}|\d\d)",
+    rf"(?P<y>\d{{4}})[ \-/.]*{_NAME}[ \-/.]*{_DAY}",
+)
+_SERIAL = re.compile(r"\d{5}(?:\.\d+)?", re.ASCII)
+#: Spreadsheet days that are taken for dates: 1954 to 2119. Day 25,569 is 1 January 1970.
+SERIAL_DAYS = (20_000, 80_000)
+SERIAL_EPOCH = 25_569
+_EPOCH = dt.date(1970, 1, 1).toordinal()
+_NONE = np.iinfo(np.int64).min
+#: A reading settles short years where its days lie this many times closer than by any other.
+_CLOSER = 5
+_DAYS_TO_TELL = 13
+#: The part of the rows that a reading of short years must fit to be thought of.
+_NEARLY = 0.5
+
+#: Told a date text, says where its first row stands.
+Find = Callable[[str], str]
+
+
+class Reading(NamedTuple):
+    """The day of each text (where `readable`), how the column was read, and what of it was recognised."""
+
+    days: Days
+    readable: NDArray[np.bool_]
+    name: str
+    guesses: tuple[str, ...] = ()
+
+
+def has_time(text: str) -> bool:
+    """Whether a date text goes on with a time."""
+    return bool(_TIME.search(text))
+
+
+def read_dates(
+    texts: Sequence[str | None],
+    counts: Days,
+    *,
+    column: str,
+    day_first: bool | None = None,
+    date_format: str | None = None,
+    find: Find = lambda text: "a row",
+    label: Callable[[str], int | None] | None = None,
+) -> Reading:
+    """The days that the distinct texts of a column name.
+
+    Parameters
+    ----------
+    texts, counts
+        The distinct texts, and the number of rows with each.
+    day_first, date_format
+        What the user stated.
+    find
+        Says where a text stands, for messages.
+    label
+        The first day of the period a text names, where records stand for whole periods.
+
+    Raises
+    ------
+    IntakeError
+        Where no row is a date, or the rows read in several ways.
+    """
+    if date_format is not None:
+        days = _days(texts, lambda text: _by_format(text.strip(), date_format))
+        return Reading(days, days != _NONE, date_format)
+    plain = [_TIME.sub("", text).strip() if text else "" for text in texts]
+    ways = {name: _days(plain, _by_shape(re.compile(shape, re.ASCII))) for name, shape in _SHAPES.items()}
+    ways["a serial day"] = _days(plain, _by_serial)
+    if any(re.search(r"[^\W\d_]{3}", text) and re.search(r"\d", text) for text in plain):
+        ways["month named"] = _days(plain, _by_name)
+    if label is not None:
+        ways["a period"] = _days(plain, label)
+    rows = {name: int(counts[days != _NONE].sum()) for name, days in ways.items()}
+    best = max(rows, key=lambda name: rows[name])
+    if not rows[best]:
+        raise IntakeError(_no_date(texts, column, find, of_periods=label is not None))
+
+    def shown(place: int) -> str:
+        return f"{texts[place]} ({find(texts[place] or '')})"
+
+    for family in _FAMILIES:
+        if best in family:
+            return _of_family(family, {name: ways[name] for name in family}, column, day_first, shown)
+    days = ways[best]
+    guesses: tuple[str, ...] = ()
+    if best == "a serial day":
+        number = plain[int((days != _NONE).argmax())]
+        guesses = (f"column {column!r}: numbers such as {number} read as days of a spreadsheet",)
+    elif best == "month named" and any(re.search(r"\D\d\d$", text) for text in plain):
+        guesses = (_short_years(column),)
+    return Reading(days, days != _NONE, best, guesses)
+
+
+def _of_family(
+    family: dict[str, str], ways: dict[str, Days], column: str, day_first: bool | None, shown: Callable[[int], str]
+) -> Reading:
+    short = any("short" in name for name in family)
+    if day_first is not None:
+        best = next(name for name in family if name.startswith("day" if day_first else "month"))
+        return Reading(ways[best], ways[best] != _NONE, best, (_short_years(column),) if short else ())
+    best, sure = _settled(family, ways, column, shown)
+    guesses = [] if sure else [f"column {column!r}: dates read with the {best}, as some rows read no other way"]
+    if short:
+        guesses = [f"column {column!r}: dates read with the {best}", _short_years(column)]
+    return Reading(ways[best], ways[best] != _NONE, best, tuple(guesses))
+
+
+def _settled(
+    family: dict[str, str], ways: dict[str, Days], column: str, shown: Callable[[int], str]
+) -> tuple[str, bool]:
+    """The one reading that fits, and whether all that fit are the same."""
+    read = {name: days != _NONE for name, days in ways.items()}
+    any_way = np.logical_or.reduce(list(read.values()))
+    # one impossible date must not make a short year of every day: half the rows are enough to ask
+    least = _NEARLY if any("short" in name for name in family) else 1.0
+    fitting = [name for name in family if read[name][any_way].mean() >= least]
+    fitting.sort(key=lambda name: -int(read[name].sum()))
+
+    if not fitting:
+        # rows of the one kind and rows of the other
+        parted = [(a, b) for a in family for b in family if a != b and (read[a] & ~read[b]).any()]
+        first, second = next((pair for pair in parted if pair[::-1] in parted), parted[0])
+        one, two = (int((read[a] & ~read[b]).argmax()) for a, b in ((first, second), (second, first)))
+        raise IntakeError(
+            f"column {column!r} holds dates with the {first} {shown(one)} and with the {second} {shown(two)}; "
+            f"state it by {family[first]} or {family[second]}"
+        )
+    alike = {name: read[name] & read[fitting[0]] for name in fitting}
+    different = [name for name in fitting if (ways[name] != ways[fitting[0]])[alike[name]].any()]
+    if not different:
+        return fitting[0], len(fitting) == len(family)
+    closest = _closest(fitting, ways, read)
+    if closest:
+        return closest, False
+    place = int((alike[different[0]] & (ways[different[0]] != ways[fitting[0]])).argmax())
+    raise IntakeError(
+        f"every date in column {column!r} reads {'both ways' if len(fitting) == 2 else 'several ways'}: "
+        f"{shown(place)} may be {' or '.join(fitting)}; state it by {' or '.join(family[name] for name in fitting)}"
+    )
+
+
+def _closest(fitting: Sequence[str], ways: dict[str, Days], read: dict[str, NDArray[np.bool_]]) -> str:
+    """Of readings of short years the one whose days lie much closer together than by any other, if any."""
+    if not any("short" in name for name in fitting):
+        return ""
+    spans = sorted((int(np.ptp(ways[name][read[name]])) + 1, name) for name in fitting)
+    best = spans[0][1]
+    days_of_month = {dt.date.fromordinal(int(day) + _EPOCH).day for day in ways[best][read[best]]}
+    apart = all(longer > _CLOSER * shorter for (shorter, _), (longer, _) in pairwise(spans[:2]))
+    return best if apart and len(days_of_month) >= _DAYS_TO_TELL else ""
+
+
+def _short_years(column: str) -> str:
+    return f"column {column!r}: years of two digits taken as 1969 to 2068"
+
+
+def _no_date(texts: Sequence[str | None], column: str, find: Find, *, of_periods: bool) -> str:
+    shown = next((text for text in texts if text and text.strip()), None)
+    if shown is None:
+        return f"column {column!r} holds no usable date: all its fields are empty"
+    said = read_label(shown)
+    if said:
+        return (
+            f"column {column!r} holds no days but names of periods: {shown!r} ({find(shown)}); where each record "
+            f"stands for a whole {said.grain}, say rows={said.grain!r} (--rows {said.grain})"
+            + (", and a calendar that has it (--calendar)" if of_periods else "")
+        )
+    return (
+        f"column {column!r} holds no usable date: {shown!r} ({find(shown)}) for instance; expected dates such as "
+        "2026-10-18, or their form by date_format= (--date-format '%d %b %y')"
+    )
+
+
+def _days(texts: Iterable[str | None], read: Callable[[str], int | None]) -> Days:
+    days = (read(text or "") for text in texts)
+    return np.array([_NONE if day is None else day for day in days], dtype=np.int64)
+
+
+def _date(year: int, month: int, day: int) -> int | None:
+    try:
+        return dt.date(year, month, day).toordinal() - _EPOCH
+    except ValueError:
+        return None
+
+
+def _by_shape(shape: re.Pattern[str]) -> Callable[[str], int | None]:
+    def read(text: str) -> int | None:
+        match = shape.fullmatch(text)
+        return _date(full_year(match["y"]), int(match["m"]), int(match["d"])) if match else None
+
+    return read
+
+
+def _by_name(text: str) -> int | None:
+    for form in _NAMED:
+        match = re.fullmatch(form, text, re.IGNORECASE)
+        month = month_names().get(match["name"].casefold()) if match else None
+        if match and month:
+            return _date(full_year(match["y"]), month, int(match["d"]))
+    return None
+
+
+def _by_serial(text: str) -> int | None:
+    if not _SERIAL.fullmatch(text):
+        return None
+    day = int(float(text))
+    return day - SERIAL_EPOCH if SERIAL_DAYS[0] <= day <= SERIAL_DAYS[1] else None
+
+
+def _by_format(text: str, form: str) -> int | None:
+    try:
+        return dt.datetime.strptime(text, form).date().toordinal() - _EPOCH
+    except ValueError:
+        return None

@@ -1,0 +1,154 @@
+"""A receipt as a table and lines: how a figure came about, with the numbers put in."""
+
+from __future__ import annotations
+
+import io
+import math
+from collections.abc import Iterable
+from typing import Any
+
+import numpy as np
+
+from logochron.core.book.formulas import adds_up
+from logochron.core.questions.explain import Receipt, Span
+from logochron.views.formats import MINUS, Formats, capital, divided_decimals, words
+from logochron.views.tables.spec import Row, TableSpec
+from logochron.views.words.titles import against_words, selection_words, unit
+
+_WEEKDAYS = ("Mo", "Tu", "We", "Th", "Fr", "Sa", "Su")
+
+
+def receipt_text(receipt: Receipt, formats: Formats | None = None) -> str:
+    """The receipt in words, as it stands on a terminal."""
+    from rich.console import Console
+
+    from logochron.views.tables.terminal import print_table
+
+    formats = formats or Formats()
+    console = Console(file=io.StringIO(), highlight=False, no_color=True, width=10_000)
+    print_table(console, receipt_spec(receipt, formats), plain=formats.plain)
+    return str(console.file.getvalue())  # type: ignore[attr-defined]
+
+
+def receipt_spec(receipt: Receipt, formats: Formats) -> TableSpec:
+    """The spans, and below them the arithmetic, the cut, the notes."""
+    decimals = _decimals(receipt, formats)
+    rows = [_row(span, decimals, formats) for span in receipt.spans]
+    who = "".join(f", {label}" for label in receipt.item.values()) or (", all together" if receipt.of.by else "")
+    window = receipt.of.question.window.in_words(receipt.of.calendar, receipt.of.each)
+    return TableSpec(
+        title=f"{capital(words(receipt.measure.name))} {receipt.period}{', ' + window if window else ''}{who}"
+        f"{selection_words(receipt.of)}{formats.dot}against {against_words(receipt.of)}",
+        unit=unit(receipt.measure, formats),
+        headings={
+            "period": "",
+            "span": "Span",
+            "days": "Days",
+            **{day: day for day in _WEEKDAYS},
+            "records": "Records",
+            "sum": "Sum",
+        },
+        numeric=frozenset({"days", *_WEEKDAYS, "records", "sum"}),
+        rows=tuple(rows),
+        firm=frozenset({"period", "span"}),
+        dropped=(_WEEKDAYS, ("records",), ("days",)),
+        lines=(*_arithmetic(receipt, decimals, formats), *_notes(receipt, formats)),
+        empty="No day of this period is recorded.",
+    )
+
+
+def _decimals(receipt: Receipt, formats: Formats) -> int:
+    if formats.decimals is not None:
+        return formats.decimals
+    books = [receipt.of.book, *([receipt.of.plan] if receipt.of.plan else [])]
+    scales: list[int | None] = []
+    for book in books:
+        if receipt.measure.name in book.formulas:
+            scales.append(book.decimals(receipt.measure.name))
+    if None in scales:
+        return divided_decimals(max((abs(span.sum) for span in receipt.spans if np.isfinite(span.sum)), default=0.0))
+    return min(max(scale or 0 for scale in scales), 6)
+
+
+def _row(span: Span, decimals: int, formats: Formats) -> Row:
+    cells = {
+        "period": span.side,
+        "span": formats.span(span.start, span.end),
+        "days": formats.number(span.days, 0),
+        **{day: formats.number(n, 0) for day, n in zip(_WEEKDAYS, span.weekdays)},
+        "records": formats.number(span.records, 0),
+        "sum": formats.number(span.sum, decimals),
+    }
+    return Row(cells, "")
+
+
+def _arithmetic(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
+    """The figures with the numbers put in."""
+    figures = receipt.figures
+    per = receipt.of.per
+    additive = adds_up(receipt.of.book.formulas[receipt.measure.name])  # quotients are divided by no days
+    divided = additive and (per is not None or sum(span.side == "base" for span in receipt.spans) > 1)
+    places = max(decimals, 2) if divided else decimals
+
+    def number(value: Any, *, signed: bool = False) -> str:
+        return formats.number(float(value), places, signed=signed)
+
+    minus = "-" if formats.plain else MINUS
+    lines = _made_of(receipt, decimals, formats, minus)
+    if divided:
+        for side, days in (("value", "days"), ("base", "base_days")):
+            spans = [span for span in receipt.spans if span.side == side]
+            if not np.isfinite(figures[side]) or not spans or (side == "value" and per is None):
+                continue
+            sums = " + ".join(formats.number(span.sum, decimals) for span in spans)
+            bracketed = f"({sums})" if len(spans) > 1 else sums
+            by = len(spans) if per is None else int(figures[days])
+            what = "" if per is None else f" {per}s".replace("-", " ")
+            lines.append(f"{side} = {bracketed} / {by}{what} = {number(figures[side])}")
+    value, base, change, growth = (figures[name] for name in ("value", "base", "change", "growth"))
+    if np.isfinite(change):
+        lines.append(f"change = value {minus} base = {number(value)} {minus} {_bracketed(base, number(base))} = "
+                     f"{number(change, signed=True)}")  # fmt: skip
+    if np.isfinite(growth):
+        lines.append(f"growth = change / base = {number(change, signed=True)} / {number(base)} = "
+                     f"{formats.growth(growth, 2)}")  # fmt: skip
+    elif np.isfinite(change):
+        lines.append("growth: none, as the base is not above 0")
+    better = {"higher": "more is better", "lower": "less is better", "neither": "neither way is better"}
+    lines.append(f"direction: {figures['direction']}; verdict: {figures['verdict']} ({better[receipt.measure.better]})")
+    return lines
+
+
+def _made_of(receipt: Receipt, decimals: int, formats: Formats, minus: str) -> list[str]:
+    """How the figure of each span is made of others, where it is a difference or a quotient.
+
+    A quotient over several spans is that of their sums.
+    """
+    quotient = receipt.measure.kind == "quotient"
+    places, sign = (2, "/") if quotient else (max(2, decimals), minus)
+
+    def line(side: str, parts: Iterable[tuple[str, float]], figure: float) -> str:
+        told = (f"{words(name)} {_bracketed(part, formats.number(part, places))}" for name, part in parts)
+        return f"{side} = {f' {sign} '.join(told)} = {formats.number(figure, decimals)}"
+
+    lines = []
+    for side in ("value", "base"):
+        spans = [span for span in receipt.spans if span.side == side and span.parts]
+        if quotient and len(spans) > 1:
+            names = [name for name, _ in spans[0].parts]
+            sums = [math.fsum(span.parts[n][1] for span in spans) for n in range(len(names))]
+            lines.append(line(side, zip(names, sums), float(receipt.figures[side])))
+        else:
+            lines += [line(side, span.parts, span.sum) for span in spans]
+    return lines
+
+
+def _bracketed(value: float, text: str) -> str:
+    return f"({text})" if value < 0 else text
+
+
+def _notes(receipt: Receipt, formats: Formats) -> list[str]:
+    lines = [f"base period: {receipt.figures['base_period']}"] if receipt.figures["base_period"] else []
+    if receipt.cut:
+        lines.append(f"cut: {receipt.cut}")
+    return [*lines, *(f"note: {note}" for note in receipt.notes)]

@@ -1,0 +1,91 @@
+"""A relation as a table for people."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from logochron.core.book.measures import Measure
+from logochron.core.days import to_days
+from logochron.core.questions.relate import Relation
+from logochron.views.formats import Formats, capital, of_measure, shortened, words
+from logochron.views.marks import Marks, marks_of
+from logochron.views.tables.item_rows import Line, decimals_of, item_cells, item_headings, lines_of
+from logochron.views.tables.spec import Row, TableSpec
+from logochron.views.words.titles import against_words, base_heading, coverage_line, period_label, subject, unit
+
+
+def relation_spec(result: Relation, measure: Measure, formats: Formats) -> TableSpec:
+    """The table of one measure: each item beside what it is held against, now and before."""
+    table = of_measure(result.columns, measure.name)
+    decimals = decimals_of(result, measure, formats, "reference", "gap")
+    marks = marks_of(result.judgings[measure.name], formats)
+    width = max((len(formats.points(moved)) for moved in table["ratio_change"]), default=1)
+    rows = []
+    for period in lines_of(result, measure):
+        rows += [_row(result, line, decimals, formats, marks, width, starts=n == 0) for n, line in enumerate(period)]
+    noted = any(row.cells.get("note") for row in rows)
+    return TableSpec(
+        title=f"{subject(result, measure, split=True)}{formats.dot}beside {beside_words(result)}",
+        unit=unit(measure, formats),
+        headings={
+            "period": "Period",
+            **item_headings(result),
+            "value": capital(words(measure.name)),
+            **({"reference": "Beside"} if result.against == "largest" else {}),
+            "base": capital(_short(result)),
+            **({"change": "Gap"} if result.against != "total" else {}),
+            "ratio": "Part",
+            "bar": "",
+            "before": base_heading(result),
+            "growth": "Points",
+            **({"note": ""} if noted else {}),
+        },
+        numeric=frozenset({"value", "base", "change", "ratio", "before", "growth"}),
+        rows=tuple(rows),
+        lines=(
+            f"Part: {words(measure.name)} by that of {beside_words(result)}; before: {against_words(result)}",
+            *result.notes,
+            coverage_line(result, formats),
+        ),
+    )
+
+
+def beside_words(result: Relation) -> str:
+    """What items are held against, as a title calls it."""
+    what = _short(result)
+    if result.against in ("total", "largest", "mean"):
+        what = f"the {what}"
+    return what + (f" of the same {words(result.within)}" if result.within else "")
+
+
+def _short(result: Relation) -> str:
+    return shortened(result.against.removeprefix("item:"))
+
+
+def _row(
+    result: Relation, line: Line, decimals: int, formats: Formats, marks: Marks, width: int, *, starts: bool
+) -> Row:
+    table, i = line.columns, line.i
+    start, end = (int(to_days(table[name][i])) for name in ("start", "end"))
+    label = result.periods[int(table["period"][i])]
+    sign = marks.sign(table["direction"][i])
+    moved = "level" if table["direction"][i] == "level" else formats.points(table["ratio_change"][i])
+    named = {
+        "period": period_label(result, label, table["status"][i], start, end, formats) if starts else "",
+        **item_cells(result, line),
+        "value": formats.number(table["value"][i], decimals),
+    }
+    held = result.against == "total" and not np.isnan(table["ratio"][i])
+    if (line.subtotal or line.total) and not held:  # a sum of items is no item
+        return Row(named, "", line.total, False, line.depth, line.subtotal)
+    cells = named | {
+        "reference": shortened(table["reference_item"][i] or ""),
+        "base": formats.number(table["reference"][i], decimals),
+        "change": formats.number(table["gap"][i], decimals, signed=True),
+        "ratio": formats.part(table["ratio"][i]),
+        "bar": formats.bar(table["ratio"][i]),
+        "before": formats.part(table["ratio_before"][i]),
+        "growth": marks.cell(sign, moved, max(width, 5)),
+        "note": table["note"][i],
+    }
+    return Row(cells, "", line.total, starts, line.depth, line.subtotal)

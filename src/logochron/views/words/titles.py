@@ -1,0 +1,139 @@
+"""What a view says around its figures: title, cut, coverage, accounting. The same words in every view."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from numpy.typing import NDArray
+
+from logochron.core.book.formulas import adds_up
+from logochron.core.book.measures import Measure
+from logochron.core.days import to_days
+from logochron.core.rows.answer import Answer
+from logochron.views.formats import Formats, capital, plural, words
+
+
+def subject(
+    result: Answer, measure: Measure, *, split: bool, item: str | None = None, period: str | None = None
+) -> str:
+    """What is shown: "Revenue by month, all harbors"; or of one period, "Revenue in 2026-09 by harbor"."""
+    by = [result.calendar.word(result.each)] if result.each != "span" and period is None else []
+    by += [words(name) for name in result.by if split]
+    named = capital(words(measure.name))
+    if result.per and adds_up(result.book.formulas[measure.name]):
+        named += f" per {words(result.per).replace('-', ' ')}"
+    named += f" {'of' if result.each == 'span' else 'in'} {period}" if period else ""
+    named += f" by {listed(by)}" if by else ""
+    window = result.question.window.in_words(result.calendar, result.each)
+    named += f", {window}" if window else ""
+    if item is not None:
+        named += f", {item}"
+    elif result.kept == "comparable":
+        named += f", comparable {plural(words(result.by[0])) if len(result.by) == 1 else 'items'}"
+    elif not split or not result.by:
+        free = [d for d in result.by or result.book.dimensions if not _selected(result, d)]
+        named += "".join(f", all {plural(words(name))}" for name in free)
+    return named + selection_words(result)
+
+
+def selection_words(result: Answer) -> str:
+    """What was selected, as a title ends with it."""
+    return "".join(f", {words(selected)}" for selected in result.book.selected)
+
+
+def period_word(result: Answer) -> str:
+    """What the periods are called that a basis steps back in."""
+    return result.calendar.word(result.question.window.parent or result.each)
+
+
+def against_words(result: Answer) -> str:
+    """What it is held against, as a title calls it."""
+    if result.question.weeks == "364-days":
+        return f"{_moved(result)} days earlier"
+    if result.question.skip_closed:
+        return result.basis.in_words("day with records")
+    return result.basis.in_words(period_word(result))
+
+
+def base_heading(result: Answer) -> str:
+    """What it is held against, as a column calls it."""
+    return f"{_moved(result)} days ago" if result.question.weeks == "364-days" else result.basis.heading
+
+
+def _moved(result: Answer) -> int:
+    return 364 * getattr(result.basis, "n", 1)
+
+
+def listed(names: Sequence[str]) -> str:
+    """Names as a sentence lists them.
+
+    >>> listed(["month", "harbor", "line"])
+    'month, harbor and line'
+    """
+    *first, last = names
+    return f"{', '.join(first)} and {last}" if first else last
+
+
+def _selected(result: Answer, dimension: str) -> bool:
+    return any(selected.startswith(f"{dimension} ") for selected in result.book.selected)
+
+
+def unit(measure: Measure, formats: Formats) -> str:
+    """The unit of a measure's figures: its own, else the currency, which counts and quotients do not have."""
+    return measure.unit or (formats.currency if measure.kind in ("sum", "difference") else None) or ""
+
+
+def axis_words(measure: Measure, formats: Formats) -> str:
+    """What an axis of amounts is labeled with: the unit, else what is measured."""
+    return unit(measure, formats) or capital(words(measure.name))
+
+
+def period_label(result: Answer, label: str, status: str, start: int, end: int, formats: Formats) -> str:
+    """The label of a period; a running one says to which day, a span of days is said in words."""
+    if result.each == "span":
+        return formats.span(start, end)
+    if status != "to-date":
+        return label
+    return f"{label} to {short_day(result, end, formats)}"
+
+
+def short_day(result: Answer, day: int, formats: Formats) -> str:
+    """The day as a running period's label names it."""
+    civil_month = result.each == "month" and result.calendar.word("month") == "month"
+    return formats.day(day, year=False).split(" ")[0] if civil_month else formats.day(day, year=False)
+
+
+def cut_of(result: Answer, columns: Mapping[str, NDArray[Any]], i: int, formats: Formats) -> str:
+    """Which days of a running row are held against which."""
+    start, end, base_start, base_end = (
+        int(to_days(columns[name][i])) for name in ("start", "end", "base_start", "base_end")
+    )
+    if result.plan is not None:
+        return f"{formats.span(start, end, year=False)}, and the plan of these days"
+    if len(result.alignment.base_starts) > 1:
+        return f"{formats.span(start, end, year=False)}, each of the {len(result.alignment.base_starts)} cut alike"
+    return cut_words(start, end, base_start, base_end, formats)
+
+
+def figure_footnote(result: Answer, formats: Formats) -> str:
+    """The footnote of a figure: coverage, accounting, report date, and what the named years are."""
+    years = result.calendar.legend(result.question.grain, result.alignment.ordinals) if result.each != "span" else ()
+    return formats.dot.join([coverage_line(result, formats), *years[-2:]])
+
+
+def cut_words(start: int, end: int, base_start: int, base_end: int, formats: Formats) -> str:
+    """Which days are held against which: "1-18 Oct against 1-18 Oct 2025"."""
+    return f"{formats.span(start, end, year=False)} against {formats.span(base_start, base_end)}"
+
+
+def coverage_line(result: Answer, formats: Formats) -> str:
+    """The footnote of every view: coverage, accounting, report date."""
+    cover, intake = result.book.coverage, result.book.intake
+    parts = [
+        f"Records {formats.day(cover.first)} to {formats.day(cover.recorded_last)}",
+        f"{formats.number(intake.counted, 0)} rows counted, {formats.number(intake.refused, 0)} refused"
+        + (f", {formats.number(intake.set_aside, 0)} set aside" if intake.set_aside else ""),
+        f"report date {formats.day(cover.last)}",
+    ]
+    return formats.dot.join(parts)

@@ -1,0 +1,176 @@
+"""Results to files, by their ending: whole or not at all."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from logochron.core.errors import QuestionError
+from logochron.core.questions.compare import Comparison
+from logochron.core.rows.result import TRUTHS, WHOLE, Result
+from logochron.views.formats import Formats
+from logochron.views.tables.registry import specs
+from logochron.views.tables.spec import TableSpec
+
+#: How the engine writes each form that machines read.
+_COPIES = {
+    "csv": "FORMAT csv, HEADER true",
+    "json": "FORMAT json, ARRAY true",
+    "jsonl": "FORMAT json, ARRAY false",
+    "parquet": "FORMAT parquet",
+}
+TABLES = (*(f".{form}" for form in _COPIES), ".md")
+FIGURES = (".png", ".svg", ".pdf")
+
+
+def write(
+    result: Result,
+    path: str | Path,
+    *,
+    formats: Formats | None = None,
+    figure: Callable[[], Any] | None = None,
+) -> Path:
+    """Write a result to a file, by its ending.
+
+    Parameters
+    ----------
+    figure
+        Draws the figure for .png, .svg and .pdf; the columns of the total where None.
+
+    Raises
+    ------
+    QuestionError
+        Where the ending is unknown or the file cannot be written.
+    """
+    path = Path(path)
+    ending = check_ending(path)
+    if ending in FIGURES:
+        if figure is None:
+            from logochron.views import draw
+
+            if not isinstance(result, Comparison):
+                raise QuestionError(
+                    f"{path}: no figure shows the answer of {result.kind}; known are {', '.join(TABLES)}"
+                )
+
+            drawn = draw.columns(result)
+        else:
+            drawn = figure()
+        with whole_file(path) as target:
+            from logochron.views.figures.draw_base import save
+
+            save(drawn, target, ending[1:])
+        return path
+    with whole_file(path) as target:
+        if ending == ".md":
+            target.write_text(markdown(result, formats or Formats()), encoding="utf-8")
+        else:
+            _copy(result, target, ending[1:])
+    return path
+
+
+def check_ending(path: Path) -> str:
+    """The ending of a path that can be written."""
+    ending = path.suffix.lower()
+    if ending not in TABLES + FIGURES:
+        known = ", ".join(TABLES + FIGURES)
+        raise QuestionError(f"{path} has an ending that cannot be written; known are {known}")
+    return ending
+
+
+@contextmanager
+def whole_file(path: Path) -> Iterator[Path]:
+    """A file beside `path` to write to, put in its place when all went well."""
+    try:
+        if path.is_dir():
+            raise IsADirectoryError("it is a directory")
+        handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.stem}-", suffix=path.suffix)
+        os.close(handle)
+    except OSError as error:
+        raise QuestionError(f"{path} cannot be written: {error.strerror or error}") from None
+    beside = Path(name)
+    try:
+        yield beside
+        mode = path.stat().st_mode if path.exists() else 0o666 & ~_umask()
+        beside.chmod(mode & 0o777)
+        beside.replace(path)
+    except OSError as error:
+        raise QuestionError(f"{path} cannot be written: {error.strerror or error}") from None
+    finally:
+        beside.unlink(missing_ok=True)
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask
+
+
+def text_of(result: Result, form: str, formats: Formats) -> str:
+    """A result as text for standard output: csv, json, jsonl or md."""
+    if form == "md":
+        return markdown(result, formats)
+    with tempfile.TemporaryDirectory(prefix="logochron-") as folder:
+        target = Path(folder) / f"table.{form}"
+        _copy(result, target, form)
+        return target.read_text(encoding="utf-8")
+
+
+def _copy(result: Result, target: Path, form: str) -> None:
+    """The table's columns through the engine: no figure is formatted, none is rounded."""
+    import duckdb
+
+    fields, arrays = [], {}
+    for place, (name, values) in enumerate(result.columns.items()):
+        key = f"c{place}"
+        if name == "period":
+            labels = np.array([*result.periods, None], dtype=object)  # never empty: its type stays text
+            values = labels[values.astype(np.int64)]
+        if name in TRUTHS:
+            values = np.array([np.nan if truth is None else float(truth) for truth in values])
+            cast = "BOOLEAN"
+        elif values.dtype.kind == "M":
+            values, cast = values.astype("datetime64[us]"), "DATE"
+        elif values.dtype.kind == "f":
+            cast = "BIGINT" if name in WHOLE else "DOUBLE"
+        elif values.dtype.kind == "i":
+            cast = "BIGINT"
+        else:
+            cast = "VARCHAR"
+        arrays[key] = np.ascontiguousarray(values)
+        clean = f"CASE WHEN isnan({key}) THEN NULL ELSE {key} END" if values.dtype.kind == "f" else key
+        quoted = name.replace('"', '""')
+        fields.append(f'CAST({clean} AS {cast}) AS "{quoted}"')
+    with duckdb.connect() as connection:
+        connection.register("answer", arrays)
+        place_text = str(target).replace("'", "''")
+        connection.execute(f"COPY (SELECT {', '.join(fields)} FROM answer) TO '{place_text}' ({_COPIES[form]})")
+
+
+def markdown(result: Result, formats: Formats) -> str:
+    """The tables of an answer in Markdown."""
+    return "\n".join(_markdown(spec) for spec in specs(result, formats))
+
+
+def _markdown(spec: TableSpec) -> str:
+    def line(cells: list[str]) -> str:
+        escaped = (" ".join(cell.split()).replace("\\", "\\\\").replace("|", "\\|") for cell in cells)
+        return f"| {' | '.join(escaped)} |"
+
+    headings = list(spec.headings)
+    rules = ["---:" if column in spec.numeric else "---" for column in headings]
+    lines = [f"**{spec.title}**" + (f" ({spec.unit})" if spec.unit else ""), ""]
+    lines += [line([spec.headings[column] for column in headings]), f"| {' | '.join(rules)} |"]
+    for row in spec.rows:
+        cells = [row.cells.get(column, "") for column in headings]
+        cells = [f"· {cell}" if row.depth and column.startswith("dim:") else cell
+                 for column, cell in zip(headings, cells)]  # fmt: skip
+        strong = row.total or row.subtotal
+        lines.append(line([f"**{cell}**" if strong and cell.strip() else cell for cell in cells]))
+    return "\n".join([*lines, "", *(f"{text}  " for text in spec.lines), ""])
