@@ -6,7 +6,7 @@ The public names are loaded when they are first used, so that ``import logochron
 from importlib import import_module
 from typing import Any
 
-from logochron.core import ports as _hooks
+from logochron.core import ports as _ports
 
 __version__ = "0.1.0"
 
@@ -107,8 +107,12 @@ def _receipt(receipt: Any) -> str:
     return str(import_module("logochron.views.tables.receipt_table").receipt_text(receipt))
 
 
-_hooks.write, _hooks.html, _hooks.listing = _write, _html, _listing
-_hooks.holidays, _hooks.receipt = _holidays, _receipt
+def _totals(book: Any, each: Any, by: Any, calendar: Any) -> Any:
+    return import_module("logochron.core.questions.totals").totals(book, each, by, calendar)
+
+
+_ports.write, _ports.html, _ports.listing = _write, _html, _listing
+_ports.holidays, _ports.receipt, _ports.totals = _holidays, _receipt, _totals
 
 
 def __getattr__(name: str) -> Any:

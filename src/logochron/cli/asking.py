@@ -19,15 +19,17 @@ from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.judge.judging import Judging
-from logochron.core.questions.compare import AFTER, BEFORE, UNUSUAL, Comparison, compare
+from logochron.core.questions.compare import Comparison, compare
 from logochron.core.questions.explain import explain
 from logochron.core.questions.period_list import list_periods
+from logochron.core.rows.columns import UNUSUAL, check_dimensions
 from logochron.core.rows.result import Result
+from logochron.views.figures.registry import FIGURES, figure_of
 from logochron.views.formats import Formats
-from logochron.views.write_file import FIGURES, TABLES, check_ending, text_of, write
+from logochron.views.write_file import PICTURES, TABLES, check_ending, text_of, write
 
-#: Options of one figure only.
-_OF_FIGURE = {"item": "columns", "panels": "columns", "split": "bars"}
+#: Options of one figure only; the lane of bars has a default.
+_OF_FIGURE = {option: figure.name for figure in FIGURES for option in figure.options if option != "lane"}
 
 
 def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar) -> Daybook:
@@ -126,6 +128,13 @@ def _planned(sales: tuple[str, ...], asked: dict[str, Any]) -> dict[str, Any]:
     return _spans(asked, book, calendar) | {"against": basis, "plan": plan}
 
 
+def _dimensions(asked: dict[str, Any], answer: str) -> dict[str, str]:
+    """The dimensions, refused before anything is read where the answer has columns called like them."""
+    dimensions = options.dimensions(asked["by"])
+    check_dimensions(answer, dimensions, list(dimensions.values()))
+    return dimensions
+
+
 def _items(asked: dict[str, Any]) -> dict[str, Any]:
     """The options that choose and order items."""
     return {"top": asked["top"], "sort": asked["sort"]}
@@ -148,7 +157,7 @@ def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     formats = _formats(asked)
     target = _target(asked)
     judging = _judging(asked)
-    alerts = alerts_of(asked["alerts"], (*BEFORE, *AFTER, *UNUSUAL), options.dimensions(asked["by"]), judging)
+    alerts = alerts_of(asked["alerts"], "compare", _dimensions(asked, "compare"), judging)
     result = compare(
         **_planned(sales, asked),
         per=asked["per"],
@@ -167,7 +176,7 @@ def answer_relate(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     from logochron.core.questions import relate
 
     formats, target, judging = _formats(asked), _target(asked), _judging(asked)
-    alerts = alerts_of(asked["alerts"], (*BEFORE, *relate.AFTER), options.dimensions(asked["by"]), judging)
+    alerts = alerts_of(asked["alerts"], "relate", _dimensions(asked, "relate"), judging)
     calendar = calendar_of(asked)
     result = relate.relate(
         **_spans(asked, read_book(sales, asked, calendar), calendar),
@@ -187,7 +196,7 @@ def answer_drivers(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     from logochron.core.questions import drivers
 
     formats, target, judging = _formats(asked), _target(asked), _judging(asked)
-    alerts = alerts_of(asked["alerts"], ("measure", *drivers.AFTER), options.dimensions(asked["by"]), judging)
+    alerts = alerts_of(asked["alerts"], "drivers", _dimensions(asked, "drivers"), judging)
     result = drivers.drivers(
         **_planned(sales, asked),
         **_items(asked),
@@ -201,6 +210,7 @@ def answer_drivers(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
 def answer_explain(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
     """Explain one figure."""
     formats = _formats(asked)
+    _dimensions(asked, "compare")
     target = _target(asked)
     result = compare(
         **_planned(sales, asked),
@@ -245,15 +255,15 @@ def _target(asked: dict[str, Any]) -> Path | None:
     if out is None:
         for name in ("figure", *_OF_FIGURE):
             if asked.get(name) is not None:
-                raise QuestionError(f"--{name} needs --out FILE with one of {', '.join(FIGURES)}")
+                raise QuestionError(f"--{name} needs --out FILE with one of {', '.join(PICTURES)}")
         return None
     if asked["form"]:
         raise QuestionError("--out chooses the form by its ending: leave --as out")
     target = Path(out)
     ending = check_ending(target)
-    if figure and ending not in FIGURES:
-        raise QuestionError(f"--figure {figure} needs --out with one of {', '.join(FIGURES)}; got {out!r}")
-    if ending in FIGURES and "figure" not in asked:
+    if figure and ending not in PICTURES:
+        raise QuestionError(f"--figure {figure} needs --out with one of {', '.join(PICTURES)}; got {out!r}")
+    if ending in PICTURES and "figure" not in asked:
         raise QuestionError(f"{target}: no figure shows this answer; known are {', '.join(TABLES)}")
     if target.is_dir() or not target.parent.is_dir():
         what = "it is a directory" if target.is_dir() else f"there is no directory {target.parent}"
@@ -263,15 +273,15 @@ def _target(asked: dict[str, Any]) -> Path | None:
 
 def _figure(result: Comparison, asked: dict[str, Any], formats: Formats) -> Callable[[], Any]:
     def drawn() -> Any:
-        from logochron.views import draw
-
-        if asked["figure"] == "bars":
-            lane = None if asked["lane"] == "none" else asked["lane"]
-            return draw.bars(result, split=asked["split"], lane=lane, formats=formats)
-        item = asked["item"]
-        if item is not None and len(result.by) > 1:  # one label may hold a comma, several are parted by it
-            item = tuple(options.names((item,)))
-        return draw.columns(result, item=item, panels=asked["panels"], formats=formats)
+        shown = figure_of(result.kind, asked["figure"])
+        assert shown is not None  # only figures of this answer may be named
+        chosen = {option: asked[option] for option in shown.options}
+        if chosen.get("item") is not None and len(result.by) > 1:
+            # one label may hold a comma, several are parted by it
+            chosen["item"] = tuple(options.names((chosen["item"],)))
+        if chosen.get("lane") == "none":
+            chosen["lane"] = None
+        return shown.draw(result, **chosen, formats=formats)
 
     return drawn
 

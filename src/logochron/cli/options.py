@@ -32,6 +32,7 @@ from logochron.core.options import (
     YearNamed,
     values,
 )
+from logochron.views.figures.registry import NAMES as FIGURE_NAMES
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -244,7 +245,7 @@ def output(command: F) -> F:
 def drawing(command: F) -> F:
     """Options of figures."""
     return _all(
-        click.option("--figure", type=click.Choice(["columns", "bars"]), help="The drawing, with --out."),
+        click.option("--figure", type=click.Choice(FIGURE_NAMES), help="The drawing, with --out."),
         click.option("--item", metavar="NAME", help="columns: one item (several dimensions by comma)."),
         click.option("--panels", metavar="COL", help="columns: a small panel for each item."),
         click.option("--split", metavar="COL", help="bars: a second dimension in panels."),

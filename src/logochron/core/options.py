@@ -77,3 +77,19 @@ def check_count(name: str, value: object, least: int = 1) -> int:
     if isinstance(value, bool) or not isinstance(value, Integral) or value < least:
         raise QuestionError(f"`{name}` must be a whole number from {least} up; got {value!r}")
     return int(value)
+
+
+#: The plurals of our own words, as messages in English use them.
+PLURALS = {
+    **{"day": "days", "week": "weeks", "month": "months", "quarter": "quarters", "half": "halves", "year": "years"},
+    **{"period": "periods", "record": "records", "row": "rows"},
+}
+
+
+def how_many(n: int, word: str) -> str:
+    """A number of things with their word.
+
+    >>> how_many(1, "record"), how_many(1200, "record")
+    ('1 record', '1,200 records')
+    """
+    return f"{n:,} {word if n == 1 else PLURALS[word]}"

@@ -1,4 +1,4 @@
-"""The one door from results to the code that shows them; the package opens it, `core` imports nothing above."""
+"""The one door from the core to code above it: the package opens it, `core` imports nothing that reads or shows."""
 
 from __future__ import annotations
 
@@ -6,6 +6,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+#: Set by the package: the figure of each measure in each period of a book, as a frame.
+totals: Callable[..., Any]
 #: Set by the package: writes a result to a path, by its ending.
 write: Callable[[Any, str | Path], Path]
 #: Set by the package: a result as HTML.

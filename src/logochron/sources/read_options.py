@@ -15,17 +15,12 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.days import DayLike, day_number, span_ends
 from logochron.core.errors import QuestionError, nearest
 from logochron.core.options import Empty, Grain, OnRefused, Spread, check
-from logochron.core.questions import drivers, relate
-from logochron.core.questions.compare import AFTER, BEFORE, UNUSUAL
 from logochron.sources.accounting import Stated
 from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, Source, locate
 from logochron.sources.kinds.scan import sampled
 from logochron.sources.scanned import PERIOD, Wanted
 from logochron.sources.values.amounts import check_stated
-
-#: Names a dimension may not bear, since tables use them.
-TAKEN = frozenset((*BEFORE, *AFTER, *UNUSUAL, *relate.AFTER, *drivers.AFTER))
 
 
 class Options(NamedTuple):
@@ -192,12 +187,6 @@ def _names(option: str, given: Any) -> list[str]:
 
 def _dimensions(by: str | Sequence[str] | Mapping[str, str]) -> dict[str, str]:
     named = list(by.items()) if isinstance(by, Mapping) else [(name, name) for name in _names("by", by)]
-    for name, column in named:
-        if name in TAKEN:
-            raise QuestionError(
-                f"`by`: a dimension may not be called {name!r}, as tables have a column of that name; rename it: "
-                f"by={{'its_{name}': {column!r}}} (--by its_{name}={column})"
-            )
     if len(dict(named)) < len(named):
         raise QuestionError(f"`by` names a dimension twice: {', '.join(name for name, _ in named)}")
     return dict(named)

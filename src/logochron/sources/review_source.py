@@ -17,7 +17,7 @@ from logochron.sources.guess_columns import NEARLY, candidates_of, guess, labels
 from logochron.sources.kinds.find_files import locate
 from logochron.sources.kinds.scan import sampled
 from logochron.sources.read import carry_out
-from logochron.sources.read_options import TAKEN, Options, Request
+from logochron.sources.read_options import Options, Request
 from logochron.sources.scanned import Scanned
 
 _MEMORY = "600MB"
@@ -110,7 +110,7 @@ def _columns_found(source: Any, asked: Options, with_items: bool) -> Options:
     if with_items:
         taken = [dates[0], *named, *(leaf.column for leaf in all_leaves(formulas(asked.measures)))]
         names = labels_of(sample, taken)
-        found = found._replace(by={f"the {name}" if name in TAKEN else name: name for name in names})
+        found = found._replace(by=names)
     return found
 
 

@@ -5,12 +5,18 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import Any
+from functools import cache
 
 import numpy as np
 from babel import Locale, UnknownLocaleError
 from babel.dates import format_date
-from babel.numbers import UnknownCurrencyError, format_compact_decimal, format_decimal, validate_currency
+from babel.numbers import (
+    NumberPattern,
+    UnknownCurrencyError,
+    format_compact_decimal,
+    parse_pattern,
+    validate_currency,
+)
 from numpy.typing import NDArray
 
 from logochron.core.days import as_date
@@ -84,9 +90,8 @@ class Formats:
         """
         if not math.isfinite(value):
             return self.dash
-        digits = "#,##0" + ("." + "0" * decimals if decimals else "")
         exact = round(Decimal(repr(float(value))), decimals)
-        text = format_decimal(abs(exact), format=digits, locale=self.locale)
+        text = str(_pattern(decimals).apply(abs(exact), _locale(self.locale)))
         # a change that rounds to nothing keeps its sign
         sign = "-" if value < 0 and (exact or signed) else "+" if signed and value > 0 else ""
         return self._signs(sign) + (text if not self.plain else self._signs(text))
@@ -176,6 +181,17 @@ class Formats:
         return self.number(part * 100, 1, signed=True)
 
 
+@cache
+def _pattern(decimals: int) -> NumberPattern:
+    """How numbers of so many decimals are written, prepared once."""
+    return parse_pattern("#,##0" + ("." + "0" * decimals if decimals else ""))
+
+
+@cache
+def _locale(name: str) -> Locale:
+    return Locale.parse(name)
+
+
 def fitting_decimals(values: NDArray[np.float64], changes: NDArray[np.float64], scale: int | None) -> int:
     """How many decimals the amounts of a table need: none where they are large, but never a change hidden."""
     finite = np.abs(values[np.isfinite(values)])
@@ -210,24 +226,7 @@ def capital(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
-def plural(name: str) -> str:
-    """The plural of an English noun, roughly.
-
-    >>> plural("harbor"), plural("category"), plural("branch")
-    ('harbors', 'categories', 'branches')
-    """
-    if name.endswith("y") and name[-2:-1] not in "aeiou":
-        return name[:-1] + "ies"
-    return name + ("es" if name.endswith(("s", "x", "z", "ch", "sh")) else "s")
-
-
 def shortened(label: str, most: int = 28) -> str:
     """A label cut with an ellipsis where it is too long; an empty one said so, line ends as spaces."""
     text = " ".join(label.split()) if label.strip() else "(empty)"
     return text if len(text) <= most else text[: most - 1].rstrip() + "…"
-
-
-def of_measure(columns: Any, measure: str) -> dict[str, NDArray[Any]]:
-    """The rows of one measure."""
-    rows = columns["measure"] == measure
-    return {name: values[rows] for name, values in columns.items()}

@@ -12,11 +12,11 @@ from typing import Any
 import numpy as np
 
 from logochron.core.errors import QuestionError
-from logochron.core.questions.compare import Comparison
-from logochron.core.rows.result import TRUTHS, WHOLE, Result
+from logochron.core.rows.columns import kind_of
+from logochron.core.rows.result import Result
+from logochron.views.figures.registry import figure_of
 from logochron.views.formats import Formats
-from logochron.views.tables.registry import specs
-from logochron.views.tables.spec import TableSpec
+from logochron.views.tables.markdown import markdown
 
 #: How the engine writes each form that machines read.
 _COPIES = {
@@ -26,7 +26,7 @@ _COPIES = {
     "parquet": "FORMAT parquet",
 }
 TABLES = (*(f".{form}" for form in _COPIES), ".md")
-FIGURES = (".png", ".svg", ".pdf")
+PICTURES = (".png", ".svg", ".pdf")
 
 
 def write(
@@ -50,16 +50,14 @@ def write(
     """
     path = Path(path)
     ending = check_ending(path)
-    if ending in FIGURES:
+    if ending in PICTURES:
         if figure is None:
-            from logochron.views import draw
-
-            if not isinstance(result, Comparison):
+            shown = figure_of(result.kind)
+            if shown is None:
                 raise QuestionError(
                     f"{path}: no figure shows the answer of {result.kind}; known are {', '.join(TABLES)}"
                 )
-
-            drawn = draw.columns(result)
+            drawn = shown.draw(result)
         else:
             drawn = figure()
         with whole_file(path) as target:
@@ -78,8 +76,8 @@ def write(
 def check_ending(path: Path) -> str:
     """The ending of a path that can be written."""
     ending = path.suffix.lower()
-    if ending not in TABLES + FIGURES:
-        known = ", ".join(TABLES + FIGURES)
+    if ending not in TABLES + PICTURES:
+        known = ", ".join(TABLES + PICTURES)
         raise QuestionError(f"{path} has an ending that cannot be written; known are {known}")
     return ending
 
@@ -122,27 +120,32 @@ def text_of(result: Result, form: str, formats: Formats) -> str:
         return target.read_text(encoding="utf-8")
 
 
+#: The engine's type of each kind of column.
+_CASTS = {
+    **{"day": "DATE", "days": "BIGINT", "count": "BIGINT", "truth": "BOOLEAN"},
+    **dict.fromkeys(("amount", "part", "change"), "DOUBLE"),
+}
+
+
 def _copy(result: Result, target: Path, form: str) -> None:
     """The table's columns through the engine: no figure is formatted, none is rounded."""
     import duckdb
 
     fields, arrays = [], {}
-    for place, (name, values) in enumerate(result.columns.items()):
-        key = f"c{place}"
-        if name == "period":
+    for place, name in enumerate(result.columns):
+        key, kind = f"c{place}", kind_of(result.kind, name)
+        cast = _CASTS.get(kind, "VARCHAR")
+        if kind == "period" and result.periods:
             labels = np.array([*result.periods, None], dtype=object)  # never empty: its type stays text
-            values = labels[values.astype(np.int64)]
-        if name in TRUTHS:
-            values = np.array([np.nan if truth is None else float(truth) for truth in values])
-            cast = "BOOLEAN"
-        elif values.dtype.kind == "M":
-            values, cast = values.astype("datetime64[us]"), "DATE"
-        elif values.dtype.kind == "f":
-            cast = "BIGINT" if name in WHOLE else "DOUBLE"
-        elif values.dtype.kind == "i":
-            cast = "BIGINT"
+            values = labels[result.columns[name]]
+        elif cast == "VARCHAR":
+            values = result.texts(result.columns, name)
         else:
-            cast = "VARCHAR"
+            values = result.columns[name]
+            if kind == "truth":
+                values = np.where(values < 0, np.nan, values)
+            elif kind == "day":
+                values = values.astype("datetime64[us]")
         arrays[key] = np.ascontiguousarray(values)
         clean = f"CASE WHEN isnan({key}) THEN NULL ELSE {key} END" if values.dtype.kind == "f" else key
         quoted = name.replace('"', '""')
@@ -151,26 +154,3 @@ def _copy(result: Result, target: Path, form: str) -> None:
         connection.register("answer", arrays)
         place_text = str(target).replace("'", "''")
         connection.execute(f"COPY (SELECT {', '.join(fields)} FROM answer) TO '{place_text}' ({_COPIES[form]})")
-
-
-def markdown(result: Result, formats: Formats) -> str:
-    """The tables of an answer in Markdown."""
-    return "\n".join(_markdown(spec) for spec in specs(result, formats))
-
-
-def _markdown(spec: TableSpec) -> str:
-    def line(cells: list[str]) -> str:
-        escaped = (" ".join(cell.split()).replace("\\", "\\\\").replace("|", "\\|") for cell in cells)
-        return f"| {' | '.join(escaped)} |"
-
-    headings = list(spec.headings)
-    rules = ["---:" if column in spec.numeric else "---" for column in headings]
-    lines = [f"**{spec.title}**" + (f" ({spec.unit})" if spec.unit else ""), ""]
-    lines += [line([spec.headings[column] for column in headings]), f"| {' | '.join(rules)} |"]
-    for row in spec.rows:
-        cells = [row.cells.get(column, "") for column in headings]
-        cells = [f"· {cell}" if row.depth and column.startswith("dim:") else cell
-                 for column, cell in zip(headings, cells)]  # fmt: skip
-        strong = row.total or row.subtotal
-        lines.append(line([f"**{cell}**" if strong and cell.strip() else cell for cell in cells]))
-    return "\n".join([*lines, "", *(f"{text}  " for text in spec.lines), ""])

@@ -5,38 +5,24 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
-from logochron.core.align.base_spans import BaseSpans, Objects, Rows, any_part, base_spans, check_moved, one_span
-from logochron.core.align.bases import Basis, Fixed
-from logochron.core.align.windows import Window
+from logochron.core.align.base_spans import BaseSpans, Objects, ValueSpans, any_part, base_spans, check_moved, one_span
+from logochron.core.align.bases import Fixed
+from logochron.core.align.question import Question
 from logochron.core.book.coverage import Coverage
 from logochron.core.calendars.base import Bools, Calendar
-from logochron.core.days import Days, day_number, iso, whole_span
+from logochron.core.days import Days, as_date, day_number, iso, whole_span
 from logochron.core.errors import QuestionError
-from logochron.core.options import Each, Grain, Partial, Weeks
+from logochron.core.notes import Noted
+from logochron.core.options import Grain
 
 #: More rows than this named by `at` are taken for a slip.
 MOST_PERIODS = 100_000
+#: How much of a period the records cover, as their place here.
+STATUSES = ("complete", "to-date", "partial")
+COMPLETE, TO_DATE, PARTIAL = range(len(STATUSES))
 _FAR = np.iinfo(np.int64).max
-
-
-class Question(NamedTuple):
-    """What is to be lined up: the settings of a comparison that are about days."""
-
-    calendar: Calendar
-    each: Each
-    basis: Basis
-    window: Window = Window()
-    partial: Partial = "to-date"
-    weeks: Weeks = "same-number"
-    skip_closed: bool = False
-    at: Any = None
-    last: int | None = None
-
-    @property
-    def grain(self) -> Grain:
-        """`each`, where it is no span."""
-        return "day" if self.each == "span" else self.each
 
 
 class Alignment(NamedTuple):
@@ -44,22 +30,22 @@ class Alignment(NamedTuple):
 
     `starts` to `ends` are the value's days. The base has one or several parts, shape (parts, periods): its sum
     is that of the parts that are `part_known`, divided by their number. Where `base_known` is False the base's
-    days mean nothing. `notes` are pairs of rows and a text (or texts). `rows` and `parts` are both sides before
-    the report date cut them.
+    days mean nothing. `notes` are of whole periods. `rows` and `parts` are both sides before the report date cut
+    them; `status` is an index into `STATUSES`.
     """
 
-    rows: Rows
+    rows: ValueSpans
     parts: BaseSpans
     starts: Days
     ends: Days
-    status: Objects
+    status: NDArray[np.int8]
     value_known: Bools
     base_labels: Objects
     base_starts: Days
     base_ends: Days
     part_known: Bools
     base_known: Bools
-    notes: tuple[tuple[Bools, Any], ...] = ()
+    notes: tuple[Noted, ...] = ()
 
     @property
     def ordinals(self) -> Days:
@@ -143,7 +129,7 @@ def align(question: Question, coverage: Coverage, recorded: Days, plan: Coverage
         parts=parts,
         starts=starts,
         ends=ends,
-        status=np.where(whole, "complete", np.where(running, "to-date", "partial")).astype(object),
+        status=np.where(whole, COMPLETE, np.where(running, TO_DATE, PARTIAL)).astype(np.int8),
         value_known=value_known,
         base_labels=_joined(parts, part_known & enough if as_is else np.zeros_like(held)),
         base_starts=base_starts,
@@ -154,7 +140,7 @@ def align(question: Question, coverage: Coverage, recorded: Days, plan: Coverage
     return aligned._replace(notes=_notes(question, aligned, fragment, coverage, plan))
 
 
-def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[Rows, BaseSpans]:
+def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[ValueSpans, BaseSpans]:
     """The rows and their bases, before the report date cuts them."""
     calendar, each = question.calendar, question.each
     if question.weeks == "364-days":
@@ -165,13 +151,13 @@ def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[R
         first, last = _one_span(question.at)
         ends = np.array([first]), np.array([last])
         label = np.array([f"{iso(first)}..{iso(last)}"], dtype=object)
-        rows = Rows(np.zeros(1, dtype=np.int64), label, ends[0], ends[0], ends[1], np.ones(1, dtype=bool))
+        rows = ValueSpans(np.zeros(1, dtype=np.int64), label, ends[0], ends[0], ends[1], np.ones(1, dtype=bool))
         parts = one_span(question.basis, calendar, first, last, question.weeks)
         if question.partial == "drop" and not (first >= coverage.first and last <= coverage.last):
             return rows.none(), parts.none()
         return rows, parts
     ordinals = _periods(question, coverage)
-    rows = Rows(
+    rows = ValueSpans(
         ordinals,
         calendar.labels(each, ordinals).astype(object),
         question.window.starts(calendar, each, ordinals),
@@ -228,7 +214,7 @@ def named_periods(calendar: Calendar, each: Grain, at: Any) -> tuple[int, int]:
     return low, high
 
 
-def _cut(question: Question, rows: Rows, parts: BaseSpans, running: Bools, report: int) -> Days:
+def _cut(question: Question, rows: ValueSpans, parts: BaseSpans, running: Bools, report: int) -> Days:
     """The last day of each base of the running rows, at the same point of their last period."""
     starts, base_starts = rows.own_starts[running], parts.own_starts[:, running]
     if question.each == "span" or question.weeks == "364-days":
@@ -264,17 +250,16 @@ def _joined(parts: BaseSpans, taken: Bools) -> Objects:
 
 def _notes(
     question: Question, aligned: Alignment, fragment: Bools, coverage: Coverage, plan: Coverage | None
-) -> tuple[tuple[Bools, Any], ...]:
+) -> tuple[Noted, ...]:
     """What is to be said of each row."""
     parts, value_known, base_known = aligned.parts, aligned.value_known, aligned.base_known
-    held_by, starts, ends = (coverage, "the records start", "the records end") if plan is None else (
-        plan, "the plan starts", "the plan ends")  # fmt: skip
+    held_by, whose = (coverage, "records") if plan is None else (plan, "plan")
     missing = parts.found.all(axis=0) & ~base_known
     before = (fragment & aligned.rows.whole) | any_part(aligned.base_starts < held_by.first)
-    notes: list[tuple[Bools, Any]] = [
-        (~value_known, "not recorded"),
-        (missing & before, f"no base: {starts} on {iso(held_by.first)}"),
-        (missing & ~before, f"no base: {ends} on {iso(held_by.last)}"),
+    notes = [
+        Noted(~value_known, "not recorded"),
+        Noted(missing & before, f"no base: {whose} {'starts' if plan else 'start'}", (as_date(held_by.first),)),
+        Noted(missing & ~before, f"no base: {whose} {'ends' if plan else 'end'}", (as_date(held_by.last),)),
         *parts.notes,
     ]
     if plan is None:
@@ -282,23 +267,21 @@ def _notes(
         if question.each == "week" or (question.calendar.whole_weeks and question.each != "span"):
             notes.append(_weeks_differ(aligned, both))
         if question.window.parent == "year":
-            notes.append((any_part(parts.uncut & both), "whole base year"))
+            notes.append(Noted(any_part(parts.uncut & both), "whole base year"))
         meets = (aligned.base_starts <= aligned.ends) & (aligned.base_ends >= aligned.starts)
-        notes.append((any_part(meets & both), "overlap"))
+        notes.append(Noted(any_part(meets & both), "overlap"))
     if coverage.by_word:
         beyond = value_known & (aligned.ends > coverage.recorded_last)
         if plan is None:
             beyond |= base_known & any_part(aligned.part_known & (aligned.base_ends > coverage.recorded_last))
-        notes.append((beyond, f"complete by word to {iso(coverage.last)}"))
+        notes.append(Noted(beyond, "complete by word", (as_date(coverage.last),)))
     return tuple(notes)
 
 
-def _weeks_differ(aligned: Alignment, both: Bools) -> tuple[Bools, Any]:
+def _weeks_differ(aligned: Alignment, both: Bools) -> Noted:
     """Five weeks against four: where value and base are of unlike length."""
     weeks, base_weeks = (-(-days // 7) for days in (
         aligned.ends - aligned.starts + 1, aligned.base_ends - aligned.base_starts + 1))  # fmt: skip
     differ = both & (weeks != base_weeks)
     first = differ.argmax(axis=0)
-    against = base_weeks[first, np.arange(aligned.size)]
-    texts = np.char.add(np.char.mod("%d weeks against ", weeks), np.char.mod("%d", against))
-    return any_part(differ), texts.astype(object)
+    return Noted(any_part(differ), "weeks", (weeks, base_weeks[first, np.arange(aligned.size)]))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,12 +13,13 @@ from logochron.core.calendars.base import Bools, Calendar, Earlier, day_labels
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.days import Days, iso
 from logochron.core.errors import QuestionError
+from logochron.core.notes import Noted
 from logochron.core.options import Grain, Weeks
 
 Objects = NDArray[np.object_]
 
 
-class Rows(NamedTuple):
+class ValueSpans(NamedTuple):
     """The value side: the label of each row, the first day of its window, and the period it ends with."""
 
     ordinals: Days
@@ -28,9 +29,9 @@ class Rows(NamedTuple):
     ends: Days
     whole: Bools  # whether the calendar has all of them
 
-    def none(self) -> Rows:
+    def none(self) -> ValueSpans:
         """No rows at all."""
-        return Rows(
+        return ValueSpans(
             self.ordinals[:0], self.labels[:0], self.starts[:0], self.own_starts[:0], self.ends[:0], self.whole[:0]
         )
 
@@ -39,8 +40,7 @@ class BaseSpans(NamedTuple):
     """The base side, shape (parts, rows): several parts make a mean.
 
     `own_starts` to `ends` is the last period of each, the one that a report date cuts, unless `uncut`. `found`
-    says whether it can be a base at all, `labels` is None where there is no such period; `notes` are pairs of rows and
-    texts.
+    says whether it can be a base at all, `labels` is None where there is no such period.
     """
 
     starts: Days
@@ -49,7 +49,7 @@ class BaseSpans(NamedTuple):
     found: Bools
     uncut: Bools
     labels: Objects
-    notes: tuple[tuple[Bools, Any], ...]
+    notes: tuple[Noted, ...]
     ordinals: Days | None = None
 
     def none(self) -> BaseSpans:
@@ -67,7 +67,7 @@ class BaseSpans(NamedTuple):
 
 
 def base_spans(
-    basis: Basis, calendar: Calendar, each: Grain, window: Window, rows: Rows, weeks: Weeks, recorded: Days | None
+    basis: Basis, calendar: Calendar, each: Grain, window: Window, rows: ValueSpans, weeks: Weeks, recorded: Days | None
 ) -> BaseSpans:
     """The base of each row of periods.
 
@@ -117,12 +117,16 @@ def base_spans(
 
 
 def _in_parents(
-    basis: Prior | YearAgo | MeanOf | YearAgoMean | Fixed, calendar: Calendar, each: Grain, parent: Grain, rows: Rows
+    basis: Prior | YearAgo | MeanOf | YearAgoMean | Fixed,
+    calendar: Calendar,
+    each: Grain,
+    parent: Grain,
+    rows: ValueSpans,
 ) -> BaseSpans:
     """The same place in earlier parents: from their start, whole periods, the last one to be cut."""
     parents = calendar.parents(each, parent, rows.ordinals)
     firsts, _ = calendar.children(each, parent, parents)
-    notes: list[tuple[Bools, Any]] = []
+    notes: list[Noted] = []
     at_place = np.ones((1, len(parents)), dtype=bool)
     if isinstance(basis, Fixed):
         named = np.array([basis.ordinal(calendar, each)])
@@ -130,7 +134,7 @@ def _in_parents(
         own = calendar.children(each, parent, of_named)[0]
         earlier = Earlier.all_found(np.broadcast_to(of_named, (1, len(parents))).copy())
         at_place = (rows.ordinals - firsts == named - own)[None]
-        notes.append((~at_place[0], f"no base: {basis.label} is at another place of its {calendar.word(parent)}"))
+        notes.append(Noted(~at_place[0], "no base: other place", (basis.label, calendar.word(parent))))
     else:
         earlier = basis.steps(calendar, parent, parents)
         notes += _told(earlier)
@@ -148,7 +152,7 @@ def _in_parents(
         labels = day_labels(ends).astype(object)
         if isinstance(calendar, CivilCalendar):
             short = calendar.leap_days(np.broadcast_to(rows.ends, ends.shape), ends)
-            notes.append((any_part(short), "leap day"))
+            notes.append(Noted(any_part(short), "leap day"))
     else:
         ordinals = base_firsts + (rows.ordinals - firsts)
         beyond = ordinals > base_lasts
@@ -162,31 +166,31 @@ def _in_parents(
     return BaseSpans(starts, own_starts, ends, found, beyond, labels, tuple(notes), ordinals)
 
 
-def _told(earlier: Earlier) -> list[tuple[Bools, Any]]:
-    """The notes of each part; one that several parts bear is said once."""
-    told = np.zeros(earlier.notes.shape[1:], dtype=object)
-    notes = []
-    for texts in earlier.notes:
-        notes.append(((texts != "") & (texts != told), texts))
-        told = texts
-    return notes
+def _told(earlier: Earlier) -> list[Noted]:
+    """The notes of each part; one that the part before bears too is said once."""
+    rows, code, args = earlier.note
+    again = np.zeros(rows.shape, dtype=bool)
+    again[1:] = rows[:-1]
+    for arg in args:
+        if isinstance(arg, np.ndarray):
+            again[1:] &= arg[1:] == arg[:-1]
+    return [
+        Noted(rows[part] & ~again[part], code, tuple(a[part] if isinstance(a, np.ndarray) else a for a in args))
+        for part in range(len(rows))
+    ]
 
 
-def _not_listed(
-    calendar: Calendar, grain: Grain, earlier: Earlier, there: Bools, whole: Bools
-) -> list[tuple[Bools, Any]]:
+def _not_listed(calendar: Calendar, grain: Grain, earlier: Earlier, there: Bools, whole: Bools) -> list[Noted]:
     """The notes where a calendar of listed periods does not reach back far enough."""
     cut_off = earlier.found & there & ~whole
-    notes: list[tuple[Bools, Any]] = [
-        (any_part(earlier.found & ~there), f"no base: the calendar lists none{calendar.extent()}")
-    ]
+    notes = [Noted(any_part(earlier.found & ~there), "no base: not listed", (calendar.extent(),))]
     if cut_off.any():
         first = calendar.labels(grain, np.zeros(1, dtype=np.int64))[0]
-        notes.append((any_part(cut_off), f"no base: the calendar starts within {first}"))
+        notes.append(Noted(any_part(cut_off), "no base: cut by the list", (str(first),)))
     return notes
 
 
-def _recorded_before(basis: Basis, calendar: Calendar, rows: Rows, recorded: Days) -> Earlier:
+def _recorded_before(basis: Basis, calendar: Calendar, rows: ValueSpans, recorded: Days) -> Earlier:
     """For days: the last days that have records, instead of the last days."""
     if not isinstance(basis, (Prior, MeanOf)):
         raise QuestionError(f"`skip_closed` goes with against='prior' or 'mean:N'; got {str(basis)!r}")
@@ -194,7 +198,7 @@ def _recorded_before(basis: Basis, calendar: Calendar, rows: Rows, recorded: Day
     places = np.searchsorted(recorded, rows.own_starts)[None] - back
     found = places >= 0
     days = recorded[np.maximum(places, 0)] if len(recorded) else np.broadcast_to(rows.ends, places.shape)
-    return Earlier.where(found, calendar.day_ordinals(days), "no base: no day before has records")
+    return Earlier.where(found, calendar.day_ordinals(days), "no base: no recorded day")
 
 
 def any_part(parts: Bools) -> Bools:
@@ -202,7 +206,7 @@ def any_part(parts: Bools) -> Bools:
     return np.asarray(parts.any(axis=0))
 
 
-def _moved(basis: Basis, calendar: Calendar, each: Grain, rows: Rows) -> BaseSpans:
+def _moved(basis: Basis, calendar: Calendar, each: Grain, rows: ValueSpans) -> BaseSpans:
     """The spans 364 days earlier, or as many times that as the basis goes back years."""
     days = 364 * _years_back(basis)
     starts, own_starts, ends = (side[None] - days for side in (rows.starts, rows.own_starts, rows.ends))
@@ -241,7 +245,7 @@ def one_span(basis: Basis, calendar: Calendar, first: int, last: int, weeks: Wee
         Where the basis names periods.
     """
     length = last - first + 1
-    notes: list[tuple[Bools, Any]] = []
+    notes: list[Noted] = []
     if weeks == "364-days":
         days = 364 * _years_back(basis)
         ends = [(first - days, last - days)]
@@ -257,7 +261,7 @@ def one_span(basis: Basis, calendar: Calendar, first: int, last: int, weeks: Wee
         back = [basis.n] if isinstance(basis, YearAgo) else range(basis.n, 0, -1)
         dates = [CivilCalendar().year_ago("day", np.array([first, last]), k) for k in back]
         ends = [(int(a), int(b)) for (a, b), _, _ in dates]
-        notes = [((texts != "").any(keepdims=True), "leap day") for _, _, texts in dates]
+        notes = [Noted(np.array([note.rows.any()]), "leap day") for _, _, note in dates]
     else:
         raise QuestionError(
             f"`against` {str(basis)!r} names a period; with each='span' say span:FIRST..LAST, 'year-ago' or 'prior'"

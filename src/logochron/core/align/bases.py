@@ -46,15 +46,6 @@ class Prior(_Counted):
         """The base of each period, shape (1, periods)."""
         return Earlier.all_found(ordinals[None] - self.n)
 
-    def in_words(self, grain: str) -> str:
-        """How a title calls it."""
-        return f"the {grain} before" if self.n == 1 else f"{self.n} {grain}s before"
-
-    @property
-    def heading(self) -> str:
-        """How a column calls it."""
-        return "Before" if self.n == 1 else f"{self.n} before"
-
 
 @dataclass(frozen=True)
 class YearAgo(_Counted):
@@ -72,16 +63,7 @@ class YearAgo(_Counted):
 
     def steps(self, calendar: Calendar, grain: Grain, ordinals: Days) -> Earlier:
         """The base of each period, shape (1, periods); a week 53 has none in a year of 52."""
-        return _stacked([calendar.year_ago(grain, ordinals, self.n)])
-
-    def in_words(self, grain: str) -> str:
-        """How a title calls it."""
-        return "a year ago" if self.n == 1 else f"{self.n} years ago"
-
-    @property
-    def heading(self) -> str:
-        """How a column calls it."""
-        return "Year ago" if self.n == 1 else f"{self.n} years ago"
+        return Earlier.stacked([calendar.year_ago(grain, ordinals, self.n)])
 
 
 @dataclass(frozen=True)
@@ -98,15 +80,6 @@ class MeanOf(_Counted):
         """The bases of each period, shape (n, periods), oldest first."""
         return Earlier.all_found(ordinals[None] - np.arange(self.n, 0, -1)[:, None])
 
-    def in_words(self, grain: str) -> str:
-        """How a title calls it."""
-        return f"the mean of the {self.n} {grain}s before"
-
-    @property
-    def heading(self) -> str:
-        """How a column calls it."""
-        return f"Mean of {self.n}"
-
 
 @dataclass(frozen=True)
 class YearAgoMean(_Counted):
@@ -120,16 +93,7 @@ class YearAgoMean(_Counted):
 
     def steps(self, calendar: Calendar, grain: Grain, ordinals: Days) -> Earlier:
         """The bases of each period, shape (n, periods), oldest first."""
-        return _stacked([calendar.year_ago(grain, ordinals, k) for k in range(self.n, 0, -1)])
-
-    def in_words(self, grain: str) -> str:
-        """How a title calls it."""
-        return f"the mean of the same {grain} in the {self.n} years before"
-
-    @property
-    def heading(self) -> str:
-        """How a column calls it."""
-        return f"Mean of {self.n} years"
+        return Earlier.stacked([calendar.year_ago(grain, ordinals, k) for k in range(self.n, 0, -1)])
 
 
 @dataclass(frozen=True)
@@ -166,15 +130,6 @@ class Fixed:
             )
         return low
 
-    def in_words(self, grain: str) -> str:
-        """How a title calls it."""
-        return self.label
-
-    @property
-    def heading(self) -> str:
-        """How a column calls it."""
-        return self.label
-
 
 @dataclass(frozen=True)
 class Plan:
@@ -186,15 +141,6 @@ class Plan:
 
     def __str__(self) -> str:
         return "plan"
-
-    def in_words(self, grain: str) -> str:
-        """How a title calls it."""
-        return "plan"
-
-    @property
-    def heading(self) -> str:
-        """How a column calls it."""
-        return "Plan"
 
 
 @dataclass(frozen=True, init=False)
@@ -214,16 +160,7 @@ class Between:
         object.__setattr__(self, "last", ends[1])
 
     def __str__(self) -> str:
-        return f"span:{self.in_words('')}"
-
-    def in_words(self, grain: str) -> str:
-        """How a title calls it."""
-        return f"{iso(self.first)}..{iso(self.last)}"
-
-    @property
-    def heading(self) -> str:
-        """How a column calls it."""
-        return "Against"
+        return f"span:{iso(self.first)}..{iso(self.last)}"
 
 
 Stepping = Prior | YearAgo | MeanOf | YearAgoMean
@@ -232,10 +169,6 @@ _COUNTED: dict[str, type[Stepping]] = {kind.kind: kind for kind in (Prior, YearA
 #: What may be left out of its count.
 _ONE = ("prior", "year-ago")
 FORMS = "prior, prior:N, year-ago, year-ago:N, mean:N, year-ago-mean:N, fixed:PERIOD, plan, span:FIRST..LAST"
-
-
-def _stacked(steps: list[Earlier]) -> Earlier:
-    return Earlier(*(np.stack(parts) for parts in zip(*steps)))
 
 
 def parse_basis(against: object) -> Basis:

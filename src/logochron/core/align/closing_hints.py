@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from logochron.core.align.align import Alignment, Question
+from logochron.core.align.align import Alignment
+from logochron.core.align.question import Question
 from logochron.core.book.coverage import Coverage, closable
 from logochron.core.days import Days, in_words, iso
 

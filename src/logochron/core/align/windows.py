@@ -7,7 +7,7 @@ from typing import NamedTuple
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError
-from logochron.core.options import Grain, check_count, values
+from logochron.core.options import PLURALS, Grain, check_count, values
 
 
 class Window(NamedTuple):
@@ -33,12 +33,6 @@ class Window(NamedTuple):
             return calendar.whole(self.parent, calendar.parents(each, self.parent, ordinals))
         return calendar.whole(each, ordinals) & calendar.exists(each, ordinals - (self.n - 1))
 
-    def in_words(self, calendar: Calendar, each: str) -> str:
-        """How a title calls it; empty for the period itself."""
-        if self.parent is not None:
-            return f"{calendar.word(self.parent)} to date"
-        return f"running {self.n} {calendar.word(each)}s" if self.n > 1 else ""
-
 
 def window_of(calendar: Calendar, each: Grain, running: object) -> Window:
     """The window that `running` names: a longer grain, or a number of periods.
@@ -58,7 +52,7 @@ def window_of(calendar: Calendar, each: Grain, running: object) -> Window:
             offered = f"with each={each!r} running may be {', '.join(fitting)} or a number" if fitting else (
                 f"with each={each!r} running may be a number"
             )  # fmt: skip
-            raise QuestionError(f"`running` {parent!r} is not made of whole {each}s: {offered}")
+            raise QuestionError(f"`running` {parent!r} is not made of whole {PLURALS[each]}: {offered}")
         return Window(parent=parent)
     if isinstance(running, str):
         raise QuestionError(

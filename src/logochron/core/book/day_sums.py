@@ -2,72 +2,17 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
+from logochron.core.book.items import ROOM, SMALL, Items
 from logochron.core.book.span_sums import Amounts, Cells, Spans, Sums, span_sums
 from logochron.core.days import Days
 
-#: A ledger by day is kept where it is not much larger than the rows themselves.
-_ROOM = 10
-_SMALL, _MOST = 1 << 16, 1 << 23
-
-
-class Items(NamedTuple):
-    """The items of a question: `of_rows` codes each row of the book, `labels` names each item per dimension.
-
-    `keys` are the tuples of codes that occur, as one number each, in order.
-    """
-
-    of_rows: Days
-    labels: tuple[NDArray[np.object_], ...]
-    size: int
-    keys: Days
-    sizes: tuple[int, ...]
-
-    @classmethod
-    def of(cls, codes: Sequence[Days], labels: Sequence[NDArray[np.object_]], rows: int) -> Items:
-        """The tuples of items that occur, numbered in text order of their labels."""
-        if not codes:
-            return cls(np.zeros(rows, dtype=np.int64), (), 1, np.zeros(1, dtype=np.int64), ())
-        sizes = tuple(max(len(known), 1) for known in labels)
-        keys, size = _keys(codes, sizes), math.prod(sizes)
-        if size <= _ROOM * rows + _SMALL:  # a table of all tuples is cheaper than sorting
-            occurs = np.bincount(keys, minlength=size) > 0
-            present = np.flatnonzero(occurs)
-            of_rows = (np.cumsum(occurs) - 1)[keys]
-        else:
-            present, of_rows = np.unique(keys, return_inverse=True)
-        found = []
-        rest = present
-        for known in reversed(labels):
-            rest, code = np.divmod(rest, max(len(known), 1))
-            found.append(known[code])
-        return cls(of_rows.astype(np.int64), tuple(reversed(found)), len(present), present, sizes)
-
-    @classmethod
-    def named(cls, labels: Sequence[NDArray[Any]], rows: int) -> Items:
-        """The items of rows that are told by their labels."""
-        coded = [np.unique(label.astype(str), return_inverse=True) for label in labels]
-        return cls.of([codes for _, codes in coded], [known.astype(object) for known, _ in coded], rows)
-
-    def places(self, codes: Sequence[Days], rows: int) -> Days:
-        """The items of other rows, each of which occurs here."""
-        if not codes:
-            return np.zeros(rows, dtype=np.int64)
-        return np.searchsorted(self.keys, _keys(codes, self.sizes))
-
-
-def _keys(codes: Sequence[Days], sizes: Sequence[int]) -> Days:
-    """Tuples of codes as one number each."""
-    keys = codes[0]
-    for code, size in zip(codes[1:], sizes[1:]):
-        keys = keys * size + code
-    return keys
+#: Sums by day are kept where they are not many more than the rows themselves, and not more than this.
+_MOST = 1 << 23
 
 
 class Counted(NamedTuple):
@@ -78,7 +23,7 @@ class Counted(NamedTuple):
     amounts: Amounts
 
 
-class Ledger:
+class DaySums:
     """Sums over spans for the items of some dimensions. Kept by the book, whose rows never change."""
 
     def __init__(
@@ -90,7 +35,7 @@ class Ledger:
         self._first = int(days.min()) if len(days) else 0
         self._n_days = int(days.max()) - self._first + 1 if len(days) else 0
         cells = self._n_days * items.size
-        self._compact = 0 < cells <= min(_ROOM * len(days) + _SMALL, _MOST)
+        self._compact = 0 < cells <= min(ROOM * len(days) + SMALL, _MOST)
 
     def sums(self, columns: Sequence[str], groups: Sequence[Spans]) -> dict[str, list[Sums]]:
         """For each column and group of spans the sums by span and item."""

@@ -11,18 +11,19 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from logochron.core import ports
 from logochron.core.book.coverage import Coverage, Ends, settle
-from logochron.core.book.day_sums import Items, Ledger
+from logochron.core.book.day_sums import DaySums
 from logochron.core.book.distinct_ids import IdCounts
 from logochron.core.book.filters import Where, holds, in_words, labels_named
-from logochron.core.book.formulas import RECORDS, ROWS, Formula, Part, adds_up, all_leaves, formulas, leaves, work_out
+from logochron.core.book.formulas import RECORDS, ROWS, Formula, adds_up, formulas, leaves
 from logochron.core.book.intake import Intake
+from logochron.core.book.items import Items
 from logochron.core.book.measures import Measure
 from logochron.core.book.record_spans import Standing
 from logochron.core.book.span_sums import Amounts, Spans, Sums
 from logochron.core.calendars.base import Calendar
-from logochron.core.calendars.civil import CivilCalendar
-from logochron.core.days import DayLike, Days, as_date, day_number, iso, span_ends, to_dates
+from logochron.core.days import DayLike, Days, as_date, day_number, iso, span_ends
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.options import Grain
 
@@ -30,7 +31,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
 
-@dataclass(frozen=True, repr=False)
+@dataclass(frozen=True, repr=False, eq=False)
 class Daybook:
     """Sums by day and item, with what they stand for. Made by `logochron.read`.
 
@@ -65,6 +66,9 @@ class Daybook:
     filters: tuple[Where, ...] = ()  # and as it was asked, by the names of dimensions where they have one
     standing: Standing = Standing()  # what each record stands for
     ids: Mapping[str, IdCounts] = field(default_factory=dict)
+    laid_out: dict[tuple[str, ...], DaySums] = field(
+        default_factory=dict
+    )  # by dimensions; books of the same rows share it
 
     @cached_property
     def formulas(self) -> Mapping[str, Formula]:
@@ -187,7 +191,7 @@ class Daybook:
             raise QuestionError(
                 f"`until` {iso(number)} lies past {iso(last_kept)}, where the reading stopped: read again"
             )
-        book = self._sharing(asked_until=number)
+        book = replace(self, asked_until=number)
         book.coverage  # noqa: B018  refuses now, not at the first question
         return book
 
@@ -203,7 +207,8 @@ class Daybook:
         for asked, kept, beyond in ((low, self.kept[0], -1), (high, self.kept[1], 1)):
             if asked is not None and kept is not None and (asked - kept) * beyond > 0:
                 raise QuestionError(f"`covering` {iso(asked)} lies past {iso(kept)}, where the reading stopped")
-        return self._sharing(
+        return replace(
+            self,
             asked_covering=(
                 self.asked_covering[0] if low is None else low,
                 self.asked_covering[1] if high is None else high,
@@ -233,20 +238,16 @@ class Daybook:
                 raise QuestionError(no_such("measure", str(name), known, where="the book"))
         return tuple(known[name] for name in names)
 
-    @cached_property
-    def _ledgers(self) -> dict[tuple[str, ...], Ledger]:
-        return {}
-
-    def ledger(self, by: Sequence[str]) -> Ledger:
-        """The rows by the tuples of items of some dimensions; made once."""
+    def day_sums(self, by: Sequence[str]) -> DaySums:
+        """The rows by the tuples of items of some dimensions; laid out once."""
         names = tuple(by)
-        if names not in self._ledgers:
+        if names not in self.laid_out:
             items = Items.of([self.codes[n] for n in names], [self.labels[n] for n in names], len(self.days))
             records = Amounts(self.records, 0, float(self.records.sum()))
             counted = {key: counts.of(names, items) for key, counts in self.ids.items()}
             rows = Amounts(np.ones_like(self.days), 0, float(len(self.days)))
-            self._ledgers[names] = Ledger(self.days, items, {**self.amounts, RECORDS: records, ROWS: rows}, counted)
-        return self._ledgers[names]
+            self.laid_out[names] = DaySums(self.days, items, {**self.amounts, RECORDS: records, ROWS: rows}, counted)
+        return self.laid_out[names]
 
     def sums(self, by: Sequence[str], columns: Sequence[str], *groups: Spans) -> dict[str, list[Sums]]:
         """Sums of columns over groups of spans for each tuple of items, each of shape (spans, items).
@@ -255,7 +256,7 @@ class Daybook:
         """
         for starts, ends in groups:
             self.standing.check_spans(starts.ravel(), ends.ravel())
-        return self.ledger(by).sums(columns, groups)
+        return self.day_sums(by).sums(columns, groups)
 
     def held_by(self, calendar: Calendar) -> Daybook:
         """The same book without the rows of days that no period of a calendar holds."""
@@ -272,14 +273,8 @@ class Daybook:
             records=self.records[rows],
             codes={name: codes[rows] for name, codes in self.codes.items()},
             amounts={name: column.take(rows) for name, column in self.amounts.items()},
-            **changes,
+            **{"laid_out": {}, **changes},
         )
-
-    def _sharing(self, **changes: Any) -> Daybook:
-        """The same rows with other settings: what was laid out of them serves both."""
-        book = replace(self, **changes)
-        book.__dict__["_ledgers"] = self._ledgers
-        return book
 
     def totals(self, each: Grain, by: str | Sequence[str] = (), calendar: Calendar | None = None) -> pd.DataFrame:
         """The figure of each measure in each period that touches the coverage.
@@ -292,32 +287,6 @@ class Daybook:
         Raises
         ------
         QuestionError
-            Where `each` is no grain or a dimension was not read.
+            Where `each` is no grain, or a dimension was not read or is called like a column of the table.
         """
-        import pandas as pd
-
-        calendar = calendar or CivilCalendar()
-        names = self.check_by(by)
-        first, last = self.coverage.first, self.coverage.last
-        calendar.check_grain(each)
-        ordinals = calendar.touching(each, first, last)
-        starts = np.maximum(calendar.first_days(each, ordinals), first)
-        ends = np.minimum(calendar.last_days(each, ordinals), last)
-        keys = [leaf.key for leaf in all_leaves(self.formulas)]
-        held = self.held_by(calendar)
-        items = held.ledger(names).items
-        sums = held.sums(names, keys, (starts[None], ends[None]))
-        parts = {key: Part(side, self.scale_of(key)) for key, (side,) in sums.items()}
-        frames = []
-        for measure in self.measures:
-            found = work_out(self.formulas[measure.name], parts)
-            made: dict[str, Any] = {
-                "measure": measure.name,
-                "period": np.repeat(calendar.labels(each, ordinals).astype(object), items.size),
-                "start": np.repeat(to_dates(starts).astype("datetime64[s]"), items.size),
-                "end": np.repeat(to_dates(ends).astype("datetime64[s]"), items.size),
-            }
-            made |= {name: np.tile(labels, len(ordinals)) for name, labels in zip(names, items.labels)}
-            made["value"] = np.where(found.known, found.values / 10 ** (found.scale or 0), np.nan).ravel()
-            frames.append(pd.DataFrame(made))
-        return pd.concat(frames, ignore_index=True)
+        return ports.totals(self, each, by, calendar)

@@ -8,7 +8,8 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.day_sums import Counted, Items
+from logochron.core.book.day_sums import Counted
+from logochron.core.book.items import Items
 from logochron.core.book.span_sums import Amounts
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError

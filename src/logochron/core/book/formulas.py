@@ -9,9 +9,10 @@ from typing import Any, Literal, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from logochron.core.book.exact import at_one_scale, divided, subtracted
 from logochron.core.book.filters import Condition, conditions
 from logochron.core.book.measures import Measure
-from logochron.core.book.span_sums import Sums, at_one_scale, divided, subtracted
+from logochron.core.book.span_sums import Sums
 from logochron.core.calendars.base import Bools
 from logochron.core.errors import QuestionError
 
@@ -118,7 +119,7 @@ def counts_ids(formula: Formula) -> bool:
     return any(leaf.counts == "ids" for leaf in leaves(formula))
 
 
-class Part(NamedTuple):
+class LeafSums(NamedTuple):
     """Sums of one leaf: whole numbers at `scale`, or floats where that is None."""
 
     values: Sums
@@ -134,14 +135,15 @@ class Worked(NamedTuple):
 
     @property
     def known(self) -> Bools:
-        """Where it is known."""
-        known = np.isfinite(self.values)
+        """Where it is known, of a shape that fits."""
+        whole = self.scale is not None  # whole numbers are always known
+        known = np.ones((1, 1), dtype=bool) if whole and not self.lacking else np.isfinite(self.values)
         for rows, _ in self.lacking:
-            known &= ~rows
+            known = known & ~rows
         return known
 
 
-def work_out(formula: Formula, parts: Mapping[str, Part], divisor: NDArray[Any] | None = None) -> Worked:
+def work_out(formula: Formula, parts: Mapping[str, LeafSums], divisor: NDArray[Any] | None = None) -> Worked:
     """The figures of a formula from the sums of its leaves.
 
     Parameters

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Sequence
 from numbers import Integral
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -12,6 +13,7 @@ from numpy.typing import NDArray
 from logochron.core.calendars.names import Name, Texts, as_text, read_name
 from logochron.core.days import DayLike, Days, day_number, in_words, to_dates, to_days
 from logochron.core.errors import CalendarError, QuestionError, nearest
+from logochron.core.notes import Noted
 from logochron.core.options import Grain, check, values
 
 if TYPE_CHECKING:
@@ -24,21 +26,33 @@ _BY_LENGTH: tuple[Grain, ...] = values(Grain)
 
 
 class Earlier(NamedTuple):
-    """The same places some years before: `ordinals`, whether they are there (`found`), and a note for each."""
+    """The same places some years before: `ordinals`, whether they are there (`found`), and a note on some."""
 
     ordinals: Days
     found: Bools
-    notes: NDArray[np.object_]
+    note: Noted
 
     @classmethod
     def all_found(cls, ordinals: Days) -> Earlier:
         """Periods that are all there."""
-        return cls.where(np.ones(ordinals.shape, dtype=bool), ordinals, "")
+        found = np.ones(ordinals.shape, dtype=bool)
+        return cls(ordinals, found, Noted(~found, ""))
 
     @classmethod
-    def where(cls, found: Bools, ordinals: Days, why_not: Any) -> Earlier:
-        """Periods of which some are there; the others are noted with a text, or one for each."""
-        return cls(ordinals, found, np.where(found, "", why_not).astype(object))
+    def where(cls, found: Bools, ordinals: Days, why_not: str, *args: Any) -> Earlier:
+        """Periods of which some are there; the others bear a note."""
+        return cls(ordinals, found, Noted(~found, why_not, args))
+
+    @classmethod
+    def stacked(cls, steps: Sequence[Earlier]) -> Earlier:
+        """Several parts for each period, all with one kind of note."""
+        ordinals, found = (np.stack(side) for side in zip(*((step.ordinals, step.found) for step in steps)))
+        rows, code = np.stack([step.note.rows for step in steps]), steps[0].note.code
+        args = tuple(
+            np.stack(arg) if isinstance(arg[0], np.ndarray) else arg[0]
+            for arg in zip(*(step.note.args for step in steps))
+        )
+        return cls(ordinals, found, Noted(rows, code, args))
 
 
 class Calendar(ABC):

@@ -22,6 +22,7 @@ from logochron.core.calendars.names import Name, Texts, as_text, write_names
 from logochron.core.calendars.weeks import WeekYears
 from logochron.core.days import Days
 from logochron.core.errors import CalendarError, QuestionError
+from logochron.core.notes import Noted
 from logochron.core.options import Grain, Weekday, YearNamed, check, values
 
 #: Months in a period of each grain that is made of months.
@@ -133,14 +134,12 @@ class CivilCalendar(Calendar):
             starts = month_starts(months - 12 * n)
             lengths = month_starts(months - 12 * n + 1) - starts
             earlier = Earlier.all_found(starts + np.minimum(place, lengths - 1))
-            earlier.notes[place >= lengths] = "leap day"
-            return earlier
+            return earlier._replace(note=Noted(place >= lengths, "leap day"))
         if each == "week":
             years, numbers, _ = self._weeks.places(ordinals)
             found = numbers < self._weeks.lengths(years - n)
             named = write_names(self._prefix, years - n - self._ends_later + self._added, "year", numbers)
-            why_not = np.char.add("no week 53 in ", named)
-            return Earlier.where(found, self._weeks.first_weeks(years - n) + numbers, why_not)
+            return Earlier.where(found, self._weeks.first_weeks(years - n) + numbers, "no week 53", named)
         return Earlier.all_found(ordinals - n * 12 // MONTHS[each])
 
     @staticmethod

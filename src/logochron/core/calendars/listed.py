@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core import ports as hooks
+from logochron.core import ports
 from logochron.core.calendars.base import Bools, Calendar, Earlier, as_ordinals, day_labels, year_lines
 from logochron.core.calendars.names import Name, Texts, read_name, write_names
 from logochron.core.days import Days, day_number, in_words, iso
@@ -37,7 +37,7 @@ class Listing(NamedTuple):
         return f"{self.name}, {self.unit} {self.lines[row]:,}"
 
 
-class _Level(NamedTuple):
+class _Grain(NamedTuple):
     """The periods of one grain: the first and last listed period of each, its year and its number there."""
 
     low: Days
@@ -83,7 +83,7 @@ class ListedCalendar(Calendar):
 
     def __init__(self, frame_or_path: Any, *, gaps: Gaps = "refused") -> None:
         check("gaps", gaps, Gaps, CalendarError)
-        listing = hooks.listing(frame_or_path)
+        listing = ports.listing(frame_or_path)
         self.name = listing.name
         self.notes: tuple[str, ...] = ()
         _check(listing, gaps)
@@ -94,16 +94,16 @@ class ListedCalendar(Calendar):
         self._gapless = bool((self._starts[1:] == self._ends[:-1] + 1).all())
         numbers = self._numbered(listing)
         rows = np.arange(len(self._starts))
-        self._levels = {"month": _Level(rows, rows, listing.years, numbers)}
+        self._of_grain = {"month": _Grain(rows, rows, listing.years, numbers)}
         for grain, given in (("quarter", listing.quarters), ("half", listing.halves), ("year", None)):
             if grain == "year" or given is not None:
-                self._levels[grain] = _gathered(listing, grain, given)
-        self.grains = tuple(g for g in ("day", "month", "quarter", "half", "year") if g == "day" or g in self._levels)
-        self._short = {grain: self._starts_within(grain) for grain in self._levels}
+                self._of_grain[grain] = _gathered(listing, grain, given)
+        self.grains = tuple(g for g in ("day", "month", "quarter", "half", "year") if g == "day" or g in self._of_grain)
+        self._short = {grain: self._starts_within(grain) for grain in self._of_grain}
 
     def _starts_within(self, grain: str) -> bool:
         """Whether the list begins within its first period of a grain: the year after says where such ones begin."""
-        first, numbers = self._levels[grain], self._levels["month"].numbers
+        first, numbers = self._of_grain[grain], self._of_grain["month"].numbers
         if grain == "year":
             return bool(numbers[0] > 1)
         after, found = first.at(first.years[:1] + 1, first.numbers[:1])
@@ -145,7 +145,7 @@ class ListedCalendar(Calendar):
         return self._of_rows(each, rows)
 
     def _of_rows(self, each: Grain, rows: Days) -> Days:
-        return np.asarray(np.searchsorted(self._levels[each].low, rows, side="right") - 1, dtype=np.int64)
+        return np.asarray(np.searchsorted(self._of_grain[each].low, rows, side="right") - 1, dtype=np.int64)
 
     def touching(self, each: Grain, first: int, last: int) -> Days:
         low = int(np.searchsorted(self._ends, first))
@@ -166,7 +166,7 @@ class ListedCalendar(Calendar):
     def exists(self, each: Grain, ordinals: Days) -> Bools:
         if each == "day":
             return np.asarray((ordinals >= self._before[0]) & (ordinals < self._before[-1]))
-        return np.asarray((ordinals >= 0) & (ordinals < len(self._levels[each].low)))
+        return np.asarray((ordinals >= 0) & (ordinals < len(self._of_grain[each].low)))
 
     def whole(self, each: Grain, ordinals: Days) -> Bools:
         return np.asarray((ordinals != 0) | (each == "day") | (not self._short.get(each, False)))
@@ -200,7 +200,7 @@ class ListedCalendar(Calendar):
 
     def _row(self, each: Grain, ordinals: Days, end: str) -> Days:
         """The first or last listed period of each; what is not there is clipped to what is."""
-        rows: Days = getattr(self._levels[each], end)
+        rows: Days = getattr(self._of_grain[each], end)
         return rows[np.clip(ordinals, 0, len(rows) - 1)]
 
     def places(self, each: Grain, ordinals: Any) -> tuple[Days, Days]:
@@ -208,10 +208,10 @@ class ListedCalendar(Calendar):
         if each == "day":
             days = self.first_days(each, ordinals)
             year = self._of_rows("year", self._day_rows(ordinals))
-            return self._levels["year"].years[year], days - self.first_days("year", year) + 1
-        level = self._levels[each]
-        clipped = np.clip(ordinals, 0, len(level.low) - 1)
-        return level.years[clipped], level.numbers[clipped]
+            return self._of_grain["year"].years[year], days - self.first_days("year", year) + 1
+        of = self._of_grain[each]
+        clipped = np.clip(ordinals, 0, len(of.low) - 1)
+        return of.years[clipped], of.numbers[clipped]
 
     def labels(self, each: Grain, ordinals: Any) -> Texts:
         if each == "day":
@@ -224,16 +224,15 @@ class ListedCalendar(Calendar):
     def year_ago(self, each: Grain, ordinals: Days, n: int) -> Earlier:
         years, numbers = self.places(each, ordinals)
         if each == "day":
-            level = self._levels["year"]
-            year, found = level.at(years - n, np.ones_like(years))
+            of = self._of_grain["year"]
+            year, found = of.at(years - n, np.ones_like(years))
             days = self.first_days("year", year) + numbers - 1
             found = found & (days <= self.last_days("year", year)) & self.holds(days)
             at = np.where(found, self._ordinals("day", days), 0)
         else:
-            at, found = self._levels[each].at(years - n, numbers)
-        what = np.char.mod(f"no base: no {self.word(each)} %d in", numbers)
+            at, found = self._of_grain[each].at(years - n, numbers)
         found = found & self.exists(each, ordinals)
-        return Earlier.where(found, at, np.char.add(what, np.char.mod(" %d", years - n)))
+        return Earlier.where(found, at, "no base: no such place", self.word(each), numbers, years - n)
 
     def nests(self, each: Grain, parent: Grain) -> bool:
         return each in self.grains and parent in self.grains and super().nests(each, parent)
@@ -249,7 +248,7 @@ class ListedCalendar(Calendar):
         if name is None or name.kind in ("period", "week", "month") or name.fiscal:
             known = [
                 *self._labels[::-1].tolist(),
-                *self.labels("year", np.arange(len(self._levels["year"].low))).tolist(),
+                *self.labels("year", np.arange(len(self._of_grain["year"].low))).tolist(),
             ]
             raise QuestionError(f"`{option}`: {no_such('period', label, known, where=self.name)}")
         if name.kind == "day":
@@ -259,22 +258,22 @@ class ListedCalendar(Calendar):
     def _place(self, name: Name, label: str, option: str) -> tuple[Grain, int]:
         grain: Grain = name.kind  # type: ignore[assignment]
         self.check_grain(grain, option)
-        at, found = self._levels[grain].at(np.array([name.year]), np.array([max(name.number, 1)]))
+        at, found = self._of_grain[grain].at(np.array([name.year]), np.array([max(name.number, 1)]))
         if not found[0]:
-            known = self.labels(grain, np.arange(len(self._levels[grain].low))).tolist()
+            known = self.labels(grain, np.arange(len(self._of_grain[grain].low))).tolist()
             raise QuestionError(f"`{option}`: {no_such(grain, label, known, where=self.name)}")
         return grain, int(at[0])
 
     def legend(self, each: Grain, ordinals: Days) -> tuple[str, ...]:
         if each == "day" or not len(ordinals):
             return self.notes
-        level = self._levels["year"]
-        years = np.flatnonzero(np.isin(level.years, self.places(each, ordinals)[0]))
-        lines = year_lines("", level.years[years], self._starts[level.low[years]], self._ends[level.high[years]])
+        of = self._of_grain["year"]
+        years = np.flatnonzero(np.isin(of.years, self.places(each, ordinals)[0]))
+        lines = year_lines("", of.years[years], self._starts[of.low[years]], self._ends[of.high[years]])
         return (*lines, *self.notes)
 
 
-def _gathered(listing: Listing, grain: str, given: Days | None) -> _Level:
+def _gathered(listing: Listing, grain: str, given: Days | None) -> _Grain:
     """The longer periods that runs of listed ones make up.
 
     Raises
@@ -293,7 +292,7 @@ def _gathered(listing: Listing, grain: str, given: Days | None) -> _Level:
         )
     low = np.flatnonzero(np.diff(keys, prepend=keys[0] - 1))
     high = np.append(low[1:], len(keys)) - 1
-    return _Level(low, high, listing.years[low], inner[low])
+    return _Grain(low, high, listing.years[low], inner[low])
 
 
 def _check(listing: Listing, gaps: Gaps) -> None:

@@ -20,7 +20,7 @@ from logochron.core.calendars.names import Name, Texts, write_names
 from logochron.core.calendars.weeks import WeekYears
 from logochron.core.days import Days
 from logochron.core.errors import CalendarError, QuestionError
-from logochron.core.options import Grain, Weekday, YearEnds, YearNamed, check, values
+from logochron.core.options import PLURALS, Grain, Weekday, YearEnds, YearNamed, check, values
 
 _THIRTEEN = (4,) * 13
 
@@ -163,10 +163,10 @@ class RetailCalendar(Calendar):
         years, places = self._places(each, ordinals)
         firsts = self._weeks.first_weeks(years - n)
         weeks = self._weeks.lengths(years - n)
-        why_not = np.char.add("no week 53 in ", write_names("", years - n + self._named_after, "year", places))
+        named = write_names("", years - n + self._named_after, "year", places)
         if each == "day":
-            return Earlier.where(places < 7 * weeks, self._weeks.starts(firsts) + places, why_not)
-        return Earlier.where(places < weeks, firsts + places, why_not)
+            return Earlier.where(places < 7 * weeks, self._weeks.starts(firsts) + places, "no week 53", named)
+        return Earlier.where(places < weeks, firsts + places, "no week 53", named)
 
     def word(self, each: str) -> str:
         return "period" if each == "month" else each
@@ -191,8 +191,8 @@ class RetailCalendar(Calendar):
         if not 1 <= name.number <= most:
             sign = {"half": "H%d", "quarter": "Q%d", "month": "P%02d", "week": "W%02d"}[grain]
             raise QuestionError(
-                f"`{option}` names no {self.word(grain)}: {label!r}; {name.year} has {self.word(grain)}s {sign % 1} to "
-                f"{sign % most}"
+                f"`{option}` names no {self.word(grain)}: {label!r}; {name.year} has {PLURALS[self.word(grain)]} "
+                f"{sign % 1} to {sign % most}"
             )
         start = first if grain == "week" else year * most
         return grain, start + name.number - 1

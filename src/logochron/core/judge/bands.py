@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.span_sums import products
+from logochron.core.book.exact import products
 from logochron.core.errors import QuestionError
 from logochron.core.options import LevelAs, as_written, check
 

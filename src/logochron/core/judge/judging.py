@@ -10,12 +10,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.span_sums import products
+from logochron.core.book.exact import products
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.judge.bands import SLACK, Band, in_order
 from logochron.core.options import BandOn, Better, LevelAs, MarkPlace, Marks, as_written, check, values
 
 DIRECTIONS = ("rising", "falling", "level", "unknown")
+RISING, FALLING, LEVEL, UNKNOWN = range(len(DIRECTIONS))
 VERDICTS = ("favorable", "adverse", "neutral", "unknown")
 
 
@@ -145,8 +146,8 @@ def direction(
 ) -> NDArray[np.int8]:
     """The direction of each change, as an index into `DIRECTIONS`."""
     level = is_level(change, value, base, judging.tolerance, exact)
-    moved = np.where(change > 0, 0, 1)
-    return np.where(known, np.where(level, 2, moved), 3).astype(np.int8)
+    moved = np.where(change > 0, RISING, FALLING)
+    return np.where(known, np.where(level, LEVEL, moved), UNKNOWN).astype(np.int8)
 
 
 def verdict(

@@ -16,7 +16,7 @@ _SLACK = 1e-12
 
 def unusual_growth(
     growth: NDArray[np.float64], complete: Bools
-) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.object_]]:
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int8]]:
     """The limits of each growth, and whether it lies outside.
 
     Parameters
@@ -29,7 +29,8 @@ def unusual_growth(
     Returns
     -------
     tuple of numpy.ndarray
-        The lower and the upper limit (NaN where fewer than 8 growths tell), and True, False or None.
+        The lower and the upper limit (NaN where fewer than 8 growths tell), and 1 where it lies outside,
+        0 where not, -1 where that is not known.
 
     Notes
     -----
@@ -54,4 +55,4 @@ def unusual_growth(
     slack = _SLACK * np.maximum(1.0, np.abs(mean))
     outside = (growth < low - slack) | (growth > high + slack)
     judged = enough & np.isfinite(growth)
-    return low, high, np.asarray(np.where(judged, outside, None), dtype=object)
+    return low, high, np.where(judged, outside, -1).astype(np.int8)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import operator
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple, NoReturn
 
@@ -11,8 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.errors import QuestionError, no_such, pointed
-from logochron.core.rows.answer import Answer
-from logochron.core.rows.result import TRUTHS
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.blocks import Blocks
+from logochron.core.rows.columns import COLUMNS, columns_of, kind_of
 
 _SIGNS: dict[str, Callable[[Any, Any], Any]] = {
     "<": operator.lt,
@@ -23,8 +24,8 @@ _SIGNS: dict[str, Callable[[Any, Any], Any]] = {
     "!=": operator.ne,
 }
 SIGNS = tuple(_SIGNS)
-#: Columns of days and of their names: `at` chooses those.
-_NEVER = ("period", "start", "end", "base_start", "base_end")
+#: What no alert is about: `at` chooses days and periods.
+_NEVER = ("period", "day")
 
 
 @dataclass(frozen=True)
@@ -55,46 +56,50 @@ class Alert:
         return self.text or f"{self.column} {self.sign} {self.value}"
 
     def fires(self, values: NDArray[Any]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-        """Where it holds, and where it cannot be told since the figure is empty."""
+        """Where it holds, and where it cannot be told since the figure is empty.
+
+        Words are texts here, and None where there is none.
+        """
         if values.dtype.kind == "f":
             unknown = np.isnan(values)
             return ~unknown & _SIGNS[self.sign](values, self.value), unknown
         unknown = np.asarray((values == None) | (values == "unknown"), dtype=bool)  # noqa: E711  element by element
-        truth = {"true": True, "false": False}.get(str(self.value)) if self.column in TRUTHS else None
-        same = np.asarray(values == (self.value if truth is None else truth), dtype=bool)
+        same = np.asarray(values == self.value, dtype=bool)
         told = same if self.value == "unknown" else ~unknown
         return told & (same if self.sign == "=" else ~same), unknown & ~told
 
 
 class Fired(NamedTuple):
-    """The rows of one kind for which an alert fires, or cannot be told; places in `columns`."""
+    """The rows of one tier for which an alert fires, or cannot be told; places in `columns`."""
 
-    columns: Mapping[str, NDArray[Any]]
+    columns: Blocks
     rows: NDArray[np.int64]
     unknown: NDArray[np.int64]
 
 
-def check_alert(alert: Alert, columns: tuple[str, ...], words: Mapping[str, tuple[str, ...]]) -> None:
+def check_alert(alert: Alert, answer: str, dimensions: Collection[str], bands: Sequence[str]) -> None:
     """Refuses an alert on a column that is not there, or on a word that the column never holds.
 
     Parameters
     ----------
-    columns
-        Of the answer.
-    words
-        The columns of words, each with all that it may hold (none: anything).
+    answer
+        What the answer is called whose columns it may be about.
+    dimensions, bands
+        The dimensions of the answer, and the names of its bands.
     """
-    known = [name for name in columns if name not in _NEVER]
+    known = [name for name in columns_of(answer) if COLUMNS[name].kind not in _NEVER] + list(dimensions)
     if alert.column not in known:
         _refuse(alert, no_such("column", alert.column, known, where="the answer"), alert.column)
-    if alert.column in words:
-        if alert.sign not in ("=", "!=") or not isinstance(alert.value, str):
-            _refuse(alert, f"{alert.column!r} holds words: compare it by = or != to a word", alert.sign)
-        held = words[alert.column]
-        if held and alert.value not in held:
-            _refuse(alert, no_such("word", str(alert.value), held, where=alert.column), str(alert.value))
-    elif isinstance(alert.value, str):
-        _refuse(alert, f"{alert.column!r} holds figures: compare it to a number or a %", alert.value)
+    is_figure = alert.column not in dimensions and COLUMNS[alert.column].is_figure
+    if is_figure:
+        if isinstance(alert.value, str):
+            _refuse(alert, f"{alert.column!r} holds figures: compare it to a number or a %", alert.value)
+        return
+    if alert.sign not in ("=", "!=") or not isinstance(alert.value, str):
+        _refuse(alert, f"{alert.column!r} holds words: compare it by = or != to a word", alert.sign)
+    held = bands if alert.column == "band" else () if alert.column in dimensions else COLUMNS[alert.column].words
+    if held and alert.value not in held:
+        _refuse(alert, no_such("word", str(alert.value), held, where=alert.column), str(alert.value))
 
 
 def _refuse(alert: Alert, what: str, at: str) -> NoReturn:
@@ -104,18 +109,27 @@ def _refuse(alert: Alert, what: str, at: str) -> NoReturn:
     raise QuestionError(f"alert: {what}{pointed(text, place)}")
 
 
-def fired(alert: Alert, answer: Answer) -> list[Fired]:
-    """For which items, subtotals and totals of the last period an alert fires."""
-    kinds = [answer.columns, answer.subtotal_columns, answer.total_columns]
+def fired(alert: Alert, answer: AlignedAnswer) -> list[Fired]:
+    """For which items, subtotals and totals of the last period an alert fires; none where the answer has no rows."""
+    tiers = [answer.columns, answer.subtotal_columns, answer.total_columns]
     found = []
-    for columns in kinds[0 if answer.by else 2 :]:
-        if not columns:
+    for columns in tiers[0 if answer.by else 2 :]:
+        if not columns.rows:
             continue
-        rows = np.arange(len(columns["measure"]))
+        rows = np.arange(columns.rows)
         if "period" in columns:
             rows = np.flatnonzero(columns["period"] == answer.place())
+        values = _told(alert, answer, columns)[rows]
         if alert.column in answer.by:  # a total is of no item
-            rows = rows[columns[alert.column][rows] != None]  # noqa: E711  element by element
-        holds, unknown = alert.fires(columns[alert.column][rows])
+            rows, values = (side[values != None] for side in (rows, values))  # noqa: E711  element by element
+        holds, unknown = alert.fires(values)
         found.append(Fired(columns, rows[holds], rows[unknown]))
     return found
+
+
+def _told(alert: Alert, answer: AlignedAnswer, columns: Blocks) -> NDArray[Any]:
+    """The column of an alert: figures, or words as texts."""
+    kind = kind_of(answer.kind, alert.column)
+    if kind == "truth":
+        return np.array(["false", "true", None], dtype=object)[columns[alert.column]]
+    return answer.texts(columns, alert.column) if kind in ("word", "label") else columns[alert.column]

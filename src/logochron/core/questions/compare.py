@@ -3,38 +3,44 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 
+from logochron.core.align.align import COMPLETE
 from logochron.core.align.bases import Basis
+from logochron.core.align.question import Question, question_of
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import adds_up
 from logochron.core.book.measures import Measure
-from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.calendars.base import Calendar
 from logochron.core.days import to_dates
 from logochron.core.judge.judging import JudgingLike
 from logochron.core.judge.unusual import unusual_growth
 from logochron.core.options import Each, Kept, Partial, Per, Sort, Weeks
-from logochron.core.rows.answer import Answer, Columns, alike, arranged, laid_out, noted, opening, per_period
-from logochron.core.rows.figures import Sides, reckon
-from logochron.core.rows.prepare import Lineup, Settings, levels_of, line_up
-from logochron.core.rows.tiers import Level
-
-#: The columns before and after the dimensions.
-BEFORE = ("measure", "period", "start", "end", "days")
-AFTER = (
-    *("value", "base_period", "base_start", "base_end", "base_days", "base", "change", "growth", "ratio"),
-    *("share", "base_share", "direction", "verdict", "band", "status", "note"),
+from logochron.core.rows.answer import (
+    AlignedAnswer,
+    Columns,
+    band_names,
+    block,
+    in_order,
+    laid_out,
+    note_periods,
+    opening,
+    row_notes,
 )
-#: The columns of `unusual=True`.
-UNUSUAL = ("usual_low", "usual_high", "unusual")
+from logochron.core.rows.asked import Asked, ask, check_book
+from logochron.core.rows.blocks import Block
+from logochron.core.rows.columns import UNUSUAL
+from logochron.core.rows.figures import figures_of
+from logochron.core.rows.prepare import Tiers, prepare, tiers_of
+from logochron.core.rows.tiers import Tier
 
 
-@dataclass(frozen=True, repr=False)
-class Comparison(Answer):
+@dataclass(frozen=True, repr=False, eq=False)
+class Comparison(AlignedAnswer):
     """The answer of `compare`.
 
     Attributes
@@ -45,12 +51,14 @@ class Comparison(Answer):
     notes
         What is to be known beside the figures.
     question
-        What was lined up: `calendar`, `each`, `basis`, `window`, `partial`, `weeks`, `skip_closed`, `at`, `last`.
-    each, against, calendar, running, partial, per, kept, by, measures, judgings, book, plan
+        What was lined up: `calendar`, `each`, `basis`, `window`, `partial`, `weeks`, `skip_closed`, `at`, `last`,
+        `per`.
+    each, against, calendar, running, partial, per, kept, top, by, measures, judgings, book, plan
         The settings, and the books the question was put to.
     """
 
-    kind: str = field(default="compare", init=False)
+    unusual: bool = field(default=False, kw_only=True)
+    kind: ClassVar[str] = "compare"
 
     @property
     def against(self) -> Basis:
@@ -60,31 +68,9 @@ class Comparison(Answer):
     @cached_property
     def ungathered(self) -> Comparison:
         """The same answer with the items that `top` left out."""
-        return self if self.lined.top is None else comparison_of(self)
-
-
-def comparison_of(answer: Answer, top: int | None = None) -> Comparison:
-    """The comparison of the sides that an answer is made of."""
-    question = answer.question
-    return compare(
-        answer.book,
-        answer.each,
-        answer.basis,
-        running=answer.running,
-        partial=answer.partial,
-        weeks=question.weeks,
-        at=question.at,
-        last=question.last,
-        per=answer.per,
-        skip_closed=question.skip_closed,
-        plan=answer.plan,
-        by=answer.by,
-        measures=[measure.name for measure in answer.measures],
-        calendar=answer.calendar,
-        judging=answer.judgings,
-        items=answer.kept,
-        top=top,
-    )
+        if self.top is None:
+            return self
+        return compared(replace(self.asked, top=None), self.question, self.plan, unusual=self.unusual)
 
 
 def compare(
@@ -183,61 +169,63 @@ def compare(
     >>> book = lc.read("sales.csv", date="sold_on", values="revenue")  # doctest: +SKIP
     >>> lc.compare(book, each="month", against="year-ago", last=13).table  # doctest: +SKIP
     """
-    settings = Settings(each, against, calendar, running, partial, weeks, skip_closed, at, last, per)
-    lined = line_up(
-        book, settings, plan=plan, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort
+    check_book(book)
+    question = question_of(
+        each=each,
+        against=against,
+        calendar=calendar,
+        running=running,
+        partial=partial,
+        weeks=weeks,
+        skip_closed=skip_closed,
+        at=at,
+        last=last,
+        per=per,
     )
-    levels = levels_of(lined)
-    wholes = {measure.name: lined.sides(measure, levels.total) for measure in lined.measures}
-
-    def rows(measure: Measure, level: Level, compared: Bools | None, others: bool) -> Columns:
-        sides = lined.sides(measure, level, compared)
-        return _rows(lined, measure, level, sides, wholes[measure.name], unusual, others)
-
-    return Comparison(**laid_out(lined, levels, rows))
+    asked = ask("compare", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
+    return compared(asked, question, plan, unusual=unusual)
 
 
-def _rows(
-    lined: Lineup,
-    measure: Measure,
-    level: Level,
-    sides: Sides,
-    whole: Sides,
-    unusual: bool,
-    others: bool,
-) -> Columns:
-    """The columns of one measure and one kind of rows, in their order."""
-    aligned, lengths = lined.aligned, lined.lengths
-    divided = not adds_up(lined.book.formulas[measure.name])
-    figures = reckon(sides, measure.better, lined.judgings[measure.name], None if divided else whole)
-    noted(lined, figures.notes, level.why[measure.name])
+def compared(asked: Asked, question: Question, plan: Daybook | None, *, unusual: bool = False) -> Comparison:
+    """The comparison of what is asked."""
+    tiers = tiers_of(prepare(asked, question, plan))
+
+    def rows(measure: Measure, tier: Tier, others: bool) -> Block:
+        return _rows(tiers, measure, tier, others, unusual)
+
+    return Comparison(**laid_out("compare", tiers, rows), unusual=unusual)
+
+
+def _rows(tiers: Tiers, measure: Measure, tier: Tier, others: bool, unusual: bool) -> Block:
+    """The rows of one measure and one tier."""
+    prepared = tiers.prepared
+    aligned, lengths, judging = prepared.aligned, prepared.lengths, prepared.asked.judgings[measure.name]
+    sides = tiers.sides(measure, tier)
+    divided = not adds_up(prepared.book.formulas[measure.name])
+    notes = row_notes(prepared, tier)
+    whole = None if divided else tiers.sides(measure, tiers.total)
+    figures = figures_of(sides, measure.better, judging, whole, notes)
+    note_periods(prepared, notes, tier.why[measure.name])
     # a base without trading days cannot be divided by them, and keeps its days
     idle = (lengths.base_days == 0) & aligned.base_known
-    based = sides.base_known | (idle[:, None] & (not level.why[measure.name]))
+    based = sides.base_known | (idle[:, None] & (tier.why[measure.name] is None))
     base_dates = []
     for days in (aligned.base_first(), aligned.base_last()):
         dates = to_dates(np.where(aligned.base_known, days, 0))[:, None]
         base_dates.append(np.where(based, dates, np.datetime64("NaT")))
-    columns = opening(lined, measure.name, level) | {
-        "value": figures.value.ravel(),
-        "base_period": per_period(aligned.base_labels, level),
-        "base_start": base_dates[0].ravel(),
-        "base_end": base_dates[1].ravel(),
-        "base_days": np.where(based, lengths.base_days[:, None], np.nan).ravel(),
-        "base": figures.base.ravel(),
-        "change": figures.change.ravel(),
-        "growth": figures.growth.ravel(),
-        "ratio": figures.ratio.ravel(),
-        "share": figures.share.ravel(),
-        "base_share": figures.base_share.ravel(),
-        "direction": figures.direction.ravel(),
-        "verdict": figures.verdict.ravel(),
-        "band": alike(None, figures.value.size) if figures.band is None else figures.band.ravel(),
-        "status": per_period(aligned.status, level),
-        "note": figures.notes.texts.ravel(),
+    places = {name: place for place, name in enumerate(band_names(prepared.asked.judgings))}
+    bands = np.array([*(places[band.name] for band in judging.bands), -1])
+    columns: Columns = opening(prepared, measure, tier) | {
+        **figures._asdict(),
+        "base_period": aligned.base_labels[:, None],
+        "base_start": base_dates[0],
+        "base_end": base_dates[1],
+        "base_days": np.where(based, lengths.base_days[:, None], np.nan),
+        "band": bands[figures.band],
+        "status": aligned.status[:, None],
+        "note": notes.places,
     }
     if unusual:
-        complete = (aligned.status == "complete")[:, None]
-        low, high, out = unusual_growth(figures.growth, complete)
-        columns |= dict(zip(UNUSUAL, (low.ravel(), high.ravel(), out.ravel())))
-    return arranged(lined, measure, columns, figures._asdict(), others)
+        found = unusual_growth(figures.growth, (aligned.status == COMPLETE)[:, None])
+        columns |= dict(zip(UNUSUAL, found))
+    return block(prepared, measure, tier, in_order("compare", prepared.asked.by, columns), others)

@@ -5,39 +5,48 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.align.bases import Basis
+from logochron.core.align.question import question_of
 from logochron.core.book.daybook import Daybook
+from logochron.core.book.exact import divided
 from logochron.core.book.formulas import adds_up
 from logochron.core.book.measures import Measure
-from logochron.core.book.span_sums import divided
-from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.calendars.base import Calendar
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError
-from logochron.core.judge.judging import Judging, JudgingLike
+from logochron.core.judge.judging import JudgingLike
 from logochron.core.options import Each, Kept, Partial, Sort, Weeks
-from logochron.core.rows.answer import Answer, Columns, alike, arranged, dimensions, laid_out, noted
-from logochron.core.rows.figures import Figures, Sides, reckon
-from logochron.core.rows.prepare import Levels, Lineup, Settings, check_book, levels_of, line_up
-from logochron.core.rows.tiers import Level
+from logochron.core.rows.answer import (
+    AlignedAnswer,
+    Columns,
+    block,
+    dimensions,
+    in_order,
+    laid_out,
+    note_periods,
+    one,
+    row_notes,
+)
+from logochron.core.rows.asked import ask, check_book
+from logochron.core.rows.blocks import Block, Blocks
+from logochron.core.rows.figures import Sides, figures_of
+from logochron.core.rows.prepare import Tiers, prepare, tiers_of
+from logochron.core.rows.tiers import Tier
 
 if TYPE_CHECKING:
     import pandas as pd
 
-#: The columns after the dimensions.
-AFTER = (
-    *("value", "base", "change", "growth", "contribution", "quantity", "base_quantity", "volume", "mix", "price"),
-    *("direction", "verdict", "note"),
-)
 Floats = NDArray[np.float64]
+_NOTHING: Floats = np.full((1, 1), np.nan)
 
 
-@dataclass(frozen=True, repr=False)
-class Drivers(Answer):
+@dataclass(frozen=True, repr=False, eq=False)
+class Drivers(AlignedAnswer):
     """The answer of `drivers`, of one period.
 
     Attributes
@@ -53,12 +62,12 @@ class Drivers(Answer):
 
     quantity: Measure | None
     path_columns: Mapping[str, NDArray[Any]] = field(repr=False)
-    kind: str = field(default="drivers", init=False)
+    kind: ClassVar[str] = "drivers"
 
     @cached_property
     def path(self) -> pd.DataFrame:
         """At each level the item that moved most in the direction of the total; of the first measure."""
-        return self._frame(self.path_columns)
+        return self._frame(Blocks.plain(self.path_columns), "path")
 
 
 class _Effects(NamedTuple):
@@ -129,39 +138,46 @@ def drivers(
     >>> bool(abs(row.volume + row.mix + row.price - row.change) < 1e-9)
     True
     """
-    settings = Settings(each, against, calendar, running, partial, weeks, False, at, 1 if at is None else None)
     check_book(book)
+    question = question_of(
+        each=each,
+        against=against,
+        calendar=calendar,
+        running=running,
+        partial=partial,
+        weeks=weeks,
+        at=at,
+        last=1 if at is None else None,
+    )
     counted = book.check_measures(quantity)[0] if quantity is not None else None
     if counted and not adds_up(book.formulas[counted.name]):
         raise QuestionError(f"`quantity` must be a sum or a count; {counted.name!r} divides")
-    asked, left_out = _measures(book, measures, counted)
-    lined = line_up(book, settings, plan=plan, by=by, measures=asked, judging=judging, items=items, top=top, sort=sort)
-    if not lined.by:
+    kept, left_out = _measures(book, measures, counted)
+    asked = ask("drivers", book, by=by, measures=kept, judging=judging, items=items, top=top, sort=sort)
+    if not asked.by:
         raise QuestionError("`drivers` is about items: name a dimension in `by` (--by)")
-    if lined.aligned.size != 1:
-        n = f"names {lined.aligned.size}" if lined.aligned.size else "none is held whole by the records"
+    prepared = prepare(asked, question, plan)
+    size = prepared.aligned.size
+    if size != 1:
+        n = f"names {size}" if size else "none is held whole by the records"
         raise QuestionError(f"`at` must name one period: {at if at is not None else 'the last'} {n}")
-    levels = levels_of(lined, [counted] if counted else [])
-    wholes = {m.name: lined.sides(m, levels.total) for m in lined.measures}
-    quantities = _parts(lined, levels, counted, lined.sides(counted, levels.total)) if counted else None
-    effects = {m.name: _effects(_parts(lined, levels, m, wholes[m.name]), quantities) for m in lined.measures}
+    tiers = tiers_of(prepared, [counted] if counted else [])
+    quantities = _parts(tiers, counted) if counted else None
+    effects = {m.name: _effects(_parts(tiers, m), quantities) for m in asked.measures}
     # the row of each item: that of its subtotal or of all, and its own or that of all others
-    codes = {level.by: levels.full.under(level.by).of_rows for level in (levels.total, *levels.subtotals)}
-    codes[lined.by] = np.arange(levels.full.size)
-    if levels.chosen is not None:
-        codes[lined.by] = np.where(levels.chosen, np.cumsum(levels.chosen) - 1, levels.items.size - 1)
+    codes = {tier.by: tiers.full.under(tier.by).of_rows for tier in (tiers.total, *tiers.subtotals)}
+    codes[asked.by] = np.arange(tiers.full.size)
+    if tiers.chosen is not None:
+        codes[asked.by] = np.where(tiers.chosen, np.cumsum(tiers.chosen) - 1, tiers.items.size - 1)
 
-    def rows(measure: Measure, level: Level, compared: Bools | None, others: bool) -> Columns:
-        sides = lined.sides(measure, level, compared)
-        added = _added(effects[measure.name], codes[level.by], level.size)
-        return _rows(lined, measure, level, sides, wholes[measure.name], added, counted, others)
+    def rows(measure: Measure, tier: Tier, others: bool) -> Block:
+        return _rows(tiers, measure, tier, _added(effects[measure.name], codes[tier.by], tier.size), counted, others)
 
-    made = laid_out(lined, levels, rows)
+    made = laid_out("drivers", tiers, rows)
     if left_out:
         said = f"{', '.join(left_out)}: left out, as quotients have no parts that add up"
         made["notes"] = (said, *made["notes"])
-    first = lined.measures[0]
-    return Drivers(**made, quantity=counted, path_columns=_path(lined, first, levels, wholes[first.name]))
+    return Drivers(**made, quantity=counted, path_columns=_path(tiers, asked.measures[0]))
 
 
 def _measures(
@@ -187,7 +203,7 @@ def _made_of(book: Daybook, name: str) -> str:
     return next(str(m.of or m.name) for m in book.measures if m.name == name)
 
 
-def _parts(lined: Lineup, levels: Levels, measure: Measure, whole: Sides) -> Sides:
+def _parts(tiers: Tiers, measure: Measure) -> Sides:
     """Both sides of every item.
 
     Raises
@@ -195,8 +211,9 @@ def _parts(lined: Lineup, levels: Levels, measure: Measure, whole: Sides) -> Sid
     QuestionError
         Where distinct ids lie in several items: their parts are more than the whole.
     """
-    sides = lined.sides(measure, levels.full, levels.full_compared)
-    if lined.counts_ids(measure):
+    sides = tiers.sides(measure, tiers.full)
+    if tiers.prepared.counts_ids(measure):
+        whole = tiers.sides(measure, tiers.total)
         for parts, of in ((sides.value, whole.value), (sides.base, whole.base)):
             if not np.array_equal(parts.sum(axis=1), of[:, 0]):
                 raise QuestionError(
@@ -230,7 +247,8 @@ def _effects(sides: Sides, quantities: Sides | None) -> _Effects:
     # a new item has no earlier price: all of it is mix
     mix = np.where(priceless | (q0 == 0), change, mix)
     price = np.where(priceless | (q0 == 0), 0.0, v - price_before * q1)
-    known = (sides.value_known & sides.base_known & quantities.value_known & quantities.base_known)[0]
+    known = sides.value_known & sides.base_known & quantities.value_known & quantities.base_known
+    known = np.broadcast_to(known, sides.value.shape)[0]
     priceless &= compared & known
     volume, mix, price = (np.where(known, side, np.nan) for side in (volume, mix, price))
     return _Effects(volume, mix, price, priceless)
@@ -245,62 +263,57 @@ def _added(effects: _Effects, codes: Days, n: int) -> _Effects:
 
 
 def _rows(
-    lined: Lineup,
-    measure: Measure,
-    level: Level,
-    sides: Sides,
-    whole: Sides,
-    effects: _Effects,
-    counted: Measure | None,
-    others: bool,
-) -> Columns:
-    """The columns of one measure and one kind of rows, in their order."""
-    judging: Judging = replace(lined.judgings[measure.name], bands=())
-    figures: Figures = reckon(sides, measure.better, judging, None)
-    figures.notes.add(effects.priceless[None], "no price")
-    noted(lined, figures.notes, level.why[measure.name])
+    tiers: Tiers, measure: Measure, tier: Tier, effects: _Effects, counted: Measure | None, others: bool
+) -> Block:
+    """The rows of one measure and one tier."""
+    prepared = tiers.prepared
+    whole = tiers.sides(measure, tiers.total)
+    notes = row_notes(prepared, tier)
+    judging = replace(prepared.asked.judgings[measure.name], bands=())
+    figures = figures_of(tiers.sides(measure, tier), measure.better, judging, None, notes)
+    notes.add(effects.priceless[None], "no price")
+    note_periods(prepared, notes, tier.why[measure.name])
     base = whole.base[:, :1] / whole.unit
     known = whole.value_known[:, :1] & whole.base_known[:, :1] & (base > 0)
-    contribution = divided(figures.change, base, np.broadcast_to(known, figures.change.shape))
-    quantity = base_quantity = np.full(level.size, np.nan)
-    if counted is not None:
-        q = lined.sides(counted, level)
-        quantity = np.where(q.value_known, q.value / q.unit, np.nan)[0]
-        base_quantity = np.where(q.base_known, q.base / q.unit, np.nan)[0]
-    unknown = ~np.isfinite(figures.change[0])
-    volume, mix, price = (np.where(unknown, np.nan, side) for side in effects[:3])
-    columns: Columns = {"measure": alike(measure.name, level.size)} | dimensions(lined.by, level)
-    columns |= {name: getattr(figures, name)[0] for name in ("value", "base", "change", "growth")}
-    columns |= {"contribution": contribution[0], "quantity": quantity, "base_quantity": base_quantity}
-    columns |= {"volume": volume, "mix": mix, "price": price}
-    columns |= {"direction": figures.direction[0], "verdict": figures.verdict[0], "note": figures.notes.texts[0]}
-    return arranged(lined, measure, columns, figures._asdict(), others)
+    quantity: tuple[Floats, Floats] = (_NOTHING, _NOTHING) if counted is None else tiers.sides(counted, tier).shown()
+    unknown = ~np.isfinite(figures.change)
+    columns: Columns = {
+        "measure": one(measure.name),
+        **dimensions(prepared.asked.by, tier),
+        **figures._asdict(),
+        "contribution": divided(figures.change, base, np.broadcast_to(known, figures.change.shape)),
+        "quantity": quantity[0],
+        "base_quantity": quantity[1],
+        **dict(zip(("volume", "mix", "price"), (np.where(unknown, np.nan, side[None]) for side in effects[:3]))),
+        "note": notes.places,
+    }
+    return block(prepared, measure, tier, in_order("drivers", prepared.asked.by, columns), others)
 
 
-def _path(lined: Lineup, measure: Measure, levels: Levels, whole: Sides) -> Columns:
+def _path(tiers: Tiers, measure: Measure) -> Columns:
     """Down through the dimensions: at each level the item that moved most in the total's direction, ties by label."""
+    whole = tiers.sides(measure, tiers.total)
     change = float((whole.value - whole.base)[0, 0])
     known = bool((whole.value_known & whole.base_known)[0, 0])
     sign = np.sign(change) if known else 0.0
     base = float(whole.base[0, 0]) / whole.unit
     found: list[tuple[int, str, str, float, float]] = []
     walked: tuple[str, ...] = ()
-    for depth, level in enumerate((*levels.subtotals, levels.full), start=1):
-        compared = levels.full_compared if level is levels.full else None
-        sides = lined.sides(measure, level, compared)
+    for depth, tier in enumerate((*tiers.subtotals, tiers.full), start=1):
+        sides = tiers.sides(measure, tier)
         moved = np.where(sides.value_known & sides.base_known, sides.value - sides.base, 0)[0] / sides.unit
-        if compared is not None:
-            moved = np.where(compared[0], moved, 0)
-        under = np.ones(level.size, dtype=bool)
-        for label, name in zip(level.labels, walked):
+        if sides.compared is not None:
+            moved = np.where(sides.compared[0], moved, 0)
+        under = np.ones(tier.size, dtype=bool)
+        for label, name in zip(tier.labels, walked):
             under &= label == name
         moved = np.where(under, moved * sign, 0)
         if not len(moved) or moved.max() <= 0:
             break
         place = int(moved.argmax())
-        walked = tuple(str(label[place]) for label in level.labels)
+        walked = tuple(str(label[place]) for label in tier.labels)
         points = moved[place] * sign / base if base > 0 else np.nan
-        found.append((depth, lined.by[depth - 1], walked[-1], float(moved[place] * sign), float(points)))
+        found.append((depth, tiers.prepared.asked.by[depth - 1], walked[-1], float(moved[place] * sign), float(points)))
     names = ("level", "dimension", "item", "change", "contribution")
     kinds: tuple[Any, ...] = (np.int64, object, object, np.float64, np.float64)
     columns = list(zip(*found)) if found else [()] * len(names)

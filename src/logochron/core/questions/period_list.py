@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from typing import Any
+from dataclasses import dataclass
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -12,16 +12,17 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.days import whole_span
 from logochron.core.errors import QuestionError
 from logochron.core.options import Grain
+from logochron.core.rows.blocks import Blocks
 from logochron.core.rows.result import Result
 
 
-@dataclass(frozen=True, repr=False)
+@dataclass(frozen=True, repr=False, eq=False)
 class PeriodList(Result):
     """The periods of a calendar: `period`, `start`, `end`, `year`, `number`, `days`."""
 
     calendar: Calendar
     each: Grain
-    kind: str = field(default="calendar", init=False)
+    kind: ClassVar[str] = "calendar"
 
 
 def list_periods(calendar: Calendar, each: Grain, between: Any) -> PeriodList:
@@ -46,8 +47,8 @@ def list_periods(calendar: Calendar, each: Grain, between: Any) -> PeriodList:
     labels = tuple(str(label) for label in columns["period"])
     columns["period"] = np.arange(len(ordinals))
     return PeriodList(
-        columns=columns,
-        total_columns=columns,
+        columns=Blocks.plain(columns),
+        total_columns=Blocks([]),
         periods=labels,
         notes=calendar.legend(each, ordinals),
         calendar=calendar,

@@ -3,40 +3,48 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
-from typing import Any, NamedTuple
+from dataclasses import dataclass
+from typing import Any, ClassVar, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.align.bases import Basis, Plan, parse_basis
+from logochron.core.align.question import question_of
 from logochron.core.book.daybook import Daybook
+from logochron.core.book.exact import at_one_scale, divided, subtracted
 from logochron.core.book.formulas import adds_up
 from logochron.core.book.measures import Measure
-from logochron.core.book.span_sums import at_one_scale, divided, subtracted
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.judge.bands import SLACK
-from logochron.core.judge.judging import DIRECTIONS, JudgingLike
+from logochron.core.judge.judging import FALLING, LEVEL, RISING, UNKNOWN, Judging, JudgingLike
 from logochron.core.options import Each, Kept, Partial, Sorts, Weeks
-from logochron.core.rows.answer import Answer, Columns, arranged, laid_out, noted, opening, per_period
-from logochron.core.rows.figures import Sides, reckon
-from logochron.core.rows.prepare import Levels, Lineup, Settings, levels_of, line_up
-from logochron.core.rows.tiers import Level
-
-#: The columns after the dimensions.
-AFTER = (
-    *("value", "reference_item", "reference", "gap", "ratio", "ratio_before", "ratio_change", "direction"),
-    *("status", "note"),
+from logochron.core.rows.answer import (
+    AlignedAnswer,
+    Columns,
+    block,
+    in_order,
+    laid_out,
+    note_periods,
+    opening,
+    row_notes,
 )
+from logochron.core.rows.asked import ask, check_book
+from logochron.core.rows.blocks import Block
+from logochron.core.rows.figures import Sides, note_sides
+from logochron.core.rows.prepare import Prepared, Tiers, prepare, tiers_of
+from logochron.core.rows.tiers import Tier
+
+Floats = NDArray[np.float64]
 #: What parts the labels of an item of several dimensions.
 JOINED = " / "
 _KINDS = ("total", "largest", "mean")
 
 
-@dataclass(frozen=True, repr=False)
-class Relation(Answer):
+@dataclass(frozen=True, repr=False, eq=False)
+class Relation(AlignedAnswer):
     """The answer of `relate`.
 
     Attributes
@@ -50,7 +58,7 @@ class Relation(Answer):
 
     against: str
     within: str | None
-    kind: str = field(default="relate", init=False)
+    kind: ClassVar[str] = "relate"
 
 
 class _Groups(NamedTuple):
@@ -61,16 +69,16 @@ class _Groups(NamedTuple):
 
     within: str | None
     codes: Days
-    whole: Level
+    whole: Tier
 
-    def of(self, level: Level) -> tuple[Days, Bools]:
-        """The group of each row of a level, and whether it lies in one."""
-        place, lies = np.zeros(level.size, dtype=np.int64), np.ones(level.size, dtype=bool)
+    def of(self, tier: Tier) -> tuple[Days, Bools]:
+        """The group of each row of a tier, and whether it lies in one."""
+        place, lies = np.zeros(tier.size, dtype=np.int64), np.ones(tier.size, dtype=bool)
         if self.within is None:
             return place, lies
-        if self.within not in level.by or not self.whole.size:
+        if self.within not in tier.by or not self.whole.size:
             return place, ~lies
-        labels = level.labels[level.by.index(self.within)].astype(str)
+        labels = tier.labels[tier.by.index(self.within)].astype(str)
         known = self.whole.labels[0].astype(str)
         place = np.minimum(np.searchsorted(known, labels), len(known) - 1)
         return place, known[place] == labels
@@ -149,42 +157,43 @@ def relate(
     basis = parse_basis(base)
     if isinstance(basis, Plan):
         raise QuestionError("`base` must be an earlier period: a plan is held against by compare(against='plan')")
-    lined = line_up(
-        book,
-        Settings(each, basis, calendar, running, partial, weeks, False, at, last),
-        plan=None,
-        by=by,
-        measures=measures,
-        judging=judging,
-        items=items,
-        top=top,
-        sort=sort,
-        sorts=Sorts,
+    check_book(book)
+    question = question_of(
+        each=each,
+        against=basis,
+        calendar=calendar,
+        running=running,
+        partial=partial,
+        weeks=weeks,
+        at=at,
+        last=last,
     )
-    if not lined.by:
+    asked = ask("relate", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort, sorts=Sorts)
+    if not asked.by:
         raise QuestionError("`relate` holds items against each other: name a dimension in `by` (--by)")
-    if within is not None and (within not in lined.by or len(lined.by) < 2):
+    if within is not None and (within not in asked.by or len(asked.by) < 2):
         raise QuestionError(
-            f"`within` must be one of two or more dimensions in `by` ({', '.join(lined.by)}); got {within!r}"
+            f"`within` must be one of two or more dimensions in `by` ({', '.join(asked.by)}); got {within!r}"
         )
-    against = _checked(lined, against, within)
-    levels = levels_of(lined)
-    groups = _groups(lined, levels, within)
-    held = {m.name: _references(lined, m, levels, against, groups) for m in lined.measures}
+    prepared = prepare(asked, question, None)
+    against = _checked(prepared, against, within)
+    tiers = tiers_of(prepared)
+    groups = _groups(tiers, within)
+    held = {m.name: _references(tiers, m, against, groups) for m in asked.measures}
 
-    def rows(measure: Measure, level: Level, compared: Bools | None, others: bool) -> Columns:
-        return _rows(lined, measure, level, compared, held[measure.name], groups, others)
+    def rows(measure: Measure, tier: Tier, others: bool) -> Block:
+        return _rows(tiers, measure, tier, held[measure.name], groups, others)
 
-    return Relation(**laid_out(lined, levels, rows), against=against, within=within)
+    return Relation(**laid_out("relate", tiers, rows), against=against, within=within)
 
 
-def _checked(lined: Lineup, against: str, within: str | None) -> str:
+def _checked(prepared: Prepared, against: str, within: str | None) -> str:
     """What items are held against, a named one as the book calls it; refused where it names nothing."""
     if against in _KINDS:
         return against
     if not isinstance(against, str) or not against.startswith("item:"):
         raise QuestionError(f"`against` must be {', '.join(_KINDS)} or item:NAME; got {against!r}")
-    known = _names(lined.book.ledger(lined.by).items.labels, lined.by, within)
+    known = _names(prepared.book.day_sums(prepared.asked.by).items.labels, prepared.asked.by, within)
     named = against.removeprefix("item:")
     for name in (named, named.strip()):
         if name in known:
@@ -198,36 +207,37 @@ def _names(labels: Sequence[NDArray[np.object_]], by: tuple[str, ...], within: s
     return [JOINED.join(names) for names in zip(*shown)]
 
 
-def _groups(lined: Lineup, levels: Levels, within: str | None) -> _Groups:
+def _groups(tiers: Tiers, within: str | None) -> _Groups:
     """The groups of the items, their sums reckoned once for all measures."""
     by = () if within is None else (within,)
-    codes = levels.full.under(by).of_rows
-    for level in (levels.total, *levels.subtotals):
-        if level.by == by:
-            return _Groups(within, codes, level)
+    codes = tiers.full.under(by).of_rows
+    for tier in (tiers.total, *tiers.subtotals):
+        if tier.by == by:
+            return _Groups(within, codes, tier)
     # ids lie in several items: the groups' own are counted, in the same order
-    compared = levels.full_compared
-    return _Groups(within, codes, lined.level(by) if compared is None else levels.full.gathered(by, compared))
+    compared = tiers.full_compared
+    whole = tiers.prepared.tier(by) if compared is None else tiers.full.gathered(by, compared)
+    return _Groups(within, codes, whole)
 
 
-def _references(lined: Lineup, measure: Measure, levels: Levels, against: str, groups: _Groups) -> _References:
+def _references(tiers: Tiers, measure: Measure, against: str, groups: _Groups) -> _References:
     """What the items of each group are held against in each period."""
-    items, compared, codes = levels.full, levels.full_compared, groups.codes
+    items, compared, codes = tiers.full, tiers.full_compared, groups.codes
     if not items.size:  # nothing is held against nothing
-        none = np.zeros((lined.aligned.size, 1))
+        none = np.zeros((tiers.prepared.aligned.size, 1))
         unknown = Sides(none, none, none > 0, none > 0, None)
         return _References(unknown, np.full(none.shape, None, dtype=object))
     n_groups = groups.whole.size
-    shape = (lined.aligned.size, n_groups)
+    shape = (tiers.prepared.aligned.size, n_groups)
     if against in ("total", "mean"):
-        sides = lined.sides(measure, groups.whole)
-        if against == "mean" and adds_up(lined.book.formulas[measure.name]):
+        sides = tiers.sides(measure, groups.whole)
+        if against == "mean" and adds_up(tiers.prepared.book.formulas[measure.name]):
             kept = np.ones((shape[0], items.size), dtype=bool) if compared is None else compared
             n = np.maximum(_by_group(kept, codes, n_groups), 1)
             sides = sides._replace(value=sides.value / sides.unit / n, base=sides.base / sides.unit / n, scale=None)
         return _References(sides, np.full(shape, against, dtype=object))
-    sides = lined.sides(measure, items, compared)
-    names = np.array(_names(items.labels, lined.by, groups.within), dtype=object)
+    sides = tiers.sides(measure, items)
+    names = np.array(_names(items.labels, tiers.prepared.asked.by, groups.within), dtype=object)
     if against == "largest":
         size = np.where(sides.value_known, sides.value / sides.unit, -np.inf)
         size = size if compared is None else np.where(compared, size, -np.inf)
@@ -241,8 +251,8 @@ def _references(lined: Lineup, measure: Measure, levels: Levels, against: str, g
         sides._replace(
             value=sides.value[rows, place],
             base=sides.base[rows, place],
-            value_known=sides.value_known[rows, place] & found,
-            base_known=sides.base_known[rows, place] & found,
+            value_known=np.broadcast_to(sides.value_known, sides.value.shape)[rows, place] & found,
+            base_known=np.broadcast_to(sides.base_known, sides.base.shape)[rows, place] & found,
             lacking=(),
             base_lacking=(),
         ),
@@ -275,59 +285,55 @@ def _largest(size: NDArray[np.float64], codes: Days, n: int) -> NDArray[np.int64
     return np.where(known, place, -1)
 
 
-def _rows(
-    lined: Lineup,
-    measure: Measure,
-    level: Level,
-    compared: Bools | None,
-    held: _References,
-    groups: _Groups,
-    others: bool,
-) -> Columns:
-    """The columns of one measure and one kind of rows, in their order."""
-    sides = lined.sides(measure, level, compared)
-    judging = lined.judgings[measure.name]
-    notes = reckon(sides, measure.better, judging, None).notes
-    noted(lined, notes, "")
-    of, found = groups.of(level)
+def _rows(tiers: Tiers, measure: Measure, tier: Tier, held: _References, groups: _Groups, others: bool) -> Block:
+    """The rows of one measure and one tier."""
+    prepared = tiers.prepared
+    sides = tiers.sides(measure, tier)
+    notes = row_notes(prepared, tier)
+    note_sides(sides, notes)
+    note_periods(prepared, notes, None)
+    of, found = groups.of(tier)
     ref = held.sides
-    reference, before = ref.value[:, of], ref.base[:, of]
-    known = sides.value_known & ref.value_known[:, of] & found
-    base_known = sides.base_known & ref.base_known[:, of] & found
+    reference, before = ref.value.take(of, axis=1), ref.base.take(of, axis=1)
+    ref_known, ref_base_known = (
+        np.broadcast_to(known, ref.value.shape).take(of, axis=1) for known in (ref.value_known, ref.base_known)
+    )
+    known = sides.value_known & ref_known & found
+    base_known = sides.base_known & ref_base_known & found
     shown = known
-    if compared is not None:
-        known, base_known = known & compared, base_known & compared
+    if sides.compared is not None:
+        known, base_known = known & sides.compared, base_known & sides.compared
     gap, scale = subtracted(sides.value, sides.scale, reference, ref.scale)
     ratio = _ratio(sides.value, sides.scale, reference, ref.scale, known)
     ratio_before = _ratio(sides.base, sides.scale, before, ref.scale, base_known)
     moved = ratio - ratio_before
-    slack = SLACK * np.fmax(np.abs(ratio), np.abs(ratio_before))
-    level_within = np.abs(moved) <= float(judging.tolerance) * ratio_before + slack
-    codes = np.where(np.isfinite(moved), np.where(level_within, 2, np.where(moved > 0, 0, 1)), 3)
-    figures = {
-        "value": np.where(sides.value_known, sides.value / sides.unit, np.nan),
+    columns: Columns = opening(prepared, measure, tier) | {
+        "value": sides.shown()[0],
+        "reference_item": _named(held.names.take(of, axis=1), shown),
+        "reference": np.where(shown, reference / ref.unit, np.nan),
         "gap": np.where(known, gap / 10 ** (scale or 0), np.nan),
         "ratio": ratio,
+        "ratio_before": ratio_before,
         "ratio_change": moved,
+        "direction": _direction(moved, ratio, ratio_before, prepared.asked.judgings[measure.name]),
+        "status": prepared.aligned.status[:, None],
+        "note": notes.places,
     }
-    columns = opening(lined, measure.name, level) | {
-        "value": figures["value"].ravel(),
-        "reference_item": _named(held.names[:, of], shown).ravel(),
-        "reference": np.where(shown, reference / ref.unit, np.nan).ravel(),
-        "gap": figures["gap"].ravel(),
-        "ratio": ratio.ravel(),
-        "ratio_before": ratio_before.ravel(),
-        "ratio_change": moved.ravel(),
-        "direction": np.array(DIRECTIONS, dtype=object)[codes].ravel(),
-        "status": per_period(lined.aligned.status, level),
-        "note": notes.texts.ravel(),
-    }
-    return arranged(lined, measure, columns, figures, others)
+    return block(prepared, measure, tier, in_order("relate", prepared.asked.by, columns), others)
+
+
+def _direction(moved: Floats, ratio: Floats, before: Floats, judging: Judging) -> NDArray[np.int8]:
+    """The direction of each change of a ratio: level within a part of the ratio before."""
+    slack = SLACK * np.fmax(np.abs(ratio), np.abs(before))
+    near = np.abs(moved) <= float(judging.tolerance) * before + slack
+    return np.where(np.isfinite(moved), np.where(near, LEVEL, np.where(moved > 0, RISING, FALLING)), UNKNOWN).astype(
+        np.int8
+    )
 
 
 def _ratio(
     value: NDArray[Any], scale: int | None, reference: NDArray[Any], its_scale: int | None, known: Bools
-) -> NDArray[np.float64]:
+) -> Floats:
     """value / reference, only where both are known and the reference is > 0."""
     value, reference, _ = at_one_scale(value, scale, reference, its_scale)
     return divided(value, reference, known & (reference > 0))

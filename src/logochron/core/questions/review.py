@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
-from typing import Any
+from dataclasses import dataclass
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,11 +14,12 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import all_leaves
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.days import Days, as_date, in_words, iso, weekday
+from logochron.core.rows.blocks import Blocks
+from logochron.core.rows.columns import columns_of
 from logochron.core.rows.result import Result
 from logochron.core.similar_names import alike
 from logochron.core.total_labels import is_total
 
-COLUMNS = ("finding", "column", "first", "last", "count", "example", "effect")
 _WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 #: An item starts or stops where so many days lie between it and an end of the records.
 OPEN_DAYS = 28
@@ -60,7 +61,7 @@ class Finding:
     effect: str
 
 
-@dataclass(frozen=True, repr=False)
+@dataclass(frozen=True, repr=False, eq=False)
 class Review(Result):
     """The answer of `review`: `.table` has a row for each finding, none where all is well.
 
@@ -69,7 +70,7 @@ class Review(Result):
 
     findings: tuple[Finding, ...] = ()
     name: str = "the records"
-    kind: str = field(default="review", init=False)
+    kind: ClassVar[str] = "review"
 
     def __repr__(self) -> str:
         return f"<Review: {len(self.findings):,} findings in {self.name}>"
@@ -97,7 +98,7 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) ->
         *_refused(book),
     ]
     arrays: dict[str, NDArray[Any]] = {}
-    for column in COLUMNS:
+    for column in columns_of("review"):
         values = [getattr(finding, column) for finding in findings]
         if column in ("first", "last"):
             none = np.datetime64("NaT", "D")
@@ -106,8 +107,8 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) ->
         else:
             arrays[column] = np.array(values, dtype=np.int64 if column == "count" else object)
     return Review(
-        columns=arrays,
-        total_columns={},
+        columns=Blocks.plain(arrays),
+        total_columns=Blocks([]),
         periods=(),
         notes=(*_held(book), *book.intake.warnings),
         findings=tuple(findings),

@@ -1,4 +1,4 @@
-"""Answers that line periods up: what they have in common, and the columns they write alike."""
+"""Answers whose periods were lined up: what they have in common, and the columns they write alike."""
 
 from __future__ import annotations
 
@@ -9,38 +9,83 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.align.align import Alignment, Question, named_periods
+from logochron.core.align.align import STATUSES, Alignment, named_periods
 from logochron.core.align.bases import Basis
+from logochron.core.align.question import Question
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
-from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.calendars.base import Calendar
 from logochron.core.days import to_dates
 from logochron.core.errors import QuestionError
-from logochron.core.judge.judging import Judging
+from logochron.core.judge.judging import DIRECTIONS, VERDICTS, Judging
+from logochron.core.notes import Note, RowNotes, text_of
 from logochron.core.options import Each, Grain, Kept, Partial, Per
-from logochron.core.rows.figures import Notes
-from logochron.core.rows.prepare import Levels, Lineup, sorted_rows
+from logochron.core.rows.asked import Asked
+from logochron.core.rows.blocks import Block, Blocks
+from logochron.core.rows.columns import DIMENSIONS, ORDER
+from logochron.core.rows.prepare import Prepared, Tiers
 from logochron.core.rows.result import Result
-from logochron.core.rows.tiers import Level
+from logochron.core.rows.tiers import Tier
 
 Columns = dict[str, NDArray[Any]]
 
 
-@dataclass(frozen=True, repr=False)
+@dataclass(frozen=True, repr=False, eq=False)
 class Answer(Result):
-    """An answer of compare, relate or drivers: tables, and the question as it was lined up."""
+    """An answer about items and measures: what was asked, and of which book."""
 
-    lined: Lineup = field(repr=False)
+    asked: Asked = field(repr=False)
 
     @property
     def book(self) -> Daybook:
         """The book the question was put to."""
-        return self.lined.book
+        return self.asked.book
+
+    @property
+    def kept(self) -> Kept:
+        """Which items totals hold."""
+        return self.asked.kept
+
+    @property
+    def by(self) -> tuple[str, ...]:
+        """The dimensions it is split by."""
+        return self.asked.by
+
+    @property
+    def top(self) -> int | None:
+        """How many items are shown by themselves; all where None."""
+        return self.asked.top
+
+    @property
+    def measures(self) -> tuple[Measure, ...]:
+        """The measures it is of."""
+        return self.asked.measures
+
+    @property
+    def judgings(self) -> Mapping[str, Judging]:
+        """How each measure is judged."""
+        return self.asked.judgings
+
+    def of_measure(self, columns: Blocks, measure: Measure) -> Blocks:
+        """The rows of one measure."""
+        return columns.of(self.measures.index(measure))
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class AlignedAnswer(Answer):
+    """An answer of compare, relate or drivers: the question as it was lined up."""
+
+    prepared: Prepared = field(repr=False)
+
+    @property
+    def book(self) -> Daybook:
+        """The book the question was put to, without the days that its calendar does not hold."""
+        return self.prepared.book
 
     @property
     def question(self) -> Question:
         """What was lined up."""
-        return self.lined.question
+        return self.prepared.question
 
     @property
     def each(self) -> Each:
@@ -55,8 +100,7 @@ class Answer(Result):
     @property
     def running(self) -> Grain | int | None:
         """What each row adds up: the periods of a longer grain to date, so many periods, or the period itself."""
-        window = self.question.window
-        return window.parent or (window.n if window.n > 1 else None)
+        return self.question.running
 
     @property
     def partial(self) -> Partial:
@@ -71,37 +115,22 @@ class Answer(Result):
     @property
     def per(self) -> Per | None:
         """What kind of days value and base are divided by."""
-        return self.lined.per
-
-    @property
-    def kept(self) -> Kept:
-        """Which items totals hold."""
-        return self.lined.kept
-
-    @property
-    def by(self) -> tuple[str, ...]:
-        """The dimensions it is split by."""
-        return self.lined.by
-
-    @property
-    def measures(self) -> tuple[Measure, ...]:
-        """The measures it is of."""
-        return self.lined.measures
-
-    @property
-    def judgings(self) -> Mapping[str, Judging]:
-        """How each measure is judged."""
-        return self.lined.judgings
+        return self.question.per
 
     @property
     def plan(self) -> Daybook | None:
         """The plan, where it is held against one."""
-        return self.lined.plan
+        return self.prepared.plan
 
     @property
     def alignment(self) -> Alignment:
         """The days of both sides."""
-        return self.lined.aligned
+        return self.prepared.aligned
+
+    @property
+    def note_table(self) -> list[tuple[Note, ...]]:
+        """The notes of a row, by its place in the column `note`."""
+        return self.prepared.noted.known
 
     def place(self, at: Any = None) -> int:
         """The place among `periods` of the one that a label or a day names; of the last one where None.
@@ -127,105 +156,106 @@ class Answer(Result):
         return int(found[0])
 
 
-def per_period(values: NDArray[Any], level: Level) -> NDArray[Any]:
-    """A value of each period as a column."""
-    return np.repeat(values, level.size)
+def one(value: object) -> NDArray[Any]:
+    """A value of all rows, as a column."""
+    return np.array([[value]], dtype=object if value is None or isinstance(value, str) else None)
 
 
-def opening(lined: Lineup, name: str, level: Level) -> Columns:
+def opening(prepared: Prepared, measure: Measure, tier: Tier) -> Columns:
     """The columns before the figures: measure, period, its days, the labels of the item."""
-    aligned = lined.aligned
-    columns: Columns = {
-        "measure": alike(name, aligned.size * level.size),
-        "period": per_period(np.arange(aligned.size), level),
-        "start": per_period(to_dates(aligned.starts), level),
-        "end": per_period(to_dates(aligned.ends), level),
-        "days": per_period(lined.lengths.days.astype(float), level),
+    aligned = prepared.aligned
+    return {
+        "measure": one(measure.name),
+        "period": np.arange(aligned.size)[:, None],
+        "start": to_dates(aligned.starts)[:, None],
+        "end": to_dates(aligned.ends)[:, None],
+        "days": prepared.lengths.days.astype(float)[:, None],
+        **dimensions(prepared.asked.by, tier),
     }
-    return columns | dimensions(lined.by, level, aligned.size)
 
 
-def dimensions(by: tuple[str, ...], level: Level, periods: int = 1) -> Columns:
+def dimensions(by: tuple[str, ...], tier: Tier) -> Columns:
     """The labels of the items, None for the dimensions that are added up."""
-    columns: Columns = {}
-    for place, name in enumerate(by):
-        if place < len(level.labels):
-            columns[name] = np.tile(level.labels[place], periods)
-        else:
-            columns[name] = alike(None, periods * level.size)
-    return columns
+    return {name: tier.labels[n][None] if n < len(tier.labels) else one(None) for n, name in enumerate(by)}
 
 
-def noted(lined: Lineup, notes: Notes, why: str) -> None:
+def row_notes(prepared: Prepared, tier: Tier) -> RowNotes:
+    """Takes the notes on the rows of a tier."""
+    return RowNotes(prepared.noted, (prepared.aligned.size, tier.size))
+
+
+def note_periods(prepared: Prepared, notes: RowNotes, why: Note | None) -> None:
     """Adds what is to be said of whole periods."""
-    aligned, lengths = lined.aligned, lined.lengths
-    if why:
-        notes.add(aligned.base_known[:, None], why)
-    for rows, text in aligned.notes:
-        notes.add(rows[:, None], text if isinstance(text, str) else text[:, None])
+    aligned, lengths = prepared.aligned, prepared.lengths
+    if why is not None:
+        notes.add(aligned.base_known[:, None], why.code, *why.args)
+    notes.add_all(aligned.notes)
     if lengths.per is not None:
         idle = (lengths.days == 0) & aligned.value_known | (lengths.base_days == 0) & aligned.base_known
         notes.add(idle[:, None], "no trading days")
 
 
-def alike(value: object, size: int) -> NDArray[np.object_]:
-    """A column of one value, which takes no room."""
-    return np.broadcast_to(np.array([value], dtype=object), (size,))
+def block(prepared: Prepared, measure: Measure, tier: Tier, columns: Columns, others: bool) -> Block:
+    """The rows of one measure and one tier, in the order asked for; the last item gathers `others`, or not."""
+    shape = prepared.aligned.size, tier.size
+    order = _order(prepared.asked.sort, columns, shape, others)
+    if others and prepared.counts_ids(measure):  # an id that lies in two items would count twice
+        order = np.arange(shape[0] * shape[1]) if order is None else order
+        order = order[(order + 1) % shape[1] != 0]
+    return Block(shape, columns, order, prepared.asked.measures.index(measure))
 
 
-def in_rows(columns: Columns, rows: NDArray[np.int64] | None) -> Columns:
-    """The columns with their rows chosen or put in order."""
-    if rows is None:
-        return columns
-    return {
-        name: alike(values[0], len(rows)) if values.strides == (0,) and len(values) else values[rows]
-        for name, values in columns.items()
-    }
+def _order(sort: str | None, columns: Columns, shape: tuple[int, int], others: bool) -> NDArray[np.int64] | None:
+    """The order of the rows of one measure, period by period; None where they stay as they are, by label."""
+    if sort is None or sort == "label":
+        return None
+    name, down = sort.removeprefix("-"), sort.startswith("-")
+    size = np.broadcast_to(np.arange(shape[1], dtype=float) if name == "label" else columns[name], shape)
+    size = -size if down else size
+    order = np.argsort(size[:, : shape[1] - others], axis=1, kind="stable")  # what is unknown comes last
+    if others:
+        order = np.append(order, np.full((shape[0], 1), shape[1] - 1), axis=1)
+    return (order + np.arange(shape[0])[:, None] * shape[1]).ravel()
 
 
-def arranged(
-    lined: Lineup, measure: Measure, columns: Columns, figures: Mapping[str, NDArray[Any]], others: bool
-) -> Columns:
-    """The columns with their rows in the order asked for.
-
-    Parameters
-    ----------
-    figures
-        By column, of shape (periods, items); the last item gathers `others`, or not.
-    """
-    order = sorted_rows(lined.sort, figures, others)
-    if others and lined.counts_ids(measure):  # an id that lies in two items would count twice
-        order = np.arange(figures["value"].size) if order is None else order
-        order = order[(order + 1) % figures["value"].shape[1] != 0]
-    return in_rows(columns, order)
+#: The rows of one measure and one tier, of which the last gathers others, or not.
+Rows = Callable[[Measure, Tier, bool], Block]
 
 
-#: The columns of one measure and one kind of rows, of which some are to be compared and the last gathers others.
-Rows = Callable[[Measure, Level, Bools | None, bool], Columns]
-
-
-def laid_out(lined: Lineup, levels: Levels, rows: Rows) -> dict[str, Any]:
-    """What every answer is made of: the columns by item, by each prefix of the dimensions, of all together."""
-    total = _stacked([rows(measure, levels.total, None, False) for measure in lined.measures])
+def laid_out(answer: str, tiers: Tiers, rows: Rows) -> dict[str, Any]:
+    """What every aligned answer is made of: its rows by item, by each prefix of the dimensions, of all together."""
+    prepared = tiers.prepared
+    asked = prepared.asked
+    total = Blocks([rows(measure, tiers.total, False) for measure in asked.measures])
     items = total
-    if lined.by:
-        items = _stacked([rows(measure, levels.items, levels.compared, levels.others) for measure in lined.measures])
-    subtotals = [rows(measure, level, None, False) for measure in lined.measures for level in levels.subtotals]
+    if asked.by:
+        items = Blocks([rows(measure, tiers.items, tiers.others) for measure in asked.measures])
+    subtotals = [rows(measure, tier, False) for measure in asked.measures for tier in tiers.subtotals]
+    words = {
+        "direction": DIRECTIONS,
+        "verdict": VERDICTS,
+        "status": STATUSES,
+        "band": band_names(asked.judgings),
+        "note": tuple(map(text_of, prepared.noted.known)),
+    }
     return {
         "columns": items,
-        "subtotal_columns": _stacked(subtotals) if subtotals else {},
+        "subtotal_columns": Blocks(subtotals),
         "total_columns": total,
-        "periods": lined.periods,
-        "notes": lined.notes(),
-        "lined": lined,
+        "periods": prepared.periods,
+        "notes": prepared.notes(),
+        "words": {name: texts for name, texts in words.items() if name in ORDER[answer]},
+        "asked": asked,
+        "prepared": prepared,
     }
 
 
-def _stacked(parts: list[Columns]) -> Mapping[str, NDArray[Any]]:
-    """Columns of several measures or kinds below each other, read-only."""
-    one = parts[0]
-    if len(parts) > 1:
-        one = {name: np.concatenate([part[name] for part in parts]) for name in parts[0]}
-    for values in one.values():
-        values.setflags(write=False)
-    return one
+def band_names(judgings: Mapping[str, Judging]) -> tuple[str, ...]:
+    """The names of all bands, each once."""
+    return tuple(dict.fromkeys(band.name for judging in judgings.values() for band in judging.bands))
+
+
+def in_order(answer: str, by: tuple[str, ...], columns: Columns) -> Columns:
+    """The columns in the order in which the answer has them."""
+    names = (name for given in ORDER[answer] for name in (by if given == DIMENSIONS else (given,)))
+    return {name: columns[name] for name in names if name in columns}

@@ -7,36 +7,21 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.span_sums import at_one_scale, divided
+from logochron.core.book.exact import at_one_scale, divided
 from logochron.core.calendars.base import Bools
 from logochron.core.judge.bands import placed
-from logochron.core.judge.judging import DIRECTIONS, VERDICTS, Judging, direction, verdict
+from logochron.core.judge.judging import Judging, direction, verdict
+from logochron.core.notes import RowNotes
 from logochron.core.options import Better
 
 Floats = NDArray[np.float64]
 
 
-class Notes:
-    """Notes gathered for rows, several joined by ``; `` in the order they were added."""
-
-    def __init__(self, shape: tuple[int, ...]) -> None:
-        self.texts: NDArray[np.object_] = np.full(shape, "", dtype=object)
-
-    def add(self, rows: Bools, text: Any) -> None:
-        """Adds a note (one text, or one for each row) to the rows given."""
-        rows = np.broadcast_to(rows, self.texts.shape)
-        if not rows.any():
-            return
-        new = np.broadcast_to(np.asarray(text, dtype=object), self.texts.shape)[rows]
-        old = self.texts[rows]
-        self.texts[rows] = np.where(old == "", new, old + "; " + new)
-
-
 class Sides(NamedTuple):
-    """The two sides of a comparison, of one shape: whole numbers at `scale`, or floats where that is None.
+    """The two sides of rows, of one shape: whole numbers at `scale`, or floats where that is None.
 
-    `compared`: which rows are to be compared at all, all where None. `lacking`, `base_lacking`: rows unknown since
-    what is named there is not above 0.
+    What is known is of that shape, or of one that fits. `compared`: which rows are to be compared at all, all where
+    None. `lacking`, `base_lacking`: rows unknown since what is named there is not above 0.
     """
 
     value: NDArray[Any]
@@ -53,9 +38,24 @@ class Sides(NamedTuple):
         """How many parts the unit has."""
         return 10 ** (self.scale or 0)
 
+    @property
+    def known(self) -> Bools:
+        """Which rows can be compared: both sides are known, and are to be held against each other."""
+        known = self.value_known & self.base_known
+        return known if self.compared is None else known & self.compared
+
+    def shown(self) -> tuple[Floats, Floats]:
+        """Value and base in whole units, NaN where they are unknown."""
+        value = np.where(self.value_known, self.value / self.unit, np.nan)
+        return value, np.where(self.base_known, self.base / self.unit, np.nan)
+
 
 class Figures(NamedTuple):
-    """The figures of rows; what is unknown is NaN, and a band None, as are all where there are no bands."""
+    """The figures of rows; what is unknown is NaN.
+
+    `direction` and `verdict` are places in `DIRECTIONS` and `VERDICTS`, `band` the place of a band in the judging, -1
+    where it is empty.
+    """
 
     value: Floats
     base: Floats
@@ -64,13 +64,27 @@ class Figures(NamedTuple):
     ratio: Floats
     share: Floats
     base_share: Floats
-    direction: NDArray[np.object_]
-    verdict: NDArray[np.object_]
-    band: NDArray[np.object_] | None
-    notes: Notes
+    direction: NDArray[np.int8]
+    verdict: NDArray[np.int8]
+    band: NDArray[np.int64]
 
 
-def reckon(sides: Sides, better: Better, judging: Judging, whole: Sides | None) -> Figures:
+def note_sides(sides: Sides, notes: RowNotes) -> None:
+    """Adds what the two sides of rows say by themselves."""
+    v, b, known = sides.value, sides.base, sides.known
+    notes.add(known & (b == 0) & (v != 0), "new")
+    notes.add(known & (b > 0) & (v == 0), "ended")
+    notes.add(known & (b == 0) & (v == 0), "none in both")
+    notes.add(known & (b < 0), "negative base")
+    if sides.compared is not None:
+        notes.add(~sides.compared, "not comparable")
+    for rows, name in sides.lacking:
+        notes.add(rows, "no units", name)
+    for rows, name in sides.base_lacking:
+        notes.add(rows, "no base: units", name)
+
+
+def figures_of(sides: Sides, better: Better, judging: Judging, whole: Sides | None, notes: RowNotes) -> Figures:
     """The figures of rows from their two sides.
 
     Parameters
@@ -81,36 +95,26 @@ def reckon(sides: Sides, better: Better, judging: Judging, whole: Sides | None) 
         What makes a direction favorable, how small a change is none, and the bands.
     whole
         The sides that shares are of, of a shape that fits; no shares where None.
+    notes
+        Is told what is to be said of the rows.
 
     Notes
     -----
     change = v - b; growth = (v - b) / b and ratio = v / b, only where b > 0; share = v / the v of all, only where
     that is > 0. Exact sides are subtracted as whole numbers, so that growth is one division.
     """
-    v, b = sides.value, sides.base
-    known = sides.value_known & sides.base_known
-    if sides.compared is not None:
-        known = known & sides.compared
+    v, b, known = sides.value, sides.base, sides.known
     change = v - b
     positive = known & (b > 0)
-    exact = sides.scale is not None
-    directions = direction(change, v, b, known, judging, exact)
-    notes = Notes(v.shape)
-    notes.add(known & (b == 0) & (v != 0), "new")
-    notes.add(known & (b > 0) & (v == 0), "ended")
-    notes.add(known & (b == 0) & (v == 0), "none in both")
-    notes.add(known & (b < 0), "negative base")
-    if sides.compared is not None:
-        notes.add(~sides.compared, "not comparable")
-    for rows, name in sides.lacking:
-        notes.add(rows, f"no {name}")
-    for rows, name in sides.base_lacking:
-        notes.add(rows, f"no base: no {name}")
-    value = np.where(sides.value_known, v / sides.unit, np.nan)
-    base = np.where(sides.base_known, b / sides.unit, np.nan)
+    directions = direction(change, v, b, known, judging, sides.scale is not None)
+    note_sides(sides, notes)
+    value, base = sides.shown()
     share, base_share = _shares(sides, value, base, whole)
-    notes.add((share < 0) | (share > 1) | (base_share < 0) | (base_share > 1), "negative items")
-    places = _places(sides, judging, positive, whole, np.isfinite(share)) if judging.bands else None
+    if whole is not None:
+        notes.add((share < 0) | (share > 1) | (base_share < 0) | (base_share > 1), "negative items")
+    places = np.full((1, 1), -1)
+    if judging.bands:
+        places = _places(sides, judging, positive, whole, np.isfinite(share))
     return Figures(
         value=value,
         base=base,
@@ -119,17 +123,16 @@ def reckon(sides: Sides, better: Better, judging: Judging, whole: Sides | None) 
         ratio=divided(v, b, positive),
         share=share,
         base_share=base_share,
-        direction=np.array(DIRECTIONS, dtype=object)[directions],
-        verdict=np.array(VERDICTS, dtype=object)[verdict(directions, better, judging, places)],
-        band=None if places is None else np.array([*(b.name for b in judging.bands), None], dtype=object)[places],
-        notes=notes,
+        direction=directions,
+        verdict=verdict(directions, better, judging, places if judging.bands else None),
+        band=places,
     )
 
 
 def _shares(sides: Sides, value: Floats, base: Floats, whole: Sides | None) -> tuple[Floats, Floats]:
     """The parts of the total on either side; none of an item that is not compared."""
     if whole is None:
-        nothing = np.full(value.shape, np.nan)
+        nothing = np.full((1, 1), np.nan)
         return nothing, nothing
     made = []
     for part, of, known in ((value, whole.value, whole.value_known), (base, whole.base, whole.base_known)):

@@ -10,15 +10,16 @@ from numpy.typing import NDArray
 
 from logochron.core.align.align import Alignment
 from logochron.core.align.base_spans import any_part
-from logochron.core.book.day_sums import Items
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.filters import holds
-from logochron.core.book.formulas import Part, all_leaves
+from logochron.core.book.formulas import LeafSums, all_leaves
+from logochron.core.book.items import Items
 from logochron.core.book.measures import Measure
 from logochron.core.book.span_sums import Spans
 from logochron.core.calendars.base import Bools
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError
+from logochron.core.notes import Note, Noted
 
 
 def check_plan(plan: object, wanted: bool) -> Daybook | None:
@@ -70,12 +71,11 @@ def with_missing(plan: Daybook, aligned: Alignment) -> Alignment:
     # the first period of each span that is not planned
     gaps = np.setdiff1d(np.arange(int(first[missing].min()), int(last[missing].max()) + 1), planned)
     named = calendar.labels(grain, gaps[np.minimum(np.searchsorted(gaps, first), len(gaps) - 1)])
-    texts = np.char.add("no base: the plan has no ", named)[0].astype(object)
     part_known = aligned.part_known & ~missing
     return aligned._replace(
         part_known=part_known,
         base_known=aligned.base_known & part_known.all(axis=0),
-        notes=(*aligned.notes, (any_part(missing) & aligned.base_known, texts)),
+        notes=(*aligned.notes, Noted(any_part(missing) & aligned.base_known, "no base: not planned", (named[0],))),
     )
 
 
@@ -89,8 +89,8 @@ class PlanSide(NamedTuple):
 
     labels: tuple[NDArray[np.object_], ...]
     places: Days
-    parts: Mapping[str, Part]
-    why: Mapping[str, str]
+    parts: Mapping[str, LeafSums]
+    why: Mapping[str, Note | None]
     present: Bools
 
 
@@ -98,8 +98,8 @@ def plan_side(plan: Daybook, book: Daybook, by: Sequence[str], measures: Sequenc
     """The plan's sums of some measures, where it has them and the dimensions asked for."""
     alike, lacking = selected_alike(plan, book)
     lacking = tuple(dict.fromkeys([*lacking, *(name for name in by if name not in plan.labels)]))
-    labels = book.ledger(by).items.labels
-    n = book.ledger(by).items.size
+    labels = book.day_sums(by).items.labels
+    n = book.day_sums(by).items.size
     why = {m.name: _unplanned(m.name, tuple(plan.formulas), lacking) for m in measures}
     if lacking:
         return PlanSide(labels, np.arange(n), {}, why, np.zeros(n, bool))
@@ -107,9 +107,9 @@ def plan_side(plan: Daybook, book: Daybook, by: Sequence[str], measures: Sequenc
     found = alike.sums(by, keys, spans)
     places = theirs = np.arange(n)
     if by:
-        labels, places, theirs = _united(labels, alike.ledger(by).items.labels)
+        labels, places, theirs = _united(labels, alike.day_sums(by).items.labels)
     present = np.any([at_places(side != 0, theirs).any(axis=0) for (side,) in found.values()], axis=0)
-    parts = {key: Part(at_places(side, theirs), plan.scale_of(key)) for key, (side,) in found.items()}
+    parts = {key: LeafSums(at_places(side, theirs), plan.scale_of(key)) for key, (side,) in found.items()}
     return PlanSide(labels, places, parts, why, present)
 
 
@@ -133,8 +133,8 @@ def at_places(sums: NDArray[Any], places: Days) -> NDArray[Any]:
     return np.where(places >= 0, sums[:, np.maximum(places, 0)], np.zeros(1, dtype=sums.dtype))
 
 
-def _unplanned(measure: str, planned: tuple[str, ...], lacking: Sequence[str]) -> str:
-    """Why the plan says nothing of a measure or of such items; empty where it does."""
+def _unplanned(measure: str, planned: tuple[str, ...], lacking: Sequence[str]) -> Note | None:
+    """Why the plan says nothing of a measure or of such items; None where it does."""
     if measure not in planned:
-        return f"no base: the plan is of {', '.join(planned)}"
-    return f"no base: the plan has no {' and no '.join(lacking)}" if lacking else ""
+        return Note("no base: plan of others", (", ".join(planned),))
+    return Note("no base: not planned", (" and no ".join(lacking),)) if lacking else None

@@ -2,39 +2,38 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core import ports as hooks
+from logochron.core import ports
+from logochron.core.rows.blocks import Blocks
+from logochron.core.rows.columns import kind_of
 
 if TYPE_CHECKING:
     import pandas as pd
 
-#: Columns of whole numbers that may be unknown; they are floats in the arrays.
-WHOLE = frozenset({"days", "base_days"})
-#: Columns of True, False and unknown.
-TRUTHS = frozenset({"unusual"})
 
-
-@dataclass(frozen=True, repr=False)
+@dataclass(frozen=True, repr=False, eq=False)
 class Result:
-    """An answer: read-only arrays by column, from which the tables are made.
+    """An answer: read-only arrays by column, from which the tables are made. Two results are equal if they are one.
 
-    `period` in the arrays is the index into `periods`.
+    In the arrays `period` is the place in `periods`, and a word (direction, verdict, band, status, note) the place in
+    `words`.
     """
 
-    columns: Mapping[str, NDArray[Any]] = field(repr=False)
-    total_columns: Mapping[str, NDArray[Any]] = field(repr=False)
+    columns: Blocks = field(repr=False)
+    total_columns: Blocks = field(repr=False)
     periods: tuple[str, ...]
     notes: tuple[str, ...]
-    subtotal_columns: Mapping[str, NDArray[Any]] = field(default_factory=dict, repr=False, kw_only=True)
-    kind: str = field(default="", init=False)
+    subtotal_columns: Blocks = field(default_factory=lambda: Blocks([]), repr=False, kw_only=True)
+    words: Mapping[str, Sequence[str | None]] = field(default_factory=dict, repr=False, kw_only=True)
+    kind: ClassVar[str] = ""
 
     @cached_property
     def table(self) -> pd.DataFrame:
@@ -49,8 +48,9 @@ class Result:
     @cached_property
     def subtotals(self) -> pd.DataFrame:
         """The same columns for each tuple of the first dimensions, the others NA; no rows with fewer than two."""
-        none = {name: values[:0] for name, values in self.total_columns.items()}
-        return self._frame(self.subtotal_columns or none)
+        if self.subtotal_columns:
+            return self._frame(self.subtotal_columns)
+        return self._frame(self.total_columns).iloc[:0]
 
     def write(self, path: str | Path) -> Path:
         """Write the table (or a figure of it) to a file, by its ending.
@@ -65,30 +65,60 @@ class Result:
         QuestionError
             Where the ending is unknown or the file cannot be written.
         """
-        return hooks.write(self, path)
+        return ports.write(self, path)
+
+    def texts(self, columns: Blocks, name: str) -> NDArray[np.object_]:
+        """A column of words or labels as texts, None where there is none."""
+        if name in self.words:
+            return _taken(self.words[name])[columns[name]]
+        texts, codes = columns.coded(name)
+        return texts[codes]
 
     def _repr_html_(self) -> str:
-        return hooks.html(self)
+        return ports.html(self)
 
     def __repr__(self) -> str:
-        count = len(next(iter(self.columns.values()), ()))
         span = f"{self.periods[0]} to {self.periods[-1]}" if self.periods else "no periods"
-        return f"<{type(self).__name__}: {count:,} rows, {span}>"
+        return f"<{type(self).__name__}: {self.columns.rows:,} rows, {span}>"
 
-    def _frame(self, columns: Mapping[str, NDArray[Any]]) -> pd.DataFrame:
+    def _frame(self, columns: Blocks, kind: str | None = None) -> pd.DataFrame:
         import pandas as pd
 
         made: dict[str, Any] = {}
-        for name, values in columns.items():
-            if name == "period":
-                kind = pd.CategoricalDtype(list(self.periods), ordered=True)
-                made[name] = pd.Categorical.from_codes(values.astype(np.int64).tolist(), dtype=kind)
-            elif name in WHOLE:
-                made[name] = pd.array(values, dtype="Float64").astype("Int64")
-            elif name in TRUTHS:
-                made[name] = pd.array(values, dtype="boolean")
-            elif values.dtype.kind == "M":
-                made[name] = values.astype("datetime64[s]")
+        for name in columns:
+            holds = kind_of(kind or self.kind, name)
+            if holds == "period" and columns.holds_texts(name):
+                holds = "label"
+            if name in self.words:
+                made[name] = _text_column(_taken(self.words[name]), columns[name])
+            elif holds == "period":
+                of = pd.CategoricalDtype(list(self.periods), ordered=True)
+                made[name] = pd.Categorical.from_codes(columns[name].astype(np.int32).copy(), dtype=of)
+            elif holds in ("label", "text"):
+                made[name] = _text_column(*columns.coded(name))
             else:
+                values: Any = columns[name]
+                if holds == "days":
+                    unknown = np.isnan(values)
+                    values = pd.arrays.IntegerArray(np.where(unknown, 0, values).astype(np.int64), unknown)
+                elif holds == "truth":
+                    values = pd.arrays.BooleanArray(values == 1, values < 0)
+                elif holds == "day":
+                    values = values.astype("datetime64[s]")
                 made[name] = values
         return pd.DataFrame(made)
+
+
+def _taken(words: Sequence[str | None]) -> NDArray[np.object_]:
+    """Words to be chosen by place: -1 is none."""
+    return np.array([*words, None], dtype=object)
+
+
+def _text_column(texts: NDArray[np.object_], codes: NDArray[np.integer[Any]]) -> Any:
+    """A column of texts of which many are the same: each is made a text of the frame's once."""
+    import pandas as pd
+
+    used = texts[np.unique(codes)] if len(codes) > len(texts) else texts[codes]
+    if not len(codes) or all(text is None for text in used):
+        return texts[codes]
+    return pd.Series(texts).array.take(np.where(codes < 0, len(texts) - 1, codes))

@@ -14,8 +14,9 @@ from logochron.core.errors import QuestionError
 from logochron.core.options import Lane, check
 from logochron.core.questions.compare import Comparison
 from logochron.views.figures.common import measure_of, sentence
-from logochron.views.formats import Formats, of_measure, shortened
+from logochron.views.formats import Formats, shortened
 from logochron.views.marks import Marks, marks_of
+from logochron.views.tables.item_rows import rows_of
 from logochron.views.words.titles import against_words, axis_words, figure_footnote, period_label, subject, unit
 
 #: Inches for a bar at least, and for what stands above and below the bars.
@@ -91,8 +92,8 @@ def bars_spec(
     asked = measure_of(result, measure)
     marks = marks_of(result.judgings[asked.name], formats, drawable)
     period = result.place(at)
-    table = _rows_of(of_measure(result.columns, asked.name), period)
-    total = _rows_of(of_measure(result.total_columns, asked.name), period)
+    table = _rows_of(rows_of(result, result.columns, asked), period)
+    total = _rows_of(rows_of(result, result.total_columns, asked), period)
     inner = [name for name in result.by if name != split]
     names = np.array(
         [" / ".join(shortened(str(table[d][i])) for d in inner) for i in range(len(table["value"]))], dtype=object
@@ -190,4 +191,5 @@ def _moved(rows: dict[str, NDArray[Any]], i: int, formats: Formats) -> str:
     """The growth; where there is none, the note that says why in a word."""
     if np.isfinite(rows["growth"][i]):
         return formats.growth(rows["growth"][i])
-    return {"new": "new", "none in both": "none"}.get(str(rows["note"][i]).split(";")[0], formats.dash)
+    first = rows["notes"][i][0].code if rows["notes"][i] else ""
+    return {"new": "new", "none in both": "none"}.get(first, formats.dash)

@@ -14,8 +14,9 @@ from logochron.core.days import to_days
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.questions.compare import Comparison
 from logochron.views.figures.common import PanelRow, crowd, measure_of, sentence, unlike_weeks
-from logochron.views.formats import Formats, of_measure, shortened
+from logochron.views.formats import Formats, shortened
 from logochron.views.marks import Marks, marks_of
+from logochron.views.tables.item_rows import rows_of
 from logochron.views.words.titles import against_words, axis_words, figure_footnote, short_day, subject, unit
 
 #: Lines of an axis label, and the verdict of each (None: ink).
@@ -72,7 +73,7 @@ def columns_spec(
     parts = _parts(result, asked, item, panels)
     grid = PanelRow.fitting(len(parts), width)
     made = tuple(_panel(result, columns, name, grid.panel_width, formats, marks) for name, columns in parts)
-    whole = of_measure(result.total_columns, asked.name) if panels else parts[0][1]
+    whole = rows_of(result, result.total_columns, asked) if panels else parts[0][1]
     empty = "" if any(np.isfinite(p.values).any() for p in made) else "Nothing to draw: no period holds recorded days"
     statuses = {str(s) for _, columns in parts for s in columns["status"]}
     return ColumnsSpec(
@@ -104,8 +105,8 @@ def _parts(
     if item is not None and panels is not None:
         raise QuestionError("`item` and `panels` cannot go together: `panels` draws every item")
     if item is None and panels is None:
-        return [("", of_measure(result.total_columns, measure.name))]
-    table = of_measure(result.columns, measure.name)
+        return [("", rows_of(result, result.total_columns, measure))]
+    table = rows_of(result, result.columns, measure)
     if item is not None:
         wanted = (item,) if isinstance(item, str) else tuple(item)
         if len(wanted) != len(result.by):
@@ -138,7 +139,7 @@ def _panel(
     labels = [result.periods[int(code)] for code in columns["period"]]
     growths = [formats.growth(growth) for growth in columns["growth"]]
     signs = [marks.sign(direction, band) for direction, band in zip(columns["direction"], columns["band"])]
-    unlike = [f"{w[0]} : {w[1]} weeks" if (w := unlike_weeks(note)) else "" for note in columns["note"]]
+    unlike = [f"{w[0]} : {w[1]} weeks" if (w := unlike_weeks(note)) else "" for note in columns["notes"]]
     longest = max((len(text) for text in (*labels, *unlike)), default=1)
     longest_growth = max((len(g) for g in growths), default=1)
     step, stacked = crowd(n, width, longest, longest_growth + 1 + marks.width, max(longest_growth, marks.width))

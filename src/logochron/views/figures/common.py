@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
@@ -12,8 +11,10 @@ from numpy.typing import NDArray
 from logochron.core.book.measures import Measure
 from logochron.core.days import to_days
 from logochron.core.errors import QuestionError
+from logochron.core.notes import Note
 from logochron.core.questions.compare import Comparison
 from logochron.views.formats import Formats
+from logochron.views.tables.item_rows import note_of
 from logochron.views.words.titles import cut_of, period_label
 
 #: Inches that a character of an axis label takes at most, and the frame's margins left and right.
@@ -72,10 +73,10 @@ def crowd(n: int, width: float, label: int, line: int, growth: int) -> tuple[int
     raise QuestionError(f"{n} periods are too many for one picture: name {most} at most by last={most} (--last {most})")
 
 
-def unlike_weeks(note: str) -> tuple[str, str] | None:
-    """The weeks of a row and of its base, where its note says that they differ."""
-    found = re.search(r"(\d+) weeks against (\d+)", note)
-    return (found[1], found[2]) if found else None
+def unlike_weeks(notes: tuple[Note, ...]) -> tuple[int, int] | None:
+    """The weeks of a row and of its base, where they differ."""
+    note = note_of(notes, "weeks")
+    return (note.args[0], note.args[1]) if note else None
 
 
 def sentence(
@@ -109,7 +110,7 @@ def _one(result: Comparison, columns: dict[str, NDArray[Any]], i: int, formats: 
     if not np.isfinite(columns["base"][i]) or not np.isfinite(columns["value"][i]):
         return f"{label}: {amount}, nothing to compare with"
     against = cut_of(result, columns, i, formats) if status == "to-date" else f"against {columns['base_period'][i]}"
-    unlike = unlike_weeks(columns["note"][i])
+    unlike = unlike_weeks(columns["notes"][i])
     if unlike:
         against += f", {unlike[0]} weeks against {unlike[1]}"
     if direction == "level":

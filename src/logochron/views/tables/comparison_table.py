@@ -10,9 +10,10 @@ from logochron.core.book.measures import Measure
 from logochron.core.days import to_days
 from logochron.core.judge.judging import Judging
 from logochron.core.questions.compare import Comparison
+from logochron.core.rows.columns import COLUMNS
 from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import Marks, marks_of
-from logochron.views.tables.item_rows import Line, decimals_of, growth_of, item_cells, item_headings, lines_of
+from logochron.views.tables.item_rows import Line, decimals_of, growth_of, item_cells, item_headings, lines_of, note_of
 from logochron.views.tables.spec import Row, TableSpec
 from logochron.views.words.titles import against_words, base_heading, coverage_line, cut_of, period_label, subject, unit
 
@@ -28,25 +29,25 @@ class _Writing(NamedTuple):
     growth_width: int
 
 
-def table_spec(result: Comparison, measure: Measure, formats: Formats) -> TableSpec:
+def comparison_spec(result: Comparison, measure: Measure, formats: Formats, most: int | None = None) -> TableSpec:
     """The table of one measure; with items, each period closes with its total."""
     decimals = decimals_of(result, measure, formats)
     judging = result.judgings[measure.name]
     marks = marks_of(judging, formats)
-    periods = list(lines_of(result, measure))
+    periods = list(lines_of(result, measure, most))
     width = max((len(growth_of(line, formats)) for period in periods for line in period), default=1)
     writing = _Writing(result, formats, decimals, judging, marks, width)
     rows = [_row(writing, line, starts=place == 0) for period in periods for place, line in enumerate(period)]
     shown = {name for row in rows for name, cell in row.cells.items() if cell}
     headings = {
-        "period": "Period",
+        "period": COLUMNS["period"].heading,
         **item_headings(result),
         "value": capital(words(measure.name)),
         "base": base_heading(result),
-        "change": "Change",
-        "growth": "Growth",
-        **({"share": "Share", "bar": ""} if result.by and "bar" in shown else {}),
-        **({"band": "Band"} if judging.bands else {}),
+        "change": COLUMNS["change"].heading,
+        "growth": COLUMNS["growth"].heading,
+        **({"share": COLUMNS["share"].heading, "bar": ""} if result.by and "bar" in shown else {}),
+        **({"band": COLUMNS["band"].heading} if judging.bands else {}),
         **({"advice": "Advice"} if "advice" in shown else {}),
         **({"note": ""} if "note" in shown else {}),
     }
@@ -92,9 +93,9 @@ def _notes(writing: _Writing, line: Line, start: int, end: int) -> list[str]:
     # with items the days are said once, at the period's total
     if cut and (line.total or not result.by):
         notes.insert(0, cut_of(result, table, i, formats))
-    elif status == "partial" and "not recorded" not in table["note"][i] and (line.total or not result.by):
+    elif status == "partial" and not note_of(table["notes"][i], "not recorded") and (line.total or not result.by):
         notes.insert(0, f"{formats.span(start, end, year=False)} only")
-    if "unusual" in table and table["unusual"][i]:
+    if "unusual" in table and table["unusual"][i] == 1:
         low, high = (formats.growth(table[name][i]) for name in ("usual_low", "usual_high"))
         notes.append(f"unusual: {low} to {high} is ordinary")
     return notes

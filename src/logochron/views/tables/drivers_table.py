@@ -6,9 +6,11 @@ from typing import Any
 
 import numpy as np
 
+from logochron.core.align.align import STATUSES
 from logochron.core.book.measures import Measure
 from logochron.core.days import to_dates
 from logochron.core.questions.drivers import Drivers
+from logochron.core.rows.columns import COLUMNS
 from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Line, decimals_of, growth_of, item_cells, item_headings, lines_of
@@ -18,11 +20,11 @@ from logochron.views.words.titles import against_words, base_heading, coverage_l
 _EFFECTS = ("volume", "mix", "price")
 
 
-def drivers_spec(result: Drivers, measure: Measure, formats: Formats) -> TableSpec:
+def drivers_spec(result: Drivers, measure: Measure, formats: Formats, most: int | None = None) -> TableSpec:
     """The table of one measure: contributions, and volume, mix and price where quantities are known."""
     decimals = decimals_of(result, measure, formats)
     marks = marks_of(result.judgings[measure.name], formats)
-    (period,) = lines_of(result, measure)
+    (period,) = lines_of(result, measure, most)
     width = max(len(growth_of(line, formats)) for line in period)
     rows = [_row(result, line, decimals, formats, marks, width) for line in period]
     noted = any(row.cells.get("note") for row in rows)
@@ -34,10 +36,10 @@ def drivers_spec(result: Drivers, measure: Measure, formats: Formats) -> TableSp
             **item_headings(result),
             "value": capital(words(measure.name)),
             "base": base_heading(result),
-            "change": "Change",
-            "growth": "Growth",
-            "points": "Points",
-            **({name: capital(name) for name in _EFFECTS} if result.quantity else {}),
+            "change": COLUMNS["change"].heading,
+            "growth": COLUMNS["growth"].heading,
+            "points": COLUMNS["contribution"].heading,
+            **({name: COLUMNS[name].heading for name in _EFFECTS} if result.quantity else {}),
             **({"note": ""} if noted else {}),
         },
         numeric=frozenset({"value", "base", "change", "growth", "points", *_EFFECTS}),
@@ -74,7 +76,7 @@ def _period(result: Drivers, formats: Formats) -> tuple[str, tuple[str, ...]]:
     known = bool(aligned.base_known[0])
     for name, days in (("base_start", aligned.base_first()), ("base_end", aligned.base_last())):
         columns[name] = to_dates(days if known else np.zeros(1, dtype=np.int64))
-    start, end, status = int(aligned.starts[0]), int(aligned.ends[0]), str(aligned.status[0])
+    start, end, status = int(aligned.starts[0]), int(aligned.ends[0]), STATUSES[aligned.status[0]]
     label = period_label(result, result.periods[0], status, start, end, formats)
     return label, (cut_of(result, columns, 0, formats),) if status == "to-date" and known else ()
 

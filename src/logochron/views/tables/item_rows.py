@@ -9,10 +9,32 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
-from logochron.core.rows.answer import Answer
-from logochron.views.formats import Formats, capital, fitting_decimals, of_measure, plural, shortened, words
+from logochron.core.notes import Note
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.blocks import Blocks
+from logochron.core.rows.columns import kind_of
+from logochron.views.formats import Formats, capital, fitting_decimals, shortened, words
+from logochron.views.words.catalog import everything
 
 Columns = Mapping[str, NDArray[Any]]
+
+
+def rows_of(result: AlignedAnswer, columns: Blocks, measure: Measure | None = None) -> dict[str, NDArray[Any]]:
+    """Rows by column, those of one measure or all: words and labels as texts, and `notes` as codes."""
+    if measure is not None:
+        columns = result.of_measure(columns, measure)
+    made = {
+        name: result.texts(columns, name) if kind_of(result.kind, name) in ("word", "label", "text") else columns[name]
+        for name in columns
+    }
+    notes = np.empty(len(result.note_table), dtype=object)
+    notes[:] = result.note_table
+    return made | {"notes": notes[columns["note"]]} if columns else made
+
+
+def note_of(notes: tuple[Note, ...], code: str) -> Note | None:
+    """The note of a code among those of a row, if it bears one."""
+    return next((note for note in notes if note.code == code), None)
 
 
 class Line(NamedTuple):
@@ -26,12 +48,12 @@ class Line(NamedTuple):
     total: bool = False
 
 
-def is_tree(result: Answer) -> bool:
+def is_tree(result: AlignedAnswer) -> bool:
     """Whether items stand indented under their subtotals: not where `top` takes single ones out."""
-    return len(result.by) > 1 and result.lined.top is None
+    return len(result.by) > 1 and result.top is None
 
 
-def item_headings(result: Answer) -> dict[str, str]:
+def item_headings(result: AlignedAnswer) -> dict[str, str]:
     """The headings of the columns that name items."""
     names = [capital(words(name)) for name in result.by]
     if is_tree(result):
@@ -39,13 +61,15 @@ def item_headings(result: Answer) -> dict[str, str]:
     return {f"dim:{name}": heading for name, heading in zip(result.by, names)}
 
 
-def item_cells(result: Answer, line: Line) -> dict[str, str]:
+def item_cells(result: AlignedAnswer, line: Line) -> dict[str, str]:
     """The cells that name the item of a row."""
     texts = line.label if line.total else tuple(map(shortened, line.label))
     return dict(zip(item_headings(result), texts))
 
 
-def decimals_of(result: Answer, measure: Measure, formats: Formats, base: str = "base", change: str = "change") -> int:
+def decimals_of(
+    result: AlignedAnswer, measure: Measure, formats: Formats, base: str = "base", change: str = "change"
+) -> int:
     """How many decimals the amounts of a measure need, in its rows and totals alike.
 
     Parameters
@@ -55,7 +79,7 @@ def decimals_of(result: Answer, measure: Measure, formats: Formats, base: str = 
     """
     if formats.decimals is not None:
         return formats.decimals
-    table, total = of_measure(result.columns, measure.name), of_measure(result.total_columns, measure.name)
+    table, total = (result.of_measure(c, measure) for c in (result.columns, result.total_columns))
     shown = np.concatenate([total["value"], total[base], table["value"], table[base]])
     return fitting_decimals(shown, (table if change == "gap" else total)[change], result.book.decimals(measure.name))
 
@@ -67,32 +91,43 @@ def growth_of(line: Line, formats: Formats) -> str:
     return "level" if level else formats.growth(growth)
 
 
-def lines_of(result: Answer, measure: Measure) -> Iterator[list[Line]]:
-    """The rows of each period; with items, each closes with its total."""
-    table, subtotals, total = (
-        of_measure(columns, measure.name)
-        for columns in (result.columns, result.subtotal_columns or result.total_columns, result.total_columns)
-    )
+def lines_of(result: AlignedAnswer, measure: Measure, most: int | None = None) -> Iterator[list[Line]]:
+    """The rows of each period; with items, each closes with its total.
+
+    `most`: only the latest periods that have so many rows together, the last one at least.
+    """
+    parts = [result.columns, result.subtotal_columns or result.total_columns, result.total_columns]
+    low = 0 if most is None else _latest(result, measure, most)
+    table, subtotals, total = (rows_of(result, columns.between(low, len(result.periods)), measure) for columns in parts)
     if not result.by:
-        yield from ([Line(table, i, ())] for i in range(len(table["measure"])))
+        yield from ([Line(table, i, ())] for i in range(len(table["value"])))
         return
-    everything = f"all {plural(words(result.by[0]))}"
-    periods = len(total["measure"])
-    parts = [_by_period(one, periods) for one in (table, subtotals)]
+    named = everything(words(result.by[0]))
+    periods = len(total["value"])
+    items_of, sums_of = (_by_period(one, periods) for one in (table, subtotals))
     for period in range(periods):
-        items, sums = (part[period] for part in parts)
+        items, sums = items_of[period], sums_of[period]
         if is_tree(result):
             found = list(_tree(result.by, table, items, subtotals, sums))
         else:
             found = [Line(table, i, tuple(str(table[name][i]) for name in result.by)) for i in items]
-        yield [*found, Line(total, period, (everything, *("" for _ in result.by[1:])), total=True)]
+        yield [*found, Line(total, period, (named, *("" for _ in result.by[1:])), total=True)]
+
+
+def _latest(result: AlignedAnswer, measure: Measure, most: int) -> int:
+    """The first of the latest periods that have `most` rows together."""
+    parts = {id(c): c for c in (result.columns, result.subtotal_columns, result.total_columns)}
+    shapes = [block.shape for columns in parts.values() for block in result.of_measure(columns, measure).blocks]
+    rows = sum(items for _, items in shapes)
+    return max(0, len(result.periods) - max(1, most // max(rows, 1))) if result.kind != "drivers" else 0
 
 
 def _by_period(columns: Columns, periods: int) -> list[range]:
     """The rows of each period; of an answer of one period all."""
     if "period" not in columns:
-        return [range(len(columns["measure"]))] * periods
-    edges = np.searchsorted(columns["period"], np.arange(periods + 1)).tolist()
+        return [range(len(columns["value"]))] * periods
+    first = int(columns["period"][0]) if len(columns["period"]) else 0
+    edges = np.searchsorted(columns["period"], np.arange(first, first + periods + 1)).tolist()
     return [range(low, high) for low, high in zip(edges, edges[1:])]
 
 

@@ -10,9 +10,11 @@ from typing import Any
 import numpy as np
 
 from logochron.core.book.formulas import adds_up
-from logochron.core.questions.explain import Receipt, Span
+from logochron.core.questions.calendar_effects import Span
+from logochron.core.questions.explain import Receipt
 from logochron.views.formats import MINUS, Formats, capital, divided_decimals, words
 from logochron.views.tables.spec import Row, TableSpec
+from logochron.views.words.basis_words import window_words
 from logochron.views.words.titles import against_words, selection_words, unit
 
 _WEEKDAYS = ("Mo", "Tu", "We", "Th", "Fr", "Sa", "Su")
@@ -35,7 +37,7 @@ def receipt_spec(receipt: Receipt, formats: Formats) -> TableSpec:
     decimals = _decimals(receipt, formats)
     rows = [_row(span, decimals, formats) for span in receipt.spans]
     who = "".join(f", {label}" for label in receipt.item.values()) or (", all together" if receipt.of.by else "")
-    window = receipt.of.question.window.in_words(receipt.of.calendar, receipt.of.each)
+    window = window_words(receipt.of.question.window, receipt.of.calendar, receipt.of.each)
     return TableSpec(
         title=f"{capital(words(receipt.measure.name))} {receipt.period}{', ' + window if window else ''}{who}"
         f"{selection_words(receipt.of)}{formats.dot}against {against_words(receipt.of)}",
@@ -103,7 +105,7 @@ def _arithmetic(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
             sums = " + ".join(formats.number(span.sum, decimals) for span in spans)
             bracketed = f"({sums})" if len(spans) > 1 else sums
             by = len(spans) if per is None else int(figures[days])
-            what = "" if per is None else f" {per}s".replace("-", " ")
+            what = {None: "", "day": " days", "trading-day": " trading days"}[per]
             lines.append(f"{side} = {bracketed} / {by}{what} = {number(figures[side])}")
     value, base, change, growth = (figures[name] for name in ("value", "base", "change", "growth"))
     if np.isfinite(change):

@@ -1,35 +1,45 @@
-"""Every answer as tables for people."""
+"""The tables of all answers: a row each."""
 
 from __future__ import annotations
 
-from logochron.core.questions.compare import Comparison
-from logochron.core.questions.drivers import Drivers
-from logochron.core.questions.explain import Receipt
-from logochron.core.questions.period_list import PeriodList
-from logochron.core.questions.relate import Relation
-from logochron.core.questions.review import Review
+from collections.abc import Callable
+from importlib import import_module
+from typing import Any, NamedTuple
+
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
-from logochron.views.tables.comparison_table import table_spec
-from logochron.views.tables.drivers_table import drivers_spec
-from logochron.views.tables.list_tables import periods_spec, review_spec
-from logochron.views.tables.receipt_table import receipt_spec
-from logochron.views.tables.relation_table import relation_spec
 from logochron.views.tables.spec import TableSpec
 
 
-def specs(result: Result, formats: Formats) -> list[TableSpec]:
-    """The tables of an answer: one for each measure of a comparison."""
-    if isinstance(result, Comparison):
-        return [table_spec(result, measure, formats) for measure in result.measures]
-    if isinstance(result, Relation):
-        return [relation_spec(result, measure, formats) for measure in result.measures]
-    if isinstance(result, Drivers):
-        return [drivers_spec(result, measure, formats) for measure in result.measures]
-    if isinstance(result, Review):
-        return [review_spec(result, formats)]
-    if isinstance(result, Receipt):
-        return [receipt_spec(result, formats)]
-    if isinstance(result, PeriodList):
-        return [periods_spec(result, formats)]
-    raise TypeError(f"no table for a {type(result).__name__}")
+class AnswerTable(NamedTuple):
+    """Who makes the table of an answer, and whether there is one for each of its measures."""
+
+    module: str
+    maker: str
+    by_measure: bool = False
+
+    @property
+    def made(self) -> Callable[..., TableSpec]:
+        """The function that makes it, loaded when it is needed."""
+        maker: Callable[..., TableSpec] = getattr(import_module(f"logochron.views.tables.{self.module}"), self.maker)
+        return maker
+
+
+#: By the kind of answer.
+TABLES = {
+    "compare": AnswerTable("comparison_table", "comparison_spec", by_measure=True),
+    "relate": AnswerTable("relation_table", "relation_spec", by_measure=True),
+    "drivers": AnswerTable("drivers_table", "drivers_spec", by_measure=True),
+    "review": AnswerTable("review_table", "review_spec"),
+    "explain": AnswerTable("receipt_table", "receipt_spec"),
+    "calendar": AnswerTable("calendar_table", "calendar_spec"),
+}
+
+
+def specs(result: Result, formats: Formats, most: int | None = None) -> list[TableSpec]:
+    """The tables of an answer, of at most so many rows each, the latest; all where None."""
+    table = TABLES[result.kind]
+    if not table.by_measure:
+        return [table.made(result, formats).cut(most)]
+    measures: Any = result.measures  # type: ignore[attr-defined]
+    return [table.made(result, measure, formats, most).cut(most, result.columns.rows) for measure in measures]

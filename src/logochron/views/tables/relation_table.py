@@ -7,37 +7,39 @@ import numpy as np
 from logochron.core.book.measures import Measure
 from logochron.core.days import to_days
 from logochron.core.questions.relate import Relation
-from logochron.views.formats import Formats, capital, of_measure, shortened, words
+from logochron.core.rows.columns import COLUMNS
+from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Line, decimals_of, item_cells, item_headings, lines_of
 from logochron.views.tables.spec import Row, TableSpec
 from logochron.views.words.titles import against_words, base_heading, coverage_line, period_label, subject, unit
 
 
-def relation_spec(result: Relation, measure: Measure, formats: Formats) -> TableSpec:
+def relation_spec(result: Relation, measure: Measure, formats: Formats, most: int | None = None) -> TableSpec:
     """The table of one measure: each item beside what it is held against, now and before."""
-    table = of_measure(result.columns, measure.name)
     decimals = decimals_of(result, measure, formats, "reference", "gap")
     marks = marks_of(result.judgings[measure.name], formats)
-    width = max((len(formats.points(moved)) for moved in table["ratio_change"]), default=1)
+    periods = list(lines_of(result, measure, most))
+    moved = [line for period in periods for line in period if not line.total and not line.subtotal]
+    width = max((len(formats.points(line.columns["ratio_change"][line.i])) for line in moved), default=1)
     rows = []
-    for period in lines_of(result, measure):
+    for period in periods:
         rows += [_row(result, line, decimals, formats, marks, width, starts=n == 0) for n, line in enumerate(period)]
     noted = any(row.cells.get("note") for row in rows)
     return TableSpec(
         title=f"{subject(result, measure, split=True)}{formats.dot}beside {beside_words(result)}",
         unit=unit(measure, formats),
         headings={
-            "period": "Period",
+            "period": COLUMNS["period"].heading,
             **item_headings(result),
             "value": capital(words(measure.name)),
-            **({"reference": "Beside"} if result.against == "largest" else {}),
+            **({"reference": COLUMNS["reference_item"].heading} if result.against == "largest" else {}),
             "base": capital(_short(result)),
-            **({"change": "Gap"} if result.against != "total" else {}),
-            "ratio": "Part",
+            **({"change": COLUMNS["gap"].heading} if result.against != "total" else {}),
+            "ratio": COLUMNS["ratio"].heading,
             "bar": "",
             "before": base_heading(result),
-            "growth": "Points",
+            "growth": COLUMNS["ratio_change"].heading,
             **({"note": ""} if noted else {}),
         },
         numeric=frozenset({"value", "base", "change", "ratio", "before", "growth"}),

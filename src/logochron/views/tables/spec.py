@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from rich.cells import cell_len
 
@@ -47,6 +47,13 @@ class TableSpec:
     dropped: tuple[tuple[str, ...], ...] = DROPPED
     empty: str = "No period to show: none is held whole by the records."
     judged: str = "growth"
+
+    def cut(self, most: int | None, of: int = 0) -> TableSpec:
+        """At most so many rows, said below; `of`: how many rows there are in all, where not all came here."""
+        if most is None or max(len(self.rows), of) <= most:
+            return self
+        rows = self.rows[:most]
+        return replace(self, rows=rows, lines=(f"{len(rows):,} of {max(len(self.rows), of):,} rows shown", *self.lines))
 
     def width(self, column: str) -> int:
         """The widest cell of a column."""

@@ -10,12 +10,14 @@ from numpy.typing import NDArray
 from logochron.core.book.formulas import adds_up
 from logochron.core.book.measures import Measure
 from logochron.core.days import to_days
-from logochron.core.rows.answer import Answer
-from logochron.views.formats import Formats, capital, plural, words
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.views.formats import Formats, capital, words
+from logochron.views.words.basis_words import heading, in_words, window_words
+from logochron.views.words.catalog import everything, how_many, plural
 
 
 def subject(
-    result: Answer, measure: Measure, *, split: bool, item: str | None = None, period: str | None = None
+    result: AlignedAnswer, measure: Measure, *, split: bool, item: str | None = None, period: str | None = None
 ) -> str:
     """What is shown: "Revenue by month, all harbors"; or of one period, "Revenue in 2026-09 by harbor"."""
     by = [result.calendar.word(result.each)] if result.each != "span" and period is None else []
@@ -25,43 +27,43 @@ def subject(
         named += f" per {words(result.per).replace('-', ' ')}"
     named += f" {'of' if result.each == 'span' else 'in'} {period}" if period else ""
     named += f" by {listed(by)}" if by else ""
-    window = result.question.window.in_words(result.calendar, result.each)
+    window = window_words(result.question.window, result.calendar, result.each)
     named += f", {window}" if window else ""
     if item is not None:
         named += f", {item}"
     elif result.kept == "comparable":
-        named += f", comparable {plural(words(result.by[0])) if len(result.by) == 1 else 'items'}"
+        named += f", comparable {(plural(words(result.by[0])) if len(result.by) == 1 else None) or 'items'}"
     elif not split or not result.by:
         free = [d for d in result.by or result.book.dimensions if not _selected(result, d)]
-        named += "".join(f", all {plural(words(name))}" for name in free)
+        named += "".join(f", {everything(words(name))}" for name in free)
     return named + selection_words(result)
 
 
-def selection_words(result: Answer) -> str:
+def selection_words(result: AlignedAnswer) -> str:
     """What was selected, as a title ends with it."""
     return "".join(f", {words(selected)}" for selected in result.book.selected)
 
 
-def period_word(result: Answer) -> str:
+def period_word(result: AlignedAnswer) -> str:
     """What the periods are called that a basis steps back in."""
     return result.calendar.word(result.question.window.parent or result.each)
 
 
-def against_words(result: Answer) -> str:
+def against_words(result: AlignedAnswer) -> str:
     """What it is held against, as a title calls it."""
     if result.question.weeks == "364-days":
         return f"{_moved(result)} days earlier"
     if result.question.skip_closed:
-        return result.basis.in_words("day with records")
-    return result.basis.in_words(period_word(result))
+        return in_words(result.basis, "day with records")
+    return in_words(result.basis, period_word(result))
 
 
-def base_heading(result: Answer) -> str:
+def base_heading(result: AlignedAnswer) -> str:
     """What it is held against, as a column calls it."""
-    return f"{_moved(result)} days ago" if result.question.weeks == "364-days" else result.basis.heading
+    return f"{_moved(result)} days ago" if result.question.weeks == "364-days" else heading(result.basis)
 
 
-def _moved(result: Answer) -> int:
+def _moved(result: AlignedAnswer) -> int:
     return 364 * getattr(result.basis, "n", 1)
 
 
@@ -75,8 +77,8 @@ def listed(names: Sequence[str]) -> str:
     return f"{', '.join(first)} and {last}" if first else last
 
 
-def _selected(result: Answer, dimension: str) -> bool:
-    return any(selected.startswith(f"{dimension} ") for selected in result.book.selected)
+def _selected(result: AlignedAnswer, dimension: str) -> bool:
+    return any(dimension in selection for selection in result.book.filters)
 
 
 def unit(measure: Measure, formats: Formats) -> str:
@@ -89,7 +91,7 @@ def axis_words(measure: Measure, formats: Formats) -> str:
     return unit(measure, formats) or capital(words(measure.name))
 
 
-def period_label(result: Answer, label: str, status: str, start: int, end: int, formats: Formats) -> str:
+def period_label(result: AlignedAnswer, label: str, status: str, start: int, end: int, formats: Formats) -> str:
     """The label of a period; a running one says to which day, a span of days is said in words."""
     if result.each == "span":
         return formats.span(start, end)
@@ -98,13 +100,13 @@ def period_label(result: Answer, label: str, status: str, start: int, end: int, 
     return f"{label} to {short_day(result, end, formats)}"
 
 
-def short_day(result: Answer, day: int, formats: Formats) -> str:
+def short_day(result: AlignedAnswer, day: int, formats: Formats) -> str:
     """The day as a running period's label names it."""
     civil_month = result.each == "month" and result.calendar.word("month") == "month"
     return formats.day(day, year=False).split(" ")[0] if civil_month else formats.day(day, year=False)
 
 
-def cut_of(result: Answer, columns: Mapping[str, NDArray[Any]], i: int, formats: Formats) -> str:
+def cut_of(result: AlignedAnswer, columns: Mapping[str, NDArray[Any]], i: int, formats: Formats) -> str:
     """Which days of a running row are held against which."""
     start, end, base_start, base_end = (
         int(to_days(columns[name][i])) for name in ("start", "end", "base_start", "base_end")
@@ -116,7 +118,7 @@ def cut_of(result: Answer, columns: Mapping[str, NDArray[Any]], i: int, formats:
     return cut_words(start, end, base_start, base_end, formats)
 
 
-def figure_footnote(result: Answer, formats: Formats) -> str:
+def figure_footnote(result: AlignedAnswer, formats: Formats) -> str:
     """The footnote of a figure: coverage, accounting, report date, and what the named years are."""
     years = result.calendar.legend(result.question.grain, result.alignment.ordinals) if result.each != "span" else ()
     return formats.dot.join([coverage_line(result, formats), *years[-2:]])
@@ -127,12 +129,13 @@ def cut_words(start: int, end: int, base_start: int, base_end: int, formats: For
     return f"{formats.span(start, end, year=False)} against {formats.span(base_start, base_end)}"
 
 
-def coverage_line(result: Answer, formats: Formats) -> str:
+def coverage_line(result: AlignedAnswer, formats: Formats) -> str:
     """The footnote of every view: coverage, accounting, report date."""
     cover, intake = result.book.coverage, result.book.intake
     parts = [
         f"Records {formats.day(cover.first)} to {formats.day(cover.recorded_last)}",
-        f"{formats.number(intake.counted, 0)} rows counted, {formats.number(intake.refused, 0)} refused"
+        how_many(intake.counted, formats.number(intake.counted, 0), "{n} row counted", "{n} rows counted")
+        + f", {formats.number(intake.refused, 0)} refused"
         + (f", {formats.number(intake.set_aside, 0)} set aside" if intake.set_aside else ""),
         f"report date {formats.day(cover.last)}",
     ]

@@ -1,0 +1,57 @@
+"""The figure of each measure in each period: the sums that answers are made of, held against nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, ClassVar
+
+import numpy as np
+
+from logochron.core.align.question import calendar_asked
+from logochron.core.book.daybook import Daybook
+from logochron.core.book.formulas import work_out
+from logochron.core.calendars.base import Calendar
+from logochron.core.days import to_dates
+from logochron.core.options import Grain
+from logochron.core.rows.answer import dimensions, one
+from logochron.core.rows.blocks import Block, Blocks
+from logochron.core.rows.columns import check_dimensions
+from logochron.core.rows.result import Result
+from logochron.core.rows.tiers import value_tier
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class _Totals(Result):
+    """The rows of `Daybook.totals`."""
+
+    kind: ClassVar[str] = "totals"
+
+
+def totals(book: Daybook, each: Grain, by: str | Sequence[str], calendar: Calendar | None) -> pd.DataFrame:
+    """What `Daybook.totals` gives."""
+    calendar = calendar_asked(calendar)
+    names = book.check_by(by)
+    check_dimensions("totals", names)
+    calendar.check_grain(each)
+    first, last = book.coverage.first, book.coverage.last
+    ordinals = calendar.touching(each, first, last)
+    starts = np.maximum(calendar.first_days(each, ordinals), first)
+    ends = np.minimum(calendar.last_days(each, ordinals), last)
+    tier = value_tier(book.held_by(calendar), names, book.measures, (starts[None], ends[None]))
+    blocks = []
+    for measure in book.measures:
+        found = work_out(tier.formulas[measure.name], tier.value)
+        columns = {
+            "measure": one(measure.name),
+            "period": calendar.labels(each, ordinals).astype(object)[:, None],
+            "start": to_dates(starts)[:, None],
+            "end": to_dates(ends)[:, None],
+            **dimensions(names, tier),
+            "value": np.where(found.known, found.values / 10 ** (found.scale or 0), np.nan),
+        }
+        blocks.append(Block((len(ordinals), tier.size), columns))
+    return _Totals(columns=Blocks(blocks), total_columns=Blocks([]), periods=(), notes=()).table

@@ -1,0 +1,91 @@
+"""Which items, which measures, judged how: checked without anything being lined up."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from logochron.core.book.daybook import Daybook
+from logochron.core.book.formulas import counts_ids
+from logochron.core.book.measures import Measure
+from logochron.core.errors import QuestionError
+from logochron.core.judge.judging import Judging, JudgingLike, judgings_of
+from logochron.core.options import Kept, Sort, check, check_count
+from logochron.core.rows.columns import check_dimensions
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Asked:
+    """What is asked of which book; asked anew by `replace`.
+
+    Attributes
+    ----------
+    book
+        As it came.
+    by, measures, judgings
+        The dimensions, the measures and how each is judged.
+    kept, top, sort
+        Which items totals hold, how many are shown, and in which order.
+    """
+
+    book: Daybook
+    by: tuple[str, ...]
+    measures: tuple[Measure, ...]
+    judgings: Mapping[str, Judging]
+    kept: Kept = "all"
+    top: int | None = None
+    sort: str | None = None
+
+
+def check_book(book: object) -> None:
+    """Refuses what is no daybook."""
+    if not isinstance(book, Daybook):
+        raise QuestionError(f"`book` must be a Daybook, as `read` gives it; got {type(book).__name__}")
+
+
+def ask(
+    answer: str,
+    book: Daybook,
+    *,
+    by: str | Sequence[str],
+    measures: str | Sequence[str] | None,
+    judging: JudgingLike,
+    items: Kept,
+    top: int | None,
+    sort: str | None,
+    sorts: Any = Sort,
+) -> Asked:
+    """The options about items, measures and judging, checked.
+
+    Parameters
+    ----------
+    answer
+        What the answer is called whose columns the dimensions stand beside.
+    sorts
+        The orders that the answer has.
+
+    Raises
+    ------
+    QuestionError
+        Where one names nothing or does not go with another.
+    """
+    check_book(book)
+    dims, asked = book.check_by(by), book.check_measures(measures)
+    check_dimensions(answer, dims)
+    if check("items", items, Kept) == "comparable" and not dims:
+        raise QuestionError("items='comparable' is about items: name a dimension in `by` (--by)")
+    counting = [m.name for m in asked if counts_ids(book.formulas[m.name])]
+    if items == "comparable" and counting:
+        raise QuestionError(
+            f"items='comparable' adds items up, and distinct ids do not add up: leave {', '.join(counting)} out"
+        )
+    if top is not None:
+        check_count("top", top)
+    if sort is not None:
+        check("sort", sort, sorts)
+    for option, given in (("top", top), ("sort", sort)):
+        if given is not None and not dims:
+            raise QuestionError(f"`{option}` is about items: name a dimension in `by` (--by)")
+    judgings = judgings_of(judging, [m.name for m in asked], list(book.formulas))
+    return Asked(book=book, by=dims, measures=asked, judgings=judgings, kept=items, top=top, sort=sort)

@@ -1,0 +1,157 @@
+"""The columns of all answers: one table of their kinds and headings, and the order in which each answer has them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import Literal, NamedTuple
+
+from logochron.core.align.align import STATUSES
+from logochron.core.errors import QuestionError
+from logochron.core.judge.judging import DIRECTIONS, VERDICTS
+
+#: What a column holds. ``label``: a name of the user's or the calendar's; ``word``: one of a few words, or of the
+#: answer's own (bands, notes); ``day``: a date; ``days``: a whole number that may be unknown; ``count``: one that is
+#: known; ``amount``: a figure in the measure's unit; ``part``: of a whole; ``change``: a signed part; ``truth``: True,
+#: False or unknown; ``text``: anything else.
+Kind = Literal["label", "period", "word", "day", "days", "count", "amount", "part", "change", "truth", "text"]
+#: Where the dimensions stand among an answer's columns.
+DIMENSIONS = "*"
+
+
+class Column(NamedTuple):
+    """One column: its name, what it holds, how people call it, the answers that have it, its words if they are few."""
+
+    name: str
+    kind: Kind
+    heading: str
+    answers: frozenset[str]
+    words: tuple[str, ...] = ()
+
+    @property
+    def is_figure(self) -> bool:
+        """Whether it holds numbers that may be unknown."""
+        return self.kind in ("days", "amount", "part", "change")
+
+
+_COMPARE = (
+    *("measure", "period", "start", "end", "days", DIMENSIONS),
+    *("value", "base_period", "base_start", "base_end", "base_days", "base", "change", "growth", "ratio"),
+    *("share", "base_share", "direction", "verdict", "band", "status", "note"),
+)
+#: The columns of `unusual=True`.
+UNUSUAL = ("usual_low", "usual_high", "unusual")
+#: The columns of each answer, in order.
+ORDER: dict[str, tuple[str, ...]] = {
+    "compare": (*_COMPARE, *UNUSUAL),
+    "relate": (
+        *("measure", "period", "start", "end", "days", DIMENSIONS),
+        *("value", "reference_item", "reference", "gap", "ratio", "ratio_before", "ratio_change", "direction"),
+        *("status", "note"),
+    ),
+    "drivers": (
+        *("measure", DIMENSIONS),
+        *("value", "base", "change", "growth", "contribution", "quantity", "base_quantity", "volume", "mix", "price"),
+        *("direction", "verdict", "note"),
+    ),
+    "path": ("level", "dimension", "item", "change", "contribution"),
+    "totals": ("measure", "period", "start", "end", DIMENSIONS, "value"),
+    "explain": ("side", "start", "end", "days", "weekend_days", "records", "sum"),
+    "review": ("finding", "column", "first", "last", "count", "example", "effect"),
+    "calendar": ("period", "start", "end", "year", "number", "days"),
+}
+_HELD = {name: frozenset(answer for answer, names in ORDER.items() if name in names) for name in
+         dict.fromkeys(name for names in ORDER.values() for name in names)}  # fmt: skip
+
+
+def _column(name: str, kind: Kind, heading: str, words: tuple[str, ...] = ()) -> Column:
+    return Column(name, kind, heading, _HELD[name], words)
+
+
+COLUMNS: dict[str, Column] = {
+    column.name: column
+    for column in (
+        _column("measure", "label", "Measure"),
+        _column("period", "period", "Period"),
+        _column("start", "day", "First day"),
+        _column("end", "day", "Last day"),
+        _column("days", "days", "Days"),
+        _column("value", "amount", "Value"),
+        _column("base_period", "label", "Base period"),
+        _column("base_start", "day", "First day of the base"),
+        _column("base_end", "day", "Last day of the base"),
+        _column("base_days", "days", "Days of the base"),
+        _column("base", "amount", "Base"),
+        _column("change", "amount", "Change"),
+        _column("growth", "change", "Growth"),
+        _column("ratio", "part", "Part"),
+        _column("share", "part", "Share"),
+        _column("base_share", "part", "Share of the base"),
+        _column("reference_item", "label", "Beside"),
+        _column("reference", "amount", "Reference"),
+        _column("gap", "amount", "Gap"),
+        _column("ratio_before", "part", "Part before"),
+        _column("ratio_change", "change", "Points"),
+        _column("contribution", "change", "Points"),
+        _column("quantity", "amount", "Quantity"),
+        _column("base_quantity", "amount", "Quantity of the base"),
+        _column("volume", "amount", "Volume"),
+        _column("mix", "amount", "Mix"),
+        _column("price", "amount", "Price"),
+        _column("direction", "word", "Direction", DIRECTIONS),
+        _column("verdict", "word", "Verdict", VERDICTS),
+        _column("band", "word", "Band"),
+        _column("status", "word", "Status", STATUSES),
+        _column("note", "word", "Note"),
+        _column("usual_low", "change", "Ordinary from"),
+        _column("usual_high", "change", "Ordinary to"),
+        _column("unusual", "truth", "Unusual", ("true", "false")),
+        _column("level", "count", "Step"),
+        _column("dimension", "text", "Dimension"),
+        _column("item", "text", "Item"),
+        _column("side", "text", "Side"),
+        _column("weekend_days", "count", "Weekend days"),
+        _column("records", "count", "Records"),
+        _column("sum", "amount", "Sum"),
+        _column("finding", "text", "Finding"),
+        _column("column", "text", "Column"),
+        _column("first", "day", "First"),
+        _column("last", "day", "Last"),
+        _column("count", "count", "Count"),
+        _column("example", "text", "Example"),
+        _column("effect", "text", "What it does"),
+        _column("year", "count", "Year"),
+        _column("number", "count", "Number"),
+    )
+}
+
+
+def columns_of(answer: str, *, unusual: bool = True) -> tuple[str, ...]:
+    """The columns of an answer, but for its dimensions."""
+    return tuple(name for name in ORDER[answer] if name != DIMENSIONS and (unusual or name not in UNUSUAL))
+
+
+def kind_of(answer: str, name: str) -> Kind:
+    """What a column of an answer holds; one that the answer does not have by itself is a dimension."""
+    return COLUMNS[name].kind if name in ORDER.get(answer, ()) else "label"
+
+
+def check_dimensions(answer: str, by: Iterable[str], columns: Sequence[str] = ()) -> None:
+    """Refuses dimensions that are called like a column of the answer.
+
+    Parameters
+    ----------
+    columns
+        The columns of the source that the dimensions are of, where they are known.
+
+    Raises
+    ------
+    QuestionError
+        With the new name to give.
+    """
+    for place, name in enumerate(by):
+        if name in ORDER[answer]:
+            column = columns[place] if columns else name
+            raise QuestionError(
+                f"`by`: a dimension may not be called {name!r} here, as the table has a column of that name; read it "
+                f"under another: by={{'its_{name}': {column!r}}} (--by its_{name}={column})"
+            )

@@ -1,0 +1,46 @@
+"""Words that change with their number, from a catalog of messages: none is made by gluing letters on."""
+
+from __future__ import annotations
+
+from functools import cache
+from gettext import NullTranslations, translation
+from pathlib import Path
+
+DOMAIN = "logochron"
+FOLDER = Path(__file__).parent / "catalogs"
+
+
+@cache
+def messages(language: str = "en") -> NullTranslations:
+    """The messages of a language, English where it has none."""
+    return translation(DOMAIN, FOLDER, languages=[language, "en"])
+
+
+def plural(noun: str) -> str | None:
+    """The plural of a noun; None where the catalog does not know the noun.
+
+    >>> plural("harbor"), plural("category"), plural("line of goods")
+    ('harbors', 'categories', None)
+    """
+    found = messages().pgettext("plural", noun)
+    return None if found == noun else found
+
+
+def everything(noun: str) -> str:
+    """All items of a dimension.
+
+    >>> everything("harbor"), everything("line of goods")
+    ('all harbors', 'every line of goods')
+    """
+    many = plural(noun)
+    return messages().gettext("every {noun}").format(noun=noun) if many is None else (
+        messages().gettext("all {nouns}").format(nouns=many))  # fmt: skip
+
+
+def how_many(n: int, number: str, one: str, many: str) -> str:
+    """A number of things: `one` and `many` are messages with ``{n}`` for the number as it is written.
+
+    >>> how_many(1, "1", "{n} finding", "{n} findings")
+    '1 finding'
+    """
+    return messages().ngettext(one, many, n).format(n=number)
