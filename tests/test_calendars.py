@@ -68,7 +68,7 @@ def test_contract(calendar, data, day):
     assert (before[earlier.found] == years[earlier.found] - 1).all()
     if each != "day" or not isinstance(calendar, lc.CivilCalendar):
         assert (same[earlier.found] == numbers[earlier.found]).all()
-    assert ((earlier.notes != "") >= ~earlier.found).all()  # what is not there says why
+    assert (earlier.note.rows >= ~earlier.found).all()  # what is not there says why
     for parent in calendar.grains:
         if calendar.nests(each, parent):  # a longer period is made of whole shorter ones
             longer = np.unique(calendar.parents(each, parent, periods))[1:-1]

@@ -272,7 +272,7 @@ def test_bad_paths(cli, tmp_path, sales):
 def test_refused_rows_are_told_when_left_out(cli, tmp_path):
     (tmp_path / "f.csv").write_text("d;v\n2026-01-01;1\n2026-01-02;x\n")
     ran = cli("compare", "f.csv", *ASK, "--on-refused", "skip", cwd=tmp_path)
-    assert ran.returncode == 0 and "1 rows counted, 1 refused" in ran.stdout
+    assert ran.returncode == 0 and "1 row counted, 1 refused" in ran.stdout
     assert "fields parted by semicolons" in ran.stderr and "f.csv, line 3, column 'v': 'x'" in ran.stderr
 
 

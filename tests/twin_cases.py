@@ -11,9 +11,8 @@ import numpy as np
 import twin
 
 import logochron as lc
-from logochron.core.align.align import Question, align
-from logochron.core.align.bases import parse_basis
-from logochron.core.align.windows import window_of
+from logochron.core.align.align import align
+from logochron.core.align.question import question_of
 from logochron.core.book.coverage import Coverage
 
 FIRST_DAY = dt.date(2014, 7, 1)
@@ -107,10 +106,9 @@ def hold(name: str, asked: Asked, every: int = 1, start: int = 0) -> int:
     if basis == "fixed":
         label = calendar.labels(asked.each, calendar.ordinals(asked.each, [FIXED_DAY.isoformat()]))[0]
         basis = f"fixed:{label}"
-    question = Question(
-        calendar, asked.each, parse_basis(basis), window_of(calendar, asked.each, asked.running),
-        weeks=asked.weeks, last=3,
-    )  # fmt: skip
+    question = question_of(
+        each=asked.each, against=basis, calendar=calendar, running=asked.running, weeks=asked.weeks, last=3
+    )
     held = 0
     none = np.zeros(0, dtype=np.int64)
     for report in REPORTS[start::every]:

@@ -118,7 +118,8 @@ def _text_column(texts: NDArray[np.object_], codes: NDArray[np.integer[Any]]) ->
     """A column of texts of which many are the same: each is made a text of the frame's once."""
     import pandas as pd
 
-    used = texts[np.unique(codes)] if len(codes) > len(texts) else texts[codes]
-    if not len(codes) or all(text is None for text in used):
+    used = np.zeros(len(texts), dtype=bool)
+    used[codes] = True
+    if all(text is None for text in texts[used]):
         return texts[codes]
     return pd.Series(texts).array.take(np.where(codes < 0, len(texts) - 1, codes))
