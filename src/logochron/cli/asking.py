@@ -71,7 +71,7 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar)
 
 def _amount_beside(quantity: str, sales: tuple[str, ...], asked: dict[str, Any]) -> str:
     """The column of amounts that goes with one of quantities, where it is not named."""
-    from logochron.sources.beside import amount_beside
+    from logochron.sources.guess_columns import amount_beside
     from logochron.sources.kinds.find_files import Dialect
 
     known = [quantity, *options.dimensions(asked["by"]).values(), *options.conditions(asked["where"])]

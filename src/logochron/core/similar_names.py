@@ -6,8 +6,10 @@ import re
 import unicodedata
 from collections.abc import Sequence
 
+import numpy as np
+
 _LEAST_LENGTH = 5
-_MOST = 20_000
+_MOST, _AT_ONCE = 20_000, 1_000
 
 
 def _bare(name: str) -> str:
@@ -16,34 +18,29 @@ def _bare(name: str) -> str:
     return re.sub(r"[\W_]+", "", "".join(c for c in decomposed if not unicodedata.combining(c)))
 
 
-def alike(names: Sequence[str]) -> list[tuple[str, str]]:
+def similar_names(names: Sequence[str]) -> list[tuple[str, str]]:
     """Pairs of names that differ in case, accents, spaces and punctuation only, or by one letter.
 
-    Digits tell names apart: `Pier 1` and `Pier 2` are not alike.
+    Digits tell names apart: `Pier 1` and `Pier 2` are not alike. One letter: an edit distance of 1 (Levenshtein 1966).
 
-    >>> alike(["Cold Pier", "cold pier ", "Alderquay", "Alderqay", "Pier 1", "Pier 2"])
+    >>> similar_names(["Cold Pier", "cold pier ", "Alderquay", "Alderqay", "Pier 1", "Pier 2"])
     [('Cold Pier', 'cold pier '), ('Alderquay', 'Alderqay')]
     """
+    from rapidfuzz.distance import Levenshtein  # only for reviews
+    from rapidfuzz.process import cdist
+
     groups: dict[str, list[str]] = {}
     for name in names[:_MOST]:
         groups.setdefault(_bare(name) or name, []).append(name)
     pairs = [(same[0], other) for same in groups.values() for other in same[1:]]
-    # two names one letter apart share what is left where one letter is left out of either
-    shortened: dict[str, str] = {}
-    for bare, same in groups.items():
-        if len(bare) < _LEAST_LENGTH:
-            continue
-        digits = "".join(filter(str.isdigit, bare))
-        for key in {bare, *(bare[:i] + bare[i + 1 :] for i in range(len(bare)))}:
-            other = shortened.setdefault(f"{digits}:{key}", bare)
-            if other != bare and (pair := (groups[other][0], same[0])) not in pairs and _one_apart(other, bare):
-                pairs.append(pair)
+    bare = [name for name in groups if len(name) >= _LEAST_LENGTH]
+    digits = ["".join(filter(str.isdigit, name)) for name in bare]
+    for low in range(0, len(bare), _AT_ONCE):
+        near = cdist(
+            bare[low : low + _AT_ONCE], bare, scorer=Levenshtein.distance, score_cutoff=1, dtype=np.uint8, workers=-1
+        )
+        for one, other in np.argwhere(near == 1).tolist():
+            one += low
+            if one < other and digits[one] == digits[other]:
+                pairs.append((groups[bare[one]][0], groups[bare[other]][0]))
     return pairs
-
-
-def _one_apart(one: str, other: str) -> bool:
-    """Whether one letter put in, left out or changed turns one name into the other."""
-    if len(one) == len(other):
-        return sum(a != b for a, b in zip(one, other)) == 1
-    long, short = sorted((one, other), key=len, reverse=True)
-    return len(long) == len(short) + 1 and any(long[:i] + long[i + 1 :] == short for i in range(len(long)))

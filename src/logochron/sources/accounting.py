@@ -15,9 +15,9 @@ from logochron.core.book.record_spans import Standing, hint
 from logochron.core.days import Days, day_number, iso
 from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.core.total_labels import is_total
-from logochron.sources.assemble import Rows, gathered
+from logochron.sources.assemble import BookRows, assembled
 from logochron.sources.engine.connection import Engine
-from logochron.sources.scanned import Scanned, Wanted, first_row, malformed_rows, refused_rows
+from logochron.sources.scanned import Scanned, Wanted
 from logochron.sources.values.dates import Reading, read_dates
 from logochron.sources.values.period_names import first_day_of
 
@@ -37,7 +37,7 @@ _READINGS = {
 _ODD_DATES = (day_number("1900-01-01"), day_number("2100-12-31"))
 
 
-class Stated(NamedTuple):
+class StatedDates(NamedTuple):
     """What the user stated about dates, and the days wanted."""
 
     day_first: bool | None
@@ -47,8 +47,8 @@ class Stated(NamedTuple):
 
 
 def account(
-    engine: Engine, scans: Sequence[Scanned], wanted: Wanted, stated: Stated, on_refused: str
-) -> tuple[Rows, Intake]:
+    engine: Engine, scans: Sequence[Scanned], wanted: Wanted, stated: StatedDates, on_refused: str
+) -> tuple[BookRows, Intake]:
     """Judge the dates, account for every row and gather what counts.
 
     Raises
@@ -58,8 +58,8 @@ def account(
     QuestionError
         Where `where` names an item that does not occur.
     """
-    said = _check_items(engine, scans, wanted)
-    reading = _dates(engine, scans, wanted, stated)
+    said = _check_items(scans, wanted)
+    reading = _dates(scans, wanted, stated)
     dated_on = reading.days[reading.readable]
     starts, ends = reading.days.copy(), reading.days.copy()
     starts[reading.readable], ends[reading.readable] = stated.standing.spans(dated_on)
@@ -84,15 +84,8 @@ def account(
         set_aside += int(groups.rows[dated & ~question].sum()) + scanned.set_aside
         if bad or undated or scanned.torn:
             shape = _READINGS.get(reading.name, reading.name)
-            found = refused_rows(
-                engine,
-                scanned,
-                groups.dates[inside[part]],
-                groups.dates[~reading.readable[part]],
-                f"not a date {shape}",
-            )
-            found += malformed_rows(scanned)
-            refusals += sorted(found, key=lambda refusal: refusal.line)
+            dates, readable = groups.dates, reading.readable[part]
+            refusals += scanned.refused(dates[inside[part]], dates[~readable], f"not a date {shape}")
         taken.append(question & (groups.rows > groups.bad))
     intake = Intake(
         read=sum(scanned.records for scanned in scans),
@@ -103,7 +96,7 @@ def account(
         refused_rows=tuple(refusals[:LISTED]),
         guesses=_guesses(scans, wanted, reading),
         warnings=(*said, *(warning for scanned in scans for warning in scanned.warnings)),
-        sources=tuple(scanned.source.name for scanned in scans),
+        sources=tuple(scanned.name for scanned in scans),
     )
     if intake.read != intake.counted + intake.refused + intake.set_aside + intake.blank:
         raise IntakeError(f"{', '.join(intake.sources)}: the account of its rows does not add up: {intake}")
@@ -117,13 +110,13 @@ def account(
             f"no record lies in the days wanted ({span}): the records run from {iso(int(held.min()))} "
             f"to {iso(int(held.max()))}"
         )
-    rows = gathered(engine, scans, wanted, starts, ends, inside, taken, recorded, stated.standing)
+    rows = assembled(engine, scans, wanted, starts, ends, inside, taken, recorded, stated.standing)
     return rows, replace(
         intake, warnings=(*intake.warnings, *_oddities(rows, np.unique(dated_on), stated.standing, bool(wanted.where)))
     )
 
 
-def _oddities(rows: Rows, dated_on: Days, standing: Standing, filtered: bool) -> list[str]:
+def _oddities(rows: BookRows, dated_on: Days, standing: Standing, filtered: bool) -> list[str]:
     """What may be wrong with the dates and the labels."""
     said = []
     odd = dated_on[(dated_on < _ODD_DATES[0]) | (dated_on > _ODD_DATES[1])]
@@ -144,7 +137,7 @@ def _oddities(rows: Rows, dated_on: Days, standing: Standing, filtered: bool) ->
     return list(dict.fromkeys(said))
 
 
-def _check_items(engine: Engine, scans: Sequence[Scanned], wanted: Wanted) -> list[str]:
+def _check_items(scans: Sequence[Scanned], wanted: Wanted) -> list[str]:
     """Refuses filters of items that do not occur; says so where a measure takes others that do."""
     counts = [scanned.groups.named_rows for scanned in scans]
     missing = {pair for pair in counts[0] if not sum(named[pair] for named in counts)}
@@ -156,9 +149,7 @@ def _check_items(engine: Engine, scans: Sequence[Scanned], wanted: Wanted) -> li
             continue
         known: set[str] = set()
         for scanned in scans:
-            fields = scanned.query.conditions[condition.column]
-            sql = f"SELECT DISTINCT {fields} AS v FROM {scanned.query.relation} LIMIT 10000"
-            known |= set(engine.arrays(sql)["v"])
+            known |= set(scanned.items(condition.column))
         told = no_such("item", absent[0], sorted(known), where=f"column {condition.column!r}")
         if condition in wanted.where or len(absent) == len(named):
             raise QuestionError(f"`where`: {told}")
@@ -166,12 +157,12 @@ def _check_items(engine: Engine, scans: Sequence[Scanned], wanted: Wanted) -> li
     return said
 
 
-def _dates(engine: Engine, scans: Sequence[Scanned], wanted: Wanted, stated: Stated) -> Reading:
+def _dates(scans: Sequence[Scanned], wanted: Wanted, stated: StatedDates) -> Reading:
     """The days of all distinct dates, source after source."""
     dates = [scanned.groups.dates for scanned in scans]
     if not sum(len(part) for part in dates):
-        names = ", ".join(scanned.source.name for scanned in scans)
-        torn = [f"\n  {refusal}" for scanned in scans for refusal in malformed_rows(scanned)[:_SHOWN]]
+        names = ", ".join(scanned.name for scanned in scans)
+        torn = [f"\n  {refusal}" for scanned in scans for refusal in scanned.torn_records()[:_SHOWN]]
         raise IntakeError(f"{names}: no rows below the header" + (" can be read:" + "".join(torn) if torn else ""))
     if all(part.dtype != object or not any(isinstance(text, str) for text in part) for part in dates):
         days = [np.array([np.iinfo(np.int64).min if d is None else d for d in part], dtype=np.int64) for part in dates]
@@ -187,9 +178,8 @@ def _dates(engine: Engine, scans: Sequence[Scanned], wanted: Wanted, stated: Sta
 
     def find(text: str) -> str:
         for scanned in scans:
-            found = first_row(engine, scanned.query, scanned.lines, scanned.query.date, text)
-            if found:
-                return f"{scanned.source.name}, {found}"
+            if found := scanned.find(text):
+                return f"{scanned.name}, {found}"
         return "a row"
 
     standing = stated.standing
@@ -213,7 +203,7 @@ def _guesses(scans: Sequence[Scanned], wanted: Wanted, reading: Reading) -> tupl
     said = [guess for scanned in scans for guess in scanned.guesses]
     said += reading.guesses
     for leaf in wanted.summed:
-        empties = sum(scanned.groups.empties[leaf.key] for scanned in scans)
+        empties = sum(scanned.groups.leaves[leaf.key].empties for scanned in scans)
         if empties:
             said.append(f"column {leaf.column!r}: {empties:,} empty amounts taken as 0")
     return tuple(dict.fromkeys(said))

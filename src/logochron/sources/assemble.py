@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,12 +15,11 @@ from logochron.core.book.span_sums import Amounts
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine
-from logochron.sources.engine.count_ids import count_ids
-from logochron.sources.engine.sql import Plan
+from logochron.sources.engine.count_ids import EngineIds
 from logochron.sources.scanned import Scanned, Wanted
 
 
-class Rows(NamedTuple):
+class BookRows(NamedTuple):
     """The counted rows, one for each day and tuple of items."""
 
     days: Days
@@ -32,7 +31,7 @@ class Rows(NamedTuple):
     ids: dict[str, IdCounts]
 
 
-def gathered(
+def assembled(
     engine: Engine,
     scans: Sequence[Scanned],
     wanted: Wanted,
@@ -42,7 +41,7 @@ def gathered(
     taken: Sequence[NDArray[np.bool_]],
     recorded: Days,
     standing: Standing,
-) -> Rows:
+) -> BookRows:
     """The rows of all sources with one coding of items, one row a day and tuple.
 
     Parameters
@@ -54,22 +53,21 @@ def gathered(
     taken
         For each source which of its groups count.
     """
+    whole = [None if of.all() else of for of in taken]
     offsets = np.cumsum([0, *(len(scanned.groups.dates) for scanned in scans)])
-    dates = np.concatenate([(s.groups.date_codes + o)[t] for s, o, t in zip(scans, offsets, taken)])
+    dates = _joined([_of(s.groups.date_codes, t) + o for s, o, t in zip(scans, offsets, whole)])
     days = starts[dates]
     codes: dict[str, Days] = {}
     labels: dict[str, NDArray[np.object_]] = {}
     for name in wanted.dimensions:
-        known = sorted({label or "" for s in scans for label in s.groups.labels[name]})
+        named = [np.array([label or "" for label in s.groups.labels[name]], dtype=object) for s in scans]
+        known = sorted(set().union(*(part.tolist() for part in named)))
         place = {label: i for i, label in enumerate(known)}
-        parts = []
-        for s, t in zip(scans, taken):
-            recode = np.array([place[label or ""] for label in s.groups.labels[name]], dtype=np.int64)
-            parts.append(recode[s.groups.label_codes[name][t]])
-        codes[name] = np.concatenate(parts)
+        recodes = [np.fromiter((place[label] for label in part), np.int64, len(part)) for part in named]
+        codes[name] = _joined([_of(r[s.groups.label_codes[name]], t) for s, r, t in zip(scans, recodes, whole)])
         labels[name] = np.array(known, dtype=object)
-    rows = np.concatenate([(s.groups.rows - s.groups.bad)[t] for s, t in zip(scans, taken)])
-    amounts = {leaf.key: _joined(scans, leaf, taken) for leaf in wanted.summed}
+    rows = _joined([_of(s.groups.rows - s.groups.bad, t) for s, t in zip(scans, whole)])
+    amounts = {leaf.key: _amounts(scans, leaf, whole) for leaf in wanted.summed}
     counts = frozenset(leaf.key for leaf in wanted.summed if leaf.counts)
     if standing.spread:
         days, rows, codes, amounts = _spread(days, ends[dates], rows, codes, amounts, counts)
@@ -78,18 +76,37 @@ def gathered(
         key = key * max(len(labels[name]), 1) + codes[name]
     order = np.argsort(key, kind="stable")
     first = np.flatnonzero(np.diff(key[order], prepend=-1) != 0) if len(key) else order
-    return Rows(
-        days=days[order][first],
-        records=np.add.reduceat(rows[order], first) if len(first) else rows,
-        codes={name: values[order][first] for name, values in codes.items()},
+    at = order[first]
+    # where each row is a day and tuple of its own, nothing is added up
+    alone = len(first) == len(key)
+
+    def added(values: NDArray[Any]) -> NDArray[Any]:
+        return values[order] if alone else np.add.reduceat(values[order], first)
+
+    ids = {}
+    for leaf in wanted.ids:
+        table = EngineIds(engine, leaf.column, labels)
+        for scanned, low, high in zip(scans, offsets, offsets[1:]):
+            scanned.ids(leaf, starts[low:high], inside[low:high], table)
+        ids[leaf.key] = table.counts()
+    return BookRows(
+        days=days[at],
+        records=added(rows),
+        codes={name: values[at] for name, values in codes.items()},
         labels=labels,
-        amounts={
-            name: Amounts(np.add.reduceat(a.values[order], first) if len(first) else a.values, a.scale, a.size)
-            for name, a in amounts.items()
-        },
+        amounts={name: Amounts(added(a.values), a.scale, a.size) for name, a in amounts.items()},
         recorded=recorded,
-        ids={leaf.key: count_ids(engine, scans, leaf, starts, inside, labels) for leaf in wanted.ids},
+        ids=ids,
     )
+
+
+def _of(values: NDArray[Any], taken: NDArray[np.bool_] | None) -> NDArray[Any]:
+    """The values that are taken; all where None."""
+    return values if taken is None else values[taken]
+
+
+def _joined(parts: Sequence[NDArray[Any]]) -> NDArray[Any]:
+    return parts[0] if len(parts) == 1 else np.concatenate(parts)
 
 
 def _spread(
@@ -120,24 +137,22 @@ def _spread(
     return (starts[of] + place), counted, {name: code[of] for name, code in codes.items()}, laid
 
 
-def _joined(scans: Sequence[Scanned], leaf: Leaf, taken: Sequence[NDArray[np.bool_]]) -> Amounts:
+def _amounts(scans: Sequence[Scanned], leaf: Leaf, taken: Sequence[NDArray[np.bool_] | None]) -> Amounts:
     """The sums of a leaf from all sources, at one scale; as floats where whole numbers do not reach."""
-    key = leaf.key
-    plans: list[Plan] = [s.groups.plans[key] for s in scans]
-    scale = max(plan.scale for plan in plans)
-    size = sum(
-        s.groups.sizes[key] * (10 ** (scale - plan.scale) if plan.way != "float" else 1)
-        for s, plan in zip(scans, plans)
-    )
-    exact = all(plan.way != "float" for plan in plans) and size < 2.0**62
-    parts = []
-    for s, plan, t in zip(scans, plans, taken):
-        values = s.groups.sums[key][t]
+    parts = [s.groups.leaves[leaf.key] for s in scans]
+    scale = max(part.scale or 0 for part in parts)
+    size = sum(part.size * (1 if part.scale is None else 10 ** (scale - part.scale)) for part in parts)
+    exact = all(part.scale is not None for part in parts) and size < 2.0**62
+    made = []
+    for part, of in zip(parts, taken):
+        values = _of(part.sums, of)
         if exact:
-            parts.append(values.astype(np.int64) * 10 ** (scale - plan.scale))
+            more = 10 ** (scale - (part.scale or 0))
+            values = values.astype(np.int64, copy=False)
+            made.append(values if more == 1 else values * more)
         else:
-            parts.append(values / 10**plan.scale if plan.way != "float" else values.astype(np.float64))
-    joined = np.concatenate(parts)
+            made.append(values.astype(np.float64) if part.scale is None else values / 10**part.scale)
+    joined = _joined(made)
     if not np.isfinite(joined).all():
         raise IntakeError(f"column {leaf.column!r}: a sum is too large to be a finite number")
     return Amounts(joined, scale if exact else None, size if exact else float(np.abs(joined).sum()))

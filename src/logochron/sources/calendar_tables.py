@@ -15,7 +15,7 @@ from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, locate
 from logochron.sources.kinds.headers import fold, place_columns
 from logochron.sources.kinds.scan import Scanner
-from logochron.sources.kinds.typed_files import DAY_NUMBER, Typed
+from logochron.sources.kinds.typed_files import DAY_NUMBER, TypedTable
 from logochron.sources.scanned import Wanted
 from logochron.sources.values.dates import read_dates
 from logochron.sources.values.period_names import read_label
@@ -99,7 +99,7 @@ def listing(source: Any) -> Listing:
     )
 
 
-def _text(table: Typed, column: int) -> str:
+def _text(table: TypedTable, column: int) -> str:
     """The expression for a column as text."""
     name = table.columns[column]
     if table.types[column] == DAY_NUMBER:

@@ -6,20 +6,21 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 from shlex import quote
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from logochron.core.book.measures import Measure
 from logochron.core.errors import IntakeError, QuestionError
 from logochron.sources.engine.connection import Engine
-from logochron.sources.kinds.find_files import Source
+from logochron.sources.kinds.find_files import Dialect, Source, locate
 from logochron.sources.kinds.text_prepare import TextFile, looks_headless
-from logochron.sources.kinds.typed_files import NUMBER, Typed
+from logochron.sources.kinds.typed_files import NUMBER, TypedTable
 from logochron.sources.values.amounts import is_amount
 from logochron.sources.values.dates import read_dates
 from logochron.sources.values.period_names import read_label
 
+_TAKINGS = re.compile(r"revenue|sales|turnover|takings|income|umsatz|erl[öo]s|ventas|chiffre", re.IGNORECASE)
 _FIRST_ROWS = 1000
 _MOST_ITEMS, _FEW = 200, 40
 #: The part of its fields from which a column with some flaws is offered, or reviewed.
@@ -49,7 +50,7 @@ def of_text(text: TextFile) -> list[Column]:
     return [Column(text.header[i], tuple(f for f in text.column(i) if f.strip())) for i in places]
 
 
-def of_typed(engine: Engine, source: Source, table: Typed) -> list[Column]:
+def of_typed(engine: Engine, source: Source, table: TypedTable) -> list[Column]:
     """The columns of a table with types."""
     texts = ", ".join(f"{column}::VARCHAR" for column in table.columns)
     rows = engine.rows(f"SELECT {texts} FROM {table.relation} LIMIT {_FIRST_ROWS}", source.name)
@@ -189,3 +190,23 @@ def _may_be_amount(column: Column, least: float) -> bool:
 
 def _has_decimals(column: Column) -> bool:
     return not all(map(_INTEGER.fullmatch, (text.strip() for text in column.texts)))
+
+
+def amount_beside(source: Any, date: str | None, known: Sequence[str], dialect: Dialect) -> str:
+    """The column of amounts beside columns that are known: the only one, or the only one called like takings.
+
+    Raises
+    ------
+    QuestionError
+        Where none or several may be meant.
+    """
+    from logochron.sources.kinds.scan import sampled
+
+    first = locate(source)[0]
+    columns = sampled(Engine(), first, dialect)
+    _, candidates = candidates_of(columns, date, known)
+    called = [column for column in candidates if _TAKINGS.search(column.name)]
+    for found in (candidates, called):
+        if len(found) == 1:
+            return found[0].name
+    return guess(first, columns, date, (), known)[1]

@@ -19,7 +19,7 @@ from logochron.sources.read_options import Options, Request, request
 from logochron.sources.scanned import Scanned
 
 #: Looks at what was scanned while it is open.
-Look = Callable[[Engine, Sequence[Scanned], Request], None]
+Look = Callable[[Sequence[Scanned], Request], None]
 
 
 def read(
@@ -164,23 +164,23 @@ def carry_out(source: Any, options: Options, look: Look | None = None) -> Dayboo
     engine = Engine(options.progress)
     asked = request(engine, source, options)
     with Scanner(engine, asked.wanted, asked.dialect, asked.wide) as scanner:
-        scans = [scanner.scan(one) for one in asked.sources]
-        gathered, intake = account(engine, scans, asked.wanted, asked.stated, options.on_refused)
+        scans: list[Scanned] = [scanner.scan(one) for one in asked.sources]
+        rows, intake = account(engine, scans, asked.wanted, asked.stated, options.on_refused)
         if look:
-            look(engine, scans, asked)
+            look(scans, asked)
     summed = {leaf.key: leaf.column for leaf in asked.wanted.summed}
-    inexact = list(dict.fromkeys(summed[key] for key, amounts in gathered.amounts.items() if amounts.scale is None))
+    inexact = list(dict.fromkeys(summed[key] for key, amounts in rows.amounts.items() if amounts.scale is None))
     if inexact:
         said = "summed in floating point, as the amounts have more than six decimals or are too large"
         intake = replace(intake, warnings=(*intake.warnings, f"{said}: {', '.join(inexact)}"))
     book = Daybook(
-        days=gathered.days,
-        records=gathered.records,
-        codes=gathered.codes,
-        labels=gathered.labels,
-        amounts=gathered.amounts,
+        days=rows.days,
+        records=rows.records,
+        codes=rows.codes,
+        labels=rows.labels,
+        amounts=rows.amounts,
         measures=asked.measures,
-        recorded=gathered.recorded,
+        recorded=rows.recorded,
         intake=replace(intake, guesses=(*asked.guesses, *intake.guesses)),
         asked_covering=asked.covering,
         asked_until=asked.until,
@@ -188,7 +188,7 @@ def carry_out(source: Any, options: Options, look: Look | None = None) -> Dayboo
         selected=asked.selected,
         filters=(asked.filters,) if asked.filters else (),
         standing=asked.stated.standing,
-        ids=gathered.ids,
+        ids=rows.ids,
     )
     if asked.until is not None:
         book.coverage  # noqa: B018  a report date that cannot be is refused here

@@ -15,7 +15,7 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.days import DayLike, day_number, span_ends
 from logochron.core.errors import QuestionError, nearest
 from logochron.core.options import Empty, Grain, OnRefused, Spread, check
-from logochron.sources.accounting import Stated
+from logochron.sources.accounting import StatedDates
 from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, Source, locate
 from logochron.sources.kinds.scan import sampled
@@ -61,7 +61,7 @@ class Request(NamedTuple):
 
     sources: list[Source]
     wanted: Wanted
-    stated: Stated
+    stated: StatedDates
     dialect: Dialect
     wide: Standing | None
     measures: tuple[Measure, ...]
@@ -131,7 +131,7 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
     return Request(
         sources=sources,
         wanted=wanted,
-        stated=Stated(options.day_first, options.date_format, (covered[0], min(ends) if ends else None), standing),
+        stated=StatedDates(options.day_first, options.date_format, (covered[0], min(ends) if ends else None), standing),
         dialect=options.dialect,
         wide=standing if options.periods_in_columns else None,
         measures=measures,

@@ -17,7 +17,7 @@ from logochron.core.days import Days, as_date, in_words, iso, weekday
 from logochron.core.rows.blocks import Blocks
 from logochron.core.rows.columns import columns_of
 from logochron.core.rows.result import Result
-from logochron.core.similar_names import alike
+from logochron.core.similar_names import similar_names
 from logochron.core.total_labels import is_total
 
 _WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
@@ -302,7 +302,7 @@ def _of_items(book: Daybook, recorded: Days) -> Iterator[Finding]:
                     _WORDS[finding],
                 )
         known = [str(label) for label in labels[present]]
-        for one, other in alike(known)[:_SHOWN]:
+        for one, other in similar_names(known)[:_SHOWN]:
             yield Finding(
                 "names alike",
                 name,

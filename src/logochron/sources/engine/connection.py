@@ -16,8 +16,14 @@ from numpy.typing import NDArray
 
 from logochron.core.errors import IntakeError
 
+#: What the engine says of records that it cannot take as they are wanted; anything else is no fault of theirs.
+_UNSOUND = (duckdb.InvalidInputException, duckdb.ConversionException)
 #: Told the part of the work that is done, 0 to 1.
 Progress = Callable[[float], None]
+
+
+class UnsoundRecords(IntakeError):
+    """Records that the engine cannot take as they are wanted: malformed ones, texts that are no numbers."""
 
 
 class Engine:
@@ -47,7 +53,8 @@ class Engine:
             self.connection.execute(sql)
         except duckdb.Error as error:
             first_line = str(error).splitlines()[0]
-            raise IntakeError(f"{name} cannot be read: {first_line}") from error
+            kind = UnsoundRecords if isinstance(error, _UNSOUND) else IntakeError
+            raise kind(f"{name} cannot be read: {first_line}") from error
         finally:
             done.set()
             if self.progress:

@@ -3,19 +3,38 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
-from logochron.core.errors import IntakeError
-from logochron.sources.engine.connection import Engine
-from logochron.sources.engine.sql import Amount, Groups, Judge, Plan, Query, double, inner, is_empty, quoted
+from logochron.sources.engine.connection import Engine, UnsoundRecords
+from logochron.sources.engine.sql import (
+    Amount,
+    Judge,
+    Plans,
+    Query,
+    Summing,
+    day_number,
+    double,
+    inner,
+    is_empty,
+    quoted,
+)
+from logochron.sources.scanned import Groups, LeafGroups
+
+#: Whole numbers up to this are all doubles.
+_EXACT = 2.0**53
 
 
-def roll_up(
-    engine: Engine, query: Query, plans: Mapping[str, Plan], name: str, judge: Judge | None = None
-) -> tuple[Query, Groups]:
+class Rolled(NamedTuple):
+    """What a roll-up found: by which query, and whether it is known that no record has a flaw."""
+
+    query: Query
+    groups: Groups
+    sound: bool
+
+
+def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge | None = None) -> Rolled:
     """Sums by date text and items: at once where every row is sound, else carefully.
 
     `judge` is asked for the writing of the amounts where they turn out not to be plain numbers; the query it
@@ -24,7 +43,7 @@ def roll_up(
     while True:
         stats = _swift_pass(engine, query, plans, name)
         if stats is not None:
-            return query, _groups(engine, query, plans, stats, sound=True)
+            return Rolled(query, _groups(engine, query, plans, stats, sound=True), sound=True)
         stats = _careful_pass(engine, query, plans, name)
         if judge and any(stats[f"odd{i}"] for i in range(len(query.amounts))):
             asked, asked_plans = judge(query, plans)
@@ -33,60 +52,71 @@ def roll_up(
                 query, plans = asked, asked_plans
                 continue
         while True:
-            bettered = {key: _better(plans[key], stats, i) for i, key in enumerate(plans)}
+            bettered = {a.key: _better(plans[a.key], stats, i) for i, a in enumerate(query.amounts)}
             if bettered == plans:
-                return query, _groups(engine, query, plans, stats)
+                return Rolled(query, _groups(engine, query, plans, stats), sound=False)
             plans = bettered
             stats = _careful_pass(engine, query, plans, name)
 
 
-def _swift_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: str) -> dict[str, Any] | None:
-    """The roll-up of sources without a flaw, None where there is one.
+def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[str, Any] | None:
+    """The roll-up of sources without a flaw, None where there is one: plain sums, and aggregates that prove them.
 
-    An amount that is unreadable, not finite, too large or finer than its scale ends it.
+    Every amount is there and a whole number of its scale's unit. As doubles such numbers add up exactly while the sum
+    of their sizes stays under 2**53, which the largest of a group times its rows proves; at half of that a double still
+    tells neighboring whole numbers apart.
     """
     if query.empty_is_zero or query.where:
         return None
     shown = ["d", *(f"h{i}" for i in range(len(query.labels)))]
-    doubles = [f"{query.date} AS d", *(f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values()))]
-    sound, sums = list(shown), []
-    for i, (amount, plan) in enumerate(zip(query.amounts, plans.values())):
-        unit = 10**plan.scale
-        doubles.append(f"{double(amount, False)} AS y{i}")
+    fields = [
+        f"{query.date_key or query.date} AS d",
+        *(f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values())),
+    ]
+    rolled, stats = [], {"n": "sum(n)"}
+    for i, amount in enumerate(query.amounts):
+        unit = 10 ** plans[amount.key].scale
+        fields.append(f"{double(amount, False)} AS y{i}")
         whole = f"round(y{i} * {unit})"
-        # beyond 2**52 a double does not tell neighboring whole numbers apart
-        condition = f"{whole} / {unit} = y{i} AND abs(y{i}) < {2**52 // unit}"
-        if amount.is_text and query.underscores:
-            doubles.append(f"{_in_taken(amount, '_')} AS u{i}")
-            condition += f" AND NOT u{i}"
-        if amount.maybe_grouped:
-            doubles.append(f"{_in_taken(amount, '.')} AS p{i}")
-            condition += f" AND NOT p{i}"
-        sound.append(f"CASE WHEN {condition} THEN {whole}::BIGINT ELSE error('unsound')::BIGINT END AS x{i}")
-        sums.append(f"sum(x{i}) AS s{i}")
+        rolled += [
+            f"sum({whole}) AS s{i}",
+            f"count(y{i}) AS there{i}",
+            f"bool_and({whole} / {unit} = y{i}) AS whole{i}",
+            f"max(abs(y{i})) AS largest{i}",
+        ]
+        stats |= {
+            f"size{i}": f"sum(abs(s{i}))::DOUBLE",
+            f"sound{i}": f"coalesce(bool_and(there{i} = n AND whole{i}), true)",
+            # what is not finite stays so
+            f"bound{i}": f"max((coalesce(largest{i}, 0) * {unit} + 1) * greatest(n, 2))::DOUBLE",
+        }
+        signs = [sign for sign, told in (("_", query.underscores), (".", amount.maybe_grouped)) if told]
+        if signs and amount.is_text:
+            fields.append(f"({' OR '.join(_in_taken(amount, sign) for sign in signs)}) AS u{i}")
+            rolled.append(f"bool_or(u{i}) AS signs{i}")
+            stats[f"signs{i}"] = f"coalesce(bool_or(signs{i}), false)"
         if query.apart:
-            sums.append(f"x{i} AS a{i}")
+            rolled.append(f"y{i} AS a{i}")
     labels = _labels(query)
     for i, (column, label) in enumerate(labels):
-        doubles.append(f"{query.conditions[column]} = {quoted(label)} AS q{i}")
-        sound.append(f"q{i}")
-        sums.append(f"count(*) FILTER (q{i}) AS named{i}")
-    rolled = ", ".join([*shown, "true AS keep", "count(*) AS n", "0 AS bad", *sums])
-    # two steps, so that the engine casts each text once
-    source = f"(SELECT {', '.join(doubles)} FROM {query.strict})"
+        fields.append(f"{query.conditions[column]} = {quoted(label)} AS q{i}")
+        rolled.append(f"count(*) FILTER (q{i}) AS named{i}")
+        stats[f"named{i}"] = f"sum(named{i})"
+    sql = ", ".join([*shown, "count(*) AS n", *rolled])
     try:
         engine.run(
-            f"CREATE OR REPLACE TEMP TABLE g AS SELECT {rolled} FROM (SELECT {', '.join(sound)} FROM {source}) "
+            f"CREATE OR REPLACE TEMP TABLE g AS SELECT {sql} FROM (SELECT {', '.join(fields)} FROM {query.strict}) "
             "GROUP BY ALL; DROP TABLE IF EXISTS reject_errors",
             name,
         )
-    except IntakeError:
+    except UnsoundRecords:
         return None  # the careful pass tells why
-    stats = [f"sum(abs(s{i}))::DOUBLE AS size{i}" for i in range(len(query.amounts))]
-    found = _statistics(engine, stats + [f"sum(named{i}) AS named{i}" for i in range(len(labels))])
-    sizes = [found[f"size{i}"] or 0.0 for i in range(len(query.amounts))]
-    fits = all(size < _LIMITS["whole"] for size in sizes)
-    return found | {"named": _named(labels, found)} if fits else None
+    found = _statistics(engine, stats)
+    for i in range(len(query.amounts)):
+        fits = (found[f"bound{i}"] or 0.0) < _EXACT and (found[f"size{i}"] or 0.0) < _LIMITS["decimal"]
+        if not fits or not found[f"sound{i}"] or found.get(f"signs{i}"):
+            return None
+    return found | {"named": _named(labels, found)}
 
 
 def _in_taken(amount: Amount, sign: str) -> str:
@@ -105,15 +135,14 @@ def _named(labels: Sequence[tuple[str, str]], found: Mapping[str, Any]) -> dict[
     return {pair: found[f"named{i}"] or 0 for i, pair in enumerate(labels)}
 
 
-def _statistics(engine: Engine, stats: Sequence[str]) -> dict[str, Any]:
+def _statistics(engine: Engine, stats: Mapping[str, str]) -> dict[str, Any]:
     """One row over all groups, by name."""
-    if not stats:
-        return {}
-    (found,) = engine.connection.execute(f"SELECT {', '.join(stats)} FROM g").fetchall()
-    return dict(zip((stat.rsplit(" AS ", 1)[1] for stat in stats), found))
+    (found,) = engine.connection.execute(f"SELECT {', '.join(stats.values())} FROM g").fetchall()
+    return dict(zip(stats, found))
 
 
-def _careful_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name: str) -> dict[str, Any]:
+def _careful_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[str, Any]:
+    """The roll-up that looks at each row: which are unreadable, odd, or finer than their scale."""
     shown = [f"CASE WHEN keep THEN h{i} END AS h{i}" for i in range(len(query.labels))]
     measured = []
     for i, amount in enumerate(query.amounts):
@@ -139,16 +168,20 @@ def _careful_pass(engine: Engine, query: Query, plans: Mapping[str, Plan], name:
     sql = ", ".join([*fields, *measured, *counted, *empties, *odd, *apart])
     engine.run("DROP TABLE IF EXISTS reject_errors; DROP TABLE IF EXISTS reject_scans", name)
     engine.run(f"CREATE OR REPLACE TEMP TABLE g AS SELECT {sql} FROM ({inner(query)}) GROUP BY ALL", name)
-    stats = []
+    stats = {"n": "sum(n)"}
     for i in range(len(query.amounts)):
-        stats += [f"sum(size{i})::DOUBLE AS size{i}", f"bool_or(finer{i}) AS finer{i}", f"bool_or(odd{i}) AS odd{i}"]
-    stats += [f"sum(named{i}) AS named{i}" for i in range(len(labels))]
-    stats += [f"sum(empty{i}) AS empty{i}" for i in range(len(empties))]
+        stats |= {
+            f"size{i}": f"sum(size{i})::DOUBLE",
+            f"finer{i}": f"bool_or(finer{i})",
+            f"odd{i}": f"bool_or(odd{i})",
+        }
+    stats |= {f"named{i}": f"sum(named{i})" for i in range(len(labels))}
+    stats |= {f"empty{i}": f"sum(empty{i})" for i in range(len(empties))}
     found = _statistics(engine, stats)
     return found | {"named": _named(labels, found)}
 
 
-def _measured(i: int, amount: Amount, plan: Plan) -> list[str]:
+def _measured(i: int, amount: Amount, plan: Summing) -> list[str]:
     """The sum, the sum of sizes, and whether an amount has decimals finer than the scale."""
     y, ok = f"y{i}", f"(ok AND t{i})"
     unit = 10**plan.scale
@@ -186,7 +219,7 @@ def _measured(i: int, amount: Amount, plan: Plan) -> list[str]:
 _LIMITS = {"whole": 2.0**52, "decimal": 2.0**62}
 
 
-def _better(plan: Plan, found: Mapping[str, Any], i: int) -> Plan:
+def _better(plan: Summing, found: Mapping[str, Any], i: int) -> Summing:
     """The plan itself where it served, else the next safer one."""
     if plan.way == "float":
         return plan
@@ -196,43 +229,53 @@ def _better(plan: Plan, found: Mapping[str, Any], i: int) -> Plan:
         return plan
     if plan.way == "whole":
         if fits and plan.scale < 6 and size * 10 ** (6 - plan.scale) < _LIMITS["whole"]:
-            return Plan("whole", 6)
-        return Plan("decimal", 6 if fits else plan.scale)
-    return Plan("decimal", 6) if finer and plan.scale < 6 else Plan("float")
+            return Summing("whole", 6)
+        return Summing("decimal", 6 if fits else plan.scale)
+    return Summing("decimal", 6) if finer and plan.scale < 6 else Summing("float")
 
 
-def _groups(
-    engine: Engine, query: Query, plans: Mapping[str, Plan], stats: Mapping[str, Any], *, sound: bool = False
-) -> Groups:
+def _groups(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, Any], *, sound: bool = False) -> Groups:
     """The groups with dates and labels as codes: texts cross to Python once each, not once a row."""
-    connection = engine.connection
     coded = ["d", *(f"h{i}" for i in range(len(query.labels)))]
-    distinct: list[NDArray[Any]] = []
+    distinct = []
     for name in coded:
-        connection.execute(
-            f"CREATE OR REPLACE TEMP TABLE t_{name} AS SELECT v, (row_number() OVER () - 1)::BIGINT AS code "
-            f"FROM (SELECT DISTINCT {name} AS v FROM g ORDER BY v NULLS FIRST)"
+        # labels of a few kinds are grouped as they lie, and become texts here
+        text = "v" if name == "d" else "v::VARCHAR"
+        if name == "d" and sound and query.date_key:
+            text = day_number("v")
+        numbered = "v, w, (row_number() OVER (ORDER BY w NULLS FIRST) - 1)::BIGINT AS code"
+        engine.connection.execute(
+            f"CREATE OR REPLACE TEMP TABLE t_{name} AS SELECT {numbered} "
+            f"FROM (SELECT v, {text} AS w FROM (SELECT DISTINCT {name} AS v FROM g))"
         )
-        distinct.append(engine.arrays(f"SELECT v FROM t_{name} ORDER BY code")["v"])
+        distinct.append(engine.arrays(f"SELECT w FROM t_{name} ORDER BY code")["w"])
     joins = " ".join(f"JOIN t_{name} ON g.{name} IS NOT DISTINCT FROM t_{name}.v" for name in coded)
-    sums = []
-    for i, plan in enumerate(plans.values()):
-        whole = {"whole": f"TRY_CAST(s{i} AS BIGINT)", "decimal": f"TRY_CAST(s{i} * {10**plan.scale} AS BIGINT)"}
-        sums.append(f"coalesce({whole.get(plan.way, f's{i}')}, 0) AS s{i}")
-    fields = ["keep", "n", "bad", *(f"t_{name}.code AS c_{name}" for name in coded), *sums]
+    fields = ["n", *(f"t_{name}.code AS c_{name}" for name in coded)]
+    fields += [] if sound else ["keep", "bad"]
+    for i, amount in enumerate(query.amounts):
+        way, scale = plans[amount.key]
+        whole = {"whole": f"TRY_CAST(s{i} AS BIGINT)", "decimal": f"TRY_CAST(s{i} * {10**scale} AS BIGINT)"}
+        fields.append(f"coalesce({whole.get(way, f's{i}')}, 0) AS s{i}")
     arrays = engine.arrays(f"SELECT {', '.join(fields)} FROM g {joins}")
+    engine.connection.execute("DROP TABLE g")
+    rows = arrays["n"].astype(np.int64, copy=False)
+    leaves = {}
+    for i, amount in enumerate(query.amounts):
+        way, scale = plans[amount.key]
+        leaves[amount.key] = LeafGroups(
+            sums=arrays[f"s{i}"],
+            size=float(stats[f"size{i}"] or 0.0),
+            scale=None if way == "float" else scale,
+            empties=int(stats.get(f"empty{i}") or 0),
+        )
     return Groups(
         dates=distinct[0],
-        date_codes=arrays["c_d"].astype(np.int64),
-        keep=arrays["keep"].astype(bool),
-        labels={name: values for name, values in zip(query.labels, distinct[1:])},
-        label_codes={name: arrays[f"c_h{i}"].astype(np.int64) for i, name in enumerate(query.labels)},
-        rows=arrays["n"].astype(np.int64),
-        bad=arrays["bad"].astype(np.int64),
-        sums={key: arrays[f"s{i}"] for i, key in enumerate(plans)},
-        sizes={key: float(stats[f"size{i}"] or 0.0) for i, key in enumerate(plans)},
-        plans=dict(plans),
-        empties={a.key: int(stats.get(f"empty{i}") or 0) for i, a in enumerate(query.amounts)},
+        date_codes=arrays["c_d"].astype(np.int64, copy=False),
+        keep=np.ones(len(rows), dtype=bool) if sound else arrays["keep"].astype(bool),
+        labels=dict(zip(query.labels, distinct[1:])),
+        label_codes={name: arrays[f"c_h{i}"].astype(np.int64, copy=False) for i, name in enumerate(query.labels)},
+        rows=rows,
+        bad=np.zeros_like(rows) if sound else arrays["bad"].astype(np.int64),
+        leaves=leaves,
         named_rows=stats["named"],
-        sound=sound,
     )

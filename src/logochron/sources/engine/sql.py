@@ -9,11 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.filters import Condition
-from logochron.core.days import Days
+from logochron.core.book.formulas import Leaf
+from logochron.sources.scanned import Wanted
 from logochron.sources.values.dates import TIME, ZONE
 
 
-class Plan(NamedTuple):
+class Summing(NamedTuple):
     """How the amounts of one column are summed.
 
     ``whole``: as whole numbers of 10**-scale held in doubles, each checked to be the double it came from;
@@ -51,6 +52,8 @@ class Query(NamedTuple):
         The table function that scans it, giving every column: passing over malformed records, or failing on them.
     date_text, date
         The engine's expressions for the date as it stands, and for what is judged: its text, or its day number.
+    date_key
+        What rows are grouped by where that is cheaper than `date`: a column of days. `date` is made of it afterwards.
     labels, conditions
         Expressions for each dimension (NULL where empty), and for the columns that `where` names (never NULL).
     all_fields
@@ -76,32 +79,22 @@ class Query(NamedTuple):
     ids: Mapping[str, tuple[str, str]] = {}  # by key the expression for ids to count, and which rows have one
     underscores: bool = True
     apart: bool = False
+    date_key: str = ""
+
+    def label_alias(self, dimension: str) -> str:
+        """What the column of a dimension is called in the engine's tables."""
+        return f"h{list(self.labels).index(dimension)}"
+
+    def id_aliases(self, key: str) -> tuple[str, str]:
+        """What the ids of a leaf are called there, and whether a row has one."""
+        place = list(self.ids).index(key)
+        return f"z{place}", f"zt{place}"
 
 
+#: By key how each amount is summed.
+Plans = Mapping[str, Summing]
 #: Given a query and its plans, gives both with the writing of the amounts recognised.
-Judge = Callable[[Query, Mapping[str, Plan]], tuple[Query, Mapping[str, Plan]]]
-
-
-class Groups(NamedTuple):
-    """What came back: a row for each date text, whether `where` keeps it, and items.
-
-    `dates` are the distinct date texts (or day numbers), `date_codes` the index of each row into them;
-    `label_codes` likewise. `sums` and `sizes` are by key, at the scale of its plan.
-    """
-
-    dates: NDArray[Any]
-    date_codes: Days
-    keep: NDArray[np.bool_]
-    labels: Mapping[str, NDArray[np.object_]]
-    label_codes: Mapping[str, Days]
-    rows: Days
-    bad: Days
-    sums: Mapping[str, NDArray[Any]]
-    sizes: Mapping[str, float]
-    plans: Mapping[str, Plan]
-    empties: Mapping[str, int]
-    named_rows: Mapping[tuple[str, str], int]
-    sound: bool  # whether no record has a flaw
+Judge = Callable[[Query, Plans], tuple[Query, Plans]]
 
 
 def quoted(text: str) -> str:
@@ -125,6 +118,37 @@ def condition(where: Sequence[Condition], expressions: Mapping[str, str]) -> str
     return " AND ".join(parts) or "true"
 
 
+def asked_of(wanted: Wanted, texts: Mapping[str, str], made: Callable[[str], Amount]) -> dict[str, Any]:
+    """What of a `Query` is the same for every kind of source.
+
+    Parameters
+    ----------
+    texts
+        The engine's expression for each wanted column as text.
+    made
+        The amount of a column, without its key and the rows it takes.
+    """
+    conditions = {c.column: f"coalesce({texts[c.column]}, '')" for c in wanted.conditions}
+
+    def taken(leaf: Leaf) -> str:
+        return condition(wanted.conditions_of(leaf), conditions)
+
+    amounts = []
+    for leaf in wanted.summed:
+        amount = made(leaf.column) if leaf.column else Amount("", "", "1", "1", False)
+        amounts.append(amount._replace(key=leaf.key, taken=taken(leaf) if leaf.where else ""))
+    return {
+        "labels": {name: texts[column] for name, column in wanted.dimensions.items()},
+        "conditions": conditions,
+        "amounts": amounts,
+        "where": wanted.where,
+        "named": wanted.conditions,
+        "ids": {leaf.key: (texts[leaf.column], taken(leaf)) for leaf in wanted.ids},
+        "empty_is_zero": wanted.empty_is_zero,
+        "apart": wanted.apart,
+    }
+
+
 def day_text(sql: str, tz: str | None) -> str:
     """The text of a date without its time; a zoned one turned into the zone first, where one is named."""
     cut = f"regexp_replace({sql}, {quoted(TIME)}, '')"
@@ -133,6 +157,11 @@ def day_text(sql: str, tz: str | None) -> str:
     stamp = rf"regexp_replace(trim({sql}), '([+-][0-9]{{2}})([0-9]{{2}})$', '\1:\2')"
     local = f"strftime(TRY_CAST({stamp} AS TIMESTAMPTZ) AT TIME ZONE {quoted(tz)}, '%Y-%m-%d')"
     return f"CASE WHEN regexp_matches({sql}, {quoted(ZONE)}) THEN coalesce({local}, {sql}) ELSE {cut} END"
+
+
+def day_number(sql: str) -> str:
+    """A date as its day number; unknown where it is no finite one."""
+    return f"CASE WHEN isfinite({sql}) THEN {sql} - DATE '1970-01-01' END"
 
 
 def is_empty(sql: str) -> str:
@@ -178,3 +207,8 @@ def inner(query: Query, *, numbered: bool = False, sound: bool = False) -> str:
     told = ", ".join(["*", *readable])
     relation = query.strict if sound else query.relation
     return f"SELECT *, {ok} AS ok FROM (SELECT {told} FROM (SELECT {', '.join(fields)} FROM {relation}))"
+
+
+def texts_of(dates: NDArray[Any]) -> NDArray[np.object_]:
+    """Dates as the engine's texts of them."""
+    return np.array(["" if date is None else str(date) for date in dates], dtype=object)

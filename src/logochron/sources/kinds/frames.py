@@ -9,7 +9,7 @@ from logochron.core.errors import IntakeError, QuestionError
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.sql import named
 from logochron.sources.kinds.find_files import Source
-from logochron.sources.kinds.typed_files import Typed, described
+from logochron.sources.kinds.typed_files import TypedTable, described
 
 
 class _Stream:
@@ -22,7 +22,7 @@ class _Stream:
         return self._table.__arrow_c_stream__(requested)
 
 
-def frame_table(engine: Engine, source: Source) -> Typed:
+def frame_table(engine: Engine, source: Source) -> TypedTable:
     """A frame made known to the engine, its columns called c0, c1, ...
 
     Raises
@@ -41,7 +41,7 @@ def frame_table(engine: Engine, source: Source) -> Typed:
         _, types = described(engine, name, source.name)
     except IntakeError as error:
         raise QuestionError(f"{source.name} cannot be scanned: {error}") from None
-    return Typed(name, header, [f"c{i}" for i in range(len(header))], types, zones)
+    return TypedTable(name, header, [f"c{i}" for i in range(len(header))], types, zones)
 
 
 def _pandas(frame: Any) -> tuple[Any, list[str], dict[str, str]]:

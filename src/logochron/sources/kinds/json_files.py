@@ -10,14 +10,14 @@ from typing import Any
 from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Source
-from logochron.sources.kinds.row_table import Carrier
+from logochron.sources.kinds.row_table import RowTable
 from logochron.sources.kinds.text_prepare import encoding_of
-from logochron.sources.kinds.typed_files import Typed
+from logochron.sources.kinds.typed_files import TypedTable
 
-_CHUNK = 1 << 20
-#: The longest record of an array, in characters, and the largest file that is read in one piece.
+_CHUNK, _START = 1 << 16, 1 << 20
+#: The largest object, in characters, that is read in one piece.
 _MOST = 1 << 26
-_BETWEEN = re.compile(r"[\s,]*")
+_HALF = re.compile(r"\\u[dD][89abAB]")
 
 
 class _Twice(ValueError):
@@ -35,7 +35,7 @@ def _pairs(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
 _DECODER = json.JSONDecoder(object_pairs_hook=_pairs, parse_float=str, parse_int=str, parse_constant=str)
 
 
-def carry_json(engine: Engine, source: Source) -> Typed:
+def carry_json(engine: Engine, source: Source) -> TypedTable:
     """The records of a JSON file carried into a table of texts.
 
     Raises
@@ -44,37 +44,37 @@ def carry_json(engine: Engine, source: Source) -> Typed:
         Where the file is no JSON, or holds no records.
     """
     encoding = encoding_of(source, source.path, None)
-    carrier = Carrier(engine, engine.fresh_name("json"), "line", source.path.stat().st_size)
+    table = RowTable(engine, engine.fresh_name("json"), "line", source.path.stat().st_size)
     places: dict[str, int] = {}
     try:
         with source.path.open(encoding=encoding, newline=None) as file:
             kind = _kind(source, file)
             file.seek(0)
             records = {"lines": _of_lines, "array": _of_array, "object": _of_object}[kind]
-            for line, record in records(source, file, carrier):
+            for line, record in records(source, file, table):
                 row = [value if type(value) is str else _text(value) for value in record.values()]
-                if list(record) != carrier.header:  # most records name the same fields in the same order
+                if list(record) != table.header:  # most records name the same fields in the same order
                     for name in record:
                         if name not in places:
                             places[name] = len(places)
-                            carrier.header.append(name)
+                            table.header.append(name)
                     ordered: list[str | None] = [None] * len(places)
                     for name, text in zip(record, row):
                         ordered[places[name]] = text
                     row = ordered
                 if not any(text and text.strip() for text in row):
-                    carrier.blank += 1
+                    table.blank += 1
                 elif halved := _halved(row):
-                    carrier.refuse(line, halved, "half a character")
+                    table.refuse(line, halved, "half a character")
                 else:
-                    carrier.add(line, row)
+                    table.add(line, row)
     except UnicodeError as error:
         raise IntakeError(f"{source.name} is not in encoding {encoding}: {error}") from None
-    if not carrier.header:
-        shown = carrier.torn[0] if carrier.torn else None
-        more = f": line {carrier.torn_lines[0]}: {shown.text[:60]!r} - {shown.reason}" if shown else ""
+    if not table.header:
+        shown = table.torn[0] if table.torn else None
+        more = f": line {table.torn_lines[0]}: {shown.text[:60]!r} - {shown.reason}" if shown else ""
         raise IntakeError(f"{source.name} holds no records{more}")
-    return carrier.table()
+    return table.table()
 
 
 def _text(value: Any) -> str | None:
@@ -94,7 +94,7 @@ def _halved(row: list[str | None]) -> str:
 
 
 def _kind(source: Source, file: Any) -> str:
-    start = file.read(_CHUNK).lstrip()
+    start = file.read(_START).lstrip()
     if not start:
         raise IntakeError(f"{source.name} is empty")
     if source.path.name.lower().endswith((".jsonl", ".ndjson")):
@@ -109,60 +109,102 @@ def _kind(source: Source, file: Any) -> str:
     return "lines" if start[len(first) :].strip() else "object"
 
 
-def _of_lines(source: Source, file: Any, carrier: Carrier) -> Iterator[tuple[int, dict[str, Any]]]:
+def _of_lines(source: Source, file: Any, table: RowTable) -> Iterator[tuple[int, dict[str, Any]]]:
     for number, line in enumerate(file, 1):
-        carrier.done += len(line)
+        table.done += len(line)
         text = line.strip()
         if not text:
-            carrier.blank += 1
+            table.blank += 1
             continue
         try:
             record = _DECODER.decode(text)
         except _Twice as error:
-            carrier.refuse(number, text[:200], str(error))
+            table.refuse(number, text[:200], str(error))
         except (ValueError, RecursionError) as error:
-            carrier.refuse(number, text[:200], f"no JSON: {str(error).split(':')[0].lower()}")
+            table.refuse(number, text[:200], f"no JSON: {str(error).split(':')[0].lower()}")
         else:
             if isinstance(record, dict):
                 yield number, record
             else:
-                carrier.refuse(number, text[:200], "no JSON object")
+                table.refuse(number, text[:200], "no JSON object")
 
 
-def _of_array(source: Source, file: Any, carrier: Carrier) -> Iterator[tuple[int, dict[str, Any]]]:
+def _of_array(source: Source, file: Any, table: RowTable) -> Iterator[tuple[int, dict[str, Any]]]:
     """The objects of an array one by one: the file is never held whole."""
-    text = file.read(_CHUNK)
-    at = text.index("[") + 1
-    line = 1 + text.count("\n", 0, at)
-    while True:
-        gap = _BETWEEN.match(text, at)
-        after = gap.end() if gap else at
-        line += text.count("\n", at, after)
-        at = after
-        if at < len(text) and text[at] == "]":
-            return
-        try:
-            if at >= len(text):
-                raise ValueError("the array does not end")
-            record, end = _DECODER.raw_decode(text, at)
-        except (ValueError, RecursionError) as error:
-            more = "" if len(text) - at > _MOST else file.read(max(_CHUNK, len(text) - at))
-            if isinstance(error, (_Twice, RecursionError)) or not more:
-                raise IntakeError(
-                    f"{source.name}, line {line:,}: {text[at : at + 60]!r} - no JSON: {str(error).split(':')[0]}"
-                ) from None
-            text, at = text[at:] + more, 0
-            carrier.done += len(more)
-            continue
-        if isinstance(record, dict):
-            yield line, record
-        else:
-            carrier.refuse(line, text[at : min(end, at + 200)], "no JSON object")
-        line += text.count("\n", at, end)
-        at = end
+    import ijson
+
+    # the quick reader of JSON puts a question mark where an escape names half a character
+    reader = ijson.get_backend("python") if _has_halves(file) else ijson
+    events = ijson.sendable_list()
+    parser = reader.basic_parse_coro(events)
+    items = _Items()
+    number, shown = 1, ""
+    try:
+        for number, line in enumerate(file, 1):
+            table.done += len(line)
+            for at in range(0, len(line), _CHUNK):
+                shown = line[at : at + 60].strip() or shown
+                parser.send(line[at : at + _CHUNK].encode("utf-8", "surrogatepass"))
+                for place, record in items.taken(events, number):
+                    if isinstance(record, dict):
+                        yield place, record
+                    else:
+                        table.refuse(place, json.dumps(record, ensure_ascii=False)[:200], "no JSON object")
+        parser.close()
+    except (ijson.JSONError, RecursionError, _Twice) as error:
+        said = str(error).split("\n")[0].removeprefix("parse error: ")
+        raise IntakeError(f"{source.name}, line {number:,}: {shown!r} - no JSON: {said}") from None
 
 
-def _of_object(source: Source, file: Any, carrier: Carrier) -> Iterator[tuple[int, dict[str, Any]]]:
+def _has_halves(file: Any) -> bool:
+    """Whether any escape in the file names a half of a character; it is read from its start again."""
+    found = any(_HALF.search(line) for line in file)
+    file.seek(0)
+    return found
+
+
+class _Items:
+    """Builds the items of an array from the events of a reader, each with the line on which it starts."""
+
+    def __init__(self) -> None:
+        self._above: list[Any] = []  # the containers around the next value
+        self._keys: list[str] = []
+        self._line = 0
+
+    def taken(self, events: list[tuple[str, Any]], line: int) -> Iterator[tuple[int, Any]]:
+        """The items that these events complete."""
+        for event, value in events:
+            if event == "map_key":
+                if value in self._above[-1]:
+                    raise _Twice("a field is named twice")
+                self._keys[-1] = value
+                continue
+            if event in ("end_map", "end_array"):
+                value = self._above.pop()
+                if event == "end_map":
+                    self._keys.pop()
+                if not self._above:  # the array itself has ended
+                    continue
+            elif len(self._above) == 1:
+                self._line = line
+            if event in ("start_map", "start_array"):
+                self._above.append({} if event == "start_map" else [])
+                if event == "start_map":
+                    self._keys.append("")
+                continue
+            # numbers stay as they are written, as far as the reader tells
+            value = str(value) if event == "number" else value
+            above = self._above[-1]
+            if len(self._above) == 1:
+                yield self._line, value
+            elif isinstance(above, dict):
+                above[self._keys[-1]] = value
+            else:
+                above.append(value)
+        events.clear()
+
+
+def _of_object(source: Source, file: Any, table: RowTable) -> Iterator[tuple[int, dict[str, Any]]]:
     """One object: a list of records in one of its fields, or a list of values a column."""
     text = file.read(_MOST + 1)
     if len(text) > _MOST:
@@ -173,7 +215,7 @@ def _of_object(source: Source, file: Any, carrier: Carrier) -> Iterator[tuple[in
         raise IntakeError(f"{source.name} is no JSON: {error}") from None
     if not isinstance(document, dict):
         raise IntakeError(f"{source.name} holds no records: expected an array of objects, or one a line")
-    carrier.unit = "record"
+    table.unit = "record"
     lists = {name: value for name, value in document.items() if isinstance(value, list)}
     tables = [value for value in lists.values() if value and all(isinstance(one, dict) for one in value)]
     nested = [value for value in document.values() if isinstance(value, dict)]

@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from logochron.core.days import Days
 from logochron.sources.engine.connection import Engine
-from logochron.sources.kinds.typed_files import Typed
-from logochron.sources.scanned import Malformed
+from logochron.sources.engine.engine_scan import Malformed
+from logochron.sources.kinds.typed_files import TypedTable
 
 _AT_ONCE = 50_000
 
 
 @dataclass
-class Carrier:
+class RowTable:
     """Takes rows one by one and lays them into a table in runs.
 
     `header` may grow while rows come in; a row may be shorter than it.
@@ -31,6 +31,7 @@ class Carrier:
     blank: int = 0
     torn: list[Malformed] = field(default_factory=list)
     torn_lines: list[int] = field(default_factory=list)
+    flaws: dict[tuple[int, int], str] = field(default_factory=dict)  # by place and column, what a text does not show
     _lines: list[int] = field(default_factory=list)
     _rows: list[Sequence[str | None]] = field(default_factory=list)
     _made: int = -1
@@ -47,22 +48,25 @@ class Carrier:
         self.torn.append(Malformed(0, text, reason, False))
         self.torn_lines.append(line)
 
-    def table(self, guesses: Sequence[str] = (), total: str = "") -> Typed:
+    def table(self, guesses: Sequence[str] = (), total: str = "") -> TypedTable:
         """The table, once all rows are in; `total` is what a row calls itself that adds up others."""
         self._flush()
         width = len(self.header)
-        return Typed(
+        return TypedTable(
             f"(SELECT * EXCLUDE (place) FROM {self.name})" if width else self.name,
             self.header,
             [f"c{i}" for i in range(width)],
             ["VARCHAR"] * width,
             placed=self.name,
-            lines=TableLines(self.engine, self.name, tuple(self.torn_lines), self.unit),
+            lines=TableLines(self.engine, self.name, tuple(self.torn_lines), self.unit, self._named_flaws()),
             malformed=tuple(self.torn),
             empty=self.blank,
             guesses=tuple(guesses),
             total=total,
         )
+
+    def _named_flaws(self) -> dict[tuple[int, str], str]:
+        return {(line, self.header[at]): flaw for (line, at), flaw in self.flaws.items() if at < len(self.header)}
 
     def _flush(self) -> None:
         connection = self.engine.connection
@@ -93,6 +97,11 @@ class TableLines:
     table: str
     torn: tuple[int, ...]
     unit: str
+    flaws: Mapping[tuple[int, str], str] = field(default_factory=dict)
+
+    def flaw(self, line: int, column: str) -> str:
+        """What is wrong with a field that its text does not show; empty where nothing is."""
+        return self.flaws.get((line, column), "")
 
     def of_rows(self, rows: Days) -> Days:
         """The places of rows, numbered from 1."""

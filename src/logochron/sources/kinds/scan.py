@@ -11,12 +11,13 @@ from typing import TYPE_CHECKING
 from logochron.core.book.record_spans import Standing
 from logochron.core.errors import QuestionError
 from logochron.sources.engine.connection import Engine
+from logochron.sources.engine.engine_scan import EngineScan
 from logochron.sources.kinds.find_files import Dialect, Source, plainly_named
-from logochron.sources.scanned import Scanned, Wanted
+from logochron.sources.scanned import Wanted
 
 if TYPE_CHECKING:
     from logochron.sources.guess_columns import Column
-    from logochron.sources.kinds.typed_files import Typed
+    from logochron.sources.kinds.typed_files import TypedTable
 
 
 class Scanner:
@@ -44,14 +45,14 @@ class Scanner:
         """The source under a name that the engine takes as it is."""
         return plainly_named(source, self.folder) if has_magic(str(source.path)) else source
 
-    def scan(self, source: Source) -> Scanned:
+    def scan(self, source: Source) -> EngineScan:
         """One source rolled up."""
         try:
             return self._scan(source)
         except OSError as error:
             raise QuestionError(f"{source.name} cannot be read: {error.strerror or error}") from None
 
-    def _scan(self, source: Source) -> Scanned:
+    def _scan(self, source: Source) -> EngineScan:
         if source.kind != "text" or self.wide:
             from logochron.sources.kinds.typed_files import scan_typed
 
@@ -66,7 +67,7 @@ class Scanner:
         named = [(option, name) for option, name in self.wanted.names() if name]
         return [name for option, name in named if not (self.wide and option in ("date", "values"))]
 
-    def laid_out(self, source: Source) -> Typed:
+    def laid_out(self, source: Source) -> TypedTable:
         """A table as it is, or a wide one as one row a cell."""
         if not self.wide:
             return self.typed(source)
@@ -79,7 +80,7 @@ class Scanner:
         measure = next((leaf.column for leaf in self.wanted.summed if leaf.column), "amount")
         return lay_out(self.engine, source, table, measure, self.names, self.wide.rows, self.wide.calendar)
 
-    def typed(self, source: Source) -> Typed:
+    def typed(self, source: Source) -> TypedTable:
         """A table whose columns have types, made known to the engine."""
         if source.kind == "frame":
             from logochron.sources.kinds.frames import frame_table

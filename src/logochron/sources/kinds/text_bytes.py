@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
-from logochron.sources.kinds.text_prepare import fields_of_any_size
+from logochron.sources.kinds.text_prepare import Mends, fields_of_any_size
 
 Bytes = NDArray[np.uint8]
 _CHUNK = 1 << 24
@@ -59,10 +59,10 @@ class Scan:
     swallows: list[Swallow] = field(default_factory=list)
     longest: tuple[int, int, str] = (1, 0, "")  # of records over several lines: how many, the first, its text
 
-    @property
-    def mixed(self) -> bool:
-        """Whether there is more than one kind of line end."""
-        return self.lone_returns or 0 < self.with_return < self.newlines
+    def mends(self, *, recode: bool) -> Mends:
+        """What is to be mended; of the encoding only where it may be chosen."""
+        mixed = self.lone_returns or 0 < self.with_return < self.newlines
+        return Mends(mixed, self.not_utf8 and recode, self.nuls)
 
 
 def _chunks(path: Path) -> Iterator[tuple[int, Bytes, Days, Days]]:

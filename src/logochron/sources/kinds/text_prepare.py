@@ -14,6 +14,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
+from typing import NamedTuple
 
 from logochron.core.errors import IntakeError, QuestionError
 from logochron.core.total_labels import is_total
@@ -51,6 +52,17 @@ _SIGNATURES = {
 #: What stands for a NUL in the copy that is read.
 NUL_SHOWN = "\u2400"
 DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
+
+
+class Mends(NamedTuple):
+    """What of a file is to be mended in a copy: several kinds of line ends, bytes that are not UTF-8, NUL bytes."""
+
+    line_ends: bool = False
+    not_utf8: bool = False
+    nuls: int = 0
+
+
+NONE_KNOWN = Mends()
 
 
 @dataclass(frozen=True)
@@ -119,10 +131,7 @@ def prepare(
     folder: Path,
     dialect: Dialect,
     names: Sequence[str] = (),
-    *,
-    mend: bool = False,
-    not_utf8: bool = False,
-    nuls: int = 0,
+    mends: Mends = NONE_KNOWN,
 ) -> TextFile:
     """Recode a text file where need be, and look at it.
 
@@ -132,8 +141,8 @@ def prepare(
     ----------
     names
         The columns that are wanted, to find the header below a title.
-    mend, not_utf8, nuls
-        What the scan of the bytes has found: several kinds of line ends, bytes that are not UTF-8, NUL bytes.
+    mends
+        What the scan of the bytes has found.
 
     Raises
     ------
@@ -145,10 +154,10 @@ def prepare(
         raise IntakeError(f"{source.name} is empty")
     with path.open("rb") as file:
         start = file.read(_SAMPLE)
-    mend |= b"\r" in start and b"\n" not in start
+    mends = mends._replace(line_ends=mends.line_ends or (b"\r" in start and b"\n" not in start))
     stated = dialect.encoding
-    encoding = encoding_of(source, path, stated) if stated or not not_utf8 else OTHERWISE
-    if encoding not in ("utf-8", "utf-8-sig") or mend or nuls:
+    encoding = encoding_of(source, path, stated) if stated or not mends.not_utf8 else OTHERWISE
+    if encoding not in ("utf-8", "utf-8-sig") or mends.line_ends or mends.nuls:
         target = fresh(folder, ".csv")
         _recode(source, path, target, encoding)
         path = target
@@ -177,8 +186,8 @@ def prepare(
         header += ("",) * (usual - len(header))  # every row ends in a delimiter, the header does not
     sample = tuple(tuple(row) for row in below if len(row) == len(header))
     skip = full[at] + 1 if headed else 0
-    if nuls:
-        guesses += (f"{source.name}: {nuls:,} NUL bytes, shown as {NUL_SHOWN}",)
+    if mends.nuls:
+        guesses += (f"{source.name}: {mends.nuls:,} NUL bytes, shown as {NUL_SHOWN}",)
     return TextFile(
         source,
         path,

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
-from functools import partial
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
 from pathlib import Path
-from threading import Thread
+from typing import NamedTuple
 
 import numpy as np
 
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine
-from logochron.sources.engine.sql import Amount, Plan, Query, day_text, quoted
+from logochron.sources.engine.engine_scan import EngineScan, Malformed, blank_rows, first_row, total_warning
+from logochron.sources.engine.judge_amounts import judged_roll_up
+from logochron.sources.engine.rollup import Rolled
+from logochron.sources.engine.sql import Amount, Query, Summing, asked_of, day_text, quoted
 from logochron.sources.kinds.find_files import Dialect, Source, fresh
 from logochron.sources.kinds.headers import Placed, place_columns
 from logochron.sources.kinds.text_bytes import (
@@ -29,111 +32,152 @@ from logochron.sources.kinds.text_bytes import (
     shorten_lines,
     walk,
 )
-from logochron.sources.kinds.text_prepare import TextFile, prepare
-from logochron.sources.scanned import Malformed, Scanned, Wanted, blank_rows, judged_roll_up, total_warning
+from logochron.sources.kinds.text_prepare import NONE_KNOWN, Mends, TextFile, prepare
+from logochron.sources.scanned import Wanted
 from logochron.sources.values.amounts import settled, written_plainly
 from logochron.sources.values.dates import has_time
 
 _DECIMALS = re.compile(r"\s*[+-]?\d*(?:\.(\d*?)0*)?\s*")
 
 
-def scan_text(
-    engine: Engine,
-    source: Source,
-    wanted: Wanted,
-    folder: Path,
-    dialect: Dialect,
-) -> Scanned:
+class _Ready(NamedTuple):
+    """A file that the engine can scan: what it is by its start, the copy to read, and what was left out of that."""
+
+    text: TextFile
+    path: Path
+    long_lines: tuple[LongLine, ...] = ()
+    swallows: tuple[Swallow, ...] = ()
+
+
+class _Pass(NamedTuple):
+    """What the bytes say, and what the engine has found, if nothing kept it from that."""
+
+    ready: _Ready
+    counted: Scan
+    rolled: Rolled | None = None
+    said: tuple[str, ...] = ()
+    malformed: tuple[Malformed, ...] = ()
+    failure: IntakeError | None = None
+
+    @property
+    def rows(self) -> int:
+        """The records that the engine has met: the file's own, but for empty ones."""
+        return (int(self.rolled.groups.rows.sum()) if self.rolled else 0) + len(self.malformed)
+
+
+def scan_text(engine: Engine, source: Source, wanted: Wanted, folder: Path, dialect: Dialect) -> EngineScan:
     """Roll up a text file, every record of it accounted for.
+
+    Looked at, scanned, and once more where the bytes showed that it needs mending; then its records are reconciled.
 
     Raises
     ------
     IntakeError
         Where the engine's rows and the file's records do not agree, or the file cannot be read at all.
     """
-    mend = not_utf8 = underscores = False
-    nuls = 0
     names = [name for _, name in wanted.names()]
-    swallows: list[Swallow] = []
-    while True:
-        text = prepare(source, folder, dialect, names, mend=mend, not_utf8=not_utf8, nuls=nuls)
-        placed = place_columns(source.name, wanted.names(), text.header, text.hint)
-        path, columns = text.path, len(text.header)
-        long_lines: list[LongLine] = []
-        if has_long_line(path):
-            seen = scan(path, text.delimiter, columns)
-            if seen.mixed and not mend:
-                mend = True
-                continue
-            long_lines = seen.long_lines
-            path = fresh(folder, ".csv")
-            shorten_lines(text.path, path, long_lines, text.delimiter, columns)
-        if swallows:
-            whole, path = path, fresh(folder, ".csv")
-            mask_swallows(whole, path, swallows)
-        query = _text_query(text, path, wanted, placed, underscores)
-        counts: list[Scan] = []
-        counting = Thread(target=lambda: counts.append(scan(path, text.delimiter, columns)))  # noqa: B023  joined below
-        counting.start()
-        failure: IntakeError | None = None
+    done = _passed(engine, _inspected(source, folder, dialect, names, NONE_KNOWN), wanted)
+    mends = done.counted.mends(recode=dialect.encoding is None)
+    underscores = done.counted.underscores > "".join(done.ready.text.header).count("_")
+    if any(mends):
+        done = _passed(engine, _inspected(source, folder, dialect, names, mends), wanted, underscores=underscores)
+    elif underscores and not (done.rolled and done.rolled.query.underscores):
+        done = _passed(engine, done.ready, wanted, underscores=True)
+    counted, places = _reconciled(done)
+    if counted.swallows:
+        whole, path = done.ready, fresh(folder, ".csv")
+        mask_swallows(whole.path, path, counted.swallows)
+        masked = whole._replace(path=path, swallows=tuple(counted.swallows))
+        done = _passed(engine, masked, wanted, underscores=underscores)
+        counted, places = _reconciled(done)
+    return _accounted(engine, done, counted, places, wanted)
+
+
+def _inspected(source: Source, folder: Path, dialect: Dialect, names: Sequence[str], mends: Mends) -> _Ready:
+    """The file, mended as is known, lines too long to be read without their middle."""
+    text = prepare(source, folder, dialect, names, mends)
+    if not has_long_line(text.path):
+        return _Ready(text, text.path)
+    seen = scan(text.path, text.delimiter, len(text.header))
+    found = seen.mends(recode=dialect.encoding is None)
+    if any(found) and found != mends:
+        return _inspected(source, folder, dialect, names, found)
+    path = fresh(folder, ".csv")
+    shorten_lines(text.path, path, seen.long_lines, text.delimiter, len(text.header))
+    return _Ready(text, path, tuple(seen.long_lines))
+
+
+def _passed(engine: Engine, ready: _Ready, wanted: Wanted, *, underscores: bool = False) -> _Pass:
+    """The engine's pass, and beside it that over the bytes."""
+    text, path = ready.text, ready.path
+    name = text.source.name
+    placed = place_columns(name, wanted.names(), text.header, text.hint)
+    query = _text_query(text, path, wanted, placed, underscores)
+
+    def find(query: Query, expression: str, sought: str) -> str:
+        malformed = tuple(bad.position for bad in _rejects(engine, text.delimiter))
+        return first_row(engine, query, _FileLines(path, text.skip, malformed, None), expression, sought)
+
+    with ThreadPoolExecutor(1) as beside:
+        counting = beside.submit(scan, path, text.delimiter, len(text.header))
         try:
             shown = [text.column(placed.at[amount.column]) for amount in query.amounts if amount.column]
             plain = all(map(written_plainly, shown))
             plans = _text_plans(text, placed, query.amounts)
-            query, groups, said = judged_roll_up(
-                engine, source, query, plans, wanted, partial(_lines_so_far, engine, text, path), plain=plain
-            )
-            malformed = _rejects(engine, text.delimiter)
+            rolled, said = judged_roll_up(engine, name, query, plans, wanted, find, plain=plain)
+            malformed = tuple(_rejects(engine, text.delimiter))
         except IntakeError as error:
-            failure = error
-        finally:
-            counting.join()
-        counted = counts[0]
-        if counted.not_utf8 and dialect.encoding is None and not not_utf8:
-            not_utf8 = True
-            continue
-        if counted.nuls and not nuls:
-            nuls = counted.nuls
-            continue
-        if counted.mixed and not mend:
-            mend = True
-            continue
-        if not query.underscores and counted.underscores > "".join(text.header).count("_"):
-            underscores = True
-            continue
-        if failure is not None:
-            raise failure
-        # the file's own records are those below the header that are not empty
-        rows, places = int(groups.rows.sum()) + len(malformed), None
-        if not counted.unsure and (counted.swallows or rows != counted.records - text.skip):
-            places = record_places(path)
-        if counted.unsure or (places and (counted.swallows or rows != places.filled_below(text.skip))):
-            counted, places = walk(path, text.delimiter, columns, source.name)
-        if counted.swallows and not swallows:
-            swallows = counted.swallows
-            continue
-        if places and rows != places.filled_below(text.skip):
-            raise IntakeError(
-                f"{source.name}: its records cannot be told apart for certain: "
-                f"{places.filled_below(text.skip):,} stand below the header, the engine finds {rows:,}"
-                + _stray(counted)
-            )
-        lines = _FileLines(path, text.skip, tuple(bad.position for bad in malformed), places)
-        return Scanned(
-            source=source,
-            query=query,
-            groups=groups,
-            records=counted.records - text.skip,
-            empty=counted.records - text.skip - rows,
-            blank_rows=blank_rows(engine, query, groups),
-            malformed=_told(malformed, lines, swallows),
-            guesses=(*text.guesses, *placed.guesses, *said),
-            warnings=(
-                *total_warning(source, text.total, wanted),
-                *(f"{source.name}, {_too_long(line)}" for line in long_lines),
-            ),
-            lines=lines,
+            return _Pass(ready, counting.result(), failure=error)  # maybe only for want of mending
+        return _Pass(ready, counting.result(), rolled, (*placed.guesses, *said), malformed)
+
+
+def _reconciled(done: _Pass) -> tuple[Scan, Places | None]:
+    """The records by the bytes, where need be by Python's own reader; refused where the engine's are not as many.
+
+    A pass that met swallowed lines is to be made again, and is not held against them.
+    """
+    if done.failure is not None:
+        raise done.failure
+    text, path, counted = done.ready.text, done.ready.path, done.counted
+    places = None
+    # the file's own records are those below the header that are not empty
+    if not counted.unsure and (counted.swallows or done.rows != counted.records - text.skip):
+        places = record_places(path)
+    if counted.unsure or (places and (counted.swallows or done.rows != places.filled_below(text.skip))):
+        counted, places = walk(path, text.delimiter, len(text.header), text.source.name)
+    again = counted.swallows and not done.ready.swallows
+    if places and not again and done.rows != places.filled_below(text.skip):
+        raise IntakeError(
+            f"{text.source.name}: its records cannot be told apart for certain: "
+            f"{places.filled_below(text.skip):,} stand below the header, the engine finds {done.rows:,}"
+            + _stray(counted)
         )
+    if not again:
+        counted = replace(counted, swallows=[])
+    return counted, places
+
+
+def _accounted(engine: Engine, done: _Pass, counted: Scan, places: Places | None, wanted: Wanted) -> EngineScan:
+    """The file with all its records."""
+    assert done.rolled is not None
+    ready, text = done.ready, done.ready.text
+    lines = _FileLines(ready.path, text.skip, tuple(bad.position for bad in done.malformed), places)
+    name = text.source.name
+    return EngineScan(
+        engine=engine,
+        name=name,
+        rolled=done.rolled,
+        records=counted.records - text.skip,
+        empty=counted.records - text.skip - done.rows,
+        blank_rows=blank_rows(engine, done.rolled.query, done.rolled.groups),
+        malformed=_told(done.malformed, lines, ready.swallows),
+        guesses=(*text.guesses, *done.said),
+        warnings=(
+            *total_warning(name, text.total, wanted),
+            *(f"{name}, {_too_long(line)}" for line in ready.long_lines),
+        ),
+        lines=lines,
+    )
 
 
 def _stray(counted: Scan) -> str:
@@ -145,11 +189,6 @@ def _stray(counted: Scan) -> str:
 
 def _too_long(line: LongLine) -> str:
     return f"line {line.line:,} has {line.end - line.start:,} bytes: read without its middle"
-
-
-def _lines_so_far(engine: Engine, text: TextFile, path: Path, _: Query) -> _FileLines:
-    """Finds the lines of rows while the file is being judged."""
-    return _FileLines(path, text.skip, tuple(bad.position for bad in _rejects(engine, text.delimiter)), None)
 
 
 def _text_query(text: TextFile, path: Path, wanted: Wanted, placed: Placed, underscores: bool) -> Query:
@@ -177,17 +216,17 @@ def _text_query(text: TextFile, path: Path, wanted: Wanted, placed: Placed, unde
         all_fields=[f"c{i}" for i in range(len(text.header))],
         # looked for in the amounts only where the file holds any
         underscores=underscores or any("_" in field for row in text.sample for field in row),
-        **wanted.asked(place, made),
+        **asked_of(wanted, place, made),
     )
 
 
-def _text_plans(text: TextFile, placed: Placed, amounts: Sequence[Amount]) -> dict[str, Plan]:
+def _text_plans(text: TextFile, placed: Placed, amounts: Sequence[Amount]) -> dict[str, Summing]:
     """Sum at the scale that the first rows need."""
     plans = {}
     for amount in amounts:
         texts = text.column(placed.at[amount.column]) if amount.column else ()
         matches = map(_DECIMALS.fullmatch, texts)
-        plans[amount.key] = Plan("whole", min(max((len(m[1] or "") for m in matches if m), default=0), 6))
+        plans[amount.key] = Summing("whole", min(max((len(m[1] or "") for m in matches if m), default=0), 6))
     return plans
 
 
@@ -248,6 +287,10 @@ class _FileLines:
         """The lines of the malformed records."""
         places, malformed = self._found()
         return places.lines[malformed]
+
+    def flaw(self, line: int, column: str) -> str:
+        """Nothing that a field of text does not show."""
+        return ""
 
     def starts_of_malformed(self) -> Days:
         """The first bytes of the malformed records."""

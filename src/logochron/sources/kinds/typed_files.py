@@ -8,10 +8,12 @@ from typing import NamedTuple
 
 from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine
-from logochron.sources.engine.sql import Amount, Plan, Query, day_text, named, quoted
+from logochron.sources.engine.engine_scan import EngineScan, Lines, Malformed, blank_rows, first_row, total_warning
+from logochron.sources.engine.judge_amounts import judged_roll_up
+from logochron.sources.engine.sql import Amount, Query, Summing, asked_of, day_text, named, quoted
 from logochron.sources.kinds.find_files import Source
 from logochron.sources.kinds.headers import Placed, place_columns
-from logochron.sources.scanned import Lines, Malformed, Scanned, Wanted, blank_rows, judged_roll_up, total_warning
+from logochron.sources.scanned import Wanted
 
 NUMBER = re.compile(r"DOUBLE|FLOAT|DECIMAL\(\d+,\d+\)|U?(TINY|SMALL|BIG|HUGE)?INT(EGER)?|BIGNUM")
 _TEXT = ("VARCHAR", "ENUM", "JSON", "UUID", '"NULL"')
@@ -21,7 +23,7 @@ _TEXT = ("VARCHAR", "ENUM", "JSON", "UUID", '"NULL"')
 DAY_NUMBER = "DAY NUMBER"
 
 
-class Typed(NamedTuple):
+class TypedTable(NamedTuple):
     """A table: the engine's relation, and for each column its name, the engine's name, its type and zone.
 
     `lines` finds the places of its rows where they are not simply numbered; `malformed` and `empty` are records
@@ -44,7 +46,7 @@ class Typed(NamedTuple):
     date_text: str = ""
 
 
-def parquet_table(engine: Engine, source: Source) -> Typed:
+def parquet_table(engine: Engine, source: Source) -> TypedTable:
     """The columns of a Parquet file with the engine's types."""
     # a folder named year=2024 makes no column
     relation = f"read_parquet({quoted(str(source.path))}, hive_partitioning=false)"
@@ -53,7 +55,7 @@ def parquet_table(engine: Engine, source: Source) -> Typed:
     if len({column.casefold().removesuffix("_1") for column in columns}) < len(columns):
         # the engine gives a name of its own to a column that differs from another in case only
         header = _written_names(engine, source) or columns
-    return Typed(relation, header, [named(column) for column in columns], types)
+    return TypedTable(relation, header, [named(column) for column in columns], types)
 
 
 def _written_names(engine: Engine, source: Source) -> list[str]:
@@ -70,7 +72,7 @@ def described(engine: Engine, relation: str, name: str) -> tuple[list[str], list
     return [str(column) for column, _ in found], [str(kind) for _, kind in found]
 
 
-def scan_typed(engine: Engine, source: Source, table: Typed, wanted: Wanted) -> Scanned:
+def scan_typed(engine: Engine, source: Source, table: TypedTable, wanted: Wanted) -> EngineScan:
     """Roll up a table whose columns have types.
 
     Raises
@@ -80,7 +82,7 @@ def scan_typed(engine: Engine, source: Source, table: Typed, wanted: Wanted) -> 
     """
     placed = place_columns(source.name, wanted.names(), table.header)
     as_text = {name: f"{table.columns[i]}::VARCHAR" for name, i in placed.at.items()}
-    plans: dict[str, Plan] = {}
+    plans: dict[str, Summing] = {}
 
     def made(column: str) -> Amount:
         sql, kind = table.columns[placed.at[column]], table.types[placed.at[column]]
@@ -92,52 +94,72 @@ def scan_typed(engine: Engine, source: Source, table: Typed, wanted: Wanted) -> 
         number = f"{sql}::VARCHAR::DOUBLE" if kind == "FLOAT" else raw
         return Amount("", column, raw, number, is_text, maybe_grouped=is_text)
 
-    asked = wanted.asked(as_text, made)
+    asked = asked_of(wanted, as_text, made)
     for amount in asked["amounts"]:
         kind = table.types[placed.at[amount.column]] if amount.column else "INT"
         decimal = re.match(r"DECIMAL\(\d+,(\d+)\)", kind)
-        plans[amount.key] = Plan("whole", min(int(decimal[1]), 6) if decimal else 0 if "INT" in kind else 2)
+        plans[amount.key] = Summing("whole", min(int(decimal[1]), 6) if decimal else 0 if "INT" in kind else 2)
+    # labels of a few kinds are grouped as they lie, not as texts
+    asked["labels"] = {
+        name: table.columns[placed.at[column]] if table.types[placed.at[column]].startswith("ENUM") else as_text[column]
+        for name, column in wanted.dimensions.items()
+    }
+    date = _date(source, wanted, table, placed)
     query = Query(
         relation=table.relation,
         strict=table.relation,
         date_column=wanted.date,
         date_text=table.date_text or as_text[wanted.date],
-        date=_date(source, wanted, table, placed),
+        date=date.sql,
+        date_key=date.key,
         all_fields=[f"{column}::VARCHAR" for column in table.columns],
         **asked,
     )
-    query, groups, said = judged_roll_up(engine, source, query, plans, wanted, lambda _: table.lines, plain=True)
-    return Scanned(
-        source=source,
-        query=query,
-        groups=groups,
-        records=int(groups.rows.sum()) + len(table.malformed) + table.empty + table.set_aside,
+
+    def find(query: Query, expression: str, sought: str) -> str:
+        return first_row(engine, query, table.lines, expression, sought)
+
+    rolled, said = judged_roll_up(engine, source.name, query, plans, wanted, find, plain=True)
+    return EngineScan(
+        engine=engine,
+        name=source.name,
+        rolled=rolled,
+        records=int(rolled.groups.rows.sum()) + len(table.malformed) + table.empty + table.set_aside,
         empty=table.empty,
-        blank_rows=blank_rows(engine, query, groups),
+        blank_rows=blank_rows(engine, rolled.query, rolled.groups),
         set_aside=table.set_aside,
         cells=bool(table.date_text),
         malformed=table.malformed,
         guesses=(*table.guesses, *placed.guesses, *said),
-        warnings=total_warning(source, table.total, wanted),
+        warnings=total_warning(source.name, table.total, wanted),
         lines=table.lines,
     )
 
 
-def _date(source: Source, wanted: Wanted, table: Typed, placed: Placed) -> str:
+class _Date(NamedTuple):
+    """The engine's expression for a date, and what rows are grouped by where that is cheaper."""
+
+    sql: str
+    key: str = ""
+
+
+def _date(source: Source, wanted: Wanted, table: TypedTable, placed: Placed) -> _Date:
     """The day number of a date, or its text."""
     at = placed.at[wanted.date]
     name, kind = table.columns[at], table.types[at]
     if kind == DAY_NUMBER:
-        return name
+        return _Date(name)
     if kind.startswith(_TEXT):
-        return day_text(f"{name}::VARCHAR", wanted.tz) if wanted.times_cut else f"{name}::VARCHAR"
+        return _Date(day_text(f"{name}::VARCHAR", wanted.tz) if wanted.times_cut else f"{name}::VARCHAR")
+    day = f"{name}::DATE"
     if kind.startswith("TIMESTAMP WITH TIME ZONE"):
-        local = local_time(name, wanted.tz or table.zones.get(table.header[at], "UTC"))
-        return f"CASE WHEN isfinite({name}) THEN {local}::DATE - DATE '1970-01-01' END"
+        day = f"{local_time(name, wanted.tz or table.zones.get(table.header[at], 'UTC'))}::DATE"
     if kind.startswith(("TIMESTAMP", "DATE")):
-        return f"CASE WHEN isfinite({name}) THEN {name}::DATE - DATE '1970-01-01' END"
+        return _Date(f"CASE WHEN isfinite({name}) THEN {day} - DATE '1970-01-01' END", day)
     if NUMBER.fullmatch(kind):  # 20261018, or a day of a spreadsheet
-        return f"CASE WHEN {name} = round({name}) THEN TRY_CAST({name} AS BIGINT)::VARCHAR ELSE {name}::VARCHAR END"
+        return _Date(
+            f"CASE WHEN {name} = round({name}) THEN TRY_CAST({name} AS BIGINT)::VARCHAR ELSE {name}::VARCHAR END"
+        )
     raise IntakeError(f"{source.name}, column {wanted.date!r}: expected dates, found the type {kind}")
 
 

@@ -17,10 +17,10 @@ from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.sql import is_empty, quoted
 from logochron.sources.kinds.find_files import Dialect, Source
 from logochron.sources.kinds.headers import filled, fold
-from logochron.sources.kinds.row_table import Carrier, TableLines
+from logochron.sources.kinds.row_table import RowTable, TableLines
 from logochron.sources.kinds.text_bytes import Scan, scan
 from logochron.sources.kinds.text_prepare import fields_of_any_size, prepare
-from logochron.sources.kinds.typed_files import DAY_NUMBER, Typed
+from logochron.sources.kinds.typed_files import DAY_NUMBER, TypedTable
 from logochron.sources.scanned import PERIOD
 from logochron.sources.values.period_names import ordinal_named, read_label
 
@@ -28,7 +28,7 @@ from logochron.sources.values.period_names import ordinal_named, read_label
 _GRAINS = values(Grain)
 
 
-class Columns(NamedTuple):
+class WideColumns(NamedTuple):
     """The columns of a wide table: those of periods with their first days, those of totals, the others."""
 
     periods: dict[int, int]
@@ -36,7 +36,7 @@ class Columns(NamedTuple):
     others: list[int]
 
 
-def carry_text(engine: Engine, source: Source, folder: Path, dialect: Dialect, names: Sequence[str]) -> Typed:
+def carry_text(engine: Engine, source: Source, folder: Path, dialect: Dialect, names: Sequence[str]) -> TypedTable:
     """A text file carried into a table of texts.
 
     Raises
@@ -46,34 +46,41 @@ def carry_text(engine: Engine, source: Source, folder: Path, dialect: Dialect, n
     """
     text = prepare(source, folder, dialect, names)
     seen: Scan = scan(text.path, text.delimiter, len(text.header))
-    if seen.mixed or seen.not_utf8 or seen.nuls:
-        text = prepare(source, folder, dialect, names, mend=seen.mixed, not_utf8=seen.not_utf8, nuls=seen.nuls)
+    mends = seen.mends(recode=True)
+    if any(mends):
+        text = prepare(source, folder, dialect, names, mends)
     if seen.swallows:
         first = seen.swallows[0]
         raise IntakeError(
             f"{source.name}, line {first.line:,}: {first.text[:60]!r} - a stray quote seems to swallow the lines from "
             "here on; mend it"
         )
-    carrier = Carrier(engine, engine.fresh_name("wide"), "line", header=list(text.header))
+    rows_table = RowTable(engine, engine.fresh_name("wide"), "line", header=list(text.header))
     width = len(text.header)
     with text.path.open(encoding="utf-8-sig", newline="") as file, fields_of_any_size():
         reader, line = csv.reader(file, delimiter=text.delimiter), 1
         for number, row in enumerate(reader):
             if number >= text.skip:
                 if not filled(row):
-                    carrier.blank += 1
+                    rows_table.blank += 1
                 elif len(row) != width:
                     less = "fewer" if len(row) < width else "more"
-                    carrier.refuse(line, text.delimiter.join(row), f"{less} fields than the header")
+                    rows_table.refuse(line, text.delimiter.join(row), f"{less} fields than the header")
                 else:
-                    carrier.add(line, row)
+                    rows_table.add(line, row)
             line = reader.line_num + 1
-    return carrier.table(text.guesses)
+    return rows_table.table(text.guesses)
 
 
 def lay_out(
-    engine: Engine, source: Source, table: Typed, measure: str, named: Sequence[str], each: Grain, calendar: Calendar
-) -> Typed:
+    engine: Engine,
+    source: Source,
+    table: TypedTable,
+    measure: str,
+    named: Sequence[str],
+    each: Grain,
+    calendar: Calendar,
+) -> TypedTable:
     """The cells of a wide table as rows: the named columns, the first day of the period, the amount.
 
     Parameters
@@ -115,12 +122,12 @@ def lay_out(
     engine.run(f"DELETE FROM {name} WHERE aside", source.name)
     torn = table.lines.of_malformed().tolist() if table.lines else []
     unit = table.lines.unit if table.lines else "row"
-    return Typed(
+    return TypedTable(
         relation=f"(SELECT * EXCLUDE (place, aside, total) FROM {name})",
         header=[*(table.header[i] for i in columns.others), PERIOD, measure],
         columns=[*(f"c{i}" for i in columns.others), "day", "v"],
         types=[*["VARCHAR"] * len(columns.others), DAY_NUMBER, "VARCHAR"],
-        lines=TableLines(engine, name, tuple(torn), unit),
+        lines=TableLines(engine, name, tuple(torn), unit, getattr(table.lines, "flaws", {})),
         malformed=table.malformed,
         empty=table.empty,
         guesses=(*table.guesses, *_said(source, table, columns, totals, each)),
@@ -129,7 +136,7 @@ def lay_out(
     )
 
 
-def _columns(source: Source, table: Typed, named: Sequence[str], each: Grain, calendar: Calendar) -> Columns:
+def _columns(source: Source, table: TypedTable, named: Sequence[str], each: Grain, calendar: Calendar) -> WideColumns:
     known = {fold(name) for name in named}
     periods: dict[int, int] = {}
     totals, others = [], []
@@ -153,10 +160,10 @@ def _columns(source: Source, table: Typed, named: Sequence[str], each: Grain, ca
             f"`periods_in_columns`: no column of {source.name} names a {each}; expected headers such as 2026-05, "
             f"May 2026, Q2 2026 or 2025; there are: {', '.join(table.header[:12])}"
         )
-    return Columns(periods, totals, others)
+    return WideColumns(periods, totals, others)
 
 
-def _said(source: Source, table: Typed, columns: Columns, total_rows: int, each: Grain) -> list[str]:
+def _said(source: Source, table: TypedTable, columns: WideColumns, total_rows: int, each: Grain) -> list[str]:
     names = [table.header[i] for i in columns.periods]
     said = [f"{source.name}: {len(names):,} columns taken for {each}s, {names[0]} to {names[-1]}"]
     if columns.totals:

@@ -5,18 +5,19 @@ from __future__ import annotations
 import datetime as dt
 import re
 import zipfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import islice
-from typing import Any
-from xml.etree import ElementTree
+from typing import Any, NamedTuple
+
+from defusedxml import DefusedXmlException, ElementTree
 
 from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.core.total_labels import is_total
 from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, Source
 from logochron.sources.kinds.headers import TOP, filled, find_header, fold, holds, unnamed
-from logochron.sources.kinds.row_table import Carrier
-from logochron.sources.kinds.typed_files import Typed
+from logochron.sources.kinds.row_table import RowTable
+from logochron.sources.kinds.typed_files import TypedTable
 from logochron.sources.values.dates import SERIAL_DAYS, SERIAL_EPOCH
 
 #: A packed workbook may not be more than so many times its size past this.
@@ -31,7 +32,17 @@ _SPREADSHEET = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 _LINK = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
 
 
-def carry_sheet(engine: Engine, source: Source, dialect: Dialect, names: Sequence[str], date: str) -> Typed:
+_UNKEPT = "a formula whose value is not kept: open the workbook, calculate and save it"
+
+
+class _Odd(NamedTuple):
+    """A cell that comes as empty although it is not: its text, and whether it is a formula without a value."""
+
+    text: str
+    is_formula: bool
+
+
+def carry_sheet(engine: Engine, source: Source, dialect: Dialect, names: Sequence[str], date: str) -> TypedTable:
     """A sheet carried into a table of texts.
 
     Parameters
@@ -58,8 +69,13 @@ def carry_sheet(engine: Engine, source: Source, dialect: Dialect, names: Sequenc
         shift = rows.start[1] if rows.start else 0
         odd = _odd_cells(source, chosen)
         texts = (_texts(row, odd.get(number, {}), shift) for number, row in enumerate(rows.iter_rows(), 1))
-        return _carry(engine, source, chosen, texts, dialect, names, date, guesses, _epoch(source), rows.total_height)
-    except (CalamineError, zipfile.BadZipFile, ElementTree.ParseError, KeyError) as error:
+        flaws = {
+            (row, column - shift): _UNKEPT for row, of in odd.items() for column, cell in of.items() if cell.is_formula
+        }
+        return _laid(
+            engine, source, chosen, texts, dialect, names, date, guesses, _epoch(source), rows.total_height, flaws
+        )
+    except (CalamineError, zipfile.BadZipFile, ElementTree.ParseError, DefusedXmlException, KeyError) as error:
         raise IntakeError(f"{source.name} is no workbook that can be read: {error}") from None
 
 
@@ -78,11 +94,13 @@ def _check_size(source: Source) -> None:
 
 def _chosen(source: Source, book: Any, sheet: str | None, names: Sequence[str]) -> tuple[str, list[str]]:
     """The name of the sheet to read, and what was recognised."""
+    from python_calamine import SheetVisibleEnum
+
     if sheet is not None:
         if sheet not in book.sheet_names:
             raise QuestionError(f"`sheet`: {no_such('sheet', sheet, book.sheet_names, where=source.name)}")
         return sheet, []
-    shown = [meta.name for meta in book.sheets_metadata if str(meta.visible).endswith("Visible")]
+    shown = [meta.name for meta in book.sheets_metadata if meta.visible == SheetVisibleEnum.Visible]
     tops = {}
     for name in shown:
         top = [_texts(row, {}, 0) for row in islice(book.get_sheet_by_name(name).iter_rows(), TOP)]
@@ -112,10 +130,10 @@ def _text(cell: Any) -> str:
     return cell.isoformat() if isinstance(cell, (dt.date, dt.time)) else str(cell)
 
 
-def _texts(row: Sequence[Any], odd: dict[int, str], shift: int) -> list[str]:
+def _texts(row: Sequence[Any], odd: Mapping[int, _Odd], shift: int) -> list[str]:
     texts = [_text(cell) for cell in row]
-    for column, text in odd.items():
-        texts[column - shift] = text
+    for column, cell in odd.items():
+        texts[column - shift] = cell.text
     return texts
 
 
@@ -128,7 +146,7 @@ def _epoch(source: Source) -> int:
     return SERIAL_EPOCH - 1462 if since_1904 else SERIAL_EPOCH
 
 
-def _odd_cells(source: Source, sheet: str) -> dict[int, dict[int, str]]:
+def _odd_cells(source: Source, sheet: str) -> dict[int, dict[int, _Odd]]:
     """Cells that come as empty although they are not: errors, formulas without a value; by row and column."""
     with zipfile.ZipFile(source.path) as packed:
         root = ElementTree.fromstring(packed.read("xl/workbook.xml"))
@@ -136,17 +154,19 @@ def _odd_cells(source: Source, sheet: str) -> dict[int, dict[int, str]]:
         link = next(s.get(_LINK) for s in root.iter(f"{_SPREADSHEET}sheet") if s.get("name") == sheet)
         target = next(str(one.get("Target")) for one in links if one.get("Id") == link)
         part = target.lstrip("/") if target.startswith("/") else f"xl/{target}"
-        found: dict[int, dict[int, str]] = {}
+        found: dict[int, dict[int, _Odd]] = {}
         with packed.open(part) as file:
-            for attributes, text in _odd_in(file):
+            for attributes, text, is_formula in _odd_in(file):
                 place = re.search(rb'\br="([A-Z]+)(\d+)"', attributes)
                 if place:
                     cell = place[0].decode()[3:-1]
-                    found.setdefault(int(place[2]), {})[_column(place[1].decode())] = f"{text} (cell {cell})"
+                    found.setdefault(int(place[2]), {})[_column(place[1].decode())] = _Odd(
+                        f"{text} (cell {cell})", is_formula
+                    )
     return found
 
 
-def _odd_in(file: Any) -> Iterator[tuple[bytes, str]]:
+def _odd_in(file: Any) -> Iterator[tuple[bytes, str, bool]]:
     rest = b""
     while chunk := file.read(_RUN):
         rows, mark, after = (rest + chunk).rpartition(b"<row")
@@ -155,13 +175,17 @@ def _odd_in(file: Any) -> Iterator[tuple[bytes, str]]:
     yield from _odd_of(rest)
 
 
-def _odd_of(text: bytes) -> Iterator[tuple[bytes, str]]:
+def _odd_of(text: bytes) -> Iterator[tuple[bytes, str, bool]]:
     if b't="e"' in text:
         for match in _ERROR.finditer(text):
-            yield match[1], re.sub(rb"<[^>]*>", b"", re.sub(rb"<(?:\w+:)?f\b.*?</(?:\w+:)?f>", b"", match[2])).decode()
+            yield (
+                match[1],
+                re.sub(rb"<[^>]*>", b"", re.sub(rb"<(?:\w+:)?f\b.*?</(?:\w+:)?f>", b"", match[2])).decode(),
+                False,
+            )
     if b"<f" in text or b":f" in text:
         for match in _FORMULA.finditer(text):
-            yield match[1], "=" + (match[2] or b"...").decode("utf-8", "replace")
+            yield match[1], "=" + (match[2] or b"...").decode("utf-8", "replace"), True
 
 
 def _column(letters: str) -> int:
@@ -171,7 +195,7 @@ def _column(letters: str) -> int:
     return number - 1
 
 
-def _carry(
+def _laid(
     engine: Engine,
     source: Source,
     sheet: str,
@@ -182,7 +206,8 @@ def _carry(
     guesses: list[str],
     epoch: int,
     height: int,
-) -> Typed:
+    flaws: dict[tuple[int, int], str],
+) -> TypedTable:
     top = list(islice(rows, TOP))
     if not any(map(filled, top)):
         raise IntakeError(f"{source.name}, sheet {sheet!r}: it holds nothing in its first {TOP} rows")
@@ -193,12 +218,12 @@ def _carry(
     if stated is None and at > next(i for i, row in enumerate(top) if filled(row)):
         guesses.append(f"{source.name}: header taken from row {at + 1} (header_row= states it)")
     header = list(top[at]) if at >= 0 else list(unnamed(len(top[0])))
-    carrier = Carrier(engine, engine.fresh_name("sheet"), "row", height, header=header)
+    table = RowTable(engine, engine.fresh_name("sheet"), "row", height, header=header, flaws=flaws)
     dates = next((i for i, name in enumerate(header) if name == date or fold(name) == fold(date)), -1)
     serial, total = "", ""
     for number, row in enumerate((*top[at + 1 :], *rows), at + 2):
         if not filled(row):
-            carrier.blank += 1
+            table.blank += 1
             continue
         if dates >= 0 and re.fullmatch(r"\d{5}(\.\d+)?", row[dates]):
             day = int(float(row[dates]))
@@ -206,8 +231,8 @@ def _carry(
                 serial = serial or row[dates]
                 row[dates] = (dt.date(1970, 1, 1) + dt.timedelta(day - epoch)).isoformat()
         total = total or next(filter(is_total, row), "")
-        carrier.done = number
-        carrier.add(number, row)
+        table.done = number
+        table.add(number, row)
     if serial:
         guesses.append(f"{source.name}: numbers such as {serial} in column {date!r} read as days of a spreadsheet")
-    return carrier.table(guesses, total)
+    return table.table(guesses, total)

@@ -1,0 +1,213 @@
+"""A source that the embedded engine scans: what is asked of it after its roll-up."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any, NamedTuple, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.book.formulas import Leaf
+from logochron.core.book.intake import LISTED, Refusal
+from logochron.core.days import Days
+from logochron.core.questions.review import Fact
+from logochron.core.total_labels import is_total
+from logochron.sources.engine.connection import Engine
+from logochron.sources.engine.count_ids import collect_ids
+from logochron.sources.engine.record_facts import duplicate_rows, odd_amounts
+from logochron.sources.engine.rollup import Rolled
+from logochron.sources.engine.sql import Query, inner, is_empty, quoted, texts_of
+from logochron.sources.scanned import Groups, IdTable, Wanted
+from logochron.sources.values.amounts import is_amount
+
+_NAN = re.compile(r"\s*[+-]?nan\s*", re.IGNORECASE)
+
+
+class Malformed(NamedTuple):
+    """A record the engine could not split into its columns."""
+
+    position: int  # a byte within the record
+    text: str
+    reason: str
+    blank: bool
+
+
+class Lines(Protocol):
+    """Finds the physical lines of rows and of malformed records.
+
+    `unit` is how a place is called: line, row.
+    """
+
+    unit: str
+
+    def of_rows(self, rows: Days) -> Days:
+        """The lines of the engine's rows, numbered from 1."""
+
+    def of_malformed(self) -> Days:
+        """The lines of the malformed records."""
+
+    def flaw(self, line: int, column: str) -> str:
+        """What is wrong with a field that its text does not show; empty where nothing is."""
+
+
+@dataclass(frozen=True)
+class EngineScan:
+    """One source after its pass: its groups, its records, and how to find the lines of refused rows."""
+
+    engine: Engine
+    name: str
+    rolled: Rolled
+    records: int
+    empty: int  # records the engine passes over
+    blank_rows: int  # rows it gives in which every field is empty
+    malformed: tuple[Malformed, ...] = ()
+    guesses: tuple[str, ...] = ()
+    warnings: tuple[str, ...] = ()
+    set_aside: int = 0  # records set aside before the pass
+    cells: bool = False  # whether each row is a cell of a wide table, whose column the date names
+    lines: Lines | None = None  # None: rows are told by their number
+
+    @property
+    def query(self) -> Query:
+        """By what it was rolled up."""
+        return self.rolled.query
+
+    @property
+    def groups(self) -> Groups:
+        """Its records rolled up."""
+        return self.rolled.groups
+
+    @property
+    def unit(self) -> str:
+        """How a record's place is called."""
+        return "row" if self.lines is None else self.lines.unit
+
+    @property
+    def torn(self) -> int:
+        """The malformed records but for those of spaces and delimiters only."""
+        return sum(not bad.blank for bad in self.malformed)
+
+    @property
+    def blank(self) -> int:
+        """All blank records."""
+        return self.empty + self.blank_rows + len(self.malformed) - self.torn
+
+    def find(self, date: str) -> str:
+        """Where the first record of a date stands."""
+        return first_row(self.engine, self.query, self.lines, self.query.date, date)
+
+    def items(self, column: str) -> Iterable[str]:
+        """The labels that occur in a column of conditions."""
+        sql = f"SELECT DISTINCT {self.query.conditions[column]} AS v FROM {self.query.relation} LIMIT 10000"
+        return [str(label) for label in self.engine.arrays(sql)["v"]]
+
+    def ids(self, leaf: Leaf, starts: Days, inside: NDArray[np.bool_], table: IdTable) -> None:
+        """Adds the ids of the records that count."""
+        collect_ids(self.engine, self.name, self.rolled, leaf, starts, inside, table)
+
+    def facts(self) -> list[Fact]:
+        """What only the single records show."""
+        return [
+            *duplicate_rows(self.engine, self.query, self.name, self._place),
+            *odd_amounts(self.engine, self.query, self.name, self._place),
+        ]
+
+    def _place(self, row: int) -> str:
+        line = row if self.lines is None else int(self.lines.of_rows(np.array([row]))[0])
+        return f"{self.unit} {line:,}"
+
+    def torn_records(self) -> list[Refusal]:
+        """The first malformed records with their physical lines."""
+        if not self.torn or self.lines is None:
+            return []
+        torn = [
+            Refusal(int(line), "", bad.text, bad.reason, self.name, self.unit)
+            for bad, line in zip(self.malformed, self.lines.of_malformed())
+            if not bad.blank
+        ]
+        return torn[:LISTED]
+
+    def refused(self, in_question: NDArray[Any], undated: NDArray[Any], no_date: str) -> list[Refusal]:
+        """The first refused records, in their order."""
+        found = [*self._refused_rows(in_question, undated, no_date), *self.torn_records()]
+        return sorted(found, key=lambda refusal: refusal.line)
+
+    def _refused_rows(self, in_question: NDArray[Any], undated: NDArray[Any], no_date: str) -> list[Refusal]:
+        query = self.query
+        fields = ["rn", "dt", "date_text", *(f"o{i}::VARCHAR AS o{i}" for i in range(len(query.amounts)))]
+        fields += [f"y{i}, k{i}" for i in range(len(query.amounts))]
+        blank = " AND ".join(f"e{i}" for i in range(len(query.all_fields)))
+        tables = {"in_question": {"v": texts_of(in_question)}, "undated": {"v": texts_of(undated)}}
+        rows = f"SELECT *, coalesce(d::VARCHAR, '') AS dt FROM ({inner(query, numbered=True)})"
+        no_day = f"dt IN (SELECT v FROM undated) AND NOT ({blank})"
+        no_amount = "dt IN (SELECT v FROM in_question) AND keep AND NOT ok"
+        found = self.engine.arrays(
+            f"SELECT {', '.join(fields)} FROM ({rows}) WHERE ({no_day}) OR ({no_amount}) ORDER BY rn LIMIT {LISTED}",
+            tables,
+        )
+        if not len(found["rn"]):
+            return []
+        numbers = found["rn"].astype(np.int64)
+        lines = numbers if self.lines is None else self.lines.of_rows(numbers)
+        bad_dates = set(texts_of(undated))
+        refusals = []
+        for i, line in enumerate(lines.tolist()):
+            if found["dt"][i] in bad_dates:
+                text = found["date_text"][i] or ""
+                reason = no_date if text.strip() else "no date"
+                if is_total(text):
+                    reason = "a total, it seems, and no date"
+                refusals.append(Refusal(line, query.date_column, text, reason, self.name, self.unit))
+                continue
+            for j, amount in enumerate(query.amounts):
+                text = found[f"o{j}"][i] or ""
+                if found[f"k{j}"][i]:
+                    continue
+                column = found["date_text"][i] if self.cells else amount.column
+                flaw = "" if self.lines is None else self.lines.flaw(line, column)
+                if reason := flaw or _why(text, found[f"y{j}"][i], amount.form, query.empty_is_zero):
+                    refusals.append(Refusal(line, column, text, reason, self.name, self.unit))
+                    break
+        return refusals
+
+
+def blank_rows(engine: Engine, query: Query, groups: Groups) -> int:
+    """Rows in which every field is empty or spaces; only a row without a date can be one."""
+    if not any(text is None or (isinstance(text, str) and not text.strip()) for text in groups.dates):
+        return 0
+    blank = " AND ".join(is_empty(sql) for sql in query.all_fields)
+    ((found,),) = engine.connection.execute(f"SELECT count(*) FROM {query.relation} WHERE {blank}").fetchall()
+    return int(found)
+
+
+def first_row(engine: Engine, query: Query, lines: Lines | None, expression: str, text: str) -> str:
+    """Where the first row stands whose expression is a text: "line 5", or "row 3" of what has no lines."""
+    numbered = f"SELECT row_number() OVER () AS rn, {expression} AS v FROM {query.relation}"
+    sql = f"SELECT min(rn) FROM ({numbered}) WHERE coalesce(v::VARCHAR, '') = {quoted(text)}"
+    ((number,),) = engine.connection.execute(sql).fetchall()
+    if number is None:
+        return ""
+    if lines is None:
+        return f"row {number:,}"
+    return f"{lines.unit} {int(lines.of_rows(np.array([number]))[0]):,}"
+
+
+def total_warning(name: str, label: str, wanted: Wanted) -> tuple[str, ...]:
+    """What to say of a row that calls itself a total, where nothing leaves it out or takes it on purpose."""
+    named = {one for condition in wanted.conditions for one in (*condition.taken, *condition.left_out)}
+    if not label or label in named:
+        return ()
+    return (f"{name}: a row calls itself {label!r}: if it adds up others they count twice",)
+
+
+def _why(text: str, number: Any, form: str, empty_is_zero: bool) -> str:
+    if not text.strip():
+        return "" if empty_is_zero else "an empty amount (empty='zero' takes it as 0)"
+    if "_" in text or (np.isnan(number) and not _NAN.fullmatch(text)):
+        if "%" in text:
+            return "a percentage, which cannot be summed"
+        return f"not a number {form} (decimal= and thousands= state it)" if form and is_amount(text) else "not a number"
+    return "" if np.isfinite(number) else "not a finite number"

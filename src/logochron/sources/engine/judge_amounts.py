@@ -1,0 +1,181 @@
+"""How the text amounts of a source are written, judged on the shapes of its texts by the engine; then its roll-up."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping
+
+from logochron.core.errors import IntakeError
+from logochron.sources.engine.connection import Engine
+from logochron.sources.engine.rollup import Rolled, roll_up
+from logochron.sources.engine.sql import Amount, Plans, Query, Summing, condition, quoted
+from logochron.sources.scanned import Wanted
+from logochron.sources.values.amounts import (
+    APOSTROPHES,
+    MINUS,
+    MINUSES,
+    PLAIN,
+    SAME_CURRENCY,
+    SPACES,
+    StatedWriting,
+    Style,
+    currency_signs,
+    styles,
+)
+
+_MOST_SHAPES = 20_000
+_ZERO = "\x01"  # stands for a leading 0 in a shape
+#: Where the first row with a text is: told its column's expression and the text, gives words for a message.
+Finder = Callable[[str, str], str]
+
+
+def judged_roll_up(
+    engine: Engine,
+    name: str,
+    query: Query,
+    plans: Plans,
+    wanted: Wanted,
+    find: Callable[[Query, str, str], str],
+    *,
+    plain: bool,
+) -> tuple[Rolled, tuple[str, ...]]:
+    """The roll-up, with the writing of text amounts judged where it must be, and what was recognised of it.
+
+    Parameters
+    ----------
+    find
+        Says where the first row stands whose expression is a text, should a message need it.
+    plain
+        Whether the amounts seem to need no reading; else they are judged before the first pass.
+    """
+    said: list[str] = []
+
+    def judged(query: Query, plans: Plans) -> tuple[Query, Plans]:
+        def found(expression: str, sought: str) -> str:
+            return find(query, expression, sought)
+
+        asked, bettered, guesses = judge(engine, query, plans, wanted.writing, name, found)
+        said.extend(guesses)
+        return asked, bettered
+
+    if plain and wanted.writing == StatedWriting():
+        return roll_up(engine, query, plans, name, judged), tuple(said)
+    return roll_up(engine, *judged(query, plans), name), tuple(said)
+
+
+def judge(
+    engine: Engine, query: Query, plans: Plans, stated: StatedWriting, name: str, find: Finder
+) -> tuple[Query, dict[str, Summing], tuple[str, ...]]:
+    """The reading of each text amount over the whole source, with its plan and what was recognised.
+
+    Raises
+    ------
+    IntakeError
+        Where amounts read in two ways, or bear signs of several currencies.
+    """
+    amounts, bettered, guesses = [], dict(plans), []
+    found: dict[str, tuple[Style, int, bool]] = {}
+    for amount in query.amounts:
+        if amount.is_text:
+            if amount.column not in found:
+                found[amount.column] = _style_of(engine, query, amount, stated, name, find)
+            style, decimals, bare = found[amount.column]
+            plain = bare and style == Style() and stated == StatedWriting()
+            amount = amount._replace(
+                sql=amount.raw if plain else plain_number(style, amount.raw), form=style.words, maybe_grouped=False
+            )
+            bettered[amount.key] = Summing("whole", min(decimals, 6))
+            guesses += [f"{name}: {said}" for said in _said(amount.column, style, stated)]
+        amounts.append(amount)
+    return query._replace(amounts=amounts), bettered, tuple(dict.fromkeys(guesses))
+
+
+def _said(column: str, style: Style, stated: StatedWriting) -> list[str]:
+    said = []
+    if (style.decimal, style.thousands) != (stated.decimal or ".", stated.thousands or ""):
+        said.append(f"column {column!r}: amounts read {style.words} (decimal= and thousands= state it)")
+    if style.currency:
+        said.append(f"column {column!r}: the currency sign {style.currency[0]!r} is left out")
+    return said
+
+
+def _shapes(engine: Engine, query: Query, amount: Amount, name: str) -> dict[str, int]:
+    """The shapes of the filled texts that any measure takes, with their rows: every digit a 9, but for a leading 0."""
+    leading = rf"regexp_replace({amount.raw}, '^([^0-9]*)0', '\1{_ZERO}')"
+    shape = f"translate({leading}, '012345678', '999999999')"
+    taken = " OR ".join(f"({one.taken or 'true'})" for one in query.amounts if one.column == amount.column)
+    wanted = f"{condition(query.where, query.conditions)} AND ({taken})"
+    found = engine.rows(
+        f"SELECT s, count(*) AS n FROM (SELECT {shape} AS s FROM {query.relation} WHERE {wanted}) "
+        f"WHERE trim(s) <> '' GROUP BY s ORDER BY n DESC, s LIMIT {_MOST_SHAPES}",
+        name,
+    )
+    return {shape.replace(_ZERO, "0"): int(n) for shape, n in found}
+
+
+def _style_of(
+    engine: Engine, query: Query, amount: Amount, stated: StatedWriting, name: str, find: Finder
+) -> tuple[Style, int, bool]:
+    """The way a column is written, how many decimals it has, and whether its numbers need no reading at all."""
+    shapes = _shapes(engine, query, amount, name)
+
+    def example(shape: str) -> tuple[str, str]:
+        """A text of this shape, and where it stands."""
+        like = re.escape(shape).replace("9", "[0-9]")
+        sql = f"SELECT {amount.raw} FROM {query.relation} WHERE regexp_full_match({amount.raw}, {quoted(like)}) LIMIT 1"
+        ((text,),) = engine.rows(sql, name)
+        return text, find(amount.raw, text)
+
+    tokens = currency_signs(shapes)
+    kinds = {SAME_CURRENCY.get(token, token) for token in tokens}
+    if len(kinds) > 1:
+        shown = [example(shape) for shape in list(tokens.values())[:2]]
+        raise IntakeError(
+            f"{name}: column {amount.column!r} holds amounts of several currencies: "
+            + " and ".join(f"{text!r} ({place})" for text, place in shown)
+            + "; bring them to one, or choose rows of one by where= (--where)"
+        )
+    tried = styles(stated, tuple(tokens))
+    read = {style: {s: style.decimals(s) for s in shapes if style.reads(s)} for style in tried}
+    rows = {style: sum(shapes[s] for s in read[style]) for style in tried}
+    best = max(tried, key=lambda style: rows[style])
+    for other in tried:
+        both = [s for s in read[best] if read[other].get(s, read[best][s]) != read[best][s]]
+        only = [s for s in read[other] if s not in read[best]]
+        # the reading of most rows is not enough where some rows read both ways, and some only the other way
+        if not (both or only) or (rows[other] < rows[best] and not (both and only)):
+            continue
+        ask = (
+            f"state it by decimal={best.decimal!r} or decimal={other.decimal!r} "
+            f"(--decimal {best.decimal} or --decimal {other.decimal})"
+        )
+        if not only:
+            text, place = example(both[0])
+            raise IntakeError(
+                f"{name}: the amounts of column {amount.column!r} read two ways: {text!r} ({place}) {best.words} "
+                f"or {other.words}; {ask}"
+            )
+        told = [f"{text!r} ({place})" for text, place in map(example, (_only(read[best], read[other]), only[0]))]
+        raise IntakeError(
+            f"{name}: column {amount.column!r} holds amounts in two ways of writing: {' and '.join(told)}; {ask}"
+        )
+    return best, max(read[best].values(), default=0), all(map(PLAIN.fullmatch, read[best]))
+
+
+def _only(shapes: Mapping[str, int], others: Mapping[str, int]) -> str:
+    return next(shape for shape in shapes if shape not in others)
+
+
+def plain_number(style: Style, sql: str) -> str:
+    """The engine's expression for the number in plain writing; NULL where the text is none."""
+    bare = sql
+    for token in style.currency:
+        bare = f"replace({bare}, {quoted(token)}, '')"
+    negative = rf"regexp_matches({bare}, '^[{SPACES}]*[{MINUSES}(]|[{MINUSES}][{SPACES}]*$')"
+    number = f"trim({bare}, {quoted(SPACES + MINUS + '()+')})"
+    for sign in {" ": SPACES, "'": APOSTROPHES}.get(style.thousands, style.thousands):
+        number = f"replace({number}, {quoted(sign)}, '')"
+    if style.decimal != ".":
+        number = f"replace({number}, ',', '.')"
+    matches = f"regexp_full_match({sql}, {quoted(style.pattern())})"
+    return f"CASE WHEN {matches} THEN CASE WHEN {negative} THEN '-' ELSE '' END || {number} END"
