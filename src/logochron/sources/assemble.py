@@ -60,11 +60,14 @@ def assembled(
     codes: dict[str, Days] = {}
     labels: dict[str, NDArray[np.object_]] = {}
     for name in wanted.dimensions:
-        named = [np.array([label or "" for label in s.groups.labels[name]], dtype=object) for s in scans]
-        known = sorted(set().union(*(part.tolist() for part in named)))
-        place = {label: i for i, label in enumerate(known)}
-        recodes = [np.fromiter((place[label] for label in part), np.int64, len(part)) for part in named]
-        codes[name] = _joined([_of(r[s.groups.label_codes[name]], t) for s, r, t in zip(scans, recodes, whole)])
+        named = [[label or "" for label in s.groups.labels[name]] for s in scans]
+        known = sorted({label for part in named for label in part})
+        if named == [known]:  # as the only source has them
+            codes[name] = _of(scans[0].groups.label_codes[name], whole[0])
+        else:
+            place = {label: i for i, label in enumerate(known)}
+            recodes = [np.fromiter((place[label] for label in part), np.int64, len(part)) for part in named]
+            codes[name] = _joined([_of(r[s.groups.label_codes[name]], t) for s, r, t in zip(scans, recodes, whole)])
         labels[name] = np.array(known, dtype=object)
     rows = _joined([_of(s.groups.rows - s.groups.bad, t) for s, t in zip(scans, whole)])
     amounts = {leaf.key: _amounts(scans, leaf, whole) for leaf in wanted.summed}

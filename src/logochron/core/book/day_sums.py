@@ -9,8 +9,11 @@ import numpy as np
 
 from logochron.core.book.items import ROOM, SMALL, Items
 from logochron.core.book.span_sums import Amounts, Cells, Spans, Sums, span_sums
+from logochron.core.calendars.base import Bools
 from logochron.core.days import Days
 
+#: The column of the numbers of rows of a book: a record laid on several days has a row on each.
+ROWS = "\0rows"
 #: Sums by day are kept where they are not many more than the rows themselves, and not more than this.
 _MOST = 1 << 23
 
@@ -50,6 +53,20 @@ class DaySums:
             return found
         runs = [tuple(np.clip(d - self._first, 0, self._n_days) for d in (s, e + 1)) for s, e in groups]
         return {name: [self._by_day(name).runs(first, after) for first, after in runs] for name in columns}
+
+    def present(self, groups: Sequence[Spans]) -> Bools:
+        """Which items have a row in any of the spans."""
+        if self._compact:
+            found = self.sums([ROWS], groups)[ROWS]
+            return np.any([(side > 0).any(axis=0) for side in found], axis=0)
+        starts = np.concatenate([first[last >= first] for first, last in groups])
+        after = np.concatenate([last[last >= first] + 1 for first, last in groups])
+        bounds = np.unique(np.concatenate([starts, after]))
+        opened = np.bincount(np.searchsorted(bounds, starts), minlength=len(bounds) + 1)
+        closed = np.bincount(np.searchsorted(bounds, after), minlength=len(bounds) + 1)
+        covered = np.append(False, np.cumsum(opened - closed) > 0)  # before the first bound lies nothing
+        inside = covered[np.searchsorted(bounds, self._days, side="right")]
+        return np.asarray(np.bincount(self.items.of_rows[inside], minlength=self.items.size) > 0)
 
     def _by_day(self, name: str) -> Cells:
         if name not in self._kept:

@@ -13,10 +13,10 @@ from numpy.typing import NDArray
 
 from logochron.core import ports
 from logochron.core.book.coverage import Coverage, Ends, settle
-from logochron.core.book.day_sums import DaySums
+from logochron.core.book.day_sums import ROWS, DaySums
 from logochron.core.book.distinct_ids import IdCounts
 from logochron.core.book.filters import Where, holds, in_words, labels_named
-from logochron.core.book.formulas import RECORDS, ROWS, Formula, adds_up, formulas, leaves
+from logochron.core.book.formulas import RECORDS, Formula, adds_up, formulas, leaves
 from logochron.core.book.intake import Intake
 from logochron.core.book.items import Items
 from logochron.core.book.measures import Measure

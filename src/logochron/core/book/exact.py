@@ -36,9 +36,11 @@ def subtracted(a: Sums, a_scale: int | None, b: Sums, b_scale: int | None) -> tu
 
 def divided(part: NDArray[Any], whole: NDArray[Any], defined: NDArray[np.bool_]) -> NDArray[np.float64]:
     """part / whole where it is defined and finite, NaN elsewhere."""
-    with np.errstate(over="ignore"):
-        found = part / np.where(defined, whole, 1)
-    return np.where(defined & np.isfinite(found), found, np.nan)
+    found = np.full(np.broadcast_shapes(np.shape(part), np.shape(whole), np.shape(defined)), np.nan)
+    with np.errstate(over="ignore", invalid="ignore"):
+        np.divide(part, whole, out=found, where=defined)
+    found[np.isinf(found)] = np.nan
+    return found
 
 
 def products(a: NDArray[Any], p: int, b: NDArray[Any], q: int) -> tuple[NDArray[Any], NDArray[Any]]:

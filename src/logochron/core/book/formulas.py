@@ -18,8 +18,6 @@ from logochron.core.errors import QuestionError
 
 #: The column of the numbers of records: no column of a source is called like it.
 RECORDS = "\0records"
-#: The column of the numbers of rows of a book: a record laid on several days has a row on each.
-ROWS = "\0rows"
 
 
 class Leaf(NamedTuple):

@@ -131,7 +131,7 @@ def tiers_of(prepared: Prepared, also: Sequence[Measure] = ()) -> Tiers:
     if asked.kept == "comparable":
         compared = comparable(prepared.book, prepared.aligned, items.by, items.places)
     prefixes = [asked.by[:n] for n in range(len(asked.by))]
-    if compared is None:
+    if compared is None and not _adds_up(prepared, items):
         total, *subtotals = (prepared.tier(prefix, also) for prefix in prefixes)
     else:
         total, *subtotals = (items.gathered(prefix, compared) for prefix in prefixes)
@@ -145,6 +145,13 @@ def tiers_of(prepared: Prepared, also: Sequence[Measure] = ()) -> Tiers:
         full_compared=compared,
     )
     return tiers if asked.top is None or asked.top >= items.size else _topped(tiers, asked.top)
+
+
+def _adds_up(prepared: Prepared, items: Tier) -> bool:
+    """Whether sums of items are those of their records: whole numbers, and no ids that lie in two items."""
+    exact = all(part.scale is not None for side in (items.value, items.base) for part in side.values())
+    books = [prepared.book, *([prepared.plan] if prepared.plan else [])]
+    return exact and not any(book.ids for book in books)
 
 
 def _topped(tiers: Tiers, top: int) -> Tiers:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from logochron.core.align.align import Alignment
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.exact import at_one_scale
-from logochron.core.book.formulas import ROWS, Formula, LeafSums, Worked, all_leaves, work_out
+from logochron.core.book.formulas import Formula, LeafSums, Worked, all_leaves, work_out
 from logochron.core.book.items import Items
 from logochron.core.book.measures import Measure
 from logochron.core.book.span_sums import Spans
@@ -79,6 +79,8 @@ class Tier(NamedTuple):
         kept
             Which items are taken in each period, shape (periods, items); all where None.
         """
+        if not by and kept is None:
+            return self._replace(by=(), labels=(), places=np.full(1, -1), value=_all(self.value), base=_all(self.base))
         groups = self.under(by)
         n = groups.size
         order = np.argsort(groups.of_rows, kind="stable")
@@ -113,6 +115,11 @@ class Tier(NamedTuple):
         )
 
 
+def _all(parts: Mapping[str, LeafSums]) -> dict[str, LeafSums]:
+    """All items added up."""
+    return {key: LeafSums(part.values.sum(axis=1, keepdims=True), part.scale) for key, part in parts.items()}
+
+
 def lengths_of(book: Daybook, calendar: Calendar, aligned: Alignment, per: Per | None) -> Lengths:
     """How many days each row and its base have."""
 
@@ -144,8 +151,8 @@ def _summed(
 ) -> tuple[Tier, Bools]:
     """All items of a book, and which of them occur in the spans."""
     keys = [leaf.key for leaf in all_leaves(book.formulas, [m.name for m in measures])]
-    sums = book.sums(by, [*keys, ROWS], *groups)
-    present = np.any([(side > 0).any(axis=0) for side in sums[ROWS]], axis=0)
+    sums = book.sums(by, keys, *groups)
+    present = book.day_sums(by).present(groups)
     items = book.day_sums(by).items
     value, *base = (
         {key: LeafSums(sums[key][group], book.scale_of(key)) for key in keys} for group in range(len(groups))

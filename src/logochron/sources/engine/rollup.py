@@ -6,7 +6,9 @@ from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
+from logochron.core.days import Days
 from logochron.sources.engine.connection import Engine, UnsoundRecords
 from logochron.sources.engine.sql import (
     Amount,
@@ -22,8 +24,8 @@ from logochron.sources.engine.sql import (
 )
 from logochron.sources.scanned import Groups, LeafGroups
 
-#: Whole numbers up to this are all doubles.
-_EXACT = 2.0**53
+#: Whole numbers up to this are all doubles; sums up to this leave room for differences of whole numbers.
+_EXACT, _MOST_SUM = 2.0**53, 2.0**62
 
 
 class Rolled(NamedTuple):
@@ -63,38 +65,31 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[s
     """The roll-up of sources without a flaw, None where there is one: plain sums, and aggregates that prove them.
 
     Every amount is there and a whole number of its scale's unit. As doubles such numbers add up exactly while the sum
-    of their sizes stays under 2**53, which the largest of a group times its rows proves; at half of that a double still
-    tells neighboring whole numbers apart.
+    of their sizes stays under 2**53, which the largest times the rows of a group proves; at half of that a double
+    still tells neighboring whole numbers apart.
     """
     if query.empty_is_zero or query.where:
         return None
+    proofs = [_proof(i, amount, plans[amount.key], query) for i, amount in enumerate(query.amounts)]
+    proven: dict[str, Any] = {}
+    if query.read_twice and proofs:  # groups hold less where the proof is made of the whole column
+        doubles = ", ".join(f"{double(amount, False)} AS y{i}" for i, amount in enumerate(query.amounts))
+        asked = {name: sql for proof in proofs for name, sql in proof.aggregates.items()}
+        proven = _statistics(engine, {"n": "count(*)", **asked}, f"(SELECT {doubles} FROM {query.strict})")
+        if not all(_is_sound(i, proven) for i in range(len(proofs))):
+            return None
     shown = ["d", *(f"h{i}" for i in range(len(query.labels)))]
-    fields = [
-        f"{query.date_key or query.date} AS d",
-        *(f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values())),
-    ]
-    rolled, stats = [], {"n": "sum(n)"}
-    for i, amount in enumerate(query.amounts):
+    fields = [f"{query.date_key or query.date} AS d"]
+    fields += [f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values())]
+    rolled, stats = [], {"n": "sum(n)", "most": "max(n)"}
+    for i, (amount, proof) in enumerate(zip(query.amounts, proofs)):
         unit = 10 ** plans[amount.key].scale
-        fields.append(f"{double(amount, False)} AS y{i}")
-        whole = f"round(y{i} * {unit})"
-        rolled += [
-            f"sum({whole}) AS s{i}",
-            f"count(y{i}) AS there{i}",
-            f"bool_and({whole} / {unit} = y{i}) AS whole{i}",
-            f"max(abs(y{i})) AS largest{i}",
-        ]
-        stats |= {
-            f"size{i}": f"sum(abs(s{i}))::DOUBLE",
-            f"sound{i}": f"coalesce(bool_and(there{i} = n AND whole{i}), true)",
-            # what is not finite stays so
-            f"bound{i}": f"max((coalesce(largest{i}, 0) * {unit} + 1) * greatest(n, 2))::DOUBLE",
-        }
-        signs = [sign for sign, told in (("_", query.underscores), (".", amount.maybe_grouped)) if told]
-        if signs and amount.is_text:
-            fields.append(f"({' OR '.join(_in_taken(amount, sign) for sign in signs)}) AS u{i}")
-            rolled.append(f"bool_or(u{i}) AS signs{i}")
-            stats[f"signs{i}"] = f"coalesce(bool_or(signs{i}), false)"
+        fields += [f"{double(amount, False)} AS y{i}", *proof.fields]
+        rolled.append(f"sum(round(y{i} * {unit})) AS s{i}")
+        stats[f"size{i}"] = f"sum(abs(s{i}))::DOUBLE"
+        if not proven:
+            rolled += [f"{sql} AS {name}" for name, sql in proof.aggregates.items()]
+            stats |= proof.of_groups
         if query.apart:
             rolled.append(f"y{i} AS a{i}")
     labels = _labels(query)
@@ -111,12 +106,50 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[s
         )
     except UnsoundRecords:
         return None  # the careful pass tells why
-    found = _statistics(engine, stats)
-    for i in range(len(query.amounts)):
-        fits = (found[f"bound{i}"] or 0.0) < _EXACT and (found[f"size{i}"] or 0.0) < _LIMITS["decimal"]
-        if not fits or not found[f"sound{i}"] or found.get(f"signs{i}"):
+    found = proven | _statistics(engine, stats)
+    for i, amount in enumerate(query.amounts):
+        unit, largest = 10 ** plans[amount.key].scale, found[f"largest{i}"] or 0.0
+        # what is not finite is less than nothing
+        fits = (largest * unit + 1) * max(found["most"] or 0, 2) < _EXACT and (found[f"size{i}"] or 0.0) < _MOST_SUM
+        if not fits or not _is_sound(i, found):
             return None
     return found | {"named": _named(labels, found)}
+
+
+class _Proof(NamedTuple):
+    """What proves that the amounts of a column are sound: fields of each row, aggregates, and those over groups."""
+
+    fields: tuple[str, ...]
+    aggregates: dict[str, str]
+    of_groups: dict[str, str]
+
+
+def _proof(i: int, amount: Amount, plan: Summing, query: Query) -> _Proof:
+    """Every amount is there, is a whole number of units, how large it is; no sign in it that means something else."""
+    unit = 10**plan.scale
+    aggregates = {
+        f"there{i}": f"count(y{i})",
+        f"whole{i}": f"coalesce(bool_and(round(y{i} * {unit}) / {unit} = y{i}), true)",
+        f"largest{i}": f"max(abs(y{i}))",
+    }
+    of_groups = {
+        f"there{i}": f"sum(there{i})",
+        f"whole{i}": f"coalesce(bool_and(whole{i}), true)",
+        f"largest{i}": f"max(largest{i})::DOUBLE",
+    }
+    signs = [sign for sign, told in (("_", query.underscores), (".", amount.maybe_grouped)) if told]
+    if not signs or not amount.is_text:
+        return _Proof((), aggregates, of_groups)
+    field = f"({' OR '.join(_in_taken(amount, sign) for sign in signs)}) AS u{i}"
+    return _Proof(
+        (field,),
+        aggregates | {f"signs{i}": f"coalesce(bool_or(u{i}), false)"},
+        of_groups | {f"signs{i}": f"coalesce(bool_or(signs{i}), false)"},
+    )
+
+
+def _is_sound(i: int, found: Mapping[str, Any]) -> bool:
+    return bool((found[f"there{i}"] or 0) == (found["n"] or 0) and found[f"whole{i}"] and not found.get(f"signs{i}"))
 
 
 def _in_taken(amount: Amount, sign: str) -> str:
@@ -135,9 +168,9 @@ def _named(labels: Sequence[tuple[str, str]], found: Mapping[str, Any]) -> dict[
     return {pair: found[f"named{i}"] or 0 for i, pair in enumerate(labels)}
 
 
-def _statistics(engine: Engine, stats: Mapping[str, str]) -> dict[str, Any]:
-    """One row over all groups, by name."""
-    (found,) = engine.connection.execute(f"SELECT {', '.join(stats.values())} FROM g").fetchall()
+def _statistics(engine: Engine, stats: Mapping[str, str], relation: str = "g") -> dict[str, Any]:
+    """One row over all groups, or over another relation, by name."""
+    (found,) = engine.connection.execute(f"SELECT {', '.join(stats.values())} FROM {relation}").fetchall()
     return dict(zip(stats, found))
 
 
@@ -216,7 +249,7 @@ def _measured(i: int, amount: Amount, plan: Summing) -> list[str]:
 
 
 #: Sizes past which a way of summing is not exact any more; differences must fit as well.
-_LIMITS = {"whole": 2.0**52, "decimal": 2.0**62}
+_LIMITS = {"whole": 2.0**52, "decimal": _MOST_SUM}
 
 
 def _better(plan: Summing, found: Mapping[str, Any], i: int) -> Summing:
@@ -236,28 +269,22 @@ def _better(plan: Summing, found: Mapping[str, Any], i: int) -> Summing:
 
 def _groups(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, Any], *, sound: bool = False) -> Groups:
     """The groups with dates and labels as codes: texts cross to Python once each, not once a row."""
-    coded = ["d", *(f"h{i}" for i in range(len(query.labels)))]
-    distinct = []
-    for name in coded:
-        # labels of a few kinds are grouped as they lie, and become texts here
-        text = "v" if name == "d" else "v::VARCHAR"
-        if name == "d" and sound and query.date_key:
-            text = day_number("v")
-        numbered = "v, w, (row_number() OVER (ORDER BY w NULLS FIRST) - 1)::BIGINT AS code"
-        engine.connection.execute(
-            f"CREATE OR REPLACE TEMP TABLE t_{name} AS SELECT {numbered} "
-            f"FROM (SELECT v, {text} AS w FROM (SELECT DISTINCT {name} AS v FROM g))"
+    date = day_number("v") if sound and query.date_key else "v"
+    coded = {"d": _coded(engine, "d", date)}
+    for dimension in query.labels:
+        coded[query.label_alias(dimension)] = _coded(
+            engine, query.label_alias(dimension), "v::VARCHAR", own_codes=dimension in query.kinds
         )
-        distinct.append(engine.arrays(f"SELECT w FROM t_{name} ORDER BY code")["w"])
-    joins = " ".join(f"JOIN t_{name} ON g.{name} IS NOT DISTINCT FROM t_{name}.v" for name in coded)
-    fields = ["n", *(f"t_{name}.code AS c_{name}" for name in coded)]
+    fields = ["n", *(code.sql for code in coded.values())]
     fields += [] if sound else ["keep", "bad"]
     for i, amount in enumerate(query.amounts):
         way, scale = plans[amount.key]
         whole = {"whole": f"TRY_CAST(s{i} AS BIGINT)", "decimal": f"TRY_CAST(s{i} * {10**scale} AS BIGINT)"}
         fields.append(f"coalesce({whole.get(way, f's{i}')}, 0) AS s{i}")
+    joins = " ".join(code.join for code in coded.values())
     arrays = engine.arrays(f"SELECT {', '.join(fields)} FROM g {joins}")
     engine.connection.execute("DROP TABLE g")
+    codes = {name: code.of(arrays[f"c_{name}"]) for name, code in coded.items()}
     rows = arrays["n"].astype(np.int64, copy=False)
     leaves = {}
     for i, amount in enumerate(query.amounts):
@@ -268,14 +295,50 @@ def _groups(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, Any]
             scale=None if way == "float" else scale,
             empties=int(stats.get(f"empty{i}") or 0),
         )
+    aliases = {dimension: query.label_alias(dimension) for dimension in query.labels}
     return Groups(
-        dates=distinct[0],
-        date_codes=arrays["c_d"].astype(np.int64, copy=False),
+        dates=coded["d"].texts,
+        date_codes=codes["d"],
         keep=np.ones(len(rows), dtype=bool) if sound else arrays["keep"].astype(bool),
-        labels=dict(zip(query.labels, distinct[1:])),
-        label_codes={name: arrays[f"c_h{i}"].astype(np.int64, copy=False) for i, name in enumerate(query.labels)},
+        labels={dimension: coded[alias].texts for dimension, alias in aliases.items()},
+        label_codes={dimension: codes[alias] for dimension, alias in aliases.items()},
         rows=rows,
         bad=np.zeros_like(rows) if sound else arrays["bad"].astype(np.int64),
         leaves=leaves,
         named_rows=stats["named"],
     )
+
+
+class _Coded(NamedTuple):
+    """A column as codes: its distinct texts in order, and how the code of a row is come by."""
+
+    texts: NDArray[Any]
+    sql: str
+    join: str
+    places: Days | None = None  # of the engine's own codes, the first of none; None where those of the join are ours
+
+    def of(self, found: NDArray[Any]) -> Days:
+        """The code of each row."""
+        codes = found.astype(np.int64, copy=False)
+        return codes if self.places is None else self.places[codes]
+
+
+def _coded(engine: Engine, name: str, text: str, *, own_codes: bool = False) -> _Coded:
+    """The distinct values of a column of the groups, numbered in the order of their texts.
+
+    `own_codes`: the engine numbers the values itself, so that rows need no look-up there.
+    """
+    numbered = "v, w, (row_number() OVER (ORDER BY w NULLS FIRST) - 1)::BIGINT AS code"
+    engine.connection.execute(
+        f"CREATE OR REPLACE TEMP TABLE t_{name} AS SELECT {numbered} "
+        f"FROM (SELECT v, {text} AS w FROM (SELECT DISTINCT {name} AS v FROM g))"
+    )
+    own = "coalesce(enum_code({}) + 1, 0)::BIGINT"
+    more = f", {own.format('v')} AS own" if own_codes else ""
+    found = engine.arrays(f"SELECT w{more} FROM t_{name} ORDER BY code")
+    if not own_codes:
+        join = f"JOIN t_{name} ON g.{name} IS NOT DISTINCT FROM t_{name}.v"
+        return _Coded(found["w"], f"t_{name}.code AS c_{name}", join)
+    places = np.zeros(int(found["own"].max(initial=0)) + 1, dtype=np.int64)
+    places[found["own"].astype(np.int64)] = np.arange(len(found["w"]))
+    return _Coded(found["w"], f"{own.format(name)} AS c_{name}", "", places)

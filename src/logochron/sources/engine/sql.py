@@ -62,6 +62,10 @@ class Query(NamedTuple):
         Whether an amount may hold one: the engine's cast takes 1_000, our reading does not.
     apart
         Whether different amounts make different groups.
+    kinds
+        The dimensions whose labels are a column of a few kinds, each of which the engine numbers itself.
+    read_twice
+        Whether the amounts lie in columns that are read again at little cost.
     """
 
     relation: str
@@ -80,6 +84,8 @@ class Query(NamedTuple):
     underscores: bool = True
     apart: bool = False
     date_key: str = ""
+    kinds: frozenset[str] = frozenset()
+    read_twice: bool = False
 
     def label_alias(self, dimension: str) -> str:
         """What the column of a dimension is called in the engine's tables."""

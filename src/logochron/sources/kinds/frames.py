@@ -66,8 +66,11 @@ def _pandas(frame: Any) -> tuple[Any, list[str], dict[str, str]]:
         zone = getattr(kind, "tz", None) or getattr(getattr(kind, "pyarrow_dtype", None), "tz", None)
         if zone is not None:
             zones[name] = str(zone)
-        if isinstance(kind, pd.CategoricalDtype) and kind.categories.dtype.kind not in "OUT":
-            column = column.astype(object)
+        if isinstance(kind, pd.CategoricalDtype):
+            if kind.categories.dtype.kind not in "OUT":
+                column = column.astype(object)
+            elif kind.categories.dtype != object:  # the engine goes through these one by one, each time
+                column = column.cat.rename_categories(kind.categories.astype(object))
         elif isinstance(kind, (pd.PeriodDtype, pd.IntervalDtype, pd.SparseDtype)) or kind.kind == "c":
             missing = column.isna()
             column = column.astype(str).astype(object)

@@ -100,10 +100,9 @@ def scan_typed(engine: Engine, source: Source, table: TypedTable, wanted: Wanted
         decimal = re.match(r"DECIMAL\(\d+,(\d+)\)", kind)
         plans[amount.key] = Summing("whole", min(int(decimal[1]), 6) if decimal else 0 if "INT" in kind else 2)
     # labels of a few kinds are grouped as they lie, not as texts
-    asked["labels"] = {
-        name: table.columns[placed.at[column]] if table.types[placed.at[column]].startswith("ENUM") else as_text[column]
-        for name, column in wanted.dimensions.items()
-    }
+    places = {name: placed.at[column] for name, column in wanted.dimensions.items()}
+    kinds = frozenset(name for name, at in places.items() if table.types[at].startswith("ENUM"))
+    asked["labels"] |= {name: table.columns[places[name]] for name in kinds}
     date = _date(source, wanted, table, placed)
     query = Query(
         relation=table.relation,
@@ -112,6 +111,8 @@ def scan_typed(engine: Engine, source: Source, table: TypedTable, wanted: Wanted
         date_text=table.date_text or as_text[wanted.date],
         date=date.sql,
         date_key=date.key,
+        kinds=kinds,
+        read_twice=not any(amount.is_text for amount in asked["amounts"]),
         all_fields=[f"{column}::VARCHAR" for column in table.columns],
         **asked,
     )
