@@ -31,13 +31,13 @@ def sales(tmp_path_factory) -> Path:
 
 
 def on_terminal(width: int, *words: object, env: dict[str, str] | None = None) -> str:
-    """What the command prints to a terminal of some width."""
+    """What the command prints to a terminal of some width; progress, which depends on the machine, goes elsewhere."""
     master, slave = pty.openpty()
     fcntl.ioctl(slave, termios.TIOCSWINSZ, struct.pack("HHHH", 40, width, 0, 0))
     environment = {**os.environ, "TERM": "xterm-256color", "COLORTERM": "truecolor", **(env or {})}
     environment.pop("COLUMNS", None)
     process = subprocess.Popen(
-        [sys.executable, "-m", "logochron", *map(str, words)], stdout=slave, stderr=slave, env=environment
+        [sys.executable, "-m", "logochron", *map(str, words)], stdout=slave, stderr=subprocess.DEVNULL, env=environment
     )
     os.close(slave)
     said = b""
@@ -172,9 +172,9 @@ def test_locale_decimals_and_filters(cli, sales):
     value = lc.compare(book.until("2026-09-30"), "month", last=1).table.value[0]
     german = f"{value:,.2f}".translate(str.maketrans(",.", ".,"))
     line = next(line for line in ran.stdout.splitlines() if line.startswith("2026-09"))
-    assert german in line and "+" in line or "−" in line
+    assert german in line and ("+" in line or "−" in line)
     assert "harbor not Dunmarrow, line hire or gear" in ran.stdout.splitlines()[0]
-    assert "set aside" in ran.stdout and "30 Sept. 2026" in ran.stdout or "30 Sep" in ran.stdout
+    assert "set aside" in ran.stdout and re.search(r"30 Sept?\.? 2026", ran.stdout)
 
 
 def test_lower_is_better_and_level(cli, sales):

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import ast
+import io
+import runpy
 import subprocess
 import sys
+from gettext import GNUTranslations
 from pathlib import Path
 
 import pytest
@@ -15,6 +18,19 @@ ROOT = Path(__file__).parents[1]
 SOURCE = ROOT / "src" / "logochron"
 LAYERS = {"core": set(), "sources": {"core"}, "views": {"core"}, "demo": {"core", "sources"}}
 LAYERS["cli"] = {"core", "sources", "views", "demo"}
+#: The rooms of each layer from the ground up; those of one floor do not know each other. "" is the layer's own folder.
+ROOMS = {
+    "core": [{""}, {"calendars"}, {"book"}, {"align", "judge"}, {"rows"}, {"questions"}],
+    "sources": [{"values"}, {"scanned"}, {"engine"}, {"kinds"}, {""}],
+    "views": [{"formats", "palette"}, {"marks"}, {"words"}, {"tables"}, {"figures"}, {""}],
+}
+
+
+def room(name: str) -> str:
+    """The room of a module: its folder, or itself where it is a floor of its own."""
+    layer, *rest = name.removeprefix("logochron.").split(".")
+    own = {one for floor in ROOMS[layer] for one in floor}
+    return rest[0] if rest and rest[0] in own else ""
 
 
 def imports(path: Path) -> set[str]:
@@ -40,6 +56,17 @@ def test_who_imports_whom():
                     assert outside not in {"rich", "click", "matplotlib", "babel", "duckdb"}, f"{path} imports {name}"
                 if outside == "matplotlib":
                     assert path.name.startswith("draw") and "views" in path.parts, f"{path} imports {name}"
+
+
+@pytest.mark.parametrize("layer", ROOMS)
+def test_rooms_know_only_lower_floors(layer):
+    floors = {name: height for height, floor in enumerate(ROOMS[layer]) for name in floor}
+    modules = {".".join(p.relative_to(SOURCE.parent).with_suffix("").parts): p for p in (SOURCE / layer).rglob("*.py")}
+    assert {room(name) for name in modules} == set(floors)
+    for name, path in modules.items():
+        for other in imports(path) & set(modules):
+            here, there = room(name), room(other)
+            assert here == there or floors[there] < floors[here], f"{name} imports {other}"
 
 
 def test_no_import_circle():
@@ -92,8 +119,26 @@ def test_nothing_heavy_is_loaded(tmp_path):
 
 
 def test_files_stay_small():
-    large = {path.name: n for path in SOURCE.rglob("*.py") if (n := len(path.read_text().splitlines())) > 400}
-    assert not large
+    lines = sorted(len(path.read_text().splitlines()) for path in SOURCE.rglob("*.py") if path.name != "__init__.py")
+    assert lines[-1] <= 400 and lines[len(lines) // 2] < 160
+
+
+def test_no_two_classes_share_a_name():
+    named: dict[str, list[str]] = {}
+    for path in SOURCE.rglob("*.py"):
+        for node in ast.parse(path.read_text()).body:
+            if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+                named.setdefault(node.name, []).append(path.stem)
+    assert not {name: where for name, where in named.items() if len(where) > 1}
+
+
+def test_catalogs_are_compiled():
+    maker = runpy.run_path(str(ROOT / "scripts" / "make_catalogs.py"))
+    for source in maker["FOLDER"].rglob("*.po"):
+        made, kept = io.BytesIO(maker["compiled"](source)), source.with_suffix(".mo").open("rb")
+        with kept:
+            both = [dict(GNUTranslations(file)._catalog, **{"": ""}) for file in (made, kept)]
+        assert both[0] == both[1] and len(both[0]) > 50
 
 
 def test_demo_tells_its_stories(demo_book):

@@ -6,7 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 from shlex import quote
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 
@@ -14,55 +14,22 @@ from logochron.core.book.measures import Measure
 from logochron.core.errors import IntakeError, QuestionError
 from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, Source, locate
-from logochron.sources.kinds.text_prepare import TextFile, looks_headless
-from logochron.sources.kinds.typed_files import NUMBER, TypedTable
+from logochron.sources.kinds.samples import SampleColumn
+from logochron.sources.kinds.scan import sampled
+from logochron.sources.kinds.text_prepare import looks_headless
 from logochron.sources.values.amounts import is_amount
-from logochron.sources.values.dates import read_dates
+from logochron.sources.values.dates import AmbiguousDates, read_dates
 from logochron.sources.values.period_names import read_label
 
 _TAKINGS = re.compile(r"revenue|sales|turnover|takings|income|umsatz|erl[öo]s|ventas|chiffre", re.IGNORECASE)
-_FIRST_ROWS = 1000
 _MOST_ITEMS, _FEW = 200, 40
 #: The part of its fields from which a column with some flaws is offered, or reviewed.
 NEARLY = 0.8
 _INTEGER = re.compile(r"[+-]?\d+")
 
 
-class Column(NamedTuple):
-    """A column as its first rows show it: the filled texts; `kind` is what its type says, or ``text``."""
-
-    name: str
-    texts: tuple[str, ...]
-    kind: str = "text"
-
-
-def of_text(text: TextFile) -> list[Column]:
-    """The columns of a text file.
-
-    Raises
-    ------
-    IntakeError
-        Where no row has as many fields as the header.
-    """
-    if not text.sample and text.usual_fields != len(text.header):
-        raise IntakeError(f"{text.source.name} has no row like its header{text.hint}")
-    places = range(len(text.header))
-    return [Column(text.header[i], tuple(f for f in text.column(i) if f.strip())) for i in places]
-
-
-def of_typed(engine: Engine, source: Source, table: TypedTable) -> list[Column]:
-    """The columns of a table with types."""
-    texts = ", ".join(f"{column}::VARCHAR" for column in table.columns)
-    rows = engine.rows(f"SELECT {texts} FROM {table.relation} LIMIT {_FIRST_ROWS}", source.name)
-    columns = []
-    for name, kind, fields in zip(table.header, table.types, zip(*rows) if rows else [()] * len(table.header)):
-        simple = "date" if kind.startswith(("DATE", "TIMESTAMP")) else "number" if NUMBER.fullmatch(kind) else "text"
-        columns.append(Column(name, tuple(f for f in fields if f is not None and f.strip()), simple))
-    return columns
-
-
 def guess(
-    source: Source, columns: Sequence[Column], date: str | None, measures: Sequence[Measure], known: Sequence[str]
+    source: Source, columns: Sequence[SampleColumn], date: str | None, measures: Sequence[Measure], known: Sequence[str]
 ) -> tuple[str, str, tuple[str, ...]]:
     """The column of dates, the column of amounts, and what was taken.
 
@@ -95,8 +62,8 @@ def guess(
 
 
 def candidates_of(
-    columns: Sequence[Column], date: str | None, known: Sequence[str], least: float = 1.0
-) -> tuple[list[str], list[Column]]:
+    columns: Sequence[SampleColumn], date: str | None, known: Sequence[str], least: float = 1.0
+) -> tuple[list[str], list[SampleColumn]]:
     """The names of the columns that may hold dates, and the columns that may hold amounts.
 
     `least` is the part of its filled fields that must be such.
@@ -106,7 +73,7 @@ def candidates_of(
     return dates, [column for column in open_to if column.name not in dates and _may_be_amount(column, least)]
 
 
-def labels_of(columns: Sequence[Column], taken: Sequence[str]) -> list[str]:
+def labels_of(columns: Sequence[SampleColumn], taken: Sequence[str]) -> list[str]:
     """The columns that seem to name items: texts that occur again and again."""
     names = []
     for column in columns:
@@ -117,7 +84,9 @@ def labels_of(columns: Sequence[Column], taken: Sequence[str]) -> list[str]:
     return names
 
 
-def _asked(source: Source, columns: Sequence[Column], dates: list[str], amounts: list[str], measured: bool) -> str:
+def _asked(
+    source: Source, columns: Sequence[SampleColumn], dates: list[str], amounts: list[str], measured: bool
+) -> str:
     names = [column.name for column in columns if column.name]
     lines = []
     nearly, nearly_amounts = candidates_of(columns, None, [], NEARLY)
@@ -147,7 +116,7 @@ def _asked(source: Source, columns: Sequence[Column], dates: list[str], amounts:
     )
 
 
-def _may_be_date(column: Column, least: float) -> bool:
+def _may_be_date(column: SampleColumn, least: float) -> bool:
     if column.kind == "date":
         return True
     counts = Counter(column.texts)
@@ -157,11 +126,10 @@ def _may_be_date(column: Column, least: float) -> bool:
     try:
         rows = np.array([counts[text] for text in distinct])
         reading = read_dates(distinct, rows, column=column.name)
-    except IntakeError as error:
-        # dates that read two ways are dates; so are names of periods
-        return "reads" in str(error) or all(
-            (label := read_label(text)) is not None and label.grain != "year" for text in distinct
-        )
+    except AmbiguousDates:  # dates that read two ways are dates
+        return True
+    except IntakeError:  # and so are names of periods
+        return all((label := read_label(text)) is not None and label.grain != "year" for text in distinct)
     # numbers are dates only where their column says so
     bare = reading.name == "a serial day" or column.kind == "number"
     return bool(rows[reading.readable].sum() >= least * rows.sum()) and (not bare or _named_date(column.name))
@@ -171,7 +139,7 @@ def _named_date(name: str) -> bool:
     return bool(re.search(r"date|day|datum|fecha|data|jour|tag|sold|when|time", name, re.IGNORECASE))
 
 
-def _may_be_amount(column: Column, least: float) -> bool:
+def _may_be_amount(column: SampleColumn, least: float) -> bool:
     if not column.texts or column.kind == "date":
         return False
     numeric = {text for text in set(column.texts) if is_amount(text)}
@@ -188,7 +156,7 @@ def _may_be_amount(column: Column, least: float) -> bool:
     return True
 
 
-def _has_decimals(column: Column) -> bool:
+def _has_decimals(column: SampleColumn) -> bool:
     return not all(map(_INTEGER.fullmatch, (text.strip() for text in column.texts)))
 
 
@@ -200,8 +168,6 @@ def amount_beside(source: Any, date: str | None, known: Sequence[str], dialect: 
     QuestionError
         Where none or several may be meant.
     """
-    from logochron.sources.kinds.scan import sampled
-
     first = locate(source)[0]
     columns = sampled(Engine(), first, dialect)
     _, candidates = candidates_of(columns, date, known)

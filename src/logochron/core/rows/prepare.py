@@ -150,8 +150,8 @@ def tiers_of(prepared: Prepared, also: Sequence[Measure] = ()) -> Tiers:
 def _adds_up(prepared: Prepared, items: Tier) -> bool:
     """Whether sums of items are those of their records: whole numbers, and no ids that lie in two items."""
     exact = all(part.scale is not None for side in (items.value, items.base) for part in side.values())
-    books = [prepared.book, *([prepared.plan] if prepared.plan else [])]
-    return exact and not any(book.ids for book in books)
+    # a plan may know sums of items that it does not know one by one
+    return exact and prepared.plan is None and not prepared.book.ids
 
 
 def _topped(tiers: Tiers, top: int) -> Tiers:

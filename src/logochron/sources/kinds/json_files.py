@@ -149,11 +149,12 @@ def _of_array(source: Source, file: Any, table: RowTable) -> Iterator[tuple[int,
                     if isinstance(record, dict):
                         yield place, record
                     else:
-                        table.refuse(place, json.dumps(record, ensure_ascii=False)[:200], "no JSON object")
+                        table.refuse(place, (_text(record) or "null")[:200], "no JSON object")
         parser.close()
     except (ijson.JSONError, RecursionError, _Twice) as error:
         said = str(error).split("\n")[0].removeprefix("parse error: ")
-        raise IntakeError(f"{source.name}, line {number:,}: {shown!r} - no JSON: {said}") from None
+        place = items.begun or number
+        raise IntakeError(f"{source.name}, line {place:,}: {shown!r} - no JSON: {said}") from None
 
 
 def _has_halves(file: Any) -> bool:
@@ -170,6 +171,11 @@ class _Items:
         self._above: list[Any] = []  # the containers around the next value
         self._keys: list[str] = []
         self._line = 0
+
+    @property
+    def begun(self) -> int:
+        """The line on which the item starts that is not complete yet; 0 where there is none."""
+        return self._line if len(self._above) > 1 else 0
 
     def taken(self, events: list[tuple[str, Any]], line: int) -> Iterator[tuple[int, Any]]:
         """The items that these events complete."""

@@ -16,7 +16,7 @@ from logochron.sources.kinds.find_files import Dialect, Source, plainly_named
 from logochron.sources.scanned import Wanted
 
 if TYPE_CHECKING:
-    from logochron.sources.guess_columns import Column
+    from logochron.sources.kinds.samples import SampleColumn
     from logochron.sources.kinds.typed_files import TypedTable
 
 
@@ -98,9 +98,9 @@ class Scanner:
 
         return parquet_table(self.engine, self.named(source))
 
-    def sample(self, source: Source) -> list[Column]:
+    def sample(self, source: Source) -> list[SampleColumn]:
         """The columns of a source with their first fields."""
-        from logochron.sources.guess_columns import of_text, of_typed
+        from logochron.sources.kinds.samples import of_text, of_typed
 
         try:
             if source.kind != "text":
@@ -122,7 +122,7 @@ class Scanner:
         return self._unpacked[source.path]
 
 
-def sampled(engine: Engine, source: Source, dialect: Dialect) -> list[Column]:
+def sampled(engine: Engine, source: Source, dialect: Dialect) -> list[SampleColumn]:
     """The columns of a source with their first fields, before any is wanted."""
     with Scanner(engine, Wanted("", {}, (), (), False), dialect) as scanner:
         return scanner.sample(source)

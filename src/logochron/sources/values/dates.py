@@ -34,14 +34,31 @@ _SHAPES = {
     "month first, short year": rf"(?P<m>\d{{1,2}}){_SEP}(?P<d>\d{{1,2}})(?P=s)(?P<y>\d\d)",
     "short year first": rf"(?P<y>\d\d){_SEP}(?P<m>\d{{1,2}})(?P=s)(?P<d>\d{{1,2}})",
 }
-#: Readings that one text may have at once, and the option that settles each.
+
+
+class _Family(NamedTuple):
+    """Readings that one text may have at once: by name the option that settles each; those of `day_first`."""
+
+    options: dict[str, str]
+    by_day_first: dict[bool, str]
+    short_years: bool
+
+
 _FAMILIES = (
-    {"day first": "day_first=True (--day-first)", "month first": "day_first=False (--month-first)"},
-    {
-        "day first, short year": "day_first=True (--day-first)",
-        "month first, short year": "day_first=False (--month-first)",
-        "short year first": "date_format='%y-%m-%d' (--date-format)",
-    },
+    _Family(
+        {"day first": "day_first=True (--day-first)", "month first": "day_first=False (--month-first)"},
+        {True: "day first", False: "month first"},
+        short_years=False,
+    ),
+    _Family(
+        {
+            "day first, short year": "day_first=True (--day-first)",
+            "month first, short year": "day_first=False (--month-first)",
+            "short year first": "date_format='%y-%m-%d' (--date-format)",
+        },
+        {True: "day first, short year", False: "month first, short year"},
+        short_years=True,
+    ),
 )
 _NAME = r"(?P<name>[^\W\d_]{3,})\.?"
 _DAY = r"(?P<d>\d{1,2})(?:st|nd|rd|th|\.|º)?"
@@ -66,6 +83,10 @@ _NEARLY = 0.5
 
 #: Told a date text, says where its first row stands.
 Find = Callable[[str], str]
+
+
+class AmbiguousDates(IntakeError):
+    """Dates that all read in several ways."""
 
 
 class Reading(NamedTuple):
@@ -129,8 +150,8 @@ def read_dates(
         return f"{texts[place]} ({find(texts[place] or '')})"
 
     for family in _FAMILIES:
-        if best in family:
-            return _of_family(family, {name: ways[name] for name in family}, column, day_first, shown)
+        if best in family.options:
+            return _of_family(family, {name: ways[name] for name in family.options}, column, day_first, shown)
     days = ways[best]
     guesses: tuple[str, ...] = ()
     if best == "a serial day":
@@ -142,11 +163,11 @@ def read_dates(
 
 
 def _of_family(
-    family: dict[str, str], ways: dict[str, Days], column: str, day_first: bool | None, shown: Callable[[int], str]
+    family: _Family, ways: dict[str, Days], column: str, day_first: bool | None, shown: Callable[[int], str]
 ) -> Reading:
-    short = any("short" in name for name in family)
+    short = family.short_years
     if day_first is not None:
-        best = next(name for name in family if name.startswith("day" if day_first else "month"))
+        best = family.by_day_first[bool(day_first)]
         return Reading(ways[best], ways[best] != _NONE, best, (_short_years(column),) if short else ())
     best, sure = _settled(family, ways, column, shown)
     guesses = [] if sure else [f"column {column!r}: dates read with the {best}, as some rows read no other way"]
@@ -155,44 +176,41 @@ def _of_family(
     return Reading(ways[best], ways[best] != _NONE, best, tuple(guesses))
 
 
-def _settled(
-    family: dict[str, str], ways: dict[str, Days], column: str, shown: Callable[[int], str]
-) -> tuple[str, bool]:
+def _settled(family: _Family, ways: dict[str, Days], column: str, shown: Callable[[int], str]) -> tuple[str, bool]:
     """The one reading that fits, and whether all that fit are the same."""
     read = {name: days != _NONE for name, days in ways.items()}
     any_way = np.logical_or.reduce(list(read.values()))
     # one impossible date must not make a short year of every day: half the rows are enough to ask
-    least = _NEARLY if any("short" in name for name in family) else 1.0
-    fitting = [name for name in family if read[name][any_way].mean() >= least]
+    least = _NEARLY if family.short_years else 1.0
+    options = family.options
+    fitting = [name for name in options if read[name][any_way].mean() >= least]
     fitting.sort(key=lambda name: -int(read[name].sum()))
 
     if not fitting:
         # rows of the one kind and rows of the other
-        parted = [(a, b) for a in family for b in family if a != b and (read[a] & ~read[b]).any()]
+        parted = [(a, b) for a in options for b in options if a != b and (read[a] & ~read[b]).any()]
         first, second = next((pair for pair in parted if pair[::-1] in parted), parted[0])
         one, two = (int((read[a] & ~read[b]).argmax()) for a, b in ((first, second), (second, first)))
         raise IntakeError(
             f"column {column!r} holds dates with the {first} {shown(one)} and with the {second} {shown(two)}; "
-            f"state it by {family[first]} or {family[second]}"
+            f"state it by {options[first]} or {options[second]}"
         )
     alike = {name: read[name] & read[fitting[0]] for name in fitting}
     different = [name for name in fitting if (ways[name] != ways[fitting[0]])[alike[name]].any()]
     if not different:
-        return fitting[0], len(fitting) == len(family)
-    closest = _closest(fitting, ways, read)
+        return fitting[0], len(fitting) == len(options)
+    closest = _closest(fitting, ways, read) if family.short_years else ""
     if closest:
         return closest, False
     place = int((alike[different[0]] & (ways[different[0]] != ways[fitting[0]])).argmax())
-    raise IntakeError(
+    raise AmbiguousDates(
         f"every date in column {column!r} reads {'both ways' if len(fitting) == 2 else 'several ways'}: "
-        f"{shown(place)} may be {' or '.join(fitting)}; state it by {' or '.join(family[name] for name in fitting)}"
+        f"{shown(place)} may be {' or '.join(fitting)}; state it by {' or '.join(options[name] for name in fitting)}"
     )
 
 
 def _closest(fitting: Sequence[str], ways: dict[str, Days], read: dict[str, NDArray[np.bool_]]) -> str:
     """Of readings of short years the one whose days lie much closer together than by any other, if any."""
-    if not any("short" in name for name in fitting):
-        return ""
     spans = sorted((int(np.ptp(ways[name][read[name]])) + 1, name) for name in fitting)
     best = spans[0][1]
     days_of_month = {dt.date.fromordinal(int(day) + _EPOCH).day for day in ways[best][read[best]]}
