@@ -319,3 +319,42 @@ def test_the_option_that_closes_an_edge(rows_file, asked, said):
     book = lc.read(rows_file([(d, "x", 1) for d in days]), date="day", values="amount")
     notes = " ".join(lc.compare(book, **asked).notes)
     assert all(part in notes for part in said) and bool(said) == ("held in part" in notes)
+
+
+@settings(max_examples=60)
+@given(st.data())
+def test_closed_days_and_spans_against_plain_dates(days_book, data):
+    """Days skipped where none was recorded; any span against the days before, those of a year ago, 364 days earlier."""
+    day = dt.timedelta(1)
+    first = dt.date(2020, 1, 1) + data.draw(st.integers(0, 1500)) * day
+    last = first + data.draw(st.integers(0, 60)) * day
+    until = min(first + data.draw(st.integers(0, 80)) * day, dt.date(2025, 12, 31))
+    n = data.draw(st.integers(1, 3))
+    back = {"prior": n * (last - first + day), "364-days": 364 * n * day}
+    for against, weeks in (("prior", "same-number"), ("year-ago", "364-days"), ("year-ago", "same-number")):
+        asked = {"each": "span", "at": f"{first}..{last}", "against": f"{against}:{n}", "weeks": weeks}
+        asked["calendar"] = RETAIL if weeks == "364-days" else None
+        row = lc.compare(days_book.until(until), **asked).table.iloc[0]
+        cut = min(last, until)
+        ends = (first, last)
+        if against == "year-ago" and weeks == "same-number":
+            moved = [
+                d.replace(year=d.year - n, day=28 if (d.month, d.day) == (2, 29) and n % 4 else d.day) for d in ends
+            ]
+        else:
+            moved = [d - back[weeks if weeks != "same-number" else against] for d in ends]
+        base = (moved[0], moved[1] if cut == last else min(moved[0] + (cut - first), moved[1]))
+        found = [end.date() for end in (row.start, row.end, row.base_start, row.base_end)]
+        assert found == [first, cut, *base] and row.period == f"{first}..{last}"
+        assert row.status == ("complete" if cut == last else "to-date")
+    recorded = sorted(data.draw(st.sets(st.integers(0, 90), min_size=n + 1, max_size=40)))
+    dates = [dt.date(2025, 1, 1) + k * day for k in recorded]
+    book = lc.read(pd.DataFrame({"d": dates, "v": 1}), date="d", values="v")
+    rows = lc.compare(book, "day", f"prior:{n}", skip_closed=True, at=f"{dates[0]}..{dates[-1]}").table
+    for row in rows.itertuples():
+        before = [d for d in dates if d < row.start.date()]
+        assert (
+            (row.base_start.date() == before[-n])
+            if len(before) >= n
+            else row.note == "no base: no day before has records"
+        )

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import pty
+import re
 import subprocess
 import sys
 
@@ -170,7 +171,7 @@ def test_progress_is_shown_on_a_terminal(many_records):
         if not chunk:
             break
     os.close(master)
-    assert ran.wait(timeout=60) == 0 and b"reading" in said
+    assert ran.wait(timeout=60) == 0 and b"reading" in said and re.search(rb"[1-9][0-9]*%", said)
 
 
 def test_results_are_equal_where_they_are_one(demo_book):

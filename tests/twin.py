@@ -30,6 +30,8 @@ class Walked:
 
     kind: str
     periods: dict[str, list[Period]]
+    named_after: int = 0  # what turns the number of a year into its name
+    prefix: str = ""
     holding: dict[str, dict[dt.date, int]] = field(default_factory=dict)
     places: dict[str, dict[tuple[int, int], int]] = field(default_factory=dict)
 
@@ -85,6 +87,8 @@ def civil(year_start: int = 1, week_start: int = 0) -> Walked:
     return Walked(
         "civil",
         {"day": days_of(years), "week": weeks, "year": years} | {g: runs(of_months(n)) for g, n in sizes.items()},
+        int(year_start > 1),
+        "FY" if year_start > 1 else "",
     )
 
 
@@ -113,7 +117,7 @@ def retail(pattern: tuple[int, ...], weekday: int, ends_in: int, ends: str, long
         periods["month"] += months
         periods["quarter"] += [Period(q[0].first, q[-1].last, year, i + 1) for i, q in enumerate(quarters)]
         periods["half"] += [Period(quarters[2 * h][0].first, quarters[2 * h + 1][-1].last, year, h + 1) for h in (0, 1)]
-    return Walked("retail", {"day": days_of(periods["year"])} | periods)
+    return Walked("retail", {"day": days_of(periods["year"])} | periods, -1 if ends_in < 12 else 0)
 
 
 def listed(rows: list[tuple[dt.date, dt.date, int, int]]) -> Walked:
@@ -129,6 +133,23 @@ def listed(rows: list[tuple[dt.date, dt.date, int, int]]) -> Walked:
         of_year = [p for p in periods["month"] if p.year == year]
         periods["month"].append(Period(first, last, year, len(of_year) + 1))
     return Walked("listed", {"day": days_of(periods["year"])} | periods)
+
+
+def year_name(calendar: Walked, year: int) -> str:
+    return f"{calendar.prefix}{year + calendar.named_after:04d}"
+
+
+def label(calendar: Walked, grain: str, i: int) -> str:
+    """What the period at a place is called."""
+    period = calendar.periods[grain][i]
+    if grain == "day":
+        return period.first.isoformat()
+    if grain == "month" and calendar.kind == "civil":
+        return period.first.isoformat()[:7]
+    if grain == "month" and calendar.kind == "listed":
+        return f"run {i}"
+    forms = {"year": "", "half": "-H%d", "quarter": "-Q%d", "month": "-P%02d", "week": "-W%02d"}
+    return year_name(calendar, period.year) + (forms[grain] % period.number if forms[grain] else "")
 
 
 def month_end(day: dt.date) -> dt.date:
@@ -206,10 +227,39 @@ def spans(
     report: dt.date,
     first_day: dt.date,
     fixed: int | None = None,
-) -> tuple[Span | None, list[Span] | None]:
-    """The value's span and the base's of the period at place `i`, None where unknown; records from `first_day` on."""
+    as_is: bool = False,
+) -> tuple[Span | None, list[Span] | None, set[str]]:
+    """The value's span and the base's of the period at place `i`, None where unknown, and the codes of its notes.
+
+    Records from `first_day` on. `as_is`: nothing is cut, and a base that is held in part is taken so.
+    """
+    value, base, notes = _spans(calendar, grain, basis, running, weeks, i, report, first_day, fixed, as_is)
+    if value is None:
+        return None, None, {"not recorded", *notes}
+    if base is None or basis == "plan":
+        return value, base, notes
+    length = lambda span: (span[1] - span[0]).days // 7 + ((span[1] - span[0]).days % 7 >= 0)  # noqa: E731  weeks begun
+    if (grain == "week" or calendar.kind == "retail") and any(length(span) != length(value) for span in base):
+        notes.add("weeks")
+    if any(a <= value[1] and b >= value[0] for a, b in base):
+        notes.add("overlap")
+    return value, base, notes
+
+
+def _spans(
+    calendar: Walked,
+    grain: str,
+    basis: str,
+    running: str | int | None,
+    weeks: str,
+    i: int,
+    report: dt.date,
+    first_day: dt.date,
+    fixed: int | None,
+    as_is: bool,
+) -> tuple[Span | None, list[Span] | None, set[str]]:
     own = calendar.periods[grain][i]
-    running_now = own.last > report
+    running_now = own.last > report and not as_is
     parent = running if isinstance(running, str) else None
     back = running - 1 if isinstance(running, int) else 0
     if parent:
@@ -218,16 +268,21 @@ def spans(
         start = calendar.periods[grain][inside[0]].first
     else:
         start = calendar.periods[grain][i - back].first if i >= back else dt.date.min
-    value = (start, min(own.last, report))
-    if start < first_day:
-        return (None if back else value), None
+    value = (max(start, first_day), min(own.last, report))
+    fragment = start < first_day
+    notes: set[str] = {"no base: records start"} if fragment else set()
+    if fragment and back:
+        value = None
     if basis == "plan":
-        return value, [value]
-    if weeks == "364-days":
-        moved = 364 * int(basis.partition(":")[2] or 1) * DAY
-        base = [(start - moved, value[1] - moved)]
+        end = own.last if as_is else min(own.last, report)
+        planned = (max(start, first_day), min(end, report))
+        return value, None if fragment else [planned], {"no base: plan starts"} if fragment else set()
+    moved = 364 * int(basis.partition(":")[2] or 1) * DAY if weeks == "364-days" else None
+    base: list[Span | None] = []
+    if moved:
+        end = own.last if as_is else min(own.last, report)
+        base = [(start - moved if start > dt.date.min else start, end - moved)]
     else:
-        base = []
         if parent and basis.startswith("fixed"):
             assert fixed is not None
             other = parent_of(calendar, grain, parent, fixed)
@@ -238,33 +293,56 @@ def spans(
         else:
             others = earlier(calendar, basis, grain, i, fixed)
         for j in others:
-            if j is None or j < back:
-                return value, None
-            span = of_base(calendar, grain, parent, i, j, back, running_now, report)
+            if j is None:
+                notes.add("no such place")
+                base.append(None)
+                continue
+            if j < back:  # before all that was walked
+                base.append((dt.date.min, dt.date.min))
+                continue
+            span, beyond = of_base(calendar, grain, parent, i, j, back, running_now, report)
+            leap = calendar.kind == "civil" and grain == "day" and (own.first.month, own.first.day) == (2, 29)
+            short = (span[1].month, span[1].day) == (2, 28) and month_end(span[1]) == span[1]
+            if leap and short and (parent or basis.startswith("year-ago")):
+                notes.add("leap day")
+            if beyond and parent == "year":
+                notes.add("whole base year")
             base.append(span)
-        if basis.startswith("fixed") and calendar.periods[grain][fixed or 0].last > report:
-            return value, None
-    return value, None if any(a < first_day or b > report for a, b in base) else base
+    named = calendar.periods[grain][fixed or 0].last if basis.startswith("fixed") else dt.date.min
+    if as_is:
+        held = [(max(s[0], first_day), min(s[1], report)) for s in base if s and s[0] <= report and s[1] >= first_day]
+    else:
+        held = [s for s in base if s and s[0] >= first_day and max(s[1], named) <= report]
+    enough = bool(held) if as_is else len(held) == len(base)
+    if value is None or fragment or not enough:
+        if None in base:  # why there is none is said, not what the records lack
+            notes.discard("no base: records start")
+        elif any(s and s[0] < first_day for s in base) or fragment:
+            notes.add("no base: records start")
+        else:
+            notes.add("no base: records end")
+        return value, None, notes - {"whole base year"}
+    return value, held, notes
 
 
 def of_base(
     calendar: Walked, grain: str, parent: str | None, i: int, j: int, back: int, running_now: bool, report: dt.date
-) -> Span:
-    """The base span; `j` is the base period, or the base parent."""
+) -> tuple[Span, bool]:
+    """The base span, `j` is the base period, or the base parent; and whether the row lies beyond the base's end."""
     own = calendar.periods[grain][i]
     if not parent:
         base = calendar.periods[grain][j]
         end = min(cut(calendar.kind, grain, own.first, base.first, report), base.last) if running_now else base.last
-        return calendar.periods[grain][j - back].first, end
+        return (calendar.periods[grain][j - back].first, end), False
     longer, base_longer = calendar.periods[parent][parent_of(calendar, grain, parent, i)], calendar.periods[parent][j]
     if grain == "day":
         end = cut(calendar.kind, parent, longer.first, base_longer.first, own.first)
-        return base_longer.first, min(end, base_longer.last)
+        return (base_longer.first, min(end, base_longer.last)), end > base_longer.last
     place = children(calendar, grain, parent, parent_of(calendar, grain, parent, i)).index(i)
     others = children(calendar, grain, parent, j)
     start = calendar.periods[grain][others[0]].first
     if place >= len(others):
-        return start, calendar.periods[grain][others[-1]].last
+        return (start, calendar.periods[grain][others[-1]].last), True
     base = calendar.periods[grain][others[place]]
     end = min(cut(calendar.kind, grain, own.first, base.first, report), base.last) if running_now else base.last
-    return start, end
+    return (start, end), False

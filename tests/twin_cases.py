@@ -11,10 +11,14 @@ import numpy as np
 import twin
 
 import logochron as lc
-from logochron.core.align.align import align
+from logochron.core.align.align import STATUSES, align
 from logochron.core.align.question import question_of
 from logochron.core.book.coverage import Coverage
 
+PARTIALS = ("to-date", "as-is", "drop")
+#: Notes that say in one calendar or another that the base has no such place.
+_CODES = dict.fromkeys(("no week 53", "no base: no such place", "no base: other place"), "no such place")
+_CODES["no base: not listed"] = "no base: records start"
 FIRST_DAY = dt.date(2014, 7, 1)
 REPORTS = [dt.date(2021, 1, 1) + k * twin.DAY for k in range(1461)]
 _EPOCH = dt.date(1970, 1, 1).toordinal()
@@ -106,36 +110,43 @@ def hold(name: str, asked: Asked, every: int = 1, start: int = 0) -> int:
     if basis == "fixed":
         label = calendar.labels(asked.each, calendar.ordinals(asked.each, [FIXED_DAY.isoformat()]))[0]
         basis = f"fixed:{label}"
-    question = question_of(
-        each=asked.each, against=basis, calendar=calendar, running=asked.running, weeks=asked.weeks, last=3
-    )
     held = 0
     none = np.zeros(0, dtype=np.int64)
-    for report in REPORTS[start::every]:
+    for place, report in enumerate(REPORTS[start::every]):
+        # one after the other: every question meets each way to treat a period that is not whole
+        partial = PARTIALS[(place + start) % len(PARTIALS)]
+        question = question_of(
+            each=asked.each, against=basis, calendar=calendar, running=asked.running, weeks=asked.weeks, last=3,
+            partial=partial,
+        )  # fmt: skip
         cover = Coverage(number(FIRST_DAY), number(report), number(report), False)
         got = align(question, cover, none, cover if asked.basis == "plan" else None)
         at = walked.holding[asked.each][report]
+        if partial == "drop" and walked.periods[asked.each][at].last > report:
+            at -= 1
         for row in range(got.size):
-            expected = twin.spans(
-                walked,
-                asked.each,
-                basis,
-                asked.running,
-                asked.weeks,
-                at - (got.size - 1 - row),
-                report,
-                FIRST_DAY,
-                fixed,
-            )
+            i = at - (got.size - 1 - row)
+            told = twin.spans(
+                walked, asked.each, basis, asked.running, asked.weeks, i, report, FIRST_DAY, fixed, partial == "as-is"
+            )  # fmt: skip
             value = (int(got.starts[row]), int(got.ends[row])) if got.value_known[row] else None
             base = None
             if got.base_known[row]:
-                base = [(int(a), int(b)) for a, b in zip(got.base_starts[:, row], got.base_ends[:, row])]
+                spans = zip(got.base_starts[:, row], got.base_ends[:, row], got.part_known[:, row])
+                base = [(int(a), int(b)) for a, b, known in spans if known]
+            whole = walked.periods[asked.each][i].last <= report
+            fragment = got.rows.starts[row] < number(FIRST_DAY)
+            status = "partial" if fragment else "complete" if whole else "to-date"
             wanted = (
-                None if expected[0] is None else tuple(map(number, expected[0])),
-                None if expected[1] is None else [tuple(map(number, span)) for span in expected[1]],
+                None if told[0] is None else tuple(map(number, told[0])),
+                None if told[1] is None else [tuple(map(number, span)) for span in told[1]],
+                twin.label(walked, asked.each, i),
+                status,
             )
-            assert (value, base) == wanted, (name, asked, report, row, got.labels[row], value, base, wanted)
+            found = value, base, got.labels[row], STATUSES[got.status[row]]
+            assert found == wanted, (name, asked, partial, report, row, found, wanted)
+            codes = {_CODES.get(note.code, note.code) for note in got.notes if note.rows[row]}
+            assert codes == told[2], (name, asked, partial, report, row, found, codes, told[2])
             assert value is None or value[1] <= number(report)
             held += 1
     return held
