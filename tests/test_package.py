@@ -123,12 +123,15 @@ def test_files_stay_small():
     assert lines[-1] <= 400 and lines[len(lines) // 2] < 160
 
 
-def test_no_two_classes_share_a_name():
+def test_no_two_things_share_a_name():
     named: dict[str, list[str]] = {}
     for path in SOURCE.rglob("*.py"):
         for node in ast.parse(path.read_text()).body:
-            if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
-                named.setdefault(node.name, []).append(path.stem)
+            names = [node.name] if isinstance(node, ast.ClassDef) else []
+            names += [one.id for one in getattr(node, "targets", ()) if isinstance(one, ast.Name)]
+            for name in names:
+                if name[0].isupper() and not name.isupper():  # classes and aliases of types
+                    named.setdefault(name, []).append(path.stem)
     assert not {name: where for name, where in named.items() if len(where) > 1}
 
 

@@ -11,9 +11,10 @@ import numpy as np
 import twin
 
 import logochron as lc
-from logochron.core.align.align import STATUSES, align
+from logochron.core.align.align import align
 from logochron.core.align.question import question_of
 from logochron.core.book.coverage import Coverage
+from logochron.core.options import STATUSES
 
 PARTIALS = ("to-date", "as-is", "drop")
 #: Notes that say in one calendar or another that the base has no such place.

@@ -26,7 +26,7 @@ from logochron.core.rows.columns import UNUSUAL, check_dimensions
 from logochron.core.rows.result import Result
 from logochron.views.figures.registry import FIGURES, figure_of
 from logochron.views.formats import Formats
-from logochron.views.write_file import PICTURES, TABLES, check_ending, text_of, write
+from logochron.views.write_file import PICTURE_ENDINGS, TABLE_ENDINGS, check_ending, text_of, write
 
 #: Options of one figure only; the lane of bars has a default.
 _OF_FIGURE = {option: figure.name for figure in FIGURES for option in figure.options if option != "lane"}
@@ -255,16 +255,16 @@ def _target(asked: dict[str, Any]) -> Path | None:
     if out is None:
         for name in ("figure", *_OF_FIGURE):
             if asked.get(name) is not None:
-                raise QuestionError(f"--{name} needs --out FILE with one of {', '.join(PICTURES)}")
+                raise QuestionError(f"--{name} needs --out FILE with one of {', '.join(PICTURE_ENDINGS)}")
         return None
     if asked["form"]:
         raise QuestionError("--out chooses the form by its ending: leave --as out")
     target = Path(out)
     ending = check_ending(target)
-    if figure and ending not in PICTURES:
-        raise QuestionError(f"--figure {figure} needs --out with one of {', '.join(PICTURES)}; got {out!r}")
-    if ending in PICTURES and "figure" not in asked:
-        raise QuestionError(f"{target}: no figure shows this answer; known are {', '.join(TABLES)}")
+    if figure and ending not in PICTURE_ENDINGS:
+        raise QuestionError(f"--figure {figure} needs --out with one of {', '.join(PICTURE_ENDINGS)}; got {out!r}")
+    if ending in PICTURE_ENDINGS and "figure" not in asked:
+        raise QuestionError(f"{target}: no figure shows this answer; known are {', '.join(TABLE_ENDINGS)}")
     if target.is_dir() or not target.parent.is_dir():
         what = "it is a directory" if target.is_dir() else f"there is no directory {target.parent}"
         raise QuestionError(f"{target} cannot be written: {what}")

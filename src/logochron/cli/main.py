@@ -9,7 +9,7 @@ import click
 
 from logochron import __version__
 from logochron.cli import options
-from logochron.core.options import Sort, Sorts
+from logochron.core.rows.columns import sorts_of
 
 
 class _Questions(click.Group):
@@ -44,7 +44,7 @@ def cli() -> None:
 @options.basis
 @options.divided
 @options.last
-@options.items(Sort)
+@options.items(sorts_of("compare"))
 @options.verdicts
 @options.bands
 @options.calendar
@@ -72,7 +72,7 @@ def compare(sales: tuple[str, ...], **asked: Any) -> None:
 @options.related
 @options.spans
 @options.last
-@options.items(Sorts)
+@options.items(sorts_of("relate"))
 @options.verdicts
 @options.calendar
 @options.output
@@ -99,7 +99,7 @@ def relate(sales: tuple[str, ...], **asked: Any) -> None:
 @click.option("--quantity", metavar="COL", help="Quantities: takes changes apart by volume, mix and price.")
 @options.spans
 @options.basis
-@options.items(Sort, "-change")
+@options.items(sorts_of("drivers"), "-change")
 @options.verdicts
 @options.calendar
 @options.output

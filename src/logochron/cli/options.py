@@ -21,7 +21,7 @@ from logochron.core.options import (
     Lane,
     LevelAs,
     MarkPlace,
-    Marks,
+    MarkSet,
     OnRefused,
     Partial,
     Per,
@@ -207,7 +207,7 @@ def verdicts(command: F) -> F:
             "--level-as", type=_choice(LevelAs), default="neutral", show_default=True, help="Verdict of level."
         ),
         click.option("--marks", metavar="NAME", default="triangles", show_default=True,
-                     help=f"{', '.join(values(Marks))}, or four signs by comma: rising, falling, level, unknown."),
+                     help=f"{', '.join(values(MarkSet))}, or four signs by comma: rising, falling, level, unknown."),
         click.option("--marks-stand", type=_choice(MarkPlace), default="before", show_default=True,
                      help="Where marks stand beside their figures."),
         click.option("--color", type=_choice(Color), default="text", show_default=True,

@@ -14,11 +14,9 @@ Partial = Literal["to-date", "drop", "as-is"]
 Better = Literal["higher", "lower", "neither"]
 LevelAs = Literal["favorable", "adverse", "neutral"]
 BandOn = Literal["growth", "value", "share"]
-Marks = Literal["triangles", "arrows", "thumbs", "words", "ascii"]
+MarkSet = Literal["triangles", "arrows", "thumbs", "words", "ascii"]
 Color = Literal["text", "fill"]
 MarkPlace = Literal["before", "after"]
-Sort = Literal["value", "-value", "growth", "-growth", "change", "-change", "label", "-label"]
-Sorts = Literal["value", "-value", "label", "-label", "ratio", "-ratio", "gap", "-gap", "ratio_change", "-ratio_change"]
 Weekday = Literal["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"]
 YearNamed = Literal["ending", "starting"]
 YearEnds = Literal["nearest", "last"]
@@ -31,14 +29,21 @@ Spread = Literal["even"]
 Empty = Literal["refused", "zero"]
 Lane = Literal["all", "adverse"]
 
+#: Which way a figure moved, whether that is good, how much of a period is covered: inside, the place in these.
+DIRECTIONS = ("rising", "falling", "level", "unknown")
+RISING, FALLING, LEVEL, UNKNOWN = range(len(DIRECTIONS))
+VERDICTS = ("favorable", "adverse", "neutral", "unknown")
+STATUSES = ("complete", "to-date", "partial")
+COMPLETE, TO_DATE, PARTIAL = range(len(STATUSES))
+
 
 def values(literal: Any) -> tuple[Any, ...]:
-    """The values of a Literal alias, in order."""
-    return get_args(literal)
+    """The values of a Literal alias, in order; a tuple of values is its own."""
+    return literal if isinstance(literal, tuple) else get_args(literal)
 
 
 def check(name: str, value: object, literal: Any, error: type[LogochronError] = QuestionError) -> str:
-    """`value`, where it is one of the alias's values.
+    """`value`, where it is one of the values of an alias, or of a tuple.
 
     Raises
     ------

@@ -12,6 +12,7 @@ import numpy as np
 
 from logochron.core.book.measures import Measure
 from logochron.core.errors import IntakeError, QuestionError
+from logochron.core.options import PLURALS
 from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, Source, locate
 from logochron.sources.kinds.samples import SampleColumn
@@ -100,7 +101,7 @@ def _asked(
     if not dates and len(grains) > 1:
         grain = max(set(grains), key=grains.count)
         return (
-            f"{source.name}: its headers name {grain}s: where it has one column a {grain}, say "
+            f"{source.name}: its headers name {PLURALS[grain]}: where it has one column a {grain}, say "
             f"periods_in_columns={grain!r} (--periods-in-columns {grain})"
         )
     first_date = dates[0] if dates else "COLUMN"

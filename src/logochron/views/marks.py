@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 from rich.cells import cell_len
 
-from logochron.core.judge.judging import DIRECTIONS, Judging
+from logochron.core.judge.judging import Judging
+from logochron.core.options import DIRECTIONS
 from logochron.views.formats import Formats
 
 #: Signs of rising, falling, level and unknown.

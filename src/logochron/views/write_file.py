@@ -25,8 +25,8 @@ _COPIES = {
     "jsonl": "FORMAT json, ARRAY false",
     "parquet": "FORMAT parquet",
 }
-TABLES = (*(f".{form}" for form in _COPIES), ".md")
-PICTURES = (".png", ".svg", ".pdf")
+TABLE_ENDINGS = (*(f".{form}" for form in _COPIES), ".md")
+PICTURE_ENDINGS = (".png", ".svg", ".pdf")
 
 
 def write(
@@ -50,12 +50,12 @@ def write(
     """
     path = Path(path)
     ending = check_ending(path)
-    if ending in PICTURES:
+    if ending in PICTURE_ENDINGS:
         if figure is None:
             shown = figure_of(result.kind)
             if shown is None:
                 raise QuestionError(
-                    f"{path}: no figure shows the answer of {result.kind}; known are {', '.join(TABLES)}"
+                    f"{path}: no figure shows the answer of {result.kind}; known are {', '.join(TABLE_ENDINGS)}"
                 )
             drawn = shown.draw(result)
         else:
@@ -76,8 +76,8 @@ def write(
 def check_ending(path: Path) -> str:
     """The ending of a path that can be written."""
     ending = path.suffix.lower()
-    if ending not in TABLES + PICTURES:
-        known = ", ".join(TABLES + PICTURES)
+    if ending not in TABLE_ENDINGS + PICTURE_ENDINGS:
+        known = ", ".join(TABLE_ENDINGS + PICTURE_ENDINGS)
         raise QuestionError(f"{path} has an ending that cannot be written; known are {known}")
     return ending
 

@@ -15,13 +15,10 @@ from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.days import Days, as_date, day_number, iso, whole_span
 from logochron.core.errors import QuestionError
 from logochron.core.notes import Noted
-from logochron.core.options import Grain
+from logochron.core.options import COMPLETE, PARTIAL, TO_DATE, Grain
 
 #: More rows than this named by `at` are taken for a slip.
 MOST_PERIODS = 100_000
-#: How much of a period the records cover, as their place here.
-STATUSES = ("complete", "to-date", "partial")
-COMPLETE, TO_DATE, PARTIAL = range(len(STATUSES))
 _FAR = np.iinfo(np.int64).max
 
 
@@ -255,7 +252,9 @@ def _notes(
     parts, value_known, base_known = aligned.parts, aligned.value_known, aligned.base_known
     held_by, whose = (coverage, "records") if plan is None else (plan, "plan")
     missing = parts.found.all(axis=0) & ~base_known
-    before = (fragment & aligned.rows.whole) | any_part(aligned.base_starts < held_by.first)
+    # a row that the calendar's list cuts off has no base among the records; a plan is of the row's own days
+    cut_off = fragment & (aligned.rows.whole | (plan is not None))
+    before = cut_off | any_part(aligned.base_starts < held_by.first)
     notes = [
         Noted(~value_known, "not recorded"),
         Noted(missing & before, f"no base: {whose} {'starts' if plan else 'start'}", (as_date(held_by.first),)),

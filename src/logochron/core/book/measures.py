@@ -10,7 +10,7 @@ from logochron.core.errors import QuestionError
 from logochron.core.options import Better, check
 
 #: What a measure may be; several words would contradict each other.
-Kind = Literal["sum", "count", "difference", "quotient"]
+MeasureKind = Literal["sum", "count", "difference", "quotient"]
 
 
 @dataclass(frozen=True)
@@ -82,7 +82,7 @@ class Measure:
             raise QuestionError(f"measure {self.name!r} can be only one of `column`, `of` and `count`")
 
     @property
-    def kind(self) -> Kind:
+    def kind(self) -> MeasureKind:
         """What it is: a sum, a count, a difference or a quotient."""
         if self.count is not False:
             return "count"

@@ -13,11 +13,22 @@ from numpy.typing import NDArray
 from logochron.core.book.exact import products
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.judge.bands import SLACK, Band, in_order
-from logochron.core.options import BandOn, Better, LevelAs, MarkPlace, Marks, as_written, check, values
-
-DIRECTIONS = ("rising", "falling", "level", "unknown")
-RISING, FALLING, LEVEL, UNKNOWN = range(len(DIRECTIONS))
-VERDICTS = ("favorable", "adverse", "neutral", "unknown")
+from logochron.core.options import (
+    DIRECTIONS,
+    FALLING,
+    LEVEL,
+    RISING,
+    UNKNOWN,
+    VERDICTS,
+    BandOn,
+    Better,
+    LevelAs,
+    MarkPlace,
+    MarkSet,
+    as_written,
+    check,
+    values,
+)
 
 
 @dataclass(frozen=True)
@@ -61,7 +72,7 @@ class Judging:
     level_as: LevelAs = "neutral"
     bands: Sequence[Band] = ()
     on: BandOn = "growth"
-    marks: Marks | Sequence[str] = "triangles"
+    marks: MarkSet | Sequence[str] = "triangles"
     marks_stand: MarkPlace = "before"
 
     def __post_init__(self) -> None:
@@ -71,12 +82,12 @@ class Judging:
         _ = self.tolerance
         object.__setattr__(self, "bands", in_order(self.bands))
         if isinstance(self.marks, str) and len(self.marks) != len(DIRECTIONS):
-            check("marks", self.marks, Marks)
+            check("marks", self.marks, MarkSet)
             return
         signs = tuple(self.marks)
         if len(signs) != len(DIRECTIONS) or not all(isinstance(sign, str) and sign.strip() for sign in signs):
             raise QuestionError(
-                f"`marks` must be one of {', '.join(values(Marks))}, or four signs: of rising, falling, level and "
+                f"`marks` must be one of {', '.join(values(MarkSet))}, or four signs: of rising, falling, level and "
                 f"unknown; got {self.marks!r}"
             )
         object.__setattr__(self, "marks", signs)

@@ -9,7 +9,6 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from logochron.core.align.align import COMPLETE
 from logochron.core.align.bases import Basis
 from logochron.core.align.question import Question, question_of
 from logochron.core.book.daybook import Daybook
@@ -19,7 +18,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.days import to_dates
 from logochron.core.judge.judging import JudgingLike
 from logochron.core.judge.unusual import unusual_growth
-from logochron.core.options import Each, Kept, Partial, Per, Sort, Weeks
+from logochron.core.options import COMPLETE, Each, Kept, Partial, Per, Weeks
 from logochron.core.rows.answer import (
     AlignedAnswer,
     Columns,
@@ -92,7 +91,7 @@ def compare(
     judging: JudgingLike = None,
     items: Kept = "all",
     top: int | None = None,
-    sort: Sort | None = None,
+    sort: str | None = None,
     unusual: bool = False,
 ) -> Comparison:
     """Hold each period against an earlier one, a mean, a named one, a plan or any span of days.

@@ -20,7 +20,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import JudgingLike
-from logochron.core.options import Each, Kept, Partial, Sort, Weeks
+from logochron.core.options import Each, Kept, Partial, Weeks
 from logochron.core.rows.answer import (
     AlignedAnswer,
     Columns,
@@ -34,14 +34,13 @@ from logochron.core.rows.answer import (
 )
 from logochron.core.rows.asked import ask, check_book
 from logochron.core.rows.blocks import Block, Blocks
-from logochron.core.rows.figures import Sides, figures_of
+from logochron.core.rows.figures import Floats, Sides, figures_of
 from logochron.core.rows.prepare import Tiers, prepare, tiers_of
 from logochron.core.rows.tiers import Tier
 
 if TYPE_CHECKING:
     import pandas as pd
 
-Floats = NDArray[np.float64]
 _NOTHING: Floats = np.full((1, 1), np.nan)
 
 
@@ -96,7 +95,7 @@ def drivers(
     judging: JudgingLike = None,
     items: Kept = "all",
     top: int | None = None,
-    sort: Sort | None = None,
+    sort: str | None = None,
 ) -> Drivers:
     """What each item contributed to the change of one period, and by volume, mix and price where quantities are known.
 

@@ -11,13 +11,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core import ports
-from logochron.core.align.align import COMPLETE, PARTIAL, Alignment
+from logochron.core.align.align import Alignment
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import RECORDS, Difference, Formula, Leaf, LeafSums, leaves, work_out
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Bools
 from logochron.core.days import iso, weekday
 from logochron.core.errors import QuestionError, no_such
+from logochron.core.options import COMPLETE, PARTIAL
 from logochron.core.questions.calendar_effects import Span, calendar_effects, holiday_effects
 from logochron.core.questions.compare import Comparison, compared
 from logochron.core.rows.answer import AlignedAnswer
@@ -26,8 +27,7 @@ from logochron.core.rows.columns import columns_of
 from logochron.core.rows.plan_side import selected_alike
 from logochron.core.rows.prepare import OTHERS
 from logochron.core.rows.result import Result
-
-Labels = tuple[NDArray[np.object_], ...]
+from logochron.core.rows.tiers import Labels
 
 
 @dataclass(frozen=True, repr=False, eq=False)

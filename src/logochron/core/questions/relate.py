@@ -19,8 +19,8 @@ from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.judge.bands import SLACK
-from logochron.core.judge.judging import FALLING, LEVEL, RISING, UNKNOWN, Judging, JudgingLike
-from logochron.core.options import Each, Kept, Partial, Sorts, Weeks
+from logochron.core.judge.judging import Judging, JudgingLike
+from logochron.core.options import FALLING, LEVEL, RISING, UNKNOWN, Each, Kept, Partial, Weeks
 from logochron.core.rows.answer import (
     AlignedAnswer,
     Columns,
@@ -33,11 +33,10 @@ from logochron.core.rows.answer import (
 )
 from logochron.core.rows.asked import ask, check_book
 from logochron.core.rows.blocks import Block
-from logochron.core.rows.figures import Sides, note_sides
+from logochron.core.rows.figures import Floats, Sides, note_sides
 from logochron.core.rows.prepare import Prepared, Tiers, prepare, tiers_of
 from logochron.core.rows.tiers import Tier
 
-Floats = NDArray[np.float64]
 #: What parts the labels of an item of several dimensions.
 JOINED = " / "
 _KINDS = ("total", "largest", "mean")
@@ -109,7 +108,7 @@ def relate(
     judging: JudgingLike = None,
     items: Kept = "all",
     top: int | None = None,
-    sort: Sorts | None = None,
+    sort: str | None = None,
 ) -> Relation:
     """Hold each item against the total, the largest, the mean or a named item, now and earlier.
 
@@ -168,7 +167,7 @@ def relate(
         at=at,
         last=last,
     )
-    asked = ask("relate", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort, sorts=Sorts)
+    asked = ask("relate", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
     if not asked.by:
         raise QuestionError("`relate` holds items against each other: name a dimension in `by` (--by)")
     if within is not None and (within not in asked.by or len(asked.by) < 2):

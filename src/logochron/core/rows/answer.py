@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.align.align import STATUSES, Alignment, named_periods
+from logochron.core.align.align import Alignment, named_periods
 from logochron.core.align.bases import Basis
 from logochron.core.align.question import Question
 from logochron.core.book.daybook import Daybook
@@ -17,9 +17,9 @@ from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.days import to_dates
 from logochron.core.errors import QuestionError
-from logochron.core.judge.judging import DIRECTIONS, VERDICTS, Judging
+from logochron.core.judge.judging import Judging
 from logochron.core.notes import Note, RowNotes, text_of
-from logochron.core.options import Each, Grain, Kept, Partial, Per
+from logochron.core.options import DIRECTIONS, STATUSES, VERDICTS, Each, Grain, Kept, Partial, Per
 from logochron.core.rows.asked import Asked
 from logochron.core.rows.blocks import Block, Blocks
 from logochron.core.rows.columns import DIMENSIONS, ORDER

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import counts_ids
 from logochron.core.book.measures import Measure
 from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import Judging, JudgingLike, judgings_of
-from logochron.core.options import Kept, Sort, check, check_count
-from logochron.core.rows.columns import check_dimensions
+from logochron.core.options import Kept, check, check_count
+from logochron.core.rows.columns import check_dimensions, sorts_of
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -54,16 +53,13 @@ def ask(
     items: Kept,
     top: int | None,
     sort: str | None,
-    sorts: Any = Sort,
 ) -> Asked:
     """The options about items, measures and judging, checked.
 
     Parameters
     ----------
     answer
-        What the answer is called whose columns the dimensions stand beside.
-    sorts
-        The orders that the answer has.
+        What the answer is called whose columns the dimensions stand beside, and whose orders it has.
 
     Raises
     ------
@@ -83,7 +79,7 @@ def ask(
     if top is not None:
         check_count("top", top)
     if sort is not None:
-        check("sort", sort, sorts)
+        check("sort", sort, sorts_of(answer))
     for option, given in (("top", top), ("sort", sort)):
         if given is not None and not dims:
             raise QuestionError(f"`{option}` is about items: name a dimension in `by` (--by)")

@@ -5,15 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Literal, NamedTuple
 
-from logochron.core.align.align import STATUSES
 from logochron.core.errors import QuestionError
-from logochron.core.judge.judging import DIRECTIONS, VERDICTS
+from logochron.core.options import DIRECTIONS, STATUSES, VERDICTS
 
 #: What a column holds. ``label``: a name of the user's or the calendar's; ``word``: one of a few words, or of the
 #: answer's own (bands, notes); ``day``: a date; ``days``: a whole number that may be unknown; ``count``: one that is
 #: known; ``amount``: a figure in the measure's unit; ``part``: of a whole; ``change``: a signed part; ``truth``: True,
 #: False or unknown; ``text``: anything else.
-Kind = Literal["label", "period", "word", "day", "days", "count", "amount", "part", "change", "truth", "text"]
+ColumnKind = Literal["label", "period", "word", "day", "days", "count", "amount", "part", "change", "truth", "text"]
 #: Where the dimensions stand among an answer's columns.
 DIMENSIONS = "*"
 
@@ -22,7 +21,7 @@ class Column(NamedTuple):
     """One column: its name, what it holds, how people call it, the answers that have it, its words if they are few."""
 
     name: str
-    kind: Kind
+    kind: ColumnKind
     heading: str
     answers: frozenset[str]
     words: tuple[str, ...] = ()
@@ -59,11 +58,17 @@ ORDER: dict[str, tuple[str, ...]] = {
     "review": ("finding", "column", "first", "last", "count", "example", "effect"),
     "calendar": ("period", "start", "end", "year", "number", "days"),
 }
+#: By what the rows of each answer may be sorted: a column, or the labels of items.
+_SORTS = {
+    "compare": ("value", "growth", "change", "label"),
+    "relate": ("value", "label", "ratio", "gap", "ratio_change"),
+    "drivers": ("value", "growth", "change", "label"),
+}
 _HELD = {name: frozenset(answer for answer, names in ORDER.items() if name in names) for name in
          dict.fromkeys(name for names in ORDER.values() for name in names)}  # fmt: skip
 
 
-def _column(name: str, kind: Kind, heading: str, words: tuple[str, ...] = ()) -> Column:
+def _column(name: str, kind: ColumnKind, heading: str, words: tuple[str, ...] = ()) -> Column:
     return Column(name, kind, heading, _HELD[name], words)
 
 
@@ -130,7 +135,12 @@ def columns_of(answer: str, *, unusual: bool = True) -> tuple[str, ...]:
     return tuple(name for name in ORDER[answer] if name != DIMENSIONS and (unusual or name not in UNUSUAL))
 
 
-def kind_of(answer: str, name: str) -> Kind:
+def sorts_of(answer: str) -> tuple[str, ...]:
+    """What `sort` may be for an answer: each from the smallest up, and with a leading ``-`` from the largest down."""
+    return tuple(sign + name for name in _SORTS[answer] for sign in ("", "-"))
+
+
+def kind_of(answer: str, name: str) -> ColumnKind:
     """What a column of an answer holds; one that the answer does not have by itself is a dimension."""
     return COLUMNS[name].kind if name in ORDER.get(answer, ()) else "label"
 

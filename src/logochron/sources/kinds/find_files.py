@@ -10,8 +10,8 @@ from typing import Any, Literal, NamedTuple
 
 from logochron.core.errors import QuestionError, nearest
 
-Kind = Literal["text", "parquet", "frame", "workbook", "json"]
-ENDINGS: dict[str, Kind] = {
+SourceKind = Literal["text", "parquet", "frame", "workbook", "json"]
+ENDINGS: dict[str, SourceKind] = {
     ".csv": "text",
     ".tsv": "text",
     ".txt": "text",
@@ -37,7 +37,7 @@ class Source(NamedTuple):
     """A file to read, what kind it is, and how messages call it."""
 
     path: Path
-    kind: Kind
+    kind: SourceKind
     name: str
     frame: Any = None
 

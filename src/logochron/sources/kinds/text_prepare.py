@@ -52,6 +52,7 @@ _SIGNATURES = {
 #: What stands for a NUL in the copy that is read.
 NUL_SHOWN = "\u2400"
 DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
+_SEVERAL = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
 
 
 class Mends(NamedTuple):
@@ -382,7 +383,7 @@ def _delimiter(
             )
     if chosen[0] == ",":
         return ",", ()
-    return chosen[0], (f"{source.name}: fields parted by {DELIMITERS[chosen[0]]}s",)
+    return chosen[0], (f"{source.name}: fields parted by {_SEVERAL[chosen[0]]}",)
 
 
 def _check_header(source: Source, header: tuple[str, ...]) -> None:

@@ -11,7 +11,7 @@ import numpy as np
 
 from logochron.core.calendars.base import Calendar
 from logochron.core.errors import IntakeError, QuestionError
-from logochron.core.options import Grain, values
+from logochron.core.options import PLURALS, Grain, how_many, values
 from logochron.core.total_labels import TOTAL, is_total
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.sql import is_empty, quoted
@@ -165,10 +165,10 @@ def _columns(source: Source, table: TypedTable, named: Sequence[str], each: Grai
 
 def _said(source: Source, table: TypedTable, columns: WideColumns, total_rows: int, each: Grain) -> list[str]:
     names = [table.header[i] for i in columns.periods]
-    said = [f"{source.name}: {len(names):,} columns taken for {each}s, {names[0]} to {names[-1]}"]
+    said = [f"{source.name}: {len(names):,} columns taken for {PLURALS[each]}, {names[0]} to {names[-1]}"]
     if columns.totals:
         totals = ", ".join(repr(table.header[i]) for i in columns.totals)
         said.append(f"{source.name}: set aside as totals: column {totals}")
     if total_rows:
-        said.append(f"{source.name}: set aside as totals: {total_rows:,} row{'s' * (total_rows > 1)}")
+        said.append(f"{source.name}: set aside as totals: {how_many(total_rows, 'row')}")
     return said

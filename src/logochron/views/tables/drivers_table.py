@@ -6,9 +6,9 @@ from typing import Any
 
 import numpy as np
 
-from logochron.core.align.align import STATUSES
 from logochron.core.book.measures import Measure
 from logochron.core.days import to_dates
+from logochron.core.options import STATUSES
 from logochron.core.questions.drivers import Drivers
 from logochron.core.rows.columns import COLUMNS
 from logochron.views.formats import Formats, capital, words

@@ -16,7 +16,7 @@ from logochron.core.rows.columns import kind_of
 from logochron.views.formats import Formats, capital, fitting_decimals, shortened, words
 from logochron.views.words.catalog import everything
 
-Columns = Mapping[str, NDArray[Any]]
+Table = Mapping[str, NDArray[Any]]
 
 
 def rows_of(result: AlignedAnswer, columns: Blocks, measure: Measure | None = None) -> dict[str, NDArray[Any]]:
@@ -40,7 +40,7 @@ def note_of(notes: tuple[Note, ...], code: str) -> Note | None:
 class Line(NamedTuple):
     """A row to come: where its figures stand, what its item is called, how far it is indented."""
 
-    columns: Columns
+    columns: Table
     i: int
     label: tuple[str, ...]
     depth: int = 0
@@ -122,7 +122,7 @@ def _latest(result: AlignedAnswer, measure: Measure, most: int) -> int:
     return max(0, len(result.periods) - max(1, most // max(rows, 1))) if result.kind != "drivers" else 0
 
 
-def _by_period(columns: Columns, periods: int) -> list[range]:
+def _by_period(columns: Table, periods: int) -> list[range]:
     """The rows of each period; of an answer of one period all."""
     if "period" not in columns:
         return [range(len(columns["value"]))] * periods
@@ -131,7 +131,7 @@ def _by_period(columns: Columns, periods: int) -> list[range]:
     return [range(low, high) for low, high in zip(edges, edges[1:])]
 
 
-def _tree(by: tuple[str, ...], table: Columns, items: range, subtotals: Columns, sums: range) -> Iterator[Line]:
+def _tree(by: tuple[str, ...], table: Table, items: range, subtotals: Table, sums: range) -> Iterator[Line]:
     """Each subtotal with what it adds up indented below it, in the order of the subtotals and of the rows."""
     leaves, branches = _under(by, table, items), _under(by, subtotals, sums)
 
@@ -145,7 +145,7 @@ def _tree(by: tuple[str, ...], table: Columns, items: range, subtotals: Columns,
     yield from walk(())
 
 
-def _under(by: tuple[str, ...], columns: Columns, rows: range) -> dict[tuple[Any, ...], list[tuple[Any, int]]]:
+def _under(by: tuple[str, ...], columns: Table, rows: range) -> dict[tuple[Any, ...], list[tuple[Any, int]]]:
     """Rows by the labels of the subtotal they belong to, each with its own labels."""
     found: dict[tuple[Any, ...], list[tuple[Any, int]]] = {}
     for i in rows:
