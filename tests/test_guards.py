@@ -190,6 +190,13 @@ def test_dimensions_may_be_called_like_columns_of_other_answers(tmp_path):
     assert lc.explain(answer, None, {"at": "x", "price": "low", "holidays": "no"}, result="r").figures["value"] == 1
     with pytest.raises(lc.QuestionError, match=r"may not be called 'price' here.*its_price"):
         lc.drivers(book, "month", by="price")
+    shares = lc.read(frame.rename(columns={"price": "share"}), date="day", values="amount", by="share")
+    assert lc.drivers(shares, "month", by="share").table.share.tolist() == ["high", "low"]
+    based = lc.read(frame.rename(columns={"price": "base"}), date="day", values="amount", by="base")
+    related = lc.relate(based, "month", by="base")
+    assert related.table.base.tolist() == ["high", "low"] and "high" in related._repr_html_()
+    with pytest.raises(lc.QuestionError, match=r"may not be called 'base' here"):
+        lc.explain(related, base="high")
     named = lc.read(frame.rename(columns={"price": "value"}), date="day", values="amount", by="value")
     for ask in (lambda: lc.compare(named, "month", by="value"), lambda: named.totals("month", by="value")):
         with pytest.raises(lc.QuestionError, match=r"may not be called 'value' here"):

@@ -278,13 +278,13 @@ def _rows(
     unknown = ~np.isfinite(figures.change)
     columns: Columns = {
         "measure": one(measure.name),
-        **dimensions(prepared.asked.by, tier),
         **figures._asdict(),
         "contribution": divided(figures.change, base, np.broadcast_to(known, figures.change.shape)),
         "quantity": quantity[0],
         "base_quantity": quantity[1],
         **dict(zip(("volume", "mix", "price"), (np.where(unknown, np.nan, side[None]) for side in effects[:3]))),
         "note": notes.places,
+        **dimensions(prepared.asked.by, tier),  # last: one may be called like a figure that drivers do not have
     }
     return block(prepared, measure, tier, in_order("drivers", prepared.asked.by, columns), others)
 

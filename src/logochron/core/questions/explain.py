@@ -23,7 +23,7 @@ from logochron.core.questions.calendar_effects import Span, calendar_effects, ho
 from logochron.core.questions.compare import Comparison, compared
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Block, Blocks
-from logochron.core.rows.columns import columns_of
+from logochron.core.rows.columns import check_dimensions, columns_of
 from logochron.core.rows.plan_side import selected_alike
 from logochron.core.rows.prepare import OTHERS
 from logochron.core.rows.result import Result
@@ -134,6 +134,7 @@ def explain(
         raise QuestionError(f"`items` must be a mapping of dimensions to labels; got {items!r}")
     item = {**(items or {}), **item}
     if not isinstance(result, Comparison):
+        check_dimensions("compare", result.by)
         result = compared(replace(result.asked, sort=None), result.question, result.plan)
     asked = _measure(result, measure)
     period = result.place(at)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from itertools import islice
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -94,7 +95,7 @@ def growth_of(line: Line, formats: Formats) -> str:
 def lines_of(result: AlignedAnswer, measure: Measure, most: int | None = None) -> Iterator[list[Line]]:
     """The rows of each period; with items, each closes with its total.
 
-    `most`: only the latest periods that have so many rows together, the last one at least.
+    `most`: only the latest periods that have so many rows together; of the last one the first rows and the total.
     """
     parts = [result.columns, result.subtotal_columns or result.total_columns, result.total_columns]
     low = 0 if most is None else _latest(result, measure, most)
@@ -108,10 +109,11 @@ def lines_of(result: AlignedAnswer, measure: Measure, most: int | None = None) -
     for period in range(periods):
         items, sums = items_of[period], sums_of[period]
         if is_tree(result):
-            found = list(_tree(result.by, table, items, subtotals, sums))
+            found = _tree(result.by, table, items, subtotals, sums)
         else:
-            found = [Line(table, i, tuple(str(table[name][i]) for name in result.by)) for i in items]
-        yield [*found, Line(total, period, (named, *("" for _ in result.by[1:])), total=True)]
+            found = (Line(table, i, tuple(str(table[name][i]) for name in result.by)) for i in items)
+        shown = islice(found, None if most is None else most - 1)
+        yield [*shown, Line(total, period, (named, *("" for _ in result.by[1:])), total=True)]
 
 
 def _latest(result: AlignedAnswer, measure: Measure, most: int) -> int:
