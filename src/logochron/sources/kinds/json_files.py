@@ -17,7 +17,7 @@ from logochron.sources.kinds.typed_files import TypedTable
 _CHUNK, _START = 1 << 16, 1 << 20
 #: The largest object, in characters, that is read in one piece.
 _MOST = 1 << 26
-_HALF = re.compile(r"\\u[dD][89abAB]")
+_HALF, _ESCAPE = re.compile(r"\\u[dD][89abAB]"), 4
 
 
 class _Twice(ValueError):
@@ -140,16 +140,15 @@ def _of_array(source: Source, file: Any, table: RowTable) -> Iterator[tuple[int,
     items = _Items()
     number, shown = 1, ""
     try:
-        for number, line in enumerate(file, 1):
-            table.done += len(line)
-            for at in range(0, len(line), _CHUNK):
-                shown = line[at : at + 60].strip() or shown
-                parser.send(line[at : at + _CHUNK].encode("utf-8", "surrogatepass"))
-                for place, record in items.taken(events, number):
-                    if isinstance(record, dict):
-                        yield place, record
-                    else:
-                        table.refuse(place, (_text(record) or "null")[:200], "no JSON object")
+        for number, piece in _pieces(file):
+            table.done += len(piece)
+            shown = piece[:60].strip() or shown
+            parser.send(piece.encode("utf-8", "surrogatepass"))
+            for place, record in items.taken(events, number):
+                if isinstance(record, dict):
+                    yield place, record
+                else:
+                    table.refuse(place, (_text(record) or "null")[:200], "no JSON object")
         parser.close()
     except (ijson.JSONError, RecursionError, _Twice) as error:
         said = str(error).split("\n")[0].removeprefix("parse error: ")
@@ -157,9 +156,24 @@ def _of_array(source: Source, file: Any, table: RowTable) -> Iterator[tuple[int,
         raise IntakeError(f"{source.name}, line {place:,}: {shown!r} - no JSON: {said}") from None
 
 
+def _pieces(file: Any) -> Iterator[tuple[int, str]]:
+    """A text in pieces of one line at most, each with the number of its line; never more than a chunk is held."""
+    number = 1
+    while chunk := file.read(_CHUNK):
+        *whole, rest = chunk.split("\n")
+        for line in whole:
+            yield number, line + "\n"
+            number += 1
+        if rest:
+            yield number, rest
+
+
 def _has_halves(file: Any) -> bool:
     """Whether any escape in the file names a half of a character; it is read from its start again."""
-    found = any(_HALF.search(line) for line in file)
+    found, tail = False, ""
+    while not found and (chunk := file.read(_CHUNK)):
+        found = bool(_HALF.search(tail + chunk))
+        tail = chunk[-_ESCAPE:]  # an escape may lie across
     file.seek(0)
     return found
 
