@@ -237,7 +237,9 @@ def test_laws(demo_book, data):
     table = result.table
     known = table[table.growth.notna()]
     np.testing.assert_allclose(known.growth * known.base, known.change, rtol=1e-9, atol=1e-6)
-    assert table.end[table.value.notna()].max().date() == until and not (table.base_end > str(until)).any()
+    ends = table.end[table.value.notna()]  # none where three years do not fit into the records
+    assert (running == 3 and not len(ends)) or ends.max().date() == until
+    assert not (table.base_end > str(until)).any()
     sums = table.groupby("period", observed=True).value.sum(min_count=1)
     np.testing.assert_allclose(sums, result.total.set_index("period").value.loc[sums.index], rtol=1e-12)
     plain = lc.compare(book, each, "prior", measures="revenue", calendar=calendar).table

@@ -19,7 +19,7 @@ from logochron.core.options import STATUSES
 PARTIALS = ("to-date", "as-is", "drop")
 #: Notes that say in one calendar or another that the base has no such place.
 _CODES = dict.fromkeys(("no week 53", "no base: no such place", "no base: other place"), "no such place")
-_CODES["no base: not listed"] = "no base: records start"
+_CODES |= {"no base: not listed": "no base: records start", "no base: cut by the list": "no base: plan starts"}
 FIRST_DAY = dt.date(2014, 7, 1)
 REPORTS = [dt.date(2021, 1, 1) + k * twin.DAY for k in range(1461)]
 _EPOCH = dt.date(1970, 1, 1).toordinal()

@@ -252,11 +252,15 @@ def _notes(
     parts, value_known, base_known = aligned.parts, aligned.value_known, aligned.base_known
     held_by, whose = (coverage, "records") if plan is None else (plan, "plan")
     missing = parts.found.all(axis=0) & ~base_known
-    # a row that the calendar's list cuts off has no base among the records; a plan is of the row's own days
-    cut_off = fragment & (aligned.rows.whole | (plan is not None))
-    before = cut_off | any_part(aligned.base_starts < held_by.first)
-    notes = [
-        Noted(~value_known, "not recorded"),
+    before = (fragment & aligned.rows.whole) | any_part(aligned.base_starts < held_by.first)
+    notes = [Noted(~value_known, "not recorded")]
+    cut_off = fragment & ~aligned.rows.whole
+    if plan is not None and cut_off.any():  # the list of periods, not the plan, lacks the start of these
+        grain = question.window.parent or question.grain
+        first = question.calendar.labels(grain, np.zeros(1, dtype=np.int64))[0]
+        notes.append(Noted(cut_off, "no base: cut by the list", (str(first),)))
+        missing = missing & ~cut_off
+    notes += [
         Noted(missing & before, f"no base: {whose} {'starts' if plan else 'start'}", (as_date(held_by.first),)),
         Noted(missing & ~before, f"no base: {whose} {'ends' if plan else 'end'}", (as_date(held_by.last),)),
         *parts.notes,
