@@ -9,6 +9,8 @@ TOTAL = (
     r"(?:(?:19|20)\d\d )?(?:(?:grand|overall|running|year)[ -]|sub[ -]?)?"
     r"(?:totals?|sum|summe|gesamt|gesamtsumme|somme|totale|totaal|suma)(?: (?:19|20)\d\d)?:?"
 )
+#: One of these is in each of those words.
+_PARTS = ("tot", "sum", "som", "gesamt")
 _TOTAL = re.compile(TOTAL, re.IGNORECASE)
 
 
@@ -18,4 +20,7 @@ def is_total(text: str) -> bool:
     >>> is_total("Grand total"), is_total("Total Wine")
     (True, False)
     """
+    folded = text.casefold()
+    if not any(part in folded for part in _PARTS):  # most labels, told at once
+        return False
     return bool(_TOTAL.fullmatch(" ".join(text.split())))

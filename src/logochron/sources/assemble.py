@@ -79,9 +79,9 @@ def assembled(
         key = key * max(len(labels[name]), 1) + codes[name]
     order = np.argsort(key, kind="stable")
     first = np.flatnonzero(np.diff(key[order], prepend=-1) != 0) if len(key) else order
-    at = order[first]
     # where each row is a day and tuple of its own, nothing is added up
     alone = len(first) == len(key)
+    at = order if alone else order[first]
 
     def added(values: NDArray[Any]) -> NDArray[Any]:
         return values[order] if alone else np.add.reduceat(values[order], first)
@@ -95,7 +95,7 @@ def assembled(
     return BookRows(
         days=days[at],
         records=added(rows),
-        codes={name: values[at] for name, values in codes.items()},
+        codes={name: values[at].astype(np.int64, copy=False) for name, values in codes.items()},
         labels=labels,
         amounts={name: Amounts(added(a.values), a.scale, a.size) for name, a in amounts.items()},
         recorded=recorded,

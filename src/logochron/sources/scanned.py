@@ -15,6 +15,8 @@ from logochron.core.days import Days
 from logochron.core.questions.review import Fact
 from logochron.sources.values.amounts import StatedWriting
 
+#: Places in a list of distinct values, int32.
+Codes = NDArray[np.int32]
 #: What the column of periods is called in the table that a wide one is laid out as.
 PERIOD = "the period's column"
 
@@ -78,10 +80,10 @@ class Groups(NamedTuple):
     """
 
     dates: NDArray[Any]
-    date_codes: Days
+    date_codes: Codes
     keep: NDArray[np.bool_]
     labels: Mapping[str, NDArray[np.object_]]
-    label_codes: Mapping[str, Days]
+    label_codes: Mapping[str, Codes]
     rows: Days
     bad: Days
     leaves: Mapping[str, LeafGroups]

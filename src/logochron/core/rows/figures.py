@@ -72,9 +72,10 @@ class Figures(NamedTuple):
 def note_sides(sides: Sides, notes: RowNotes) -> None:
     """Adds what the two sides of rows say by themselves."""
     v, b, known = sides.value, sides.base, sides.known
-    notes.add(known & (b == 0) & (v != 0), "new")
-    notes.add(known & (b > 0) & (v == 0), "ended")
-    notes.add(known & (b == 0) & (v == 0), "none in both")
+    none, none_before = v == 0, known & (b == 0)
+    notes.add(none_before & ~none, "new")
+    notes.add(known & none & (b > 0), "ended")
+    notes.add(none_before & none, "none in both")
     notes.add(known & (b < 0), "negative base")
     if sides.compared is not None:
         notes.add(~sides.compared, "not comparable")

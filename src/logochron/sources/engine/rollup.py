@@ -8,7 +8,6 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.days import Days
 from logochron.sources.engine.connection import Engine, UnsoundRecords
 from logochron.sources.engine.sql import (
     Amount,
@@ -22,7 +21,7 @@ from logochron.sources.engine.sql import (
     is_empty,
     quoted,
 )
-from logochron.sources.scanned import Groups, LeafGroups
+from logochron.sources.scanned import Codes, Groups, LeafGroups
 
 #: Whole numbers up to this are all doubles; sums up to this leave room for differences of whole numbers.
 _EXACT, _MOST_SUM = 2.0**53, 2.0**62
@@ -280,7 +279,8 @@ def _groups(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, Any]
     for i, amount in enumerate(query.amounts):
         way, scale = plans[amount.key]
         whole = {"whole": f"TRY_CAST(s{i} AS BIGINT)", "decimal": f"TRY_CAST(s{i} * {10**scale} AS BIGINT)"}
-        fields.append(f"coalesce({whole.get(way, f's{i}')}, 0) AS s{i}")
+        # sound sums are whole numbers already, and all there
+        fields.append(f"s{i}" if sound else f"coalesce({whole.get(way, f's{i}')}, 0) AS s{i}")
     joins = " ".join(code.join for code in coded.values())
     arrays = engine.arrays(f"SELECT {', '.join(fields)} FROM g {joins}")
     engine.connection.execute("DROP TABLE g")
@@ -290,7 +290,7 @@ def _groups(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, Any]
     for i, amount in enumerate(query.amounts):
         way, scale = plans[amount.key]
         leaves[amount.key] = LeafGroups(
-            sums=arrays[f"s{i}"],
+            sums=arrays[f"s{i}"].astype(np.int64) if sound else arrays[f"s{i}"],
             size=float(stats[f"size{i}"] or 0.0),
             scale=None if way == "float" else scale,
             empties=int(stats.get(f"empty{i}") or 0),
@@ -315,12 +315,11 @@ class _Coded(NamedTuple):
     texts: NDArray[Any]
     sql: str
     join: str
-    places: Days | None = None  # of the engine's own codes, the first of none; None where those of the join are ours
+    places: Codes | None = None  # of the engine's own codes, the first of none; None where those of the join are ours
 
-    def of(self, found: NDArray[Any]) -> Days:
+    def of(self, found: Codes) -> Codes:
         """The code of each row."""
-        codes = found.astype(np.int64, copy=False)
-        return codes if self.places is None else self.places[codes]
+        return found if self.places is None else self.places[found]
 
 
 def _coded(engine: Engine, name: str, text: str, *, own_codes: bool = False) -> _Coded:
@@ -333,12 +332,12 @@ def _coded(engine: Engine, name: str, text: str, *, own_codes: bool = False) -> 
         f"CREATE OR REPLACE TEMP TABLE t_{name} AS SELECT {numbered} "
         f"FROM (SELECT v, {text} AS w FROM (SELECT DISTINCT {name} AS v FROM g))"
     )
-    own = "coalesce(enum_code({}) + 1, 0)::BIGINT"
+    own = "coalesce(enum_code({})::INTEGER + 1, 0)"
     more = f", {own.format('v')} AS own" if own_codes else ""
     found = engine.arrays(f"SELECT w{more} FROM t_{name} ORDER BY code")
     if not own_codes:
         join = f"JOIN t_{name} ON g.{name} IS NOT DISTINCT FROM t_{name}.v"
-        return _Coded(found["w"], f"t_{name}.code AS c_{name}", join)
-    places = np.zeros(int(found["own"].max(initial=0)) + 1, dtype=np.int64)
-    places[found["own"].astype(np.int64)] = np.arange(len(found["w"]))
+        return _Coded(found["w"], f"t_{name}.code::INTEGER AS c_{name}", join)
+    places = np.zeros(int(found["own"].max(initial=0)) + 1, dtype=np.int32)
+    places[found["own"]] = np.arange(len(found["w"]))
     return _Coded(found["w"], f"{own.format(name)} AS c_{name}", "", places)
