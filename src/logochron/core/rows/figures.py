@@ -138,7 +138,7 @@ def _shares(sides: Sides, value: Floats, base: Floats, whole: Sides | None) -> t
     made = []
     for part, of, known in ((value, whole.value, whole.value_known), (base, whole.base, whole.base_known)):
         total = of / whole.unit
-        found = divided(part, total, np.isfinite(part) & known & (total > 0))
+        found = divided(part, total, known & (total > 0))  # an unknown part stays unknown
         made.append(found if sides.compared is None else np.where(sides.compared, found, np.nan))
     return made[0], made[1]
 
