@@ -70,9 +70,13 @@ class Alert:
 
 
 class Fired(NamedTuple):
-    """The rows of one tier for which an alert fires, or cannot be told; places in `columns`."""
+    """The rows of one tier for which an alert fires, or cannot be told; places in `columns`.
+
+    `columns` are those of the last period, `values` the column that the alert is about: figures, or words as texts.
+    """
 
     columns: Blocks
+    values: NDArray[Any]
     rows: NDArray[np.int64]
     unknown: NDArray[np.int64]
 
@@ -116,14 +120,14 @@ def fired(alert: Alert, answer: AlignedAnswer) -> list[Fired]:
     for columns in tiers[0 if answer.by else 2 :]:
         if not columns.rows:
             continue
-        rows = np.arange(columns.rows)
-        if "period" in columns:
-            rows = np.flatnonzero(columns["period"] == answer.place())
-        values = _told(alert, answer, columns)[rows]
-        if alert.column in answer.by:  # a total is of no item
-            rows, values = (side[values != None] for side in (rows, values))  # noqa: E711  element by element
+        place = answer.place()
+        columns = columns.between(place, place + 1)
+        values = _told(alert, answer, columns)
         holds, unknown = alert.fires(values)
-        found.append(Fired(columns, rows[holds], rows[unknown]))
+        if alert.column in answer.by:  # a total is of no item
+            named = values != None  # noqa: E711  element by element
+            holds, unknown = holds & named, unknown & named
+        found.append(Fired(columns, values, np.flatnonzero(holds), np.flatnonzero(unknown)))
     return found
 
 

@@ -12,7 +12,7 @@ from logochron.views.words.catalog import plural
 
 def calendar_spec(result: PeriodList, formats: Formats) -> TableSpec:
     """The periods of a calendar, each with its days; what names the years below."""
-    columns, rows = result.columns, []
+    columns, rows = dict(result.columns), []  # laid out once
     weekly = result.calendar.whole_weeks and result.each != "day"
     for i, label in enumerate(result.periods):
         start, end = (int(to_days(columns[name][i])) for name in ("start", "end"))
