@@ -71,6 +71,11 @@ def text_of(notes: tuple[Note, ...]) -> str:
     return "; ".join(map(str, notes))
 
 
+def note_of(notes: tuple[Note, ...], code: str) -> Note | None:
+    """The note of a code among those of a row, if it bears one."""
+    return next((note for note in notes if note.code == code), None)
+
+
 class NoteTable:
     """All different sets of notes that the rows of an answer bear: a row keeps the place of its own."""
 

@@ -42,6 +42,10 @@ def values(literal: Any) -> tuple[Any, ...]:
     return literal if isinstance(literal, tuple) else get_args(literal)
 
 
+#: The days of the week as messages call them, from Monday.
+WEEKDAYS = tuple(name.capitalize() for name in values(Weekday))
+
+
 def check(name: str, value: object, literal: Any, error: type[LogochronError] = QuestionError) -> str:
     """`value`, where it is one of the values of an alias, or of a tuple.
 

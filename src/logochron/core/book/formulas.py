@@ -132,6 +132,11 @@ class Worked(NamedTuple):
     lacking: tuple[tuple[Bools, str], ...] = ()
 
     @property
+    def shown(self) -> NDArray[np.float64]:
+        """The figures in whole units, NaN where they are unknown."""
+        return np.where(self.known, self.values / 10 ** (self.scale or 0), np.nan)
+
+    @property
     def known(self) -> Bools:
         """Where it is known, of a shape that fits."""
         whole = self.scale is not None  # whole numbers are always known

@@ -10,9 +10,9 @@ from logochron.core import ports
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.months import is_leap_day
 from logochron.core.days import Days, iso, to_days
+from logochron.core.options import WEEKDAYS
 
 _SATURDAY = 5
-_WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 
 
 @dataclass(frozen=True)
@@ -43,7 +43,7 @@ def calendar_effects(calendar: Calendar, each: str, spans: tuple[Span, ...]) -> 
     effects = []
     differ = [mine - theirs for mine, theirs in zip(value.weekdays, base.weekdays)]
     if len(set(differ)) > 1 and max(map(abs, differ)) == 1:
-        said = [f"a {name} {'more' if more > 0 else 'less'}" for name, more in zip(_WEEKDAYS, differ) if more]
+        said = [f"a {name} {'more' if more > 0 else 'less'}" for name, more in zip(WEEKDAYS, differ) if more]
         effects.append(f"weekdays: {', '.join(said)} in the value than in the base")
     leaps = [is_leap_day(np.arange(span.start, span.end + 1)).any() for span in (value, base)]
     for mine, theirs, which in ((leaps[0], leaps[1], "value"), (leaps[1], leaps[0], "base")):

@@ -18,6 +18,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Bools
 from logochron.core.days import iso, weekday
 from logochron.core.errors import QuestionError, no_such
+from logochron.core.notes import note_of
 from logochron.core.options import COMPLETE, PARTIAL
 from logochron.core.questions.calendar_effects import Span, calendar_effects, holiday_effects
 from logochron.core.questions.compare import Comparison, compared
@@ -251,8 +252,7 @@ def _worked(
 
 
 def _one(formula: Formula, parts: Mapping[str, LeafSums]) -> float:
-    found = work_out(formula, parts)
-    return float(found.values[0]) / 10 ** (found.scale or 0) if found.known[0] else float("nan")
+    return float(work_out(formula, parts).shown.item())
 
 
 def _compared(result: Comparison, measure: Measure, period: int, under: Labels) -> tuple[_Taken, list[str]]:
@@ -284,7 +284,7 @@ def _with_amount(block: Block, period: int) -> Bools:
 
 def _bears(result: Comparison, block: Block, period: int, code: str) -> Bools:
     """Which items bear a note in a period."""
-    bearing = np.array([any(note.code == code for note in notes) for notes in result.note_table])
+    bearing = np.array([note_of(notes, code) is not None for notes in result.note_table])
     return np.asarray(bearing[block.columns["note"][period]])
 
 

@@ -14,13 +14,13 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import all_leaves
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.days import Days, as_date, in_words, iso, weekday
+from logochron.core.options import WEEKDAYS
 from logochron.core.rows.blocks import Blocks
 from logochron.core.rows.columns import columns_of
 from logochron.core.rows.result import Result
 from logochron.core.similar_names import similar_names
 from logochron.core.total_labels import is_total
 
-_WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 #: An item starts or stops where so many days lie between it and an end of the records.
 OPEN_DAYS = 28
 _NEIGHBORS = 28
@@ -159,7 +159,7 @@ def _of_days(book: Daybook, recorded: Days, date: str) -> Iterator[Finding]:
                 int(days[0]),
                 int(days[-1]),
                 len(days),
-                _WEEKDAYS[day],
+                WEEKDAYS[day],
                 "counts as 0; a period with one such day more has one selling day less (per='trading-day' divides)",
             )
     yield from _gaps(recorded, traded, date)

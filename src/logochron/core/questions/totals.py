@@ -44,14 +44,13 @@ def totals(book: Daybook, each: Grain, by: str | Sequence[str], calendar: Calend
     tier = value_tier(book.held_by(calendar), names, book.measures, (starts[None], ends[None]))
     blocks = []
     for measure in book.measures:
-        found = work_out(tier.formulas[measure.name], tier.value)
         columns = {
             "measure": one(measure.name),
             "period": calendar.labels(each, ordinals).astype(object)[:, None],
             "start": to_dates(starts)[:, None],
             "end": to_dates(ends)[:, None],
             **dimensions(names, tier),
-            "value": np.where(found.known, found.values / 10 ** (found.scale or 0), np.nan),
+            "value": work_out(tier.formulas[measure.name], tier.value).shown,
         }
         blocks.append(Block((len(ordinals), tier.size), columns))
     return _Totals(columns=Blocks(blocks), total_columns=Blocks([]), periods=(), notes=()).table

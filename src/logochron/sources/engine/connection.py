@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from itertools import count
 from os import getpid
 from pathlib import Path
@@ -71,6 +72,17 @@ class Engine:
         self.connection.register(name, table)
         return name
 
+    @contextmanager
+    def given(self, tables: Mapping[str, Any]) -> Iterator[None]:
+        """Tables in memory are known for as long as this lasts."""
+        for name, columns in tables.items():
+            self.connection.register(name, columns)
+        try:
+            yield
+        finally:
+            for name in tables:
+                self.connection.unregister(name)
+
     def rows(self, sql: str, name: str) -> list[tuple[Any, ...]]:
         """The answer of a small query; what the engine refuses becomes an IntakeError."""
         self.run(sql, name)
@@ -89,11 +101,8 @@ class Engine:
 
     def arrays(self, sql: str, tables: Mapping[str, Any] | None = None) -> dict[str, NDArray[Any]]:
         """The columns of a query's answer; texts as objects, unknown texts as None."""
-        for name, columns in (tables or {}).items():
-            self.connection.register(name, columns)
-        found = self.connection.execute(sql).fetchnumpy()
-        for name in tables or {}:
-            self.connection.unregister(name)
+        with self.given(tables or {}):
+            found = self.connection.execute(sql).fetchnumpy()
         return {name: _plain(values) for name, values in found.items() if isinstance(values, np.ndarray)}
 
 

@@ -36,15 +36,13 @@ class EngineIds:
     def add(self, days: Days, codes: Mapping[str, Days], ids: NDArray[np.object_], records: Days) -> None:
         """Ids by day and item, each with the number of its records; an empty text where a record has none."""
         arrays = {"day": days, **{f"c{i}": codes[name] for i, name in enumerate(self.dimensions)}}
-        self.engine.connection.register("id_rows", arrays | {"id": ids, "n": records})
-        self.engine.run(f"INSERT INTO {self.table} FROM id_rows", self.column)
-        self.engine.connection.unregister("id_rows")
+        with self.engine.given({"id_rows": arrays | {"id": ids, "n": records}}):
+            self.engine.run(f"INSERT INTO {self.table} FROM id_rows", self.column)
 
     def lay_down(self, table: str, arrays: Mapping[str, NDArray[Any]]) -> None:
         """A table of the engine's own, so that it knows how small it is."""
-        self.engine.connection.register("id_codes", arrays)
-        self.engine.run(f"CREATE OR REPLACE TEMP TABLE {table} AS FROM id_codes", self.column)
-        self.engine.connection.unregister("id_codes")
+        with self.engine.given({"id_codes": arrays}):
+            self.engine.run(f"CREATE OR REPLACE TEMP TABLE {table} AS FROM id_codes", self.column)
 
     def counts(self) -> IdCounts:
         """How many different ids there are by day, for every subset of the dimensions.

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, NamedTuple, Protocol
 
 import numpy as np
@@ -110,14 +111,11 @@ class EngineScan:
 
     def facts(self) -> list[Fact]:
         """What only the single records show."""
+        place = partial(_place, self.lines)
         return [
-            *duplicate_rows(self.engine, self.query, self.name, self._place),
-            *odd_amounts(self.engine, self.query, self.name, self._place),
+            *duplicate_rows(self.engine, self.query, self.name, place),
+            *odd_amounts(self.engine, self.query, self.name, place),
         ]
-
-    def _place(self, row: int) -> str:
-        line = row if self.lines is None else int(self.lines.of_rows(np.array([row]))[0])
-        return f"{self.unit} {line:,}"
 
     def torn_records(self) -> list[Refusal]:
         """The first malformed records with their physical lines."""
@@ -188,11 +186,14 @@ def first_row(engine: Engine, query: Query, lines: Lines | None, expression: str
     numbered = f"SELECT row_number() OVER () AS rn, {expression} AS v FROM {query.relation}"
     sql = f"SELECT min(rn) FROM ({numbered}) WHERE coalesce(v::VARCHAR, '') = {quoted(text)}"
     ((number,),) = engine.connection.execute(sql).fetchall()
-    if number is None:
-        return ""
+    return "" if number is None else _place(lines, number)
+
+
+def _place(lines: Lines | None, row: int) -> str:
+    """Where a row of the engine's stands."""
     if lines is None:
-        return f"row {number:,}"
-    return f"{lines.unit} {int(lines.of_rows(np.array([number]))[0]):,}"
+        return f"row {row:,}"
+    return f"{lines.unit} {int(lines.of_rows(np.array([row]))[0]):,}"
 
 
 def total_warning(name: str, label: str, wanted: Wanted) -> tuple[str, ...]:

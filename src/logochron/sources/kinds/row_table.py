@@ -81,9 +81,8 @@ class RowTable:
         padded = [(*row, *[None] * (width - len(row))) if len(row) < width else row for row in self._rows]
         columns = {"place": np.array(self._lines, dtype=np.int64)}
         columns |= {f"c{i}": np.array(column, dtype=object) for i, column in enumerate(zip(*padded))}
-        connection.register("carried_run", columns)
-        connection.execute(f"INSERT INTO {self.name} SELECT {', '.join(columns)} FROM carried_run")
-        connection.unregister("carried_run")
+        with self.engine.given({"carried_run": columns}):
+            connection.execute(f"INSERT INTO {self.name} SELECT {', '.join(columns)} FROM carried_run")
         self._lines, self._rows = [], []
         if self.engine.progress and self.total:
             self.engine.progress(min(self.done / self.total, 1.0))

@@ -10,7 +10,7 @@ from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.engine_scan import EngineScan, Lines, Malformed, blank_rows, first_row, total_warning
 from logochron.sources.engine.judge_amounts import judged_roll_up
-from logochron.sources.engine.sql import Amount, Query, Summing, asked_of, day_text, named, quoted
+from logochron.sources.engine.sql import Amount, Query, Summing, asked_of, day_number, day_text, named, quoted
 from logochron.sources.kinds.find_files import Source
 from logochron.sources.kinds.headers import Placed, place_columns
 from logochron.sources.scanned import Wanted
@@ -156,7 +156,7 @@ def _date(source: Source, wanted: Wanted, table: TypedTable, placed: Placed) -> 
     if kind.startswith("TIMESTAMP WITH TIME ZONE"):
         day = f"{local_time(name, wanted.tz or table.zones.get(table.header[at], 'UTC'))}::DATE"
     if kind.startswith(("TIMESTAMP", "DATE")):
-        return _Date(f"CASE WHEN isfinite({name}) THEN {day} - DATE '1970-01-01' END", day)
+        return _Date(day_number(day), day)
     if NUMBER.fullmatch(kind):  # 20261018, or a day of a spreadsheet
         return _Date(
             f"CASE WHEN {name} = round({name}) THEN TRY_CAST({name} AS BIGINT)::VARCHAR ELSE {name}::VARCHAR END"

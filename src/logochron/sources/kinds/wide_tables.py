@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
 
@@ -120,14 +121,13 @@ def lay_out(
         f"SELECT count(*) FILTER (aside), count(DISTINCT place) FILTER (total) FROM {name}", source.name
     )
     engine.run(f"DELETE FROM {name} WHERE aside", source.name)
-    torn = table.lines.of_malformed().tolist() if table.lines else []
-    unit = table.lines.unit if table.lines else "row"
+    lines = table.lines if isinstance(table.lines, TableLines) else TableLines(engine, "", (), "row")
     return TypedTable(
         relation=f"(SELECT * EXCLUDE (place, aside, total) FROM {name})",
         header=[*(table.header[i] for i in columns.others), PERIOD, measure],
         columns=[*(f"c{i}" for i in columns.others), "day", "v"],
         types=[*["VARCHAR"] * len(columns.others), DAY_NUMBER, "VARCHAR"],
-        lines=TableLines(engine, name, tuple(torn), unit, getattr(table.lines, "flaws", {})),
+        lines=replace(lines, table=name),
         malformed=table.malformed,
         empty=table.empty,
         guesses=(*table.guesses, *_said(source, table, columns, totals, each)),

@@ -11,10 +11,9 @@ from numpy.typing import NDArray
 from logochron.core.book.measures import Measure
 from logochron.core.days import to_days
 from logochron.core.errors import QuestionError
-from logochron.core.notes import Note
+from logochron.core.notes import Note, note_of
 from logochron.core.questions.compare import Comparison
 from logochron.views.formats import Formats
-from logochron.views.tables.item_rows import note_of
 from logochron.views.words.titles import cut_of, period_label
 
 #: Inches that a character of an axis label takes at most, and the frame's margins left and right.

@@ -9,11 +9,12 @@ import numpy as np
 from logochron.core.book.measures import Measure
 from logochron.core.days import to_days
 from logochron.core.judge.judging import Judging
+from logochron.core.notes import note_of
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.columns import COLUMNS
 from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import Marks, marks_of
-from logochron.views.tables.item_rows import Line, decimals_of, growth_of, item_cells, item_headings, lines_of, note_of
+from logochron.views.tables.item_rows import Line, decimals_of, growth_of, item_cells, item_headings, lines_of
 from logochron.views.tables.spec import Row, TableSpec
 from logochron.views.words.titles import against_words, base_heading, coverage_line, cut_of, period_label, subject, unit
 

@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
-from logochron.core.notes import Note
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Blocks
 from logochron.core.rows.columns import kind_of
@@ -31,11 +30,6 @@ def rows_of(result: AlignedAnswer, columns: Blocks, measure: Measure | None = No
     notes = np.empty(len(result.note_table), dtype=object)
     notes[:] = result.note_table
     return made | {"notes": notes[columns["note"]]} if columns else made
-
-
-def note_of(notes: tuple[Note, ...], code: str) -> Note | None:
-    """The note of a code among those of a row, if it bears one."""
-    return next((note for note in notes if note.code == code), None)
 
 
 class Line(NamedTuple):
@@ -121,7 +115,7 @@ def _latest(result: AlignedAnswer, measure: Measure, most: int) -> int:
     parts = {id(c): c for c in (result.columns, result.subtotal_columns, result.total_columns)}
     shapes = [block.shape for columns in parts.values() for block in result.of_measure(columns, measure).blocks]
     rows = sum(items for _, items in shapes)
-    return max(0, len(result.periods) - max(1, most // max(rows, 1))) if result.kind != "drivers" else 0
+    return max(0, len(result.periods) - max(1, most // max(rows, 1)))
 
 
 def _by_period(columns: Table, periods: int) -> list[range]:

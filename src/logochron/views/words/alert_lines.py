@@ -19,7 +19,8 @@ def alert_lines(alert: Alert, found: list[Fired], answer: AlignedAnswer, formats
     """What one alert has to say; a line a row."""
     if not found:
         return [f"logochron: alert {alert} does not fire: the answer has no rows"]
-    fires, unknown = [], []
+    fires: list[str] = []
+    unknown: list[str] = []
     for tier in found:
         told = _rows(tier, alert, answer, formats)
         fires += map(told, tier.rows.tolist())

@@ -11,8 +11,6 @@ from logochron.views.words.catalog import plural
 
 def several(word: str) -> str:
     """The plural of what a basis steps in."""
-    if word == "day with records":
-        return "days with records"
     return plural(word) or word
 
 
