@@ -5,7 +5,7 @@ python examples/retail_year.py
 
 import logochron as lc
 
-retail = lc.RetailCalendar(pattern=(4, 5, 4), last_weekday="saturday", ends_in=1)
+retail = lc.RetailCalendar(pattern=(4, 5, 4), year_ends_on="saturday", year_ends_in=1)
 book = lc.demo.book(measures=[lc.Measure("revenue", unit="EUR")], by="harbor")
 
 # which years have a week 53? to be held against the company's own sheet

@@ -60,7 +60,7 @@ def test_alerts_of_other_questions(sales, cli):
     assert cli("relate", sales, *ASK, "--alert", "ratio > 60%").returncode == 1
     ran = cli("drivers", sales, *ASK, "--quantity", "units", "--alert", "contribution > 30%", "--alert", "mix < -100")
     assert ran.returncode == 1 and "B: contribution +33.3 %, growth +50.0 %" in ran.stderr
-    assert "alert mix < -100 does not fire in 2026-05" in ran.stderr and "no price" in ran.stdout
+    assert "alert mix < -100 does not fire in 2026-05" in ran.stderr and "no quantity" in ran.stdout
     banded = cli("compare", sales, *ASK, "--band", "low below 0", "--band", "high from 0", "--alert", "band = low")
     assert banded.returncode == 1 and "A: band low" in banded.stderr
 

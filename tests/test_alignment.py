@@ -41,9 +41,9 @@ CASES = [
     (RETAIL, {"each": "day", "at": "2024-02-02"}, 1, None, None, "no week 53 in 2022"),
     (lc.CivilCalendar(), {"each": "week", "at": "2020-W53"}, 7, None, None, "no week 53 in 2019"),
     (RETAIL, {"each": "week", "at": "2023-W53", "running": "year"}, 371, 364, "2022-W52",
-     "53 weeks against 52; whole base year"),
+     "53 weeks against 52; against the whole year"),
     (RETAIL, {"each": "day", "at": "2024-02-02", "running": "year"}, 370, 364, "2023-01-28",
-     "53 weeks against 52; whole base year"),
+     "53 weeks against 52; against the whole year"),
     (RETAIL, {"each": "week", "at": "2024-W52", "running": "year"}, 364, 364, "2023-W52", ""),
     (RETAIL, {"each": "month", "at": "2024-P12", "running": "year"}, 364, 371, "2023-P12", "52 weeks against 53"),
     (RETAIL, {"each": "year", "at": "2024"}, 364, 371, "2023", "52 weeks against 53"),
@@ -52,7 +52,7 @@ CASES = [
     (RETAIL, {"each": "week", "at": "2023-W53", "running": "month"}, 35, 28, "2022-W52", "5 weeks against 4"),
     (RETAIL, {"each": "quarter", "at": "2024-Q1", "weeks": "364-days"}, 91, 91, "2023-W02..2023-W14", ""),
     (RETAIL, {"each": "week", "at": "2023-W53", "weeks": "364-days"}, 7, 7, "2023-W01", ""),
-    (RETAIL, {"each": "year", "at": "2023", "weeks": "364-days"}, 371, 371, "2022-W01..2023-W01", "overlap"),
+    (RETAIL, {"each": "year", "at": "2023", "weeks": "364-days"}, 371, 371, "2022-W01..2023-W01", "shared days"),
     (lc.CivilCalendar(), {"each": "day", "at": "2025-05-18", "weeks": "364-days"}, 1, 1, "2024-05-19", ""),
     (lc.CivilCalendar(), {"each": "day", "at": "2024-02-29"}, 1, 1, "2023-02-28", "leap day"),
     (lc.CivilCalendar(), {"each": "day", "at": "2024-02-29", "running": "year"}, 60, 59, "2023-02-28", "leap day"),
@@ -61,7 +61,7 @@ CASES = [
     (lc.CivilCalendar(), {"each": "day", "at": "2025-05-18", "running": "month", "against": "prior"}, 18, 18,
      "2025-04-18", ""),
     (lc.CivilCalendar(), {"each": "month", "at": "2025-05", "running": 12, "against": "prior"}, 365, 365, "2025-04",
-     "overlap"),
+     "shared days"),
     (lc.CivilCalendar(), {"each": "month", "at": "2025-03", "against": "mean:3"}, 31, 90, "2024-12..2025-02", ""),
     (lc.CivilCalendar(), {"each": "month", "at": "2025-03", "against": "year-ago-mean:2"}, 31, 62, "2023-03, 2024-03",
      ""),
@@ -70,7 +70,8 @@ CASES = [
     (lc.CivilCalendar(), {"each": "month", "at": "2015-03", "against": "mean:3", "partial": "as-is"}, 31, 59,
      "2015-01..2015-02", ""),
     (lc.CivilCalendar(), {"each": "month", "at": "2025-03", "against": "fixed:2024-05"}, 31, 31, "2024-05", ""),
-    (lc.CivilCalendar(), {"each": "month", "at": "2025-03", "against": "fixed:2025-03"}, 31, 31, "2025-03", "overlap"),
+    (lc.CivilCalendar(), {"each": "month", "at": "2025-03", "against": "fixed:2025-03"}, 31, 31, "2025-03",
+     "shared days"),
     (lc.CivilCalendar(), {"each": "month", "at": "2025-03", "against": "fixed:2024-05", "running": "year"}, 90, None,
      "2024-05", "no base: 2024-05 is at another place of its year"),
     (lc.CivilCalendar(), {"each": "month", "at": "2025-05", "against": "fixed:2024-05", "running": "year"}, 151, 152,
@@ -79,7 +80,7 @@ CASES = [
     (lc.CivilCalendar(), {"each": "span", "at": "2024-03-01..2024-03-10", "against": "prior:2"}, 10, 10,
      "2024-02-10..2024-02-19", ""),
     (lc.CivilCalendar(), {"each": "span", "at": "2024-03-01..2024-03-10", "against": "span:2024-03-05..2024-03-06"}, 10,
-     2, "2024-03-05..2024-03-06", "overlap"),
+     2, "2024-03-05..2024-03-06", "shared days"),
 ]  # fmt: skip
 
 
@@ -184,8 +185,8 @@ def test_plan(opening, plan):
         "no base: the plan ends on 2025-05-31",
     ]  # fmt: skip
     rows = result.table.set_index(["period", "item"])
-    assert rows.base["2025-01", "z"] == 31.5 and rows.note["2025-01", "z"] == "ended"
-    assert rows.note["2025-01", "b"] == "new"
+    assert rows.base["2025-01", "z"] == 31.5 and rows.note["2025-01", "z"] == "none now"  # planned, never sold
+    assert rows.note["2025-01", "b"] == "none in base"
     assert (total.value - total.base - total.change).dropna().abs().max() < 1e-9
     cut = lc.compare(opening.until("2025-02-14"), "month", "plan", plan=plan, last=1).total.iloc[0]
     assert (cut.base, str(cut.base_end.date()), cut.base_period) == (140, "2025-02-14", "2025-02")
@@ -298,7 +299,7 @@ def test_objects_are_the_texts(demo_book):
         tables = [lc.compare(demo_book, "month", b, last=3, measures="units").table for b in (basis, text)]
         assert tables[0].equals(tables[1])
     span = {"each": "span", "at": "2026-01-01..2026-01-31", "measures": "units"}
-    between = lc.Between(dt.date(2025, 1, 1), "2025-01-31")
+    between = lc.Span(dt.date(2025, 1, 1), "2025-01-31")
     assert lc.compare(demo_book, against=between, **span).table.equals(
         lc.compare(demo_book, against=str(between), **span).table
     )

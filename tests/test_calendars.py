@@ -38,9 +38,9 @@ civil_calendars = st.builds(lc.CivilCalendar, year_start=st.integers(1, 12), wee
 retail_calendars = st.builds(
     lc.RetailCalendar,
     pattern=st.sampled_from(PATTERNS),
-    last_weekday=DAYS,
-    ends_in=st.integers(1, 12),
-    ends=st.sampled_from(["nearest", "last"]),
+    year_ends_on=DAYS,
+    year_ends_in=st.integers(1, 12),
+    year_ends=st.sampled_from(["nearest", "last"]),
     year_named=NAMED,
     long_period=st.none() | st.integers(1, 12),
 )
@@ -91,9 +91,9 @@ def test_weeks_make_years(calendar):
     weeks = calendar.last_days("year", years) - calendar.first_days("year", years) + 1
     assert set(weeks.tolist()) == {364, 371}
     ends = calendar.last_days("year", years).astype("datetime64[D]").astype(object)
-    assert {end.weekday() for end in ends} == {values(Weekday).index(calendar.last_weekday)}
+    assert {end.weekday() for end in ends} == {values(Weekday).index(calendar.year_ends_on)}
     for year, end in zip(years.tolist(), ends):
-        anchor = (dt.date(year, calendar.ends_in, 28) + dt.timedelta(4)).replace(day=1) - dt.timedelta(1)
+        anchor = (dt.date(year, calendar.year_ends_in, 28) + dt.timedelta(4)).replace(day=1) - dt.timedelta(1)
         off = (end - anchor).days
         assert -3 <= off <= 3 if calendar.ends == "nearest" else -6 <= off <= 0
     long = (calendar.long_period or len(calendar.pattern if len(calendar.pattern) == 13 else calendar.pattern * 4)) - 1
@@ -109,7 +109,7 @@ def test_weeks_make_years(calendar):
 @pytest.mark.parametrize(("month", "weekday"), [(1, 5), (12, 6), (6, 4), (9, 5), (2, 0)])
 def test_years_of_52_and_53_weeks_as_pandas_has_them(variation, month, weekday):
     offset = pd.offsets.FY5253(startingMonth=month, weekday=weekday, variation=variation)
-    calendar = lc.RetailCalendar(last_weekday=values(Weekday)[weekday], ends_in=month, ends=variation)
+    calendar = lc.RetailCalendar(year_ends_on=values(Weekday)[weekday], year_ends_in=month, year_ends=variation)
     ends = pd.date_range("1990-01-01", "2040-12-31", freq=offset)
     got = calendar.periods("year", "1990-01-01", "2040-12-31").end
     assert sorted(set(got) - set(ends)) == [e for e in got if e.year == 2041] and set(ends) <= set(got)
@@ -128,7 +128,7 @@ def test_published_years_of_53_weeks():
 def test_iso_weeks_are_of_the_family():
     """One implementation: the weeks of years that end on the Sunday nearest to 31 December."""
     days = np.arange("1990-01-01", "2041-01-01", dtype="datetime64[D]")
-    retail, civil = lc.RetailCalendar(last_weekday="sunday", ends_in=12), lc.CivilCalendar()
+    retail, civil = lc.RetailCalendar(year_ends_on="sunday", year_ends_in=12), lc.CivilCalendar()
     assert (
         retail.labels("week", retail.ordinals("week", days)) == civil.labels("week", civil.ordinals("week", days))
     ).all()
@@ -230,8 +230,8 @@ def test_at_that_names_no_period_of_a_retail_year(options, each, at, said):
         (lc.RetailCalendar, {"pattern": (4, 4, 4)}),
         (lc.RetailCalendar, {"pattern": (4, 4.5, 4.5)}),
         (lc.RetailCalendar, {"pattern": "454"}),
-        (lc.RetailCalendar, {"ends_in": 0}),
-        (lc.RetailCalendar, {"last_weekday": "caturday"}),
+        (lc.RetailCalendar, {"year_ends_in": 0}),
+        (lc.RetailCalendar, {"year_ends_on": "caturday"}),
         (lc.RetailCalendar, {"ends": "first"}),
         (lc.RetailCalendar, {"long_period": 13}),
     ],

@@ -219,7 +219,7 @@ def test_report_date(rows_file):
     rows = [(f"2025-{m:02d}-{d:02d}", "x", 1) for m in range(1, 13) for d in (1, 10, 20, 28)]
     book = lc.read(rows_file(rows), date="day", values="amount")
     later = lc.compare(book.until("2026-01-05"), "month", "prior", last=2).table
-    assert later.note.tolist() == ["complete by word to 2026-01-05", "ended; complete by word to 2026-01-05"]
+    assert later.note.tolist() == ["taken as complete to 2026-01-05", "ended; taken as complete to 2026-01-05"]
     assert later.iloc[1][["value", "base"]].tolist() == [0, 1] and later.iloc[1].base_end == pd.Timestamp("2025-12-05")
     with pytest.raises(lc.QuestionError, match="at most 31 are believed"):
         book.until("2026-02-20")
@@ -330,7 +330,11 @@ def test_items_against_a_plain_twin(tmp_path_factory, drawn, each, prior):
             assert (r.base, r.change) == (float(base), float(value - base))
             assert r.growth == pytest.approx(float((value - base) / base) if base > 0 else math.nan, nan_ok=True)
             assert r.direction == ("level" if value == base else "rising" if value > base else "falling")
-            told = {"new": base == 0 != value, "ended": value == 0 < base, "none in both": value == base == 0}
+            own = [row[0] for row in rows if not split or (row[1], row[2]) == (r.one, r.two)]
+            later, gone = min(own) > r.base_end.date(), max(own) < r.start.date()
+            told = {"new": base == 0 != value and later, "none in base": base == 0 != value and not later}
+            told |= {"ended": value == 0 < base and gone, "none now": value == 0 < base and not gone}
+            told["none in both"] = value == base == 0
             told["negative base"] = base < 0
             assert {n for n in told if n in r.note.split("; ")} == {n for n, holds in told.items() if holds}
     assert set(zip(result.table.one, result.table.two)) == items

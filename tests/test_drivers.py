@@ -55,9 +55,9 @@ def test_everything_adds_up(drawn, top):
         (b, q0), (v, q1) = ((s or (0.0, 0)) for s in drawn.get((row.harbor, row.line), (None, None)))
         assert (row.value, row.base, row.quantity, row.base_quantity) == pytest.approx((v, b, q1, q0), abs=1e-9)
         if units[0] <= 0 or (q0 <= 0 and b != 0) or (q1 <= 0 and v != 0):
-            assert "no price" in row.note and (row.volume, row.price) == (0, 0)
+            assert "no quantity" in row.note and (row.volume, row.price) == (0, 0)
             continue
-        assert "no price" not in row.note
+        assert "no quantity" not in row.note
         if q0 == 0:  # new: all mix
             assert (row.volume, row.price) == (0, 0)
             continue

@@ -17,9 +17,11 @@ CASES = [
     (["100"], ["100"], 0, 0, "level", "", 0),
     (["0.1", "0.2"], ["0.3"], 0, 0, "level", "", 0),
     (["1000000000.01"], ["1000000000.00"], 0.01, 1e-11, "rising", "", 0),
-    (["50"], ["0"], 50, NAN, "rising", "new", 0),
+    (["50"], ["0"], 50, NAN, "rising", "none in base", 0),
+    (["50"], [], 50, NAN, "rising", "new", 0),
     (["0"], ["0"], 0, NAN, "level", "none in both", 0),
-    (["0"], ["80"], -80, -1, "falling", "ended", 0),
+    (["0"], ["80"], -80, -1, "falling", "none now", 0),
+    ([], ["80"], -80, -1, "falling", "ended", 0),
     (["50"], ["-20"], 70, NAN, "rising", "negative base", 0),
     (["-50"], ["-20"], -30, NAN, "falling", "negative base", 0),
     (["-20.2"], ["-20"], -0.2, NAN, "level", "negative base", 0.02),
@@ -41,7 +43,7 @@ def test_case(rows_file, cli, now, before, change, growth, direction, note, with
     # records on the first and last day cover both years; a second item keeps its own figures apart
     edges = [("2025-01-01", "edge", 1), ("2026-12-31", "edge", 1)]
     rows = [("2026-05-10", "x", v) for v in now] + [("2025-05-20", "x", v) for v in before]
-    path = rows_file(edges + rows + [("2025-04-01", "x", 7)])
+    path = rows_file(edges + rows + [("2025-04-01", "x", 7)] * (note != "new"))
     book = lc.read(path, date="day", values="amount", by="item")
     result = lc.compare(book, "month", at="2026-04..2026-05", by="item", judging=lc.Judging(level_within=within))
     row = result.table[(result.table.period == "2026-05") & (result.table.item == "x")].iloc[0]

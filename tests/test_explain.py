@@ -156,7 +156,9 @@ def test_calendar_on_the_command_line(cli, tmp_path):
 def test_every_option_reaches_the_question(cli, sales, demo_book):
     """The command line asks what the call asks: the same figures to the last digit."""
     plan = lc.read_plan(sales[1], date="month", value="revenue", measure="revenue", by="harbor")
-    retail = lc.RetailCalendar(pattern=(4,) * 13, last_weekday="sunday", ends_in=9, ends="last", long_period=3)
+    retail = lc.RetailCalendar(
+        pattern=(4,) * 13, year_ends_on="sunday", year_ends_in=9, year_ends="last", long_period=3
+    )
     asked = [
         (["--running", "year", "--last", "3"], {"running": "year", "last": 3}),
         (["--running", "12", "--against", "prior"], {"running": 12, "against": "prior"}),
@@ -171,8 +173,8 @@ def test_every_option_reaches_the_question(cli, sales, demo_book):
          {"against": "plan", "plan": plan, "by": "harbor"}),
         (["--against", "plan", "--plan", sales[1], "--where", "harbor=Dunmarrow"],
          {"against": "plan", "plan": plan, "where": {"harbor": "Dunmarrow"}}),
-        (["--calendar", "retail", "--pattern", "13x4", "--last-weekday", "sunday", "--ends-in", "9", "--ends", "last",
-          "--long-period", "3"], {"calendar": retail}),
+        (["--calendar", "retail", "--pattern", "13x4", "--year-ends-on", "sunday", "--year-ends-in", "9",
+          "--year-ends", "last", "--long-period", "3"], {"calendar": retail}),
         (["--against", "fixed:2025-05"], {"against": "fixed:2025-05"}),
     ]  # fmt: skip
     for words, options in asked:

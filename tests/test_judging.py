@@ -126,7 +126,7 @@ def test_a_judging_for_each_measure(demo_book):
 
 
 def test_marks():
-    own = marks_of(lc.Judging(marks=["🠕", "🠗", "≈", "?"], marks_stand="after"), Formats())
+    own = marks_of(lc.Judging(marks=["🠕", "🠗", "≈", "?"], marks_place="after"), Formats())
     assert (own.sign("falling"), own.beside("x", "1")) == ("🠗", "1 x")
     assert marks_of(lc.Judging(marks="thumbs"), Formats(plain=True)).signs["falling"] == SETS["ascii"][1]
     assert marks_of(lc.Judging(marks="words"), Formats(plain=True)).sign("level") == "level"

@@ -242,7 +242,7 @@ def spans(
     if (grain == "week" or calendar.kind == "retail") and any(length(span) != length(value) for span in base):
         notes.add("weeks")
     if any(a <= value[1] and b >= value[0] for a, b in base):
-        notes.add("overlap")
+        notes.add("shared days")
     return value, base, notes
 
 
@@ -306,7 +306,7 @@ def _spans(
             if leap and short and (parent or basis.startswith("year-ago")):
                 notes.add("leap day")
             if beyond and parent == "year":
-                notes.add("whole base year")
+                notes.add("against the whole year")
             base.append(span)
     named = calendar.periods[grain][fixed or 0].last if basis.startswith("fixed") else dt.date.min
     if as_is:
@@ -321,7 +321,7 @@ def _spans(
             notes.add("no base: records start")
         else:
             notes.add("no base: records end")
-        return value, None, notes - {"whole base year"}
+        return value, None, notes - {"against the whole year"}
     return value, held, notes
 
 

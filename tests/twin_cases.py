@@ -49,15 +49,17 @@ CALENDARS: dict[str, tuple[Any, Any]] = {
     "August, Wednesday": (lambda: lc.CivilCalendar(year_start=8, week_start="wednesday"), lambda: twin.civil(8, 2)),
     "4-5-4": (lambda: lc.RetailCalendar(), lambda: twin.retail((4, 5, 4), 5, 1, "nearest")),
     "4-4-5, last Friday of June": (
-        lambda: lc.RetailCalendar(pattern=(4, 4, 5), last_weekday="friday", ends_in=6, ends="last", long_period=2),
+        lambda: lc.RetailCalendar(
+            pattern=(4, 4, 5), year_ends_on="friday", year_ends_in=6, year_ends="last", long_period=2
+        ),
         lambda: twin.retail((4, 4, 5), 4, 6, "last", 2),
     ),
     "5-4-4, ISO years": (
-        lambda: lc.RetailCalendar(pattern=(5, 4, 4), last_weekday="sunday", ends_in=12),
+        lambda: lc.RetailCalendar(pattern=(5, 4, 4), year_ends_on="sunday", year_ends_in=12),
         lambda: twin.retail((5, 4, 4), 6, 12, "nearest"),
     ),
     "thirteen fours": (
-        lambda: lc.RetailCalendar(pattern=(4,) * 13, last_weekday="saturday", ends_in=9, long_period=7),
+        lambda: lc.RetailCalendar(pattern=(4,) * 13, year_ends_on="saturday", year_ends_in=9, long_period=7),
         lambda: twin.retail((4,) * 13, 5, 9, "nearest", 7),
     ),
     "listed": (_listed_calendar, lambda: twin.listed(_listed())),

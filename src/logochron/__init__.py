@@ -12,7 +12,6 @@ __version__ = "0.1.0"
 
 _WHERE = {
     "Band": "logochron.core.judge.bands",
-    "Between": "logochron.core.align.bases",
     "CalendarError": "logochron.core.errors",
     "CivilCalendar": "logochron.core.calendars.civil",
     "Comparison": "logochron.core.questions.compare",
@@ -33,9 +32,10 @@ _WHERE = {
     "QuestionError": "logochron.core.errors",
     "Receipt": "logochron.core.questions.explain",
     "Relation": "logochron.core.questions.relate",
+    "ReportError": "logochron.core.errors",
     "RetailCalendar": "logochron.core.calendars.retail",
     "Review": "logochron.core.questions.review",
-    "StudyError": "logochron.core.errors",
+    "Span": "logochron.core.align.bases",
     "YearAgo": "logochron.core.align.bases",
     "YearAgoMean": "logochron.core.align.bases",
     "compare": "logochron.core.questions.compare",
@@ -49,7 +49,6 @@ _WHERE = {
 
 __all__ = [
     "Band",
-    "Between",
     "CalendarError",
     "CivilCalendar",
     "Comparison",
@@ -70,9 +69,10 @@ __all__ = [
     "QuestionError",
     "Receipt",
     "Relation",
+    "ReportError",
     "RetailCalendar",
     "Review",
-    "StudyError",
+    "Span",
     "YearAgo",
     "YearAgoMean",
     "compare",

@@ -1,9 +1,9 @@
 from logochron import demo as demo
-from logochron.core.align.bases import Between as Between
 from logochron.core.align.bases import Fixed as Fixed
 from logochron.core.align.bases import MeanOf as MeanOf
 from logochron.core.align.bases import Plan as Plan
 from logochron.core.align.bases import Prior as Prior
+from logochron.core.align.bases import Span as Span
 from logochron.core.align.bases import YearAgo as YearAgo
 from logochron.core.align.bases import YearAgoMean as YearAgoMean
 from logochron.core.book.daybook import Daybook as Daybook
@@ -17,7 +17,7 @@ from logochron.core.errors import CalendarError as CalendarError
 from logochron.core.errors import IntakeError as IntakeError
 from logochron.core.errors import LogochronError as LogochronError
 from logochron.core.errors import QuestionError as QuestionError
-from logochron.core.errors import StudyError as StudyError
+from logochron.core.errors import ReportError as ReportError
 from logochron.core.judge.bands import Band as Band
 from logochron.core.judge.judging import Judging as Judging
 from logochron.core.questions.compare import Comparison as Comparison
@@ -38,7 +38,6 @@ from logochron.views.palette import Palette as Palette
 __version__: str
 __all__ = [
     "Band",
-    "Between",
     "CalendarError",
     "CivilCalendar",
     "Comparison",
@@ -59,9 +58,10 @@ __all__ = [
     "QuestionError",
     "Receipt",
     "Relation",
+    "ReportError",
     "RetailCalendar",
     "Review",
-    "StudyError",
+    "Span",
     "YearAgo",
     "YearAgoMean",
     "compare",

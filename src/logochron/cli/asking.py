@@ -124,7 +124,7 @@ def _planned(sales: tuple[str, ...], asked: dict[str, Any]) -> dict[str, Any]:
 
         # a filter too is of the plan, where it has the column
         shared = dimensions | {name: name for selection in book.filters for name in selection if name not in dimensions}
-        plan = plan_of(asked["plan"], book.measures, shared, each=asked["plan_each"], calendar=calendar)
+        plan = plan_of(asked["plan"], book.measures, shared, each=asked["plan_records_of"], calendar=calendar)
     return _spans(asked, book, calendar) | {"against": basis, "plan": plan}
 
 
@@ -148,7 +148,7 @@ def _judging(asked: dict[str, Any]) -> Judging:
         bands=[expressions.band(text) for text in asked.get("bands", ())],
         on=asked.get("bands_on", "growth"),
         marks=expressions.signs(asked["marks"]),
-        marks_stand=asked["marks_stand"],
+        marks_place=asked["marks_place"],
     )
 
 

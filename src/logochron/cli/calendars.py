@@ -13,7 +13,7 @@ from logochron.core.errors import CalendarError, IntakeError, QuestionError
 #: Which options go with which kind of calendar.
 _OF = {
     "civil": ("year_start", "week_start", "year_named"),
-    "retail": ("pattern", "last_weekday", "ends_in", "ends", "year_named", "long_period"),
+    "retail": ("pattern", "year_ends_on", "year_ends_in", "year_ends", "year_named", "long_period"),
     "FILE": ("gaps",),
 }
 

@@ -126,11 +126,11 @@ def calendar(command: F) -> F:
         click.option("--year-named", type=_choice(YearNamed),
                      help="Which civil year names a year.  [default: civil ending, retail starting]"),
         click.option("--pattern", metavar="4-5-4", help="retail: weeks in the periods of a quarter, or 13x4."),
-        click.option("--last-weekday", type=_choice(Weekday), help="retail: day a year ends on.  [default: saturday]"),
-        click.option("--ends-in", type=click.IntRange(1, 12), help="retail: month a year ends in.  [default: 1]"),
-        click.option("--ends", type=_choice(YearEnds), help="retail: on the day nearest to its end, or last in it."),
+        click.option("--year-ends-on", type=_choice(Weekday), help="retail: day a year ends on.  [default: saturday]"),
+        click.option("--year-ends-in", type=click.IntRange(1, 12), help="retail: month a year ends in.  [default: 1]"),
+        click.option("--year-ends", type=_choice(YearEnds), help="retail: on that day nearest to its end, or last."),
         click.option("--long-period", type=click.IntRange(1), metavar="N", help="retail: period of week 53."),
-        click.option("--gaps", type=_choice(Gaps), help="FILE: days between its periods."),
+        click.option("--calendar-gaps", "gaps", type=_choice(Gaps), help="FILE: days between its periods."),
     )(command)  # fmt: skip
 
 
@@ -161,7 +161,7 @@ def basis(command: F) -> F:
     return _all(
         click.option("--against", metavar="BASIS", default="year-ago", show_default=True, help=_BASES),
         click.option("--plan", metavar="FILE", help="The plan, for --against plan."),
-        click.option("--plan-each", type=_choice(Grain), default="month", show_default=True,
+        click.option("--plan-records-of", type=_choice(Grain), default="month", show_default=True,
                      help="What each row of the plan stands for."),
     )(command)  # fmt: skip
 
@@ -208,7 +208,7 @@ def verdicts(command: F) -> F:
         ),
         click.option("--marks", metavar="NAME", default="triangles", show_default=True,
                      help=f"{', '.join(values(MarkSet))}, or four signs by comma: rising, falling, level, unknown."),
-        click.option("--marks-stand", type=_choice(MarkPlace), default="before", show_default=True,
+        click.option("--marks-place", type=_choice(MarkPlace), default="before", show_default=True,
                      help="Where marks stand beside their figures."),
         click.option("--color", type=_choice(Color), default="text", show_default=True,
                      help="Verdicts as color of the text, or as fill behind it."),

@@ -9,7 +9,7 @@ __all__ = [
     "IntakeError",
     "LogochronError",
     "QuestionError",
-    "StudyError",
+    "ReportError",
     "nearest",
     "no_such",
     "pointed",
@@ -28,7 +28,7 @@ class CalendarError(LogochronError):
     """A calendar that cannot be, or a day that none of its periods holds."""
 
 
-class StudyError(LogochronError):
+class ReportError(LogochronError):
     """A study file that cannot be carried out."""
 
 

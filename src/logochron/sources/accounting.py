@@ -71,7 +71,7 @@ def account(
         inside &= starts <= high
     refusals: list[Refusal] = []
     refused = set_aside = counted = 0
-    offset, taken = 0, []
+    offset, taken, beyond = 0, [], []
     for scanned in scans:
         groups, part = scanned.groups, slice(offset, offset + len(scanned.groups.dates))
         offset = part.stop
@@ -87,6 +87,7 @@ def account(
             dates, readable = groups.dates, reading.readable[part]
             refusals += scanned.refused(dates[inside[part]], dates[~readable], f"not a date {shape}")
         taken.append(question & (groups.rows > groups.bad))
+        beyond.append(dated & ~in_days & groups.keep & (groups.rows > groups.bad))
     intake = Intake(
         read=sum(scanned.records for scanned in scans),
         counted=counted,
@@ -110,7 +111,7 @@ def account(
             f"no record lies in the days wanted ({span}): the records run from {iso(int(held.min()))} "
             f"to {iso(int(held.max()))}"
         )
-    rows = assembled(engine, scans, wanted, starts, ends, inside, taken, recorded, stated.standing)
+    rows = assembled(engine, scans, wanted, starts, ends, inside, taken, beyond, recorded, stated.standing)
     return rows, replace(
         intake, warnings=(*intake.warnings, *_oddities(rows, np.unique(dated_on), stated.standing, bool(wanted.where)))
     )

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from logochron.core.book.distinct_ids import IdCounts
 from logochron.core.book.formulas import Leaf
+from logochron.core.book.record_life import Beyond
 from logochron.core.book.record_spans import Standing, even_parts
 from logochron.core.book.span_sums import Amounts
 from logochron.core.days import Days
@@ -29,6 +30,7 @@ class BookRows(NamedTuple):
     amounts: dict[str, Amounts]
     recorded: Days
     ids: dict[str, IdCounts]
+    beyond: Beyond | None
 
 
 def assembled(
@@ -39,6 +41,7 @@ def assembled(
     ends: Days,
     inside: NDArray[np.bool_],
     taken: Sequence[NDArray[np.bool_]],
+    beyond: Sequence[NDArray[np.bool_]],
     recorded: Days,
     standing: Standing,
 ) -> BookRows:
@@ -52,23 +55,34 @@ def assembled(
         Whether the records of each distinct date count.
     taken
         For each source which of its groups count.
+    beyond
+        For each source which of its groups would, were their days wanted.
     """
     whole = [None if of.all() else of for of in taken]
     offsets = np.cumsum([0, *(len(scanned.groups.dates) for scanned in scans)])
-    dates = _joined([_of(s.groups.date_codes, t) + o for s, o, t in zip(scans, offsets, whole)])
-    days = starts[dates]
-    codes: dict[str, Days] = {}
     labels: dict[str, NDArray[np.object_]] = {}
+    coded: dict[str, list[Days]] = {}
     for name in wanted.dimensions:
         named = [[label or "" for label in s.groups.labels[name]] for s in scans]
         known = sorted({label for part in named for label in part})
-        if named == [known]:  # as the only source has them
-            codes[name] = _of(scans[0].groups.label_codes[name], whole[0])
-        else:
+        labels[name] = np.array(known, dtype=object)
+        coded[name] = [scanned.groups.label_codes[name] for scanned in scans]
+        if named != [known]:  # else as the only source has them
             place = {label: i for i, label in enumerate(known)}
             recodes = [np.fromiter((place[label] for label in part), np.int64, len(part)) for part in named]
-            codes[name] = _joined([_of(r[s.groups.label_codes[name]], t) for s, r, t in zip(scans, recodes, whole)])
-        labels[name] = np.array(known, dtype=object)
+            coded[name] = [recode[codes] for recode, codes in zip(recodes, coded[name])]
+
+    def dates_and_codes(which: Sequence[NDArray[np.bool_] | None]) -> tuple[Days, dict[str, Days]]:
+        """The date and the codes of some groups."""
+        dates = _joined([_of(s.groups.date_codes, of) + o for s, o, of in zip(scans, offsets, which)])
+        return dates, {name: _joined([_of(c, of) for c, of in zip(part, which)]) for name, part in coded.items()}
+
+    dates, codes = dates_and_codes(whole)
+    later = None
+    if any(of.any() for of in beyond):
+        unwanted, codes_unwanted = dates_and_codes(beyond)
+        later = Beyond.of(codes_unwanted, labels, starts[unwanted], ends[unwanted])
+    days = starts[dates]
     rows = _joined([_of(s.groups.rows - s.groups.bad, t) for s, t in zip(scans, whole)])
     amounts = {leaf.key: _amounts(scans, leaf, whole) for leaf in wanted.summed}
     counts = frozenset(leaf.key for leaf in wanted.summed if leaf.counts)
@@ -100,6 +114,7 @@ def assembled(
         amounts={name: Amounts(added(a.values), a.scale, a.size) for name, a in amounts.items()},
         recorded=recorded,
         ids=ids,
+        beyond=later,
     )
 
 

@@ -189,6 +189,7 @@ def carry_out(source: Any, options: Options, look: Look | None = None) -> Dayboo
         filters=(asked.filters,) if asked.filters else (),
         standing=asked.stated.standing,
         ids=rows.ids,
+        beyond=rows.beyond,
     )
     if asked.until is not None:
         book.coverage  # noqa: B018  a report date that cannot be is refused here

@@ -61,4 +61,4 @@ def marks_of(judging: Judging, formats: Formats, drawable: Callable[[str], bool]
     if not all(map(able, signs)):
         signs = SETS["ascii" if formats.plain else "triangles"]
     of_bands = {band.name: band.mark for band in judging.bands if band.mark and able(band.mark)}
-    return Marks(dict(zip(DIRECTIONS, signs)), of_bands, judging.marks_stand == "after")
+    return Marks(dict(zip(DIRECTIONS, signs)), of_bands, judging.marks_place == "after")

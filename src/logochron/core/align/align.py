@@ -270,14 +270,14 @@ def _notes(
         if question.each == "week" or (question.calendar.whole_weeks and question.each != "span"):
             notes.append(_weeks_differ(aligned, both))
         if question.window.parent == "year":
-            notes.append(Noted(any_part(parts.uncut & both), "whole base year"))
+            notes.append(Noted(any_part(parts.uncut & both), "against the whole year"))
         meets = (aligned.base_starts <= aligned.ends) & (aligned.base_ends >= aligned.starts)
-        notes.append(Noted(any_part(meets & both), "overlap"))
+        notes.append(Noted(any_part(meets & both), "shared days"))
     if coverage.by_word:
         beyond = value_known & (aligned.ends > coverage.recorded_last)
         if plan is None:
             beyond |= base_known & any_part(aligned.part_known & (aligned.base_ends > coverage.recorded_last))
-        notes.append(Noted(beyond, "complete by word", (as_date(coverage.last),)))
+        notes.append(Noted(beyond, "taken as complete", (as_date(coverage.last),)))
     return tuple(notes)
 
 

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.align.bases import Basis, Between, Fixed, MeanOf, Plan, Prior, YearAgo, YearAgoMean
+from logochron.core.align.bases import Basis, Fixed, MeanOf, Plan, Prior, Span, YearAgo, YearAgoMean
 from logochron.core.align.windows import Window
 from logochron.core.calendars.base import Bools, Calendar, Earlier, day_labels
 from logochron.core.calendars.civil import CivilCalendar
@@ -83,7 +83,7 @@ def base_spans(
     """
     if weeks == "364-days":
         return _moved(basis, calendar, each, rows)
-    if isinstance(basis, Between):
+    if isinstance(basis, Span):
         raise QuestionError(
             f"`against` {str(basis)!r} needs each='span' (--each span) and `at` FIRST..LAST; for one named "
             f"{calendar.word(each)} say fixed:PERIOD"
@@ -249,7 +249,7 @@ def one_span(basis: Basis, calendar: Calendar, first: int, last: int, weeks: Wee
     if weeks == "364-days":
         days = 364 * _years_back(basis)
         ends = [(first - days, last - days)]
-    elif isinstance(basis, Between):
+    elif isinstance(basis, Span):
         ends = [(basis.first, basis.last)]
     elif isinstance(basis, Plan):
         ends = [(first, last)]

@@ -144,10 +144,10 @@ class Plan:
 
 
 @dataclass(frozen=True, init=False)
-class Between:
+class Span:
     """Any span of days, for `each="span"`.
 
-    >>> str(Between("2025-04-14", "2025-04-27"))
+    >>> str(Span("2025-04-14", "2025-04-27"))
     'span:2025-04-14..2025-04-27'
     """
 
@@ -164,7 +164,7 @@ class Between:
 
 
 Stepping = Prior | YearAgo | MeanOf | YearAgoMean
-Basis = Stepping | Fixed | Plan | Between
+Basis = Stepping | Fixed | Plan | Span
 _COUNTED: dict[str, type[Stepping]] = {kind.kind: kind for kind in (Prior, YearAgo, MeanOf, YearAgoMean)}
 #: What may be left out of its count.
 _ONE = ("prior", "year-ago")
@@ -189,7 +189,7 @@ def parse_basis(against: object) -> Basis:
         if kind == "fixed" and rest:
             return Fixed(rest)
         if kind == "span" and rest:
-            return Between(*map(iso, whole_span(rest, "against")))
+            return Span(*map(iso, whole_span(rest, "against")))
         if kind == "plan" and not colon:
             return Plan()
         hint = nearest(kind, [*_COUNTED, "fixed", "plan", "span"])

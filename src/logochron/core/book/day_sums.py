@@ -8,6 +8,8 @@ from typing import NamedTuple
 import numpy as np
 
 from logochron.core.book.items import ROOM, SMALL, Items
+from logochron.core.book.record_life import Beyond, RecordLife
+from logochron.core.book.record_spans import Standing
 from logochron.core.book.span_sums import Amounts, Cells, Spans, Sums, span_sums
 from logochron.core.calendars.base import Bools
 from logochron.core.days import Days
@@ -35,6 +37,7 @@ class DaySums:
         self.items = items
         self._days, self._columns, self._counted = days, columns, counted
         self._kept: dict[str, Cells] = {}
+        self._life: RecordLife | None = None
         self._first = int(days.min()) if len(days) else 0
         self._n_days = int(days.max()) - self._first + 1 if len(days) else 0
         cells = self._n_days * items.size
@@ -76,6 +79,16 @@ class DaySums:
             keys = (days - self._first) * self.items.size + items
             self._kept[name] = Cells.of(keys, amounts, (self._n_days, self.items.size))
         return self._kept[name]
+
+    def life(self, names: Sequence[str], standing: Standing, beyond: Beyond | None) -> RecordLife:
+        """When each item was first and last recorded, on days that were not wanted too."""
+        if self._life is None:
+            spans = standing.spans(self._days)
+            self._life = RecordLife.of(self.items.of_rows, *spans, self.items.size)
+            if beyond is not None:
+                both = self._life.beside(beyond.by(names, self.items))
+                self._life = both.gathered(np.tile(np.arange(self.items.size), 2), self.items.size)
+        return self._life
 
     def open_days(self, first: int, last: int) -> tuple[Days, Days]:
         """The first and last day with a row of each item, of those from `first` to `last`; none: first > last."""

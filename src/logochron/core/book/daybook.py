@@ -20,6 +20,7 @@ from logochron.core.book.formulas import RECORDS, Formula, adds_up, formulas, le
 from logochron.core.book.intake import Intake
 from logochron.core.book.items import Items
 from logochron.core.book.measures import Measure
+from logochron.core.book.record_life import Beyond, RecordLife
 from logochron.core.book.record_spans import Standing
 from logochron.core.book.span_sums import Amounts, Spans, Sums
 from logochron.core.calendars.base import Calendar
@@ -65,6 +66,7 @@ class Daybook:
     selected: tuple[str, ...] = ()  # what `where` took, in words
     filters: tuple[Where, ...] = ()  # and as it was asked, by the names of dimensions where they have one
     standing: Standing = Standing()  # what each record stands for
+    beyond: Beyond | None = None  # which items were recorded on days that were set aside
     ids: Mapping[str, IdCounts] = field(default_factory=dict)
     laid_out: dict[tuple[str, ...], DaySums] = field(
         default_factory=dict
@@ -174,7 +176,8 @@ class Daybook:
             for name, of in taken.items():
                 counts = counts.taking(name, of, self.labels[name])
             ids[key] = counts
-        return self.only(rows, ids=ids, **changes)
+        beyond = self.beyond.taking(taken) if self.beyond else None
+        return self.only(rows, ids=ids, beyond=beyond, **changes)
 
     def until(self, day: DayLike) -> Daybook:
         """The same book with the report date on `day`.
@@ -248,6 +251,10 @@ class Daybook:
             rows = Amounts(np.ones_like(self.days), 0, float(len(self.days)))
             self.laid_out[names] = DaySums(self.days, items, {**self.amounts, RECORDS: records, ROWS: rows}, counted)
         return self.laid_out[names]
+
+    def life(self, by: Sequence[str]) -> RecordLife:
+        """When each tuple of items of some dimensions was first and last recorded, whatever days were wanted."""
+        return self.day_sums(by).life(tuple(by), self.standing, self.beyond)
 
     def sums(self, by: Sequence[str], columns: Sequence[str], *groups: Spans) -> dict[str, list[Sums]]:
         """Sums of columns over groups of spans for each tuple of items, each of shape (spans, items).

@@ -54,10 +54,12 @@ class Items(NamedTuple):
         return cls.of([codes for _, codes in coded], [known.astype(object) for known, _ in coded], rows)
 
     def places(self, codes: Sequence[Days], rows: int) -> Days:
-        """The items of other rows, each of which occurs here."""
+        """The items of other rows, -1 for those that do not occur here."""
         if not codes:
             return np.zeros(rows, dtype=np.int64)
-        return np.searchsorted(self.keys, _keys(codes, self.sizes))
+        keys = _keys(codes, self.sizes)
+        places = np.searchsorted(self.keys, keys)
+        return np.where(np.append(self.keys, -1)[places] == keys, places, -1)
 
 
 def _keys(codes: Sequence[Days], sizes: Sequence[int]) -> Days:

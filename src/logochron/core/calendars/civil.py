@@ -66,8 +66,8 @@ class CivilCalendar(Calendar):
     @cached_property
     def _weeks(self) -> WeekYears:
         """The years of weeks end nearest to the end of the month before the year starts."""
-        last_weekday = (values(Weekday).index(self.week_start) - 1) % 7
-        return WeekYears(last_weekday=last_weekday, ends_in=(self.year_start - 2) % 12 + 1)
+        year_ends_on = (values(Weekday).index(self.week_start) - 1) % 7
+        return WeekYears(year_ends_on=year_ends_on, year_ends_in=(self.year_start - 2) % 12 + 1)
 
     @property
     def _shift(self) -> int:

@@ -34,12 +34,12 @@ class RetailCalendar(Calendar):
     pattern
         Weeks in the three periods of a quarter, ``(4, 5, 4)``, ``(4, 4, 5)`` or ``(5, 4, 4)``; or ``(4,) * 13``:
         thirteen periods, quarters of 3, 3, 3 and 4 of them, halves of 6 and 7.
-    last_weekday
+    year_ends_on
         The weekday on which years end.
-    ends_in
+    year_ends_in
         The month, 1 to 12, whose end is the anchor of a year's end.
-    ends
-        ``"nearest"``: on the `last_weekday` nearest to the anchor; ``"last"``: on the last one in that month.
+    year_ends
+        ``"nearest"``: on the `year_ends_on` nearest to the anchor; ``"last"``: on the last one in that month.
     year_named
         ``"starting"``: the civil year of the day after the anchor before; ``"ending"``: that of the anchor.
     long_period
@@ -58,9 +58,9 @@ class RetailCalendar(Calendar):
     """
 
     pattern: tuple[int, ...] = (4, 5, 4)
-    last_weekday: Weekday = "saturday"
-    ends_in: int = 1
-    ends: YearEnds = "nearest"
+    year_ends_on: Weekday = "saturday"
+    year_ends_in: int = 1
+    year_ends: YearEnds = "nearest"
     year_named: YearNamed = "starting"
     long_period: int | None = None
 
@@ -76,16 +76,20 @@ class RetailCalendar(Calendar):
                 f"(4, 4, 5) or (5, 4, 4), or thirteen fours (4,) * 13; got {self.pattern!r}"
             )
         object.__setattr__(self, "pattern", tuple(given))
-        check("last_weekday", self.last_weekday, Weekday, CalendarError)
-        check_number("ends_in", self.ends_in, 1, 12, "a month")
-        check("ends", self.ends, YearEnds, CalendarError)
+        check("year_ends_on", self.year_ends_on, Weekday, CalendarError)
+        check_number("year_ends_in", self.year_ends_in, 1, 12, "a month")
+        check("year_ends", self.year_ends, YearEnds, CalendarError)
         check("year_named", self.year_named, YearNamed, CalendarError)
         if self.long_period is not None:
             check_number("long_period", self.long_period, 1, self._in_year["month"], "a period")
 
     @cached_property
     def _weeks(self) -> WeekYears:
-        return WeekYears(last_weekday=values(Weekday).index(self.last_weekday), ends_in=self.ends_in, ends=self.ends)
+        return WeekYears(
+            year_ends_on=values(Weekday).index(self.year_ends_on),
+            year_ends_in=self.year_ends_in,
+            year_ends=self.year_ends,
+        )
 
     @property
     def _in_year(self) -> dict[str, int]:
@@ -110,7 +114,7 @@ class RetailCalendar(Calendar):
     @property
     def _named_after(self) -> int:
         """What turns the civil year of a year's anchor into the year's name."""
-        return -1 if self.year_named == "starting" and self.ends_in < 12 else 0
+        return -1 if self.year_named == "starting" and self.year_ends_in < 12 else 0
 
     def _ordinals(self, each: Grain, days: Days) -> Days:
         if each == "day":

@@ -23,13 +23,13 @@ class WeekYears:
     Years are numbered by the civil year of the month they end in.
     """
 
-    last_weekday: int  # 0 Monday .. 6 Sunday
-    ends_in: int  # 1 .. 12
-    ends: YearEnds = "nearest"
+    year_ends_on: int  # 0 Monday .. 6 Sunday
+    year_ends_in: int  # 1 .. 12
+    year_ends: YearEnds = "nearest"
 
     @property
     def _first_weekday(self) -> int:
-        return (self.last_weekday + 1) % 7
+        return (self.year_ends_on + 1) % 7
 
     def weeks(self, days: Days) -> Days:
         """The running number of the week that holds each day."""
@@ -39,16 +39,16 @@ class WeekYears:
         """The first day of each week."""
         return np.asarray(weeks, dtype=np.int64) * 7 - 3 + self._first_weekday
 
-    def year_ends(self, years: Any) -> Days:
+    def last_days(self, years: Any) -> Days:
         """The last day of each year."""
-        anchors = month_starts(np.asarray(years, dtype=np.int64) * 12 + self.ends_in) - 1
-        back = (weekday(anchors) - self.last_weekday) % 7
-        later = (back > 3) & (self.ends == "nearest")
+        anchors = month_starts(np.asarray(years, dtype=np.int64) * 12 + self.year_ends_in) - 1
+        back = (weekday(anchors) - self.year_ends_on) % 7
+        later = (back > 3) & (self.year_ends == "nearest")
         return np.asarray(anchors - back + 7 * later, dtype=np.int64)
 
     def first_weeks(self, years: Any) -> Days:
         """Week 1 of each year."""
-        return self.weeks(self.year_ends(np.asarray(years, dtype=np.int64) - 1) + 1)
+        return self.weeks(self.last_days(np.asarray(years, dtype=np.int64) - 1) + 1)
 
     def lengths(self, years: Any) -> Days:
         """The weeks in each year, 52 or 53."""

@@ -50,7 +50,7 @@ class Judging:
     marks
         ``"triangles"``, ``"arrows"``, ``"thumbs"``, ``"words"``, ``"ascii"``, or four signs of your own: of rising,
         falling, level and unknown (a text of four characters, or four texts).
-    marks_stand
+    marks_place
         ``"before"`` or ``"after"`` the figure.
 
     Raises
@@ -73,12 +73,12 @@ class Judging:
     bands: Sequence[Band] = ()
     on: BandOn = "growth"
     marks: MarkSet | Sequence[str] = "triangles"
-    marks_stand: MarkPlace = "before"
+    marks_place: MarkPlace = "before"
 
     def __post_init__(self) -> None:
         check("level_as", self.level_as, LevelAs)
         check("on", self.on, BandOn)
-        check("marks_stand", self.marks_stand, MarkPlace)
+        check("marks_place", self.marks_place, MarkPlace)
         _ = self.tolerance
         object.__setattr__(self, "bands", in_order(self.bands))
         if isinstance(self.marks, str) and len(self.marks) != len(DIRECTIONS):

@@ -16,7 +16,7 @@ _SATURDAY = 5
 
 
 @dataclass(frozen=True)
-class Span:
+class SideSpan:
     """One run of days behind a figure: its days by weekday from Monday, its records and their sum."""
 
     side: str
@@ -34,7 +34,7 @@ class Span:
         return sum(self.weekdays[_SATURDAY:])
 
 
-def calendar_effects(calendar: Calendar, each: str, spans: tuple[Span, ...]) -> list[str]:
+def calendar_effects(calendar: Calendar, each: str, spans: tuple[SideSpan, ...]) -> list[str]:
     """What the calendar did: where one side has a weekend day or a 29 February more than the other."""
     sides = {side: [span for span in spans if span.side == side] for side in ("value", "base")}
     if len(sides["value"]) != 1 or len(sides["base"]) != 1:
@@ -56,7 +56,7 @@ def calendar_effects(calendar: Calendar, each: str, spans: tuple[Span, ...]) -> 
     return effects
 
 
-def _weeks_53(calendar: Calendar, each: str, span: Span) -> list[str]:
+def _weeks_53(calendar: Calendar, each: str, span: SideSpan) -> list[str]:
     """The 53rd weeks that a span touches, where the calendar counts weeks."""
     if "week" not in calendar.grains or not (calendar.whole_weeks or each == "week"):
         return []
@@ -64,7 +64,7 @@ def _weeks_53(calendar: Calendar, each: str, span: Span) -> list[str]:
     return [str(label) for label in calendar.labels("week", weeks[calendar.places("week", weeks)[1] == 53])]
 
 
-def holiday_effects(spans: tuple[Span, ...], code: str | None) -> list[str]:
+def holiday_effects(spans: tuple[SideSpan, ...], code: str | None) -> list[str]:
     """The public holidays that lie on one side and not, by name, on the other."""
     if code is None or {span.side for span in spans} != {"value", "base"}:
         return []

@@ -106,7 +106,7 @@ def compare(
         ``"prior"`` or ``"prior:n"`` (n periods earlier), ``"year-ago"`` or ``"year-ago:n"`` (the same place
         in the year), ``"mean:n"`` (the average of the n periods before), ``"year-ago-mean:n"``, ``"fixed:2024-05"``
         (one named period), ``"plan"``, ``"span:FIRST..LAST"``; or the objects `Prior(n)`, `YearAgo(n)`,
-        `MeanOf(n)`, `YearAgoMean(n)`, `Fixed(label)`, `Plan()`, `Between(first, last)`.
+        `MeanOf(n)`, `YearAgoMean(n)`, `Fixed(label)`, `Plan()`, `Span(first, last)`.
     running
         What a row adds up: None, the period; ``"month"``, ``"year"`` and so on, all from the start of that longer
         period on, and bases step in those; a number, so many periods that end with this one.

@@ -70,12 +70,12 @@ class Drivers(AlignedAnswer):
 
 
 class _Effects(NamedTuple):
-    """By item: volume, mix and price (NaN where nothing is known of them), and whether it has no price."""
+    """By item: volume, mix and price (NaN where nothing is known of them), and whether quantities tell nothing."""
 
     volume: Floats
     mix: Floats
     price: Floats
-    priceless: NDArray[np.bool_]
+    unquantified: NDArray[np.bool_]
 
 
 def drivers(
@@ -127,7 +127,7 @@ def drivers(
     contribution = change / the total's base, only where that is > 0: they add up to the total's growth. With
     quantities q (totals Q) and prices p = amount / q, 0 the base and 1 now: volume = (Q1 - Q0) q0 / Q0 p0, mix =
     (q1 - Q1 q0 / Q0) p0, price = (p1 - p0) q1. They add up to the item's change. New items are all mix; so is the
-    whole change of an item without a price, an amount beside a quantity that is not > 0.
+    whole change of an item whose amount stands beside a quantity that is not > 0, noted `no quantity`.
 
     Examples
     --------
@@ -237,28 +237,28 @@ def _effects(sides: Sides, quantities: Sides | None) -> _Effects:
     )  # fmt: skip
     change = np.where(compared, (sides.value[0] - sides.base[0]) / sides.unit, 0.0)
     total, total_before = q1.sum(), q0.sum()
-    priceless = ((q0 <= 0) & (b != 0)) | ((q1 <= 0) & (v != 0)) | (total_before <= 0)
+    unquantified = ((q0 <= 0) & (b != 0)) | ((q1 <= 0) & (v != 0)) | (total_before <= 0)
     divisor = np.where(q0 != 0, q0, 1.0)
     price_before = np.where(q0 != 0, b / divisor, 0.0)
     per_unit = 1.0 if total_before <= 0 else total_before
-    volume = np.where(priceless, 0.0, (total - total_before) * q0 / per_unit * price_before)
+    volume = np.where(unquantified, 0.0, (total - total_before) * q0 / per_unit * price_before)
     mix = (q1 - total * q0 / per_unit) * price_before
     # a new item has no earlier price: all of it is mix
-    mix = np.where(priceless | (q0 == 0), change, mix)
-    price = np.where(priceless | (q0 == 0), 0.0, v - price_before * q1)
+    mix = np.where(unquantified | (q0 == 0), change, mix)
+    price = np.where(unquantified | (q0 == 0), 0.0, v - price_before * q1)
     known = sides.value_known & sides.base_known & quantities.value_known & quantities.base_known
     known = np.broadcast_to(known, sides.value.shape)[0]
-    priceless &= compared & known
+    unquantified &= compared & known
     volume, mix, price = (np.where(known, side, np.nan) for side in (volume, mix, price))
-    return _Effects(volume, mix, price, priceless)
+    return _Effects(volume, mix, price, unquantified)
 
 
 def _added(effects: _Effects, codes: Days, n: int) -> _Effects:
     """The effects of groups of items."""
     sums: list[Floats] = [np.bincount(codes, side, minlength=n).astype(np.float64) for side in effects[:3]]
     rows = np.bincount(codes, minlength=n)
-    priceless = np.bincount(codes, effects.priceless, minlength=n)
-    return _Effects(sums[0], sums[1], sums[2], (priceless > 0) & (priceless == rows))
+    unquantified = np.bincount(codes, effects.unquantified, minlength=n)
+    return _Effects(sums[0], sums[1], sums[2], (unquantified > 0) & (unquantified == rows))
 
 
 def _rows(
@@ -270,7 +270,7 @@ def _rows(
     notes = row_notes(prepared, tier)
     judging = replace(prepared.asked.judgings[measure.name], bands=())
     figures = figures_of(tiers.sides(measure, tier), measure.better, judging, None, notes)
-    notes.add(effects.priceless[None], "no price")
+    notes.add(effects.unquantified[None], "no quantity")
     note_periods(prepared, notes, tier.why[measure.name])
     base = whole.base[:, :1] / whole.unit
     known = whole.value_known[:, :1] & whole.base_known[:, :1] & (base > 0)

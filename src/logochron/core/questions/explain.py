@@ -20,7 +20,7 @@ from logochron.core.days import iso, weekday
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.notes import note_of
 from logochron.core.options import COMPLETE, PARTIAL
-from logochron.core.questions.calendar_effects import Span, calendar_effects, holiday_effects
+from logochron.core.questions.calendar_effects import SideSpan, calendar_effects, holiday_effects
 from logochron.core.questions.compare import Comparison, compared
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Block, Blocks
@@ -48,7 +48,7 @@ class Receipt(Result):
         What the text is made of. `figures` is the row itself.
     """
 
-    spans: tuple[Span, ...]
+    spans: tuple[SideSpan, ...]
     figures: Mapping[str, Any]
     measure: Measure
     period: str
@@ -208,7 +208,7 @@ def _measure(result: Comparison, name: str | None) -> Measure:
 
 def _spans(
     result: Comparison, measure: Measure, period: int, taken: _Taken, figures: Mapping[str, Any]
-) -> tuple[Span, ...]:
+) -> tuple[SideSpan, ...]:
     """Both sides with their records and sums; of the items that the row holds."""
     aligned = result.alignment
     sides = [("value", result.book, aligned.value_spans(), aligned.value_known[None])]
@@ -223,7 +223,7 @@ def _spans(
             days = np.arange(start, end + 1)
             held = days[result.calendar.holds(days)]
             weekdays = tuple(np.bincount(weekday(held), minlength=7).tolist())
-            made.append(Span(side, start, end, len(held), weekdays, records, *_worked(book, measure, parts)))
+            made.append(SideSpan(side, start, end, len(held), weekdays, records, *_worked(book, measure, parts)))
     return tuple(made)
 
 
@@ -288,7 +288,7 @@ def _bears(result: Comparison, block: Block, period: int, code: str) -> Bools:
     return np.asarray(bearing[block.columns["note"][period]])
 
 
-def _arrays(spans: tuple[Span, ...]) -> dict[str, NDArray[Any]]:
+def _arrays(spans: tuple[SideSpan, ...]) -> dict[str, NDArray[Any]]:
     columns = {name: np.array([getattr(span, name) for span in spans], dtype=object) for name in columns_of("explain")}
     for name in ("start", "end"):
         columns[name] = columns[name].astype(np.int64).astype("datetime64[D]")

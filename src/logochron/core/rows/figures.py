@@ -15,13 +15,15 @@ from logochron.core.notes import RowNotes
 from logochron.core.options import Better
 
 Floats = NDArray[np.float64]
+_NO_ROW: Bools = np.zeros((1, 1), dtype=bool)
 
 
 class Sides(NamedTuple):
     """The two sides of rows, of one shape: whole numbers at `scale`, or floats where that is None.
 
     What is known is of that shape, or of one that fits. `compared`: which rows are to be compared at all, all where
-    None. `lacking`, `base_lacking`: rows unknown since what is named there is not above 0.
+    None. `lacking`, `base_lacking`: rows unknown since what is named there is not above 0. `yet_to_start`,
+    `has_ended`: rows of what was first recorded after the base, last before the value.
     """
 
     value: NDArray[Any]
@@ -32,6 +34,8 @@ class Sides(NamedTuple):
     compared: Bools | None = None
     lacking: tuple[tuple[Bools, str], ...] = ()
     base_lacking: tuple[tuple[Bools, str], ...] = ()
+    yet_to_start: Bools = _NO_ROW
+    has_ended: Bools = _NO_ROW
 
     @property
     def unit(self) -> int:
@@ -73,8 +77,11 @@ def note_sides(sides: Sides, notes: RowNotes) -> None:
     """Adds what the two sides of rows say by themselves."""
     v, b, known = sides.value, sides.base, sides.known
     none, none_before = v == 0, known & (b == 0)
-    notes.add(none_before & ~none, "new")
-    notes.add(known & none & (b > 0), "ended")
+    appears, stops = none_before & ~none, known & none & (b > 0)
+    notes.add(appears & sides.yet_to_start, "new")
+    notes.add(appears & ~sides.yet_to_start, "none in base")
+    notes.add(stops & sides.has_ended, "ended")
+    notes.add(stops & ~sides.has_ended, "none now")
     notes.add(none_before & none, "none in both")
     notes.add(known & (b < 0), "negative base")
     if sides.compared is not None:

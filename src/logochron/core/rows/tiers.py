@@ -14,6 +14,7 @@ from logochron.core.book.exact import at_one_scale
 from logochron.core.book.formulas import Formula, LeafSums, Worked, all_leaves, work_out
 from logochron.core.book.items import Items
 from logochron.core.book.measures import Measure
+from logochron.core.book.record_life import RecordLife
 from logochron.core.book.span_sums import Spans
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.days import Days
@@ -38,7 +39,7 @@ class Tier(NamedTuple):
 
     `value` and `base` are by leaf, of shape (periods, items), before anything is divided. `formulas` and
     `base_formulas` are by measure; `why` says of a measure why nothing of it has a base, if it is so. `places` is the
-    place of each item among the book's own, -1 where only the plan has it.
+    place of each item among the book's own, -1 where only the plan has it. `life`: when each was recorded at all.
     """
 
     by: tuple[str, ...]
@@ -49,6 +50,7 @@ class Tier(NamedTuple):
     formulas: Mapping[str, Formula]
     base_formulas: Mapping[str, Formula]
     why: Mapping[str, Note | None]
+    life: RecordLife
 
     @property
     def size(self) -> int:
@@ -63,6 +65,7 @@ class Tier(NamedTuple):
         return self._replace(
             labels=tuple(label[items] for label in self.labels),
             places=self.places[items],
+            life=self.life.at(places),
             value={key: LeafSums(part.values.take(places, axis=1), part.scale) for key, part in self.value.items()},
             base={key: LeafSums(part.values.take(places, axis=1), part.scale) for key, part in self.base.items()},
         )
@@ -80,7 +83,9 @@ class Tier(NamedTuple):
             Which items are taken in each period, shape (periods, items); all where None.
         """
         if not by and kept is None:
-            return self._replace(by=(), labels=(), places=np.full(1, -1), value=_all(self.value), base=_all(self.base))
+            life = self.life.gathered(np.zeros(self.size, dtype=np.int64), 1)
+            sums = {"value": _all(self.value), "base": _all(self.base)}
+            return self._replace(by=(), labels=(), places=np.full(1, -1), life=life, **sums)
         groups = self.under(by)
         n = groups.size
         order = np.argsort(groups.of_rows, kind="stable")
@@ -98,7 +103,12 @@ class Tier(NamedTuple):
             return made
 
         return self._replace(
-            by=by, labels=groups.labels, places=np.full(n, -1), value=added(self.value), base=added(self.base)
+            by=by,
+            labels=groups.labels,
+            places=np.full(n, -1),
+            life=self.life.gathered(groups.of_rows, n),
+            value=added(self.value),
+            base=added(self.base),
         )
 
     def beside(self, other: Tier) -> Tier:
@@ -112,6 +122,7 @@ class Tier(NamedTuple):
             places=np.append(self.places, other.places),
             value=joined(self.value, other.value),
             base=joined(self.base, other.base),
+            life=self.life.beside(other.life),
         )
 
 
@@ -166,6 +177,7 @@ def _summed(
         formulas=book.formulas,
         base_formulas=book.formulas,
         why=dict.fromkeys((m.name for m in measures), None),
+        life=book.life(by),
     )
     return tier, present
 
@@ -188,6 +200,7 @@ def summed(
         base=theirs.parts,
         base_formulas=plan.formulas,
         why=theirs.why,
+        life=tier.life.at(places),
     )
     return tier.at(present) if by else tier
 
@@ -223,4 +236,6 @@ def sides_of(
         compared=compared,
         lacking=tuple((rows & value_known, name) for rows, name in value.lacking),
         base_lacking=tuple((rows & base_known, name) for rows, name in base.lacking),
+        yet_to_start=tier.life.first > aligned.base_last()[:, None],
+        has_ended=tier.life.last < aligned.starts[:, None],
     )

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from logochron.core.book.formulas import adds_up
-from logochron.core.questions.calendar_effects import Span
+from logochron.core.questions.calendar_effects import SideSpan
 from logochron.core.questions.explain import Receipt
 from logochron.views.formats import MINUS, Formats, capital, divided_decimals, words
 from logochron.views.tables.spec import Row, TableSpec
@@ -72,7 +72,7 @@ def _decimals(receipt: Receipt, formats: Formats) -> int:
     return min(max(scale or 0 for scale in scales), 6)
 
 
-def _row(span: Span, decimals: int, formats: Formats) -> Row:
+def _row(span: SideSpan, decimals: int, formats: Formats) -> Row:
     cells = {
         "period": span.side,
         "span": formats.span(span.start, span.end),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from logochron.core.align.bases import Basis, Between, Fixed, MeanOf, Plan, Prior, YearAgo, YearAgoMean
+from logochron.core.align.bases import Basis, Fixed, MeanOf, Plan, Prior, Span, YearAgo, YearAgoMean
 from logochron.core.align.windows import Window
 from logochron.core.calendars.base import Calendar
 from logochron.core.days import iso
@@ -35,7 +35,7 @@ def in_words(basis: Basis, word: str) -> str:
             return f"the mean of the same {word} in the {n} years before"
         case Fixed(label=label):
             return label
-        case Between(first=first, last=last):
+        case Span(first=first, last=last):
             return f"{iso(first)}..{iso(last)}"
         case Plan():
             return "plan"
@@ -62,7 +62,7 @@ def heading(basis: Basis) -> str:
             return f"Mean of {n} years"
         case Fixed(label=label):
             return label
-        case Between():
+        case Span():
             return "Against"
         case Plan():
             return "Plan"
