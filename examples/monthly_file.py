@@ -12,7 +12,7 @@ folder = Path(sys.argv[1] if len(sys.argv) > 1 else "brinefold")
 _, plan_file = lc.demo.write(folder)
 
 # each record stands for a whole month: coverage reaches to the month's end, and weeks are refused
-monthly = lc.read(plan_file, date="month", values="revenue", by="harbor", rows="month")
+monthly = lc.read(plan_file, date="month", values="revenue", by="harbor", records_of="month")
 print(monthly)
 
 shown = ["period", "value", "base_period", "base", "growth", "status", "note"]

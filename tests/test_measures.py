@@ -175,7 +175,11 @@ def test_ids(tmp_path):
         lc.read([path, other], date="day", measures=[orders])
     assert lc.read([path, other], date="day", measures=[orders], until="2026-05-02").exact == {"orders": True}
     spread = lc.read(
-        [path], date="day", measures=[orders, M("n", count=True, where={"line": "x"})], rows="month", spread="even"
+        [path],
+        date="day",
+        measures=[orders, M("n", count=True, where={"line": "x"})],
+        records_of="month",
+        spread="even",
     )
     assert lc.compare(spread, "month").table.value.tolist() == [1, 2]
 
@@ -243,7 +247,7 @@ def test_a_plan_of_a_measure(tmp_path):
     plan = tmp_path / "p.csv"
     plan.write_text("month,margin,units\n2026-05,5,4\n")
     measures = [M("margin"), M("sales", column="margin"), M("price", of="margin", per="units")]
-    planned = lc.read(plan, date="month", measures=measures, rows="month", spread="even")
+    planned = lc.read(plan, date="month", measures=measures, records_of="month", spread="even")
     told = lc.compare(book, "month", "plan", plan=planned).table.set_index("measure")
     assert told.loc["margin"].growth == pytest.approx((6 - 5) / 5) and told.loc["sales"].base == 5
     assert told.loc["costs"].note == "no base: the plan is of margin, sales, price"

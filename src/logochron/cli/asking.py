@@ -124,7 +124,7 @@ def _planned(sales: tuple[str, ...], asked: dict[str, Any]) -> dict[str, Any]:
 
         # a filter too is of the plan, where it has the column
         shared = dimensions | {name: name for selection in book.filters for name in selection if name not in dimensions}
-        plan = plan_of(asked["plan"], book.measures, shared, each=asked["plan_records_of"], calendar=calendar)
+        plan = plan_of(asked["plan"], book.measures, shared, records_of=asked["plan_records_of"], calendar=calendar)
     return _spans(asked, book, calendar) | {"against": basis, "plan": plan}
 
 

@@ -39,7 +39,7 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 #: Reading options that have the names of `read`'s own.
 READING = (
-    *("covering", "until", "tz", "rows", "spread", "periods_in_columns", "day_first", "date_format", "decimal"),
+    *("covering", "until", "tz", "records_of", "spread", "periods_in_columns", "day_first", "date_format", "decimal"),
     *("thousands", "delimiter", "encoding", "header_row", "sheet", "empty", "on_refused"),
 )
 
@@ -88,7 +88,7 @@ def reading(command: F) -> F:
         click.option("--header-row", type=click.IntRange(0), metavar="N", help="Line of the header; 0: there is none."),
         click.option("--sheet", metavar="NAME", help="Sheet of a workbook."),
         click.option(
-            "--rows",
+            "--records-of",
             type=_choice(Grain),
             default="day",
             show_default=True,

@@ -11,7 +11,7 @@ import numpy as np
 
 from logochron.core.book.coverage import Ends
 from logochron.core.book.intake import LISTED, Intake, Refusal
-from logochron.core.book.record_spans import Standing, hint
+from logochron.core.book.record_spans import Standing, check_periods, hint
 from logochron.core.days import Days, day_number, iso
 from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.core.total_labels import is_total
@@ -123,7 +123,8 @@ def _oddities(rows: BookRows, dated_on: Days, standing: Standing, filtered: bool
     odd = dated_on[(dated_on < _ODD_DATES[0]) | (dated_on > _ODD_DATES[1])]
     if len(odd):
         said.append(f"dates before 1900 or after 2100: {', '.join(map(iso, odd[:3].tolist()))}")
-    if standing.rows == "day" and (hinted := hint(rows.recorded)):
+    hinted = hint(rows.recorded) if standing.records_of == "day" else check_periods(dated_on, standing)
+    if hinted:
         said.append(hinted)
     for counts in rows.ids.values():
         if counts.empty:
@@ -191,7 +192,9 @@ def _dates(scans: Sequence[Scanned], wanted: Wanted, stated: StatedDates) -> Rea
         day_first=stated.day_first,
         date_format=stated.date_format,
         find=find,
-        label=partial(first_day_of, each=standing.rows, calendar=standing.calendar) if standing.rows != "day" else None,
+        label=partial(first_day_of, each=standing.records_of, calendar=standing.calendar)
+        if standing.records_of != "day"
+        else None,
     )
 
 

@@ -61,7 +61,7 @@ def assembled(
     whole = [None if of.all() else of for of in taken]
     offsets = np.cumsum([0, *(len(scanned.groups.dates) for scanned in scans)])
     labels: dict[str, NDArray[np.object_]] = {}
-    coded: dict[str, list[Days]] = {}
+    coded: dict[str, list[NDArray[Any]]] = {}
     for name in wanted.dimensions:
         named = [[label or "" for label in s.groups.labels[name]] for s in scans]
         known = sorted({label for part in named for label in part})

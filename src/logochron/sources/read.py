@@ -32,7 +32,7 @@ def read(
     covering: Any = None,
     until: DayLike | None = None,
     tz: str | None = None,
-    rows: Grain = "day",
+    records_of: Grain = "day",
     spread: Spread | None = None,
     periods_in_columns: Grain | None = None,
     calendar: Calendar | None = None,
@@ -73,9 +73,10 @@ def read(
     tz
         The zone in which zoned timestamps are turned into days. Where None, one of a text counts on the day it
         names, one of a Parquet file or a frame on its day in UTC.
-    rows
+    records_of
         What each record stands for: a day, or the whole week, month, quarter or year (of `calendar`) that its
-        date falls in or names (``2026-05``, ``Q2 2026``).
+        date falls in or names (``2026-05``, ``Q2 2026``). Refused where the dates fall on four days or more of such a
+        period, as records of days do.
     spread
         ``"even"`` lays the amount of such a record evenly on all its days, exact over any whole period; where
         None it sits on the first, and only what is made of such periods can be asked for.
@@ -84,7 +85,7 @@ def read(
         the periods (``2026-05``, ``May 2026``, ``Q2 2026``, ``2025``). `date` is then left out, and `values`
         is the name the amounts shall have. Columns and rows of totals are set aside.
     calendar
-        Of the periods that `rows` or `periods_in_columns` name; civil where None.
+        Of the periods that `records_of` or `periods_in_columns` name; civil where None.
     measures
         `Measure` objects, beside or instead of `values`.
     day_first
@@ -139,7 +140,7 @@ def read(
         covering=covering,
         until=until,
         tz=tz,
-        rows=rows,
+        records_of=records_of,
         spread=spread,
         periods_in_columns=periods_in_columns,
         calendar=calendar,

@@ -33,7 +33,7 @@ class Options(NamedTuple):
     covering: Any = None
     until: DayLike | None = None
     tz: str | None = None
-    rows: Grain = "day"
+    records_of: Grain = "day"
     spread: Spread | None = None
     periods_in_columns: Grain | None = None
     calendar: Calendar | None = None
@@ -82,7 +82,7 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
     """
     check("empty", options.empty, Empty)
     check("on_refused", options.on_refused, OnRefused)
-    date, rows, measures = options.date, options.rows, _measures(options.values, options.measures)
+    date, records_of, measures = options.date, options.records_of, _measures(options.values, options.measures)
     if date is not None and not isinstance(date, str):
         raise QuestionError(f"`date` must be the name of a column; got {date!r}")
     if options.periods_in_columns is not None:
@@ -93,8 +93,8 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
                 "with `periods_in_columns` the headers are the dates and the cells one measure: leave `date` out, and "
                 "let `values` be the one name the amounts shall have"
             )
-        date, rows = PERIOD, options.periods_in_columns
-    standing = _standing(rows, options.spread, options.calendar)
+        date, records_of = PERIOD, options.periods_in_columns
+    standing = _standing(records_of, options.spread, options.calendar)
     dimensions = _dimensions(options.by)
     covered = (None, None) if options.covering is None else span_ends(options.covering, "covering")
     report = None if options.until is None else day_number(options.until, "until")
@@ -151,15 +151,17 @@ def _check_zone(engine: Engine, tz: str) -> None:
         raise QuestionError(f"`tz` must be the name of a zone such as 'Europe/Lisbon'; got {tz!r}.{did}")
 
 
-def _standing(rows: Grain, spread: Spread | None, calendar: Calendar | None) -> Standing:
-    check("rows", rows, Grain)
+def _standing(records_of: Grain, spread: Spread | None, calendar: Calendar | None) -> Standing:
+    check("records_of", records_of, Grain)
     if spread is not None:
         check("spread", spread, Spread)
-        if rows == "day":
-            raise QuestionError("`spread` lays records of whole periods on days: say `rows` too (--rows month)")
+        if records_of == "day":
+            raise QuestionError(
+                "`spread` lays records of whole periods on days: say `records_of` too (--records-of month)"
+            )
     if calendar is not None and not isinstance(calendar, Calendar):
         raise QuestionError(f"`calendar` must be a calendar such as CivilCalendar(); got {type(calendar).__name__}")
-    return Standing(rows, calendar or CivilCalendar(), spread)
+    return Standing(records_of, calendar or CivilCalendar(), spread)
 
 
 def _measures(values: str | Sequence[str], measures: Sequence[Measure]) -> tuple[Measure, ...]:

@@ -23,7 +23,7 @@ def read_plan(
     value: str,
     measure: str,
     by: str | Sequence[str] | Mapping[str, str] = (),
-    each: Grain = "month",
+    records_of: Grain = "month",
     spread: Spread | None = "even",
     calendar: Calendar | None = None,
     **options: Any,
@@ -42,7 +42,7 @@ def read_plan(
         The name of the measure that is planned.
     by
         Columns to split by, or ``{new_name: column}``.
-    each
+    records_of
         What each record stands for.
     spread
         ``"even"`` lays each amount on all days of its period, exact over any whole period; None leaves it on
@@ -73,15 +73,20 @@ def read_plan(
         date=None if wide else date,
         measures=[Measure(measure, column=value)],
         by=by,
-        rows="day" if wide else each,
-        spread=spread if wide or each != "day" else None,
+        records_of="day" if wide else records_of,
+        spread=spread if wide or records_of != "day" else None,
         calendar=calendar,
         **options,
     )
 
 
 def plan_of(
-    source: Any, measures: Sequence[Measure], dimensions: Mapping[str, str], *, each: Grain, calendar: Calendar | None
+    source: Any,
+    measures: Sequence[Measure],
+    dimensions: Mapping[str, str],
+    *,
+    records_of: Grain,
+    calendar: Calendar | None,
 ) -> Daybook:
     """A plan read by what it shares with the sales: their columns of amounts, and those of their dimensions it has.
 
@@ -100,8 +105,8 @@ def plan_of(
         source,
         measures=planned,
         by=by,
-        rows=each,
-        spread="even" if each != "day" else None,
+        records_of=records_of,
+        spread="even" if records_of != "day" else None,
         calendar=calendar,
     )
 

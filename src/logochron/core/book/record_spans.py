@@ -11,33 +11,33 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.days import Days, iso, weekday
 from logochron.core.errors import QuestionError
-from logochron.core.options import Grain, Spread
+from logochron.core.options import PLURALS, Grain, Spread
 
 #: From how many distinct days on a regular pattern is no accident.
 _ENOUGH = {"month": 3, "week": 4}
 
 
 class Standing(NamedTuple):
-    """What each record stands for: a day, or the whole period of grain `rows` that its date falls in.
+    """What each record stands for: a day, or the whole period of grain `records_of` that its date falls in.
 
     With `spread` its amount is laid evenly on all days of the period; else it sits on the first one.
     """
 
-    rows: Grain = "day"
+    records_of: Grain = "day"
     calendar: Calendar = CivilCalendar()
     spread: Spread | None = None
 
     def spans(self, days: Days) -> tuple[Days, Days]:
         """First and last day of what a record of each day stands for."""
-        if self.rows == "day":
+        if self.records_of == "day":
             return days, days
-        ordinals = self.calendar.ordinals(self.rows, days)
-        return self.calendar.first_days(self.rows, ordinals), self.calendar.last_days(self.rows, ordinals)
+        ordinals = self.calendar.ordinals(self.records_of, days)
+        return self.calendar.first_days(self.records_of, ordinals), self.calendar.last_days(self.records_of, ordinals)
 
     @property
     def whole(self) -> bool:
         """Whether only whole periods can be told."""
-        return self.rows != "day" and self.spread is None
+        return self.records_of != "day" and self.spread is None
 
     def check_edges(self, first: int, last: int) -> None:
         """Refuse a coverage that starts or ends within a period."""
@@ -47,8 +47,9 @@ class Standing(NamedTuple):
             start, end = (int(side[0]) for side in self.spans(np.array([day])))
             if day != (start, end)[edge]:
                 offered = (iso(start), iso(end + 1)) if edge == 0 else (iso(start - 1), iso(end))
+                one = self.records_of
                 raise QuestionError(
-                    f"`{option}` {iso(day)} lies within a {self.rows}, and each record stands for a whole {self.rows}: "
+                    f"`{option}` {iso(day)} lies within a {one}, and each record stands for a whole {one}: "
                     f"say {offered[0]} or {offered[1]}, or read with spread='even' (--spread even)"
                 )
 
@@ -67,7 +68,7 @@ class Standing(NamedTuple):
         if bad.any():
             place = int(asked[bad.argmax()])
             raise QuestionError(
-                f"each record stands for a whole {self.rows}: the days {iso(int(starts[place]))} to "
+                f"each record stands for a whole {self.records_of}: the days {iso(int(starts[place]))} to "
                 f"{iso(int(ends[place]))} are not made of such; ask for longer periods, or read with spread='even' "
                 "(--spread even)"
             )
@@ -96,12 +97,59 @@ def even_parts(amounts: Days, lengths: Days) -> tuple[NDArray[np.intp], Days, Da
     return of, place, q[of] + rest * (place + 1) // n - rest * place // n
 
 
+#: Dates on so many days of a period, and more, are those of shorter periods; on more than one they may be.
+_SHORTER, _SEVERAL = 4, 2
+
+
+def check_periods(dates: Days, standing: Standing) -> str:
+    """What to say where dates fall on several days of the periods that each record is to stand for; mostly empty.
+
+    Raises
+    ------
+    QuestionError
+        Where they fall on four days or more of the median period: these look like records of shorter ones.
+
+    Examples
+    --------
+    >>> check_periods(np.array([20_454, 20_485, 20_513]), Standing("month"))
+    ''
+    """
+    typical = _days_a_period(dates, standing)
+    if typical < _SEVERAL:
+        return ""
+    longest = standing.calendar.grains[: standing.calendar.grains.index(standing.records_of)]
+    fits = next(
+        g for g in reversed(longest) if g == "day" or _days_a_period(dates, Standing(g, standing.calendar)) == 1
+    )
+    one = standing.records_of
+    said = (
+        f"the dates fall on {int(typical)} different days of the median {one}: these look like records of "
+        f"{PLURALS[fits]}, say {told(fits)}"
+    )
+    if typical < _SHORTER:
+        return f"records_of={one!r}: {said} unless each record stands for a whole {one}"
+    raise QuestionError(f"records_of={one!r} (--records-of {one}) would take each record for a whole {one}, but {said}")
+
+
+def told(grain: str) -> str:
+    """How to say what each record stands for."""
+    return f"records_of={grain!r} (--records-of {grain}, of a plan --plan-records-of {grain})"
+
+
+def _days_a_period(dates: Days, standing: Standing) -> float:
+    """On how many days of a period dates fall: the median of those that have any."""
+    days = np.unique(dates)
+    if standing.records_of == "day" or not len(days):
+        return 1.0
+    return float(np.median(np.unique(standing.calendar.ordinals(standing.records_of, days), return_counts=True)[1]))
+
+
 def hint(recorded: Days) -> str:
     """What to say where dates all fall on one day of the month or the week; empty where they do not.
 
     >>> hint(np.array([20_454, 20_485, 20_513]))
     "all 3 dates fall on the first of a month: where each record stands for a whole month,
-    say rows='month' (--rows month)"
+    say records_of='month' (--records-of month)"
     """
     dates = recorded.astype("datetime64[D]")
     months = dates.astype("datetime64[M]")
@@ -122,6 +170,6 @@ def hint(recorded: Days) -> str:
     else:
         return ""
     return (
-        f"all {n:,} dates fall on {shown}: where each record stands for a whole {grain}, say rows={grain!r} "
-        f"(--rows {grain})"
+        f"all {n:,} dates fall on {shown}: where each record stands for a whole {grain}, say "
+        f"records_of={grain!r} (--records-of {grain})"
     )

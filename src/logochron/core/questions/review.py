@@ -145,7 +145,7 @@ def _sound(recorded: Days, date: str) -> tuple[Days, list[Finding]]:
 
 
 def _of_days(book: Daybook, recorded: Days, date: str) -> Iterator[Finding]:
-    if book.standing.rows != "day" or not len(recorded):
+    if book.standing.records_of != "day" or not len(recorded):
         return
     first, last = int(recorded[0]), int(recorded[-1])
     traded = np.unique(weekday(recorded))

@@ -55,9 +55,9 @@ def selected_alike(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ..
 def with_missing(plan: Daybook, aligned: Alignment) -> Alignment:
     """The alignment with bases unknown where the plan misses a period of theirs; missing is not 0."""
     standing = plan.standing
-    if standing.rows == "day" or not aligned.part_known.any():
+    if standing.records_of == "day" or not aligned.part_known.any():
         return aligned
-    calendar, grain = standing.calendar, standing.rows
+    calendar, grain = standing.calendar, standing.records_of
     planned = np.unique(calendar.ordinals(grain, plan.recorded))
     somewhere = int(plan.recorded[0])  # what is unknown anyway may lie outside the calendar
     first, last = (

@@ -109,7 +109,7 @@ def prepare(asked: Asked, question: Question, plan: Daybook | None) -> Prepared:
         Where an option names nothing or does not go with another.
     """
     book = asked.book
-    if question.per == "trading-day" and book.standing.rows != "day":
+    if question.per == "trading-day" and book.standing.records_of != "day":
         raise QuestionError("`per` 'trading-day' needs records of days; these stand for longer periods")
     planned = check_plan(plan, isinstance(question.basis, Plan))
     held = book.held_by(question.calendar)

@@ -84,8 +84,8 @@ class Tier(NamedTuple):
         """
         if not by and kept is None:
             life = self.life.gathered(np.zeros(self.size, dtype=np.int64), 1)
-            sums = {"value": _all(self.value), "base": _all(self.base)}
-            return self._replace(by=(), labels=(), places=np.full(1, -1), life=life, **sums)
+            value, base = _all(self.value), _all(self.base)
+            return self._replace(by=(), labels=(), places=np.full(1, -1), life=life, value=value, base=base)
         groups = self.under(by)
         n = groups.size
         order = np.argsort(groups.of_rows, kind="stable")

@@ -78,7 +78,7 @@ class Scanner:
         else:
             table = self.typed(source)
         measure = next((leaf.column for leaf in self.wanted.summed if leaf.column), "amount")
-        return lay_out(self.engine, source, table, measure, self.names, self.wide.rows, self.wide.calendar)
+        return lay_out(self.engine, source, table, measure, self.names, self.wide.records_of, self.wide.calendar)
 
     def typed(self, source: Source) -> TypedTable:
         """A table whose columns have types, made known to the engine."""
