@@ -26,7 +26,7 @@ NOW, BEFORE = "2025-06", "2024-06"
 KEYS = (["region", "product"], ["region"], [])
 MEASURES = {
     "statement": [lc.Measure("price", of="revenue", per="units"), lc.Measure("margin", of="revenue", less="cost")],
-    "orders": [lc.Measure("orders", count="order")],
+    "orders": [lc.Measure("orders", distinct="order")],
     "drivers": [lc.Measure("revenue"), lc.Measure("units")],
 }
 

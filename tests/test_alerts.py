@@ -81,7 +81,8 @@ def test_measures_on_the_command_line(sales, cli):
         ("margin=revenue-cost", lc.Measure("margin", of="revenue", less="cost")),
         ('"a b" = "c-d" / e', lc.Measure("a b", of="c-d", per="e")),
         ("n=count", lc.Measure("n", count=True)),
-        ("n=count 'order id'", lc.Measure("n", count="order id")),
+        ("n=distinct 'order id'", lc.Measure("n", distinct="order id")),
+        ("distinct=distinct", lc.Measure("distinct", column="distinct")),
         ("n='count'", lc.Measure("n", column="count")),
         (
             "costs=amount where account=rent,'old wages'",
@@ -97,7 +98,7 @@ def test_forms_of_measures(text, expected):
 @pytest.mark.parametrize(
     ("option", "text", "said", "caret"),
     [
-        ("--measure", "margin=-cost", "a column, a measure or count must stand here", 7),
+        ("--measure", "margin=-cost", "count or distinct must stand here", 7),
         ("--measure", "margin", "an = must stand between", 6),
         ("--measure", "my sum=a", "in quotes", 3),
         ("--measure", "m=a-b-c", "this is too much", 5),

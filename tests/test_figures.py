@@ -73,18 +73,19 @@ def test_bars_spec(demo_book, months, rows_file):
     assert spec.title == "Revenue in 2026-09 by harbor" and not spec.pale
     assert spec.labels == ("Alderquay", "Dunmarrow", "Brackenmouth", "Cold Pier")  # by size
     assert [(e.mark, e.growth, e.verdict) for e in spec.panels[0].lane][-1] == ("▼", "−17.0 %", "adverse")
-    assert [e.growth for e in bars_spec(months, at="2026-09", lane="adverse").panels[0].lane] == ["", "", "", "−17.0 %"]
-    assert not bars_spec(months, lane=None).has_lane and bars_spec(months).pale
+    adverse = bars_spec(months, at="2026-09", marked="adverse").panels[0].lane
+    assert [entry.growth for entry in adverse] == ["", "", "", "−17.0 %"]
+    assert not bars_spec(months, marked="none").has_lane and bars_spec(months).pale
     both = lc.compare(demo_book, "month", by=["harbor", "line"], at="2026-09", measures="revenue")
-    split = bars_spec(both, split="line")
+    split = bars_spec(both, panels="line")
     assert [panel.heading for panel in split.panels] == ["hire", "lessons", "gear", "repairs"]
     brackenmouth = split.labels.index("Brackenmouth")
     assert np.isnan(split.panels[3].values[brackenmouth]) and split.panels[3].lane[brackenmouth].mark == ""
     assert len(bars_spec(both, height=3).labels) == 5 and "the 5 largest of 15" in bars_spec(both, height=3).subtitle
     weeks = lc.compare(demo_book, "day", by=["line", "channel"], at="2026-09-01", measures="revenue")
-    assert len(bars_spec(weeks, split="channel").panels) == 2
+    assert len(bars_spec(weeks, panels="channel").panels) == 2
     with pytest.raises(lc.QuestionError, match="room for 6 panels; d has 7 items"):
-        bars_spec(lc.compare(many_items, "year", by=["d", "e"]), split="d")
+        bars_spec(lc.compare(many_items, "year", by=["d", "e"]), panels="d")
     with pytest.raises(lc.QuestionError, match="`at` must name one period"):
         bars_spec(months, at="2020")
     with pytest.raises(lc.QuestionError, match="by="):
@@ -138,7 +139,7 @@ def test_nothing_overlaps(demo_book, months, rows_file):
         lc.draw.columns(lc.compare(demo_book, "quarter", measures="units"), locale="de_DE"),
         lc.draw.columns(lc.compare(demo_book, "week", "prior", last=26)),
         lc.draw.bars(months),
-        lc.draw.bars(both, at="2026-09", split="line"),
+        lc.draw.bars(both, at="2026-09", panels="line"),
         lc.draw.bars(both, at="2026-09"),
         lc.draw.bars(many),
     ):

@@ -127,13 +127,13 @@ def test_a_judging_for_each_measure(demo_book):
 
 def test_marks():
     own = marks_of(lc.Judging(marks=["🠕", "🠗", "≈", "?"], marks_place="after"), Formats())
-    assert (own.sign("falling"), own.beside("x", "1")) == ("🠗", "1 x")
-    assert marks_of(lc.Judging(marks="thumbs"), Formats(plain=True)).signs["falling"] == SETS["ascii"][1]
-    assert marks_of(lc.Judging(marks="words"), Formats(plain=True)).sign("level") == "level"
-    assert marks_of(lc.Judging(marks="thumbs"), Formats(), str.isascii).signs["rising"] == "▲"
+    assert (own.sign("falling", "adverse"), own.beside("x", "1")) == ("🠗", "1 x")
+    assert marks_of(lc.Judging(marks="thumbs"), Formats(plain=True)).sign("falling", "favorable") == SETS["ascii"][1]
+    assert marks_of(lc.Judging(marks="words"), Formats(plain=True)).sign("level", "neutral") == "level"
+    assert marks_of(lc.Judging(marks="thumbs"), Formats(), str.isascii).sign("rising", "adverse") == "▲"
     banded = lc.Judging(bands=[B("low", below=0, mark="!"), B("high", from_=0)])
-    assert [marks_of(banded, Formats()).sign("rising", band) for band in ("low", "high", None)] == ["!", "▲", "▲"]
-    assert marks_of(lc.Judging(marks="^v=?"), Formats()).sign("falling") == "v"
+    assert [marks_of(banded, Formats()).sign("rising", "", band) for band in ("low", "high", None)] == ["!", "▲", "▲"]
+    assert marks_of(lc.Judging(marks="^v=?"), Formats()).sign("falling", "") == "v"
     assert all(len(set(signs)) == 4 for signs in SETS.values())
 
 

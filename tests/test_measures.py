@@ -23,7 +23,7 @@ STATEMENT = [
     M("margin rate", of="margin", per="sales"),
     M("records", count=True),
     M("hires", count=True, where={"line": lc.Not("gear")}),
-    M("orders", count="order"),
+    M("orders", distinct="order"),
     M("basket", of="sales", per="orders"),
 ]
 #: The same in SQL; what is divided by what is not above 0 is unknown.
@@ -142,7 +142,7 @@ def test_kinds_of_sources(tmp_path, kind):
     if kind != "frame":
         source = tmp_path / f"s.{kind}"
         duckdb.execute(f"COPY (FROM '{csv}') TO '{source}'")
-    book = lc.read(source, date="day", measures=STATEMENT[:3] + [M("orders", count="order")], by={"port": "harbor"})
+    book = lc.read(source, date="day", measures=STATEMENT[:3] + [M("orders", distinct="order")], by={"port": "harbor"})
     assert lc.compare(book, "month").table.value.tolist() == [15.25, 2, 13.25, 2]
     assert lc.compare(book, "month", by="port", measures="orders").table.value.tolist() == [2, 1]
     filtered = lc.read(
@@ -153,7 +153,7 @@ def test_kinds_of_sources(tmp_path, kind):
 
 def test_ids(tmp_path):
     path = written(tmp_path, "2026-05-01,A,x,o1,s,1,1", "2026-05-01,B,x,o1,s,1,1", "2026-05-02,B,y,,s,1,1")
-    orders = M("orders", count="order")
+    orders = M("orders", distinct="order")
     book = lc.read(path, date="day", measures=[orders], by=["harbor", "line"])
     assert "column 'order': 1 record has no id and cannot be counted by it" in book.intake.warnings
     by_harbor = lc.compare(book, "month", by="harbor")
@@ -222,7 +222,7 @@ def test_measures_that_cannot_be(made, said):
         ([M("a", of="amout", less="units")], "no column 'amout'. Did you mean 'amount'"),
         ([M("a", column="amount", where={"acount": "s"})], "no column 'acount'. Did you mean 'account'"),
         ([M("a", column="amount", where={"account": "sale"})], "no item 'sale'. Did you mean 'sales'"),
-        ([M("n", count="ordr")], "no column 'ordr'. Did you mean 'order'"),
+        ([M("n", distinct="ordr")], "no column 'ordr'. Did you mean 'order'"),
         ([M("a", column="amount"), M("a", column="units")], "name 'a' twice"),
     ],
 )

@@ -75,7 +75,7 @@ def test_relations_are_those_of_plain_loops(drawn, measure, nested, data):
     within = "harbor" if nested else None
     against = data.draw(st.sampled_from(["total", "largest", "mean", "item:x" if nested else "item:A / x"]))
     held = lc.relate(
-        book, "month", by=["harbor", "line"], against=against, within=within, measures=measure, at="2026-05"
+        book, "month", by=["harbor", "line"], beside=against, within=within, measures=measure, at="2026-05"
     )
     items = sorted({(r[1], r[2]) for r in rows if r[0][5:7] == "05"})
     assert [(r.harbor, r.line) for r in held.table.itertuples()] == items
@@ -107,14 +107,12 @@ def test_columns_levels_and_ties(demo_book):
     assert whole.total.ratio.eq(1).all()
     frame = pd.DataFrame({"day": ["2025-05-01", "2026-05-01"] * 2, "item": list("bbaa"), "v": [2, 3, 1, 3]})
     book = lc.read(frame, date="day", values="v", by="item")
-    tied = lc.relate(
-        book, "month", by="item", against="largest", at="2026-05", judging=lc.Judging(level_within=1)
-    ).table
+    tied = lc.relate(book, "month", by="item", beside="largest", at="2026-05", judging=lc.Judging(level_within=1)).table
     assert tied.reference_item.tolist() == ["a", "a"] and tied.ratio_before.tolist() == [1, 2]
     assert tied.direction.tolist() == ["level", "level"]  # 1 against 2 is within the whole of it
     spaced = lc.read(frame.replace("a", " a "), date="day", values="v", by="item")
     for name in ("item: a ", "item: b"):  # as the book calls it, whatever stands around
-        assert lc.relate(spaced, "month", by="item", against=name, at="2026-05").table.ratio.eq(1).all()
+        assert lc.relate(spaced, "month", by="item", beside=name, at="2026-05").table.ratio.eq(1).all()
     receipt = lc.explain(whole, "2026-09", harbor="Cold Pier")
     assert receipt.figures["value"] == whole.table.query("harbor == 'Cold Pier'").value.iloc[0]
     assert dt.date(2026, 10, 18) == demo_book.report_day
@@ -123,12 +121,13 @@ def test_columns_levels_and_ties(demo_book):
 @pytest.mark.parametrize(
     ("options", "said"),
     [
-        ({"against": "item:Cold Peer"}, "the book has no item 'Cold Peer'. Did you mean 'Cold Pier'"),
-        ({"against": "lagest"}, "must be total, largest, mean or item:NAME"),
+        ({"beside": "item:Cold Peer"}, "the book has no item 'Cold Peer'. Did you mean 'Cold Pier'"),
+        ({"beside": "lagest"}, "must be total, largest, mean or item:NAME"),
         ({"within": "harbor"}, "`within` must be one of two or more dimensions"),
-        ({"within": "line", "by": ["harbor", "line"], "against": "item:gear"}, "no item 'gear'"),
+        ({"within": "line", "by": ["harbor", "line"], "beside": "item:gear"}, "no item 'gear'"),
         ({"by": ()}, "name a dimension in `by`"),
-        ({"base": "plan"}, "`base` must be an earlier period"),
+        ({"against": "plan"}, "`against` must be an earlier period"),
+        ({"against": "largest"}, r"beside='largest' \(--beside"),
         ({"sort": "growth"}, "`sort` must be one of value, -value, label"),
     ],
 )

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
+from dataclasses import replace
 
 import click
 
@@ -11,13 +12,20 @@ from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import Judging
 from logochron.core.questions.alerts import Alert, check_alert, fired
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.columns import columns_of
+from logochron.core.rows.columns import column_named, columns_of
 from logochron.views.formats import Formats
 from logochron.views.words.alert_lines import alert_lines
 
 
-def alerts_of(texts: tuple[str, ...], answer: str, dimensions: Collection[str], judging: Judging) -> list[Alert]:
+def alerts_of(
+    texts: tuple[str, ...], answer: str, dimensions: Collection[str], judging: Judging, headings: Mapping[str, str]
+) -> list[Alert]:
     """The alerts that the options ask for.
+
+    Parameters
+    ----------
+    headings
+        Headings of the user's own, and the columns they stand for.
 
     Raises
     ------
@@ -25,6 +33,8 @@ def alerts_of(texts: tuple[str, ...], answer: str, dimensions: Collection[str], 
         Where one is malformed, or of a column or a word that the answer does not have.
     """
     alerts = [expressions.alert(text) for text in texts]
+    known = {**headings, **{name: name for name in dimensions}}
+    alerts = [replace(alert, column=column_named(answer, alert.column, known)) for alert in alerts]
     bands = tuple(band.name for band in judging.bands)
     for alert in alerts:
         if alert.column == "band" and not bands and "band" in columns_of(answer):

@@ -22,14 +22,18 @@ from logochron.core.judge.judging import Judging
 from logochron.core.questions.compare import Comparison, compare
 from logochron.core.questions.explain import explain
 from logochron.core.questions.period_list import list_periods
-from logochron.core.rows.columns import UNUSUAL, check_dimensions
+from logochron.core.rows.columns import UNUSUAL, check_dimensions, headings_of, sort_named
 from logochron.core.rows.result import Result
 from logochron.views.figures.registry import FIGURES, figure_of
 from logochron.views.formats import Formats
+from logochron.views.words.basis_words import heading
 from logochron.views.write_file import PICTURE_ENDINGS, TABLE_ENDINGS, check_ending, text_of, write
 
-#: Options of one figure only; the lane of bars has a default.
-_OF_FIGURE = {option: figure.name for figure in FIGURES for option in figure.options if option != "lane"}
+#: The figures that take each option of figures.
+_OF_FIGURE = {
+    option: tuple(figure.name for figure in FIGURES if option in figure.options)
+    for option in dict.fromkeys(option for figure in FIGURES for option in figure.options)
+}
 
 
 def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar) -> Daybook:
@@ -135,9 +139,18 @@ def _dimensions(asked: dict[str, Any], answer: str) -> dict[str, str]:
     return dimensions
 
 
-def _items(asked: dict[str, Any]) -> dict[str, Any]:
-    """The options that choose and order items."""
-    return {"top": asked["top"], "sort": asked["sort"]}
+def _headings(asked: dict[str, Any]) -> dict[str, str]:
+    """Headings that stand for columns, as far as the options tell them."""
+    measures = [*options.names(asked["value"]), *(expressions.measure(text, []).name for text in asked["measures"])]
+    return {heading(parse_basis(asked["against"])): "base", **headings_of(options.dimensions(asked["by"]), measures)}
+
+
+def _items(asked: dict[str, Any], answer: str) -> dict[str, Any]:
+    """The options that choose and order items; an order is refused before anything is read where it can be told."""
+    sort = asked["sort"]
+    if sort is not None and (asked["value"] or asked["measures"]):
+        sort = sort_named(answer, sort, _headings(asked))
+    return {"top": asked["top"], "sort": sort}
 
 
 def _judging(asked: dict[str, Any]) -> Judging:
@@ -149,6 +162,7 @@ def _judging(asked: dict[str, Any]) -> Judging:
         on=asked.get("bands_on", "growth"),
         marks=expressions.signs(asked["marks"]),
         marks_place=asked["marks_place"],
+        marks_of=asked["marks_of"],
     )
 
 
@@ -157,12 +171,13 @@ def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     formats = _formats(asked)
     target = _target(asked)
     judging = _judging(asked)
-    alerts = alerts_of(asked["alerts"], "compare", _dimensions(asked, "compare"), judging)
+    alerts = alerts_of(asked["alerts"], "compare", _dimensions(asked, "compare"), judging, _headings(asked))
+    items = _items(asked, "compare")
     result = compare(
         **_planned(sales, asked),
         per=asked["per"],
         skip_closed=asked["skip_closed"],
-        **_items(asked),
+        **items,
         last=asked["last"],
         judging=judging,
         unusual=asked["unusual"] or any(alert.column in UNUSUAL for alert in alerts),
@@ -172,18 +187,19 @@ def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
 
 
 def answer_relate(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
-    """Hold items against each other, and show or write the answer; whether an alert fired."""
+    """Hold items beside each other, and show or write the answer; whether an alert fired."""
     from logochron.core.questions import relate
 
     formats, target, judging = _formats(asked), _target(asked), _judging(asked)
-    alerts = alerts_of(asked["alerts"], "relate", _dimensions(asked, "relate"), judging)
+    alerts = alerts_of(asked["alerts"], "relate", _dimensions(asked, "relate"), judging, _headings(asked))
+    items = _items(asked, "relate")
     calendar = calendar_of(asked)
     result = relate.relate(
         **_spans(asked, read_book(sales, asked, calendar), calendar),
-        against=asked["against"],
+        beside=asked["beside"],
         within=asked["within"],
-        base=asked["base"],
-        **_items(asked),
+        against=asked["against"],
+        **items,
         last=asked["last"],
         judging=judging,
     )
@@ -196,10 +212,11 @@ def answer_drivers(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     from logochron.core.questions import drivers
 
     formats, target, judging = _formats(asked), _target(asked), _judging(asked)
-    alerts = alerts_of(asked["alerts"], "drivers", _dimensions(asked, "drivers"), judging)
+    alerts = alerts_of(asked["alerts"], "drivers", _dimensions(asked, "drivers"), judging, _headings(asked))
+    items = _items(asked, "drivers")
     result = drivers.drivers(
         **_planned(sales, asked),
-        **_items(asked),
+        **items,
         quantity=asked["quantity"],
         judging=judging,
     )
@@ -249,9 +266,9 @@ def _hand_over(
 def _target(asked: dict[str, Any]) -> Path | None:
     """The file to write, refused before anything is read where it cannot be."""
     out, figure = asked["out"], asked.get("figure")
-    for name, kind in _OF_FIGURE.items():
-        if asked.get(name) is not None and (figure or "columns") != kind:
-            raise QuestionError(f"--{name} goes with --figure {kind}")
+    for name, kinds in _OF_FIGURE.items():
+        if asked.get(name) is not None and (figure or FIGURES[0].name) not in kinds:
+            raise QuestionError(f"--{name} goes with --figure {' or '.join(kinds)}")
     if out is None:
         for name in ("figure", *_OF_FIGURE):
             if asked.get(name) is not None:
@@ -275,12 +292,10 @@ def _figure(result: Comparison, asked: dict[str, Any], formats: Formats) -> Call
     def drawn() -> Any:
         shown = figure_of(result.kind, asked["figure"])
         assert shown is not None  # only figures of this answer may be named
-        chosen = {option: asked[option] for option in shown.options}
+        chosen = {option: asked[option] for option in shown.options if asked[option] is not None}
         if chosen.get("item") is not None and len(result.by) > 1:
             # one label may hold a comma, several are parted by it
             chosen["item"] = tuple(options.names((chosen["item"],)))
-        if chosen.get("lane") == "none":
-            chosen["lane"] = None
         return shown.draw(result, **chosen, formats=formats)
 
     return drawn

@@ -9,6 +9,7 @@ from typing import Any
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.errors import CalendarError, IntakeError, QuestionError
+from logochron.core.options import refuse_brought
 
 #: Which options go with which kind of calendar.
 _OF = {
@@ -27,6 +28,7 @@ def calendar_of(asked: dict[str, Any]) -> Calendar:
         Where the options make none.
     """
     kind = asked["calendar"] if asked["calendar"] in _OF else "FILE"
+    refuse_brought("calendar", asked["calendar"])
     for names in _OF.values():
         for name in names:
             if asked[name] is not None and name not in _OF[kind]:

@@ -107,7 +107,7 @@ class _Reader:
 
 
 _MEASURE = (
-    "NAME=COL, NAME=count, NAME=count COL, NAME=A-B or NAME=A/B, each maybe: where COL=VALUE[,VALUE] or COL!=VALUE"
+    "NAME=COL, NAME=count, NAME=distinct COL, NAME=A-B or NAME=A/B, each maybe: where COL=VALUE[,VALUE] or COL!=VALUE"
 )
 _ALERT = f"COLUMN SIGN VALUE, such as growth < -5% or verdict = adverse; signs are {' '.join(SIGNS)}"
 _BAND = (
@@ -141,12 +141,13 @@ def measure(text: str, lower: list[str]) -> Measure:
     if not reader.sign("="):
         reader.refuse(f"an = must stand between the name and what it is; {_QUOTES}")
     made: dict[str, Any] = {}
-    first = reader.name("a column, a measure or count")
+    first = reader.name("a column, a measure, count or distinct")
     if (first.kind, first.text) == ("word", "count"):
-        column = "" if reader.next.text == "where" and reader.next.kind == "word" else reader.next.text
         made["count"] = True
-        if reader.next.kind in ("word", "quoted") and column:
-            made["count"] = reader.take().text
+        if reader.next.kind in ("word", "quoted") and (reader.next.kind, reader.next.text) != ("word", "where"):
+            reader.refuse(f"count is of records; for different ids say {name}=distinct {reader.next.text}")
+    elif (first.kind, first.text) == ("word", "distinct") and reader.next.kind in ("word", "quoted"):
+        made["distinct"] = reader.take().text
     elif sign := reader.sign("-", "/"):
         made |= {"of": first.text, "less" if sign == "-" else "per": reader.name("a column or a measure").text}
     else:
@@ -176,6 +177,8 @@ def alert(text: str) -> Alert:
     """
     reader = _Reader(text, "--alert", _ALERT)
     column = reader.name("a column").text
+    while reader.next.kind == "word" and not re.match(r"[+.\d]", reader.next.text):
+        column += " " + reader.take().text  # a heading may have several words
     sign = reader.sign(*SIGNS)
     if not sign:
         reader.refuse("a sign must stand between the column and the value")

@@ -16,10 +16,15 @@ class _Questions(click.Group):
     """Turns what Logochron refuses into a message and an exit code: 2 options and names, 3 what a file holds."""
 
     def invoke(self, ctx: click.Context) -> Any:
+        from logochron.core.brought_words import ours
         from logochron.core.errors import IntakeError, LogochronError
 
         try:
             return super().invoke(ctx)
+        except click.NoSuchOption as error:
+            if told := ours(error.option_name):
+                raise click.UsageError(f"no option {error.option_name}: here it is {told}", error.ctx) from None
+            raise
         except LogochronError as error:
             click.echo(f"logochron: {error}", err=True)
             ctx.exit(3 if isinstance(error, IntakeError) else 2)
@@ -78,14 +83,14 @@ def compare(sales: tuple[str, ...], **asked: Any) -> None:
 @options.output
 @options.amounts
 def relate(sales: tuple[str, ...], **asked: Any) -> None:
-    """How does each item stand against the total, the largest, the mean or a named item?
+    """How does each item stand beside the total, the largest, the mean or a named item?
 
-    Now, and in the base's span: does its part grow or shrink?
+    Now, and in an earlier period: does its part grow or shrink?
 
     \b
     logochron relate sales.csv --date sold_on --value revenue --by harbor --last 3
-    logochron relate sales.csv --date sold_on --value revenue --by harbor,line --within harbor --against largest
-    logochron relate sales.csv --date sold_on --value revenue --by harbor --against "item:Cold Pier" --at 2026-09
+    logochron relate sales.csv --date sold_on --value revenue --by harbor,line --within harbor --beside largest
+    logochron relate sales.csv --date sold_on --value revenue --by harbor --beside "item:Cold Pier" --at 2026-09
     """
     from logochron.cli.asking import answer_relate
 

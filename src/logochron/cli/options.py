@@ -18,10 +18,11 @@ from logochron.core.options import (
     Gaps,
     Grain,
     Kept,
-    Lane,
     LevelAs,
+    Marked,
     MarkPlace,
     MarkSet,
+    MarksOf,
     OnRefused,
     Partial,
     Per,
@@ -30,6 +31,7 @@ from logochron.core.options import (
     Weeks,
     YearEnds,
     YearNamed,
+    refuse_brought,
     values,
 )
 from logochron.views.figures.registry import NAMES as FIGURE_NAMES
@@ -53,8 +55,17 @@ def _all(*options: Callable[[F], F]) -> Callable[[F], F]:
     return decorate
 
 
+class _Choice(click.Choice[str]):
+    """One of some words; one that people bring along is answered with ours."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> str:
+        if value not in self.choices and param is not None:
+            refuse_brought(param.opts[0], value)
+        return super().convert(value, param, ctx)
+
+
 def _choice(literal: Any) -> click.Choice[str]:
-    return click.Choice(values(literal))
+    return _Choice(values(literal))
 
 
 def reading(command: F) -> F:
@@ -110,7 +121,7 @@ def judging(command: F) -> F:
             "--on-refused", type=_choice(OnRefused), default="stop", show_default=True, help="What refused rows do."
         ),
         click.option("--measure", "measures", multiple=True, metavar="NAME=...",
-                     help="NAME=COL, =count, =count COL, =A-B or =A/B; maybe: where COL=VALUE."),
+                     help="NAME=COL, =count, =distinct COL, =A-B or =A/B; maybe: where COL=VALUE."),
         click.option("--lower-is-better", multiple=True, metavar="COL",
                      help="Amount or measure of which less is favorable."),
     )(command)  # fmt: skip
@@ -175,13 +186,13 @@ def divided(command: F) -> F:
 
 
 def related(command: F) -> F:
-    """What items are held against."""
+    """What items are held beside."""
     return _all(
-        click.option("--against", metavar="WHAT", default="total", show_default=True,
-                     help="total, largest, mean or item:NAME."),
-        click.option("--within", metavar="COL", help="Hold each item against those of the same item of COL."),
-        click.option("--base", metavar="BASIS", default="year-ago", show_default=True,
-                     help="The earlier period: as --against of compare."),
+        click.option("--beside", metavar="WHAT", default="total", show_default=True,
+                     help="What items are held beside: total, largest, mean or item:NAME."),
+        click.option("--within", metavar="COL", help="Hold each item beside those of the same item of COL."),
+        click.option("--against", metavar="BASIS", default="year-ago", show_default=True,
+                     help="The earlier period: as of compare, but for a plan."),
     )(command)  # fmt: skip
 
 
@@ -194,8 +205,9 @@ def items(sort: Any, default: str | None = None) -> Callable[[F], F]:
     """Options that choose and order items."""
     return _all(
         click.option("--top", type=click.IntRange(1), metavar="N", help="The N largest items; the rest as all others."),
-        click.option("--sort", type=_choice(sort), metavar="FIGURE", default=default, show_default=default is not None,
-                     help=f"Order of items: {', '.join(values(sort)[::2])}; a leading - from the largest down."),
+        click.option("--sort", metavar="FIGURE", default=default, show_default=default is not None,
+                     help=f"Order of items: {', '.join(values(sort)[::2])} or a heading; a leading - from the largest "
+                     "down."),
     )  # fmt: skip
 
 
@@ -210,6 +222,8 @@ def verdicts(command: F) -> F:
                      help=f"{', '.join(values(MarkSet))}, or four signs by comma: rising, falling, level, unknown."),
         click.option("--marks-place", type=_choice(MarkPlace), default="before", show_default=True,
                      help="Where marks stand beside their figures."),
+        click.option("--marks-of", type=_choice(MarksOf),
+                     help="What four signs of your own tell.  [default: direction; thumbs: verdict]"),
         click.option("--color", type=_choice(Color), default="text", show_default=True,
                      help="Verdicts as color of the text, or as fill behind it."),
         click.option("--alert", "alerts", multiple=True, metavar="COND",
@@ -247,9 +261,8 @@ def drawing(command: F) -> F:
     return _all(
         click.option("--figure", type=click.Choice(FIGURE_NAMES), help="The drawing, with --out."),
         click.option("--item", metavar="NAME", help="columns: one item (several dimensions by comma)."),
-        click.option("--panels", metavar="COL", help="columns: a small panel for each item."),
-        click.option("--split", metavar="COL", help="bars: a second dimension in panels."),
-        click.option("--lane", type=click.Choice([*values(Lane), "none"]), default="all", help="bars: whose marks."),
+        click.option("--panels", metavar="COL", help="A panel for each item; of bars, of a second dimension."),
+        click.option("--marked", type=_choice(Marked), help="bars: whose marks stand beside them.  [default: all]"),
     )(command)
 
 

@@ -6,6 +6,7 @@ from fractions import Fraction
 from numbers import Integral
 from typing import Any, Literal, get_args
 
+from logochron.core.brought_words import ours
 from logochron.core.errors import LogochronError, QuestionError, nearest
 
 Grain = Literal["day", "week", "month", "quarter", "half", "year"]
@@ -27,7 +28,8 @@ Kept = Literal["all", "comparable"]
 OnRefused = Literal["stop", "skip"]
 Spread = Literal["even"]
 Empty = Literal["refused", "zero"]
-Lane = Literal["all", "adverse"]
+Marked = Literal["all", "adverse", "none"]
+MarksOf = Literal["direction", "verdict"]
 
 #: Which way a figure moved, whether that is good, how much of a period is covered: inside, the place in these.
 DIRECTIONS = ("rising", "falling", "level", "unknown")
@@ -63,10 +65,17 @@ def check(name: str, value: object, literal: Any, error: type[LogochronError] = 
     allowed = values(literal)
     if isinstance(value, str) and value in allowed:
         return value
+    refuse_brought(name, value, error)
     hint = nearest(value, allowed) if isinstance(value, str) else None
     raise error(
         f"`{name}` must be one of {', '.join(allowed)}; got {value!r}." + (f" Did you mean {hint!r}?" if hint else "")
     )
+
+
+def refuse_brought(name: str, value: object, error: type[LogochronError] = QuestionError) -> None:
+    """Answers a word that people bring along with ours, not with the nearest spelling."""
+    if told := ours(value):
+        raise error(f"`{name}` {value!r} is said otherwise here: {told}")
 
 
 def as_written(value: object) -> Fraction | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from logochron.core.errors import QuestionError
-from logochron.core.options import Lane
+from logochron.core.options import Marked
 from logochron.core.questions.compare import Comparison
 from logochron.views.figures.bars import bars_spec
 from logochron.views.figures.columns import columns_spec
@@ -16,6 +16,11 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 __all__ = ["bars", "columns"]
+
+
+def __dir__() -> list[str]:
+    """The figures alone: what a notebook offers after ``lc.draw.``."""
+    return __all__
 
 
 def columns(
@@ -88,8 +93,8 @@ def bars(
     *,
     measure: str | None = None,
     at: str | None = None,
-    split: str | None = None,
-    lane: Lane | None = "all",
+    panels: str | None = None,
+    marked: Marked = "all",
     ax: Axes | None = None,
     size: tuple[float, float] | None = None,
     palette: Palette | None = None,
@@ -104,10 +109,10 @@ def bars(
         From `compare` with `by=`.
     at
         The period drawn; the last where None.
-    split
+    panels
         One of two or more dimensions, drawn in panels.
-    lane
-        Whose marks stand in the lane: ``"all"``, ``"adverse"`` or None.
+    marked
+        Whose marks stand in the lane: ``"all"``, ``"adverse"`` or ``"none"``.
     measure, ax, size, palette, locale, formats
         As in `columns`.
 
@@ -130,15 +135,15 @@ def bars(
     """
     from logochron.views.figures import draw_bars, draw_base
 
-    _check(result, ax, split)
+    _check(result, ax, panels)
     formats = formats or Formats(locale=locale)
     height = (size or draw_base.DEFAULT_SIZE)[1]
     spec = bars_spec(
         result,
         measure=measure,
         at=at,
-        split=split,
-        lane=lane,
+        panels=panels,
+        marked=marked,
         height=height,
         formats=formats,
         drawable=draw_base.drawable,

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 from rich.cells import cell_len
 
 from logochron.core.judge.judging import Judging
-from logochron.core.options import DIRECTIONS
+from logochron.core.options import DIRECTIONS, VERDICTS, MarksOf
 from logochron.views.formats import Formats
 
-#: Signs of rising, falling, level and unknown.
+#: Signs of rising, falling, level and unknown; thumbs, which judge, of favorable, adverse, neutral and unknown.
 SETS: Mapping[str, tuple[str, str, str, str]] = {
     "triangles": ("▲", "▼", "=", "·"),
     "arrows": ("↗", "↘", "→", "·"),
@@ -23,15 +23,16 @@ SETS: Mapping[str, tuple[str, str, str, str]] = {
 
 @dataclass(frozen=True)
 class Marks:
-    """The signs of one judging: by direction, and by band where that has its own."""
+    """The signs of one judging: by direction or by verdict, and by band where that has its own."""
 
     signs: Mapping[str, str]
     of_bands: Mapping[str, str]
     after: bool
+    tell: MarksOf = "direction"
 
-    def sign(self, direction: str, band: str | None = None) -> str:
+    def sign(self, direction: str, verdict: str, band: str | None = None) -> str:
         """The sign of a row."""
-        return self.of_bands.get(band or "", "") or self.signs[direction]
+        return self.of_bands.get(band or "", "") or self.signs[verdict if self.tell == "verdict" else direction]
 
     def beside(self, sign: str, figure: str) -> str:
         """A figure with its sign."""
@@ -58,7 +59,9 @@ def marks_of(judging: Judging, formats: Formats, drawable: Callable[[str], bool]
     """
     signs = SETS[judging.marks] if isinstance(judging.marks, str) else tuple(judging.marks)
     able = (lambda sign: sign.isascii()) if formats.plain else drawable or (lambda sign: True)
+    tell = judging.marks_tell
     if not all(map(able, signs)):
-        signs = SETS["ascii" if formats.plain else "triangles"]
+        signs, tell = SETS["ascii" if formats.plain else "triangles"], "direction"
     of_bands = {band.name: band.mark for band in judging.bands if band.mark and able(band.mark)}
-    return Marks(dict(zip(DIRECTIONS, signs)), of_bands, judging.marks_place == "after")
+    named = VERDICTS if tell == "verdict" else DIRECTIONS
+    return Marks(dict(zip(named, signs)), of_bands, judging.marks_place == "after", tell)

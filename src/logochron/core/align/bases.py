@@ -11,7 +11,7 @@ import numpy as np
 from logochron.core.calendars.base import Calendar, Earlier
 from logochron.core.days import DayLike, Days, iso, whole_span
 from logochron.core.errors import QuestionError, nearest
-from logochron.core.options import Grain, check_count
+from logochron.core.options import Grain, check_count, refuse_brought
 
 
 @dataclass(frozen=True)
@@ -192,6 +192,7 @@ def parse_basis(against: object) -> Basis:
             return Span(*map(iso, whole_span(rest, "against")))
         if kind == "plan" and not colon:
             return Plan()
+        refuse_brought("against", kind)
         hint = nearest(kind, [*_COUNTED, "fixed", "plan", "span"])
         did = f" Did you mean {hint!r}?" if hint and hint != kind else ""
         if kind in _COUNTED and not rest:

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError
-from logochron.core.options import PLURALS, Grain, check_count, values
+from logochron.core.options import PLURALS, Grain, check_count, refuse_brought, values
 
 
 class Window(NamedTuple):
@@ -55,6 +55,7 @@ def window_of(calendar: Calendar, each: Grain, running: object) -> Window:
             raise QuestionError(f"`running` {parent!r} is not made of whole {PLURALS[each]}: {offered}")
         return Window(parent=parent)
     if isinstance(running, str):
+        refuse_brought("running", running)
         raise QuestionError(
             f"`running` must be week, month, quarter, half, year or a number of periods; got {running!r}"
         )

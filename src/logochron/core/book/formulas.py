@@ -85,7 +85,7 @@ def formulas(measures: Sequence[Measure]) -> dict[str, Formula]:
         if measure.kind == "quotient":
             return Quotient(part(measure.of), part(measure.per), str(measure.per))
         if measure.kind == "count":
-            return Leaf("", "records", held) if measure.count is True else Leaf(str(measure.count), "ids", held)
+            return Leaf("", "records", held) if measure.count else Leaf(str(measure.distinct), "ids", held)
         return Leaf(measure.column or measure.name, "", held)
 
     return {name: made(measure, (), ()) for name, measure in known.items()}

@@ -28,7 +28,9 @@ class Measure:
     of, per
         A quotient: `of` per `per`, likewise: never the sum or the mean of the quotients of single records.
     count
-        True counts the records; the name of a column counts its distinct ids, each of which must lie on one day.
+        True counts the records.
+    distinct
+        A column: counts its different ids, each of which must lie on one day.
     where
         Takes only part of the rows, as in `read`: ``{"account": "costs"}``. Of a difference or quotient: the rows of
         all that it is made of.
@@ -56,7 +58,8 @@ class Measure:
     of: str | None = None
     less: str | None = None
     per: str | None = None
-    count: bool | str = False
+    count: bool = False
+    distinct: str | None = None
     where: Where | None = field(default=None, hash=False)
     better: Better = "higher"
     unit: str | None = None
@@ -65,26 +68,26 @@ class Measure:
         if not isinstance(self.name, str) or not self.name.strip():
             raise QuestionError(f"a measure needs a name; got {self.name!r}")
         check("better", self.better, Better)
-        for option in ("column", "of", "less", "per"):
+        for option in ("column", "of", "less", "per", "distinct"):
             named = getattr(self, option)
             if named is not None and (not isinstance(named, str) or not named.strip()):
                 raise QuestionError(f"measure {self.name!r}: `{option}` must be a name; got {named!r}")
-        if not isinstance(self.count, (bool, str)) or self.count == "":
+        if not isinstance(self.count, bool):
             raise QuestionError(
-                f"measure {self.name!r}: `count` must be True (records) or a column (its distinct ids); "
-                f"got {self.count!r}"
+                f"measure {self.name!r}: `count` must be True, it is of records; got {self.count!r}. "
+                f"For different ids say distinct={str(self.count)!r}"
             )
         if self.of is None and (self.less or self.per):
             raise QuestionError(f"measure {self.name!r}: `less` and `per` need `of`, what they are taken of")
         if self.of is not None and (self.less is None) == (self.per is None):
             raise QuestionError(f"measure {self.name!r}: `of` goes with one of `less` and `per`")
-        if sum((self.column is not None, self.of is not None, self.count is not False)) > 1:
-            raise QuestionError(f"measure {self.name!r} can be only one of `column`, `of` and `count`")
+        if sum((self.column is not None, self.of is not None, self.count, self.distinct is not None)) > 1:
+            raise QuestionError(f"measure {self.name!r} can be only one of `column`, `of`, `count` and `distinct`")
 
     @property
     def kind(self) -> MeasureKind:
         """What it is: a sum, a count, a difference or a quotient."""
-        if self.count is not False:
+        if self.count or self.distinct is not None:
             return "count"
         if self.of is None:
             return "sum"

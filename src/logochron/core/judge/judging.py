@@ -25,6 +25,7 @@ from logochron.core.options import (
     LevelAs,
     MarkPlace,
     MarkSet,
+    MarksOf,
     as_written,
     check,
     values,
@@ -52,6 +53,9 @@ class Judging:
         falling, level and unknown (a text of four characters, or four texts).
     marks_place
         ``"before"`` or ``"after"`` the figure.
+    marks_of
+        What four signs of your own tell: ``"direction"`` (where None), or ``"verdict"``: they are then of favorable,
+        adverse, neutral and unknown. Thumbs always tell the verdict, the other sets the direction.
 
     Raises
     ------
@@ -74,6 +78,7 @@ class Judging:
     on: BandOn = "growth"
     marks: MarkSet | Sequence[str] = "triangles"
     marks_place: MarkPlace = "before"
+    marks_of: MarksOf | None = None
 
     def __post_init__(self) -> None:
         check("level_as", self.level_as, LevelAs)
@@ -81,8 +86,14 @@ class Judging:
         check("marks_place", self.marks_place, MarkPlace)
         _ = self.tolerance
         object.__setattr__(self, "bands", in_order(self.bands))
+        if self.marks_of is not None:
+            check("marks_of", self.marks_of, MarksOf)
         if isinstance(self.marks, str) and len(self.marks) != len(DIRECTIONS):
             check("marks", self.marks, MarkSet)
+            if self.marks_of not in (None, self.marks_tell):
+                raise QuestionError(
+                    f"`marks_of` is for four signs of your own: {self.marks} tell the {self.marks_tell}"
+                )
             return
         signs = tuple(self.marks)
         if len(signs) != len(DIRECTIONS) or not all(isinstance(sign, str) and sign.strip() for sign in signs):
@@ -91,6 +102,13 @@ class Judging:
                 f"unknown; got {self.marks!r}"
             )
         object.__setattr__(self, "marks", signs)
+
+    @property
+    def marks_tell(self) -> MarksOf:
+        """What the marks are signs of."""
+        if isinstance(self.marks, str):
+            return "verdict" if self.marks == "thumbs" else "direction"
+        return self.marks_of or "direction"
 
     @property
     def tolerance(self) -> Fraction:

@@ -59,11 +59,6 @@ class Comparison(AlignedAnswer):
     unusual: bool = field(default=False, kw_only=True)
     kind: ClassVar[str] = "compare"
 
-    @property
-    def against(self) -> Basis:
-        """What each period is held against."""
-        return self.basis
-
     @cached_property
     def ungathered(self) -> Comparison:
         """The same answer with the items that `top` left out."""

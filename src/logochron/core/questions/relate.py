@@ -1,4 +1,4 @@
-"""How does each item stand against the total, the largest, the mean or a named item?"""
+"""How does each item stand beside the total, the largest, the mean or a named item?"""
 
 from __future__ import annotations
 
@@ -51,17 +51,17 @@ class Relation(AlignedAnswer):
     table, subtotals, total
         Tidy frames of one row per measure, period and item; `ratio` is value / reference, `ratio_before` the same in
         the base's span.
-    against, within
-        What items are held against, and in which dimension's items.
+    beside, within
+        What items are held beside, and in which dimension's items.
     """
 
-    against: str
+    beside: str
     within: str | None
     kind: ClassVar[str] = "relate"
 
 
 class _Groups(NamedTuple):
-    """The items that are held against the same: all, or those of one item of `within`.
+    """The items that are held beside the same: all, or those of one item of `within`.
 
     `codes` is the group of each item, `whole` each group added up.
     """
@@ -84,7 +84,7 @@ class _Groups(NamedTuple):
 
 
 class _References(NamedTuple):
-    """What items are held against: a side for each period and group, and its name."""
+    """What items are held beside: a side for each period and group, and its name."""
 
     sides: Sides
     names: NDArray[np.object_]
@@ -95,9 +95,9 @@ def relate(
     each: Each,
     *,
     by: str | Sequence[str],
-    against: str = "total",
+    beside: str = "total",
     within: str | None = None,
-    base: str | Basis = "year-ago",
+    against: str | Basis = "year-ago",
     running: Any = None,
     partial: Partial = "to-date",
     weeks: Weeks = "same-number",
@@ -110,21 +110,21 @@ def relate(
     top: int | None = None,
     sort: str | None = None,
 ) -> Relation:
-    """Hold each item against the total, the largest, the mean or a named item, now and earlier.
+    """Hold each item beside the total, the largest, the mean or a named item, now and in an earlier period.
 
     Parameters
     ----------
     book, each, running, partial, weeks, at, last, measures, calendar, items, top
         As in `compare`.
     by
-        The dimensions whose items are held against each other.
-    against
+        The dimensions whose items are held beside each other.
+    beside
         ``"total"``; ``"largest"``, the item with the largest value of the span, ties by label; ``"mean"``, the total
         divided by the items with a row (of a quotient the total's); or ``"item:NAME"`` (its labels joined by
         ``" / "`` where it has several).
     within
-        One of `by`: each item is held against the total, largest, mean or named item of the same item of that.
-    base
+        One of `by`: each item is held beside the total, largest, mean or named item of the same item of that.
+    against
         The earlier period of `ratio_before`, any that `compare` takes but a plan.
     judging
         `level_within` is taken of `ratio_before`; bands do not apply.
@@ -153,9 +153,11 @@ def relate(
     >>> round(float(held.table.ratio.sum()), 9)
     1.0
     """
-    basis = parse_basis(base)
+    if _names_reference(against):
+        raise QuestionError(f"`against` is an earlier period; say beside={against!r} (--beside {against})")
+    basis = parse_basis(against)
     if isinstance(basis, Plan):
-        raise QuestionError("`base` must be an earlier period: a plan is held against by compare(against='plan')")
+        raise QuestionError("`against` must be an earlier period here: against='plan' is asked of compare")
     check_book(book)
     question = question_of(
         each=each,
@@ -169,35 +171,41 @@ def relate(
     )
     asked = ask("relate", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
     if not asked.by:
-        raise QuestionError("`relate` holds items against each other: name a dimension in `by` (--by)")
+        raise QuestionError("`relate` holds items beside each other: name a dimension in `by` (--by)")
     if within is not None and (within not in asked.by or len(asked.by) < 2):
         raise QuestionError(
             f"`within` must be one of two or more dimensions in `by` ({', '.join(asked.by)}); got {within!r}"
         )
     prepared = prepare(asked, question, None)
-    against = _checked(prepared, against, within)
+    beside = _checked(prepared, beside, within)
     tiers = tiers_of(prepared)
     groups = _groups(tiers, within)
-    held = {m.name: _references(tiers, m, against, groups) for m in asked.measures}
+    held = {m.name: _references(tiers, m, beside, groups) for m in asked.measures}
 
     def rows(measure: Measure, tier: Tier, others: bool) -> Block:
         return _rows(tiers, measure, tier, held[measure.name], groups, others)
 
-    return Relation(**laid_out("relate", tiers, rows), against=against, within=within)
+    return Relation(**laid_out("relate", tiers, rows), beside=beside, within=within)
 
 
-def _checked(prepared: Prepared, against: str, within: str | None) -> str:
-    """What items are held against, a named one as the book calls it; refused where it names nothing."""
-    if against in _KINDS:
-        return against
-    if not isinstance(against, str) or not against.startswith("item:"):
-        raise QuestionError(f"`against` must be {', '.join(_KINDS)} or item:NAME; got {against!r}")
+def _names_reference(text: object) -> bool:
+    return isinstance(text, str) and (text in _KINDS or text.startswith("item:"))
+
+
+def _checked(prepared: Prepared, beside: str, within: str | None) -> str:
+    """What items are held beside, a named one as the book calls it; refused where it names nothing."""
+    if beside in _KINDS:
+        return beside
+    if not _names_reference(beside):
+        raise QuestionError(
+            f"`beside` must be {', '.join(_KINDS)} or item:NAME; got {beside!r}. The earlier period is `against`"
+        )
     known = _names(prepared.book.day_sums(prepared.asked.by).items.labels, prepared.asked.by, within)
-    named = against.removeprefix("item:")
+    named = beside.removeprefix("item:")
     for name in (named, named.strip()):
         if name in known:
             return f"item:{name}"
-    raise QuestionError(f"`against`: {no_such('item', named.strip(), sorted(set(known)), where='the book')}")
+    raise QuestionError(f"`beside`: {no_such('item', named.strip(), sorted(set(known)), where='the book')}")
 
 
 def _names(labels: Sequence[NDArray[np.object_]], by: tuple[str, ...], within: str | None) -> list[str]:
@@ -219,8 +227,8 @@ def _groups(tiers: Tiers, within: str | None) -> _Groups:
     return _Groups(within, codes, whole)
 
 
-def _references(tiers: Tiers, measure: Measure, against: str, groups: _Groups) -> _References:
-    """What the items of each group are held against in each period."""
+def _references(tiers: Tiers, measure: Measure, beside: str, groups: _Groups) -> _References:
+    """What the items of each group are held beside in each period."""
     items, compared, codes = tiers.full, tiers.full_compared, groups.codes
     if not items.size:  # nothing is held against nothing
         none = np.zeros((tiers.prepared.aligned.size, 1))
@@ -228,21 +236,21 @@ def _references(tiers: Tiers, measure: Measure, against: str, groups: _Groups) -
         return _References(unknown, np.full(none.shape, None, dtype=object))
     n_groups = groups.whole.size
     shape = (tiers.prepared.aligned.size, n_groups)
-    if against in ("total", "mean"):
+    if beside in ("total", "mean"):
         sides = tiers.sides(measure, groups.whole)
-        if against == "mean" and adds_up(tiers.prepared.book.formulas[measure.name]):
+        if beside == "mean" and adds_up(tiers.prepared.book.formulas[measure.name]):
             kept = np.ones((shape[0], items.size), dtype=bool) if compared is None else compared
             n = np.maximum(_by_group(kept, codes, n_groups), 1)
             sides = sides._replace(value=sides.value / sides.unit / n, base=sides.base / sides.unit / n, scale=None)
-        return _References(sides, np.full(shape, against, dtype=object))
+        return _References(sides, np.full(shape, beside, dtype=object))
     sides = tiers.sides(measure, items)
     names = np.array(_names(items.labels, tiers.prepared.asked.by, groups.within), dtype=object)
-    if against == "largest":
+    if beside == "largest":
         size = np.where(sides.value_known, sides.value / sides.unit, -np.inf)
         size = size if compared is None else np.where(compared, size, -np.inf)
         place = _largest(size, codes, n_groups)
     else:
-        wanted = np.flatnonzero(names == against.removeprefix("item:"))
+        wanted = np.flatnonzero(names == beside.removeprefix("item:"))
         place = np.full(shape, -1)
         place[:, codes[wanted]] = wanted
     rows, found = np.arange(shape[0])[:, None], place >= 0

@@ -93,7 +93,7 @@ class AlignedAnswer(Answer):
         return self.question.each
 
     @property
-    def basis(self) -> Basis:
+    def against(self) -> Basis:
         """What each period is held against."""
         return self.question.basis
 

@@ -11,7 +11,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import Judging, JudgingLike, judgings_of
 from logochron.core.options import Kept, check, check_count
-from logochron.core.rows.columns import check_dimensions, sorts_of
+from logochron.core.rows.columns import check_dimensions, headings_of, sort_named
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -79,7 +79,7 @@ def ask(
     if top is not None:
         check_count("top", top)
     if sort is not None:
-        check("sort", sort, sorts_of(answer))
+        sort = sort_named(answer, sort, headings_of(dims, [m.name for m in asked]))
     for option, given in (("top", top), ("sort", sort)):
         if given is not None and not dims:
             raise QuestionError(f"`{option}` is about items: name a dimension in `by` (--by)")

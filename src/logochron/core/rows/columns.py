@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+import re
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Literal, NamedTuple
 
 from logochron.core.errors import QuestionError
-from logochron.core.options import DIRECTIONS, STATUSES, VERDICTS
+from logochron.core.options import DIRECTIONS, STATUSES, VERDICTS, check
 
 #: What a column holds. ``label``: a name of the user's or the calendar's; ``word``: one of a few words, or of the
 #: answer's own (bands, notes); ``day``: a date; ``days``: a whole number that may be unknown; ``count``: one that is
@@ -64,6 +65,8 @@ _SORTS = {
     "relate": ("value", "label", "ratio", "gap", "ratio_change"),
     "drivers": ("value", "growth", "change", "label"),
 }
+#: How a change and a growth are called against a plan.
+_PLANNED = {"change": "Variance", "growth": "Variance %"}
 _HELD = {name: frozenset(answer for answer, names in ORDER.items() if name in names) for name in
          dict.fromkeys(name for names in ORDER.values() for name in names)}  # fmt: skip
 
@@ -88,15 +91,15 @@ COLUMNS: dict[str, Column] = {
         _column("base", "amount", "Base"),
         _column("change", "amount", "Change"),
         _column("growth", "change", "Growth"),
-        _column("ratio", "part", "Part"),
+        _column("ratio", "part", "Ratio"),
         _column("share", "part", "Share"),
         _column("base_share", "part", "Share of the base"),
-        _column("reference_item", "label", "Beside"),
+        _column("reference_item", "label", "Reference item"),
         _column("reference", "amount", "Reference"),
         _column("gap", "amount", "Gap"),
-        _column("ratio_before", "part", "Part before"),
-        _column("ratio_change", "change", "Points"),
-        _column("contribution", "change", "Points"),
+        _column("ratio_before", "part", "Ratio before"),
+        _column("ratio_change", "change", "Ratio change"),
+        _column("contribution", "change", "Contribution"),
         _column("quantity", "amount", "Quantity"),
         _column("base_quantity", "amount", "Quantity of the base"),
         _column("volume", "amount", "Volume"),
@@ -138,6 +141,55 @@ def columns_of(answer: str, *, unusual: bool = True) -> tuple[str, ...]:
 def sorts_of(answer: str) -> tuple[str, ...]:
     """What `sort` may be for an answer: each from the smallest up, and with a leading ``-`` from the largest down."""
     return tuple(sign + name for name in _SORTS[answer] for sign in ("", "-"))
+
+
+def heading(name: str, *, planned: bool = False) -> str:
+    """How people call a column; `planned`: in an answer against a plan.
+
+    >>> heading("change"), heading("change", planned=True)
+    ('Change', 'Variance')
+    """
+    return _PLANNED[name] if planned and name in _PLANNED else COLUMNS[name].heading
+
+
+def column_named(answer: str, text: str, also: Mapping[str, str] | None = None) -> str:
+    """The column of an answer that a name or a heading means, whatever its case; the text itself where it means none.
+
+    Parameters
+    ----------
+    also
+        Further headings and the columns they stand for.
+
+    >>> column_named("relate", "Ratio change"), column_named("compare", "variance %"), column_named("compare", "size")
+    ('ratio_change', 'growth', 'size')
+    """
+    known = [name for name in ORDER[answer] if name != DIMENSIONS]
+    meant = {_folded(shown): name for shown, name in (also or {}).items() if name in known or name not in COLUMNS}
+    meant |= {_folded(shown): name for name, shown in _PLANNED.items() if name in known}
+    meant |= {_folded(COLUMNS[name].heading): name for name in known} | {_folded(name): name for name in known}
+    return meant.get(_folded(text), text)
+
+
+def _folded(text: str) -> str:
+    return " ".join(re.split(r"[\s_-]+", text.casefold().strip()))
+
+
+def headings_of(by: Iterable[str], measures: Sequence[str]) -> dict[str, str]:
+    """Headings of the user's own, what they stand for: a dimension the labels of items, the only measure its value."""
+    return {**dict.fromkeys(by, "label"), **({measures[0]: "value"} if len(measures) == 1 else {})}
+
+
+def sort_named(answer: str, text: str, also: Mapping[str, str]) -> str:
+    """What `sort` is to be: a column or a heading, with a leading ``-`` from the largest down.
+
+    Raises
+    ------
+    QuestionError
+        Where the rows of the answer are not sorted by such.
+    """
+    down = "-" if isinstance(text, str) and text.startswith("-") else ""
+    named = down + column_named(answer, text.removeprefix("-"), also) if isinstance(text, str) else text
+    return check("sort", text if named not in sorts_of(answer) else named, sorts_of(answer))
 
 
 def kind_of(answer: str, name: str) -> ColumnKind:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from logochron.core.days import to_days
 from logochron.core.errors import QuestionError
-from logochron.core.options import Lane, check
+from logochron.core.options import Marked, check
 from logochron.core.questions.compare import Comparison
 from logochron.views.figures.common import measure_of, sentence
 from logochron.views.formats import Formats, shortened
@@ -67,8 +67,8 @@ def bars_spec(
     *,
     measure: str | None = None,
     at: str | None = None,
-    split: str | None = None,
-    lane: Lane | None = "all",
+    panels: str | None = None,
+    marked: Marked = "all",
     height: float = 8.0,
     formats: Formats | None = None,
     drawable: Callable[[str], bool] | None = None,
@@ -78,44 +78,43 @@ def bars_spec(
     Raises
     ------
     QuestionError
-        Where the result is not split by items, or `at`, `split` or `lane` names nothing in it.
+        Where the result is not split by items, or `at`, `panels` or `marked` names nothing in it.
     """
     formats = formats or Formats()
-    if lane is not None:
-        check("lane", lane, Lane)
+    check("marked", marked, Marked)
     if not result.by:
         raise QuestionError("`bars` draws one bar per item: compare with by= (--by)")
-    if split is not None and (split not in result.by or len(result.by) < 2):
+    if panels is not None and (panels not in result.by or len(result.by) < 2):
         raise QuestionError(
-            f"`split` must be one of two or more dimensions of the result ({', '.join(result.by)}); got {split!r}"
+            f"`panels` must be one of two or more dimensions of the result ({', '.join(result.by)}); got {panels!r}"
         )
     asked = measure_of(result, measure)
     marks = marks_of(result.judgings[asked.name], formats, drawable)
     period = result.place(at)
     table = _rows_of(rows_of(result, result.columns, asked), period)
     total = _rows_of(rows_of(result, result.total_columns, asked), period)
-    inner = [name for name in result.by if name != split]
+    inner = [name for name in result.by if name != panels]
     names = np.array(
         [" / ".join(shortened(str(table[d][i])) for d in inner) for i in range(len(table["value"]))], dtype=object
     )
     groups = (
-        np.array([str(label) for label in table[split]], dtype=object) if split else np.full(len(names), "", object)
+        np.array([str(label) for label in table[panels]], dtype=object) if panels else np.full(len(names), "", object)
     )
     labels = _by_size(names, table["value"])
-    in_panels = _by_size(groups, table["value"]) if split else [""]
+    in_panels = _by_size(groups, table["value"]) if panels else [""]
     if len(in_panels) > MOST_PANELS:
         raise QuestionError(
-            f"`split` has room for {MOST_PANELS} panels; {split} has {len(in_panels)} items: choose some by where="
+            f"`panels` has room for {MOST_PANELS} panels; {panels} has {len(in_panels)} items: choose some by where="
         )
     room = max(int((height - _AROUND) / _BAR), 1)
     shown = labels[:room]
-    panels = tuple(
+    made = tuple(
         _panel(
-            shortened(group) if split else "",
+            shortened(group) if panels else "",
             shown,
             _rows_where(table, groups == group),
             names[groups == group],
-            lane,
+            marked,
             formats,
             marks,
         )
@@ -136,8 +135,8 @@ def bars_spec(
         base_name=against_words(result),
         pale=status != "complete",
         labels=tuple(shown),
-        panels=panels,
-        has_lane=lane is not None,
+        panels=made,
+        has_lane=marked != "none",
         marks_after=marks.after,
         footnote=figure_footnote(result, formats),
         empty="" if len(labels) else "Nothing to draw: no item has records in this period or its base",
@@ -164,7 +163,7 @@ def _panel(
     labels: list[str],
     rows: dict[str, NDArray[Any]],
     names: NDArray[Any],
-    lane: Lane | None,
+    marked: Marked,
     formats: Formats,
     marks: Marks,
 ) -> BarsPanel:
@@ -176,10 +175,12 @@ def _panel(
 
     entries = []
     for i in at:
-        shown = i is not None and (lane == "all" or (lane == "adverse" and rows["verdict"][i] == "adverse"))
+        shown = i is not None and (marked == "all" or (marked == "adverse" and rows["verdict"][i] == "adverse"))
         entries.append(
             LaneEntry(
-                marks.sign(rows["direction"][i], rows["band"][i]), _moved(rows, i, formats), str(rows["verdict"][i])
+                marks.sign(rows["direction"][i], rows["verdict"][i], rows["band"][i]),
+                _moved(rows, i, formats),
+                str(rows["verdict"][i]),
             )
             if shown and i is not None
             else LaneEntry("", "", "unknown")

@@ -138,7 +138,7 @@ def _panel(
     n = len(columns["period"])
     labels = [result.periods[int(code)] for code in columns["period"]]
     growths = [formats.growth(growth) for growth in columns["growth"]]
-    signs = [marks.sign(direction, band) for direction, band in zip(columns["direction"], columns["band"])]
+    signs = [marks.sign(*judged) for judged in zip(columns["direction"], columns["verdict"], columns["band"])]
     unlike = [f"{w[0]} : {w[1]} weeks" if (w := unlike_weeks(note)) else "" for note in columns["notes"]]
     longest = max((len(text) for text in (*labels, *unlike)), default=1)
     longest_growth = max((len(g) for g in growths), default=1)

@@ -24,7 +24,7 @@ class Figure(NamedTuple):
 #: The first one of an answer is drawn where none is named.
 FIGURES = (
     Figure("columns", ("compare",), ("item", "panels")),
-    Figure("bars", ("compare",), ("split", "lane")),
+    Figure("bars", ("compare",), ("panels", "marked")),
 )
 NAMES = tuple(figure.name for figure in FIGURES)
 

@@ -11,7 +11,7 @@ from logochron.core.days import to_days
 from logochron.core.judge.judging import Judging
 from logochron.core.notes import note_of
 from logochron.core.questions.compare import Comparison
-from logochron.core.rows.columns import COLUMNS
+from logochron.core.rows.columns import COLUMNS, heading
 from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Line, decimals_of, growth_of, item_cells, item_headings, lines_of
@@ -45,8 +45,8 @@ def comparison_spec(result: Comparison, measure: Measure, formats: Formats, most
         **item_headings(result),
         "value": capital(words(measure.name)),
         "base": base_heading(result),
-        "change": COLUMNS["change"].heading,
-        "growth": COLUMNS["growth"].heading,
+        "change": heading("change", planned=result.plan is not None),
+        "growth": heading("growth", planned=result.plan is not None),
         **({"share": COLUMNS["share"].heading, "bar": ""} if result.by and "bar" in shown else {}),
         **({"band": COLUMNS["band"].heading} if judging.bands else {}),
         **({"advice": "Advice"} if "advice" in shown else {}),
@@ -68,7 +68,7 @@ def _row(writing: _Writing, line: Line, *, starts: bool) -> Row:
     start, end = (int(to_days(table[name][i])) for name in ("start", "end"))
     status, label = table["status"][i], result.periods[int(table["period"][i])]
     band = writing.judging.band(table["band"][i])
-    sign = writing.marks.sign(table["direction"][i], table["band"][i])
+    sign = writing.marks.sign(table["direction"][i], table["verdict"][i], table["band"][i])
     period = period_label(result, label, status, start, end, formats) if starts or not result.by else ""
     cells = {
         "period": period,

@@ -10,7 +10,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.days import to_dates
 from logochron.core.options import STATUSES
 from logochron.core.questions.drivers import Drivers
-from logochron.core.rows.columns import COLUMNS
+from logochron.core.rows.columns import COLUMNS, heading
 from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Line, decimals_of, growth_of, item_cells, item_headings, lines_of
@@ -36,8 +36,8 @@ def drivers_spec(result: Drivers, measure: Measure, formats: Formats, most: int 
             **item_headings(result),
             "value": capital(words(measure.name)),
             "base": base_heading(result),
-            "change": COLUMNS["change"].heading,
-            "growth": COLUMNS["growth"].heading,
+            "change": heading("change", planned=result.plan is not None),
+            "growth": heading("growth", planned=result.plan is not None),
             "points": COLUMNS["contribution"].heading,
             **({name: COLUMNS[name].heading for name in _EFFECTS} if result.quantity else {}),
             **({"note": ""} if noted else {}),
@@ -48,7 +48,7 @@ def drivers_spec(result: Drivers, measure: Measure, formats: Formats, most: int 
         lines=(
             *cut,
             *_way_down(result, measure, decimals, formats),
-            "Points: what each adds to the growth of all, in percentage points",
+            "Contribution: what each adds to the growth of all, in percentage points",
             *(_effects_words(result) if result.quantity else ()),
             *result.notes,
             coverage_line(result, formats),
@@ -65,8 +65,10 @@ def _subject(result: Drivers, measure: Measure, label: str) -> str:
 def _effects_words(result: Drivers) -> tuple[str, ...]:
     assert result.quantity is not None
     counted = words(result.quantity.name)
-    return (f"Volume: more or less {counted} in all; mix: more or less of the dearer items; price: the same {counted} "
-            "at other prices",)  # fmt: skip
+    return (
+        f"Volume: more or less {counted} in all; mix: more or less of the higher-priced items; "
+        f"price: the same {counted} at other prices",
+    )
 
 
 def _period(result: Drivers, formats: Formats) -> tuple[str, tuple[str, ...]]:
@@ -91,12 +93,12 @@ def _way_down(result: Drivers, measure: Measure, decimals: int, formats: Formats
         + (f" ({formats.points(points)} points)" if np.isfinite(points) else "")
         for item, change, points in zip(path["item"], path["change"], path["contribution"])
     ]
-    return (f"Where it comes from: {', therein '.join(steps)}",)
+    return (f"Where it comes from: {', of which '.join(steps)}",)
 
 
 def _row(result: Drivers, line: Line, decimals: int, formats: Formats, marks: Marks, width: int) -> Row:
     table, i = line.columns, line.i
-    sign = marks.sign(table["direction"][i])
+    sign = marks.sign(table["direction"][i], table["verdict"][i])
     cells = {
         **item_cells(result, line),
         "value": formats.number(table["value"][i], decimals),

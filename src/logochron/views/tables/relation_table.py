@@ -2,29 +2,40 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import replace
+
 import numpy as np
 
 from logochron.core.book.measures import Measure
 from logochron.core.days import to_days
+from logochron.core.judge.judging import verdict
+from logochron.core.options import DIRECTIONS, VERDICTS
 from logochron.core.questions.relate import Relation
 from logochron.core.rows.columns import COLUMNS
 from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Line, decimals_of, item_cells, item_headings, lines_of
 from logochron.views.tables.spec import Row, TableSpec
-from logochron.views.words.titles import against_words, base_heading, coverage_line, period_label, subject, unit
+from logochron.views.words.titles import against_words, coverage_line, period_label, subject, unit
 
 
 def relation_spec(result: Relation, measure: Measure, formats: Formats, most: int | None = None) -> TableSpec:
-    """The table of one measure: each item beside what it is held against, now and before."""
+    """The table of one measure: each item beside its reference, now and before."""
     decimals = decimals_of(result, measure, formats, "reference", "gap")
-    marks = marks_of(result.judgings[measure.name], formats)
+    judging = result.judgings[measure.name]
+    marks = marks_of(judging, formats)
+    verdicts = verdict(np.arange(len(DIRECTIONS), dtype=np.int8), measure.better, replace(judging, bands=()))
+    # a relation has no verdict of its own: that of each direction
+    signs = {one: marks.sign(one, VERDICTS[of]) for one, of in zip(DIRECTIONS, verdicts.tolist())}
     periods = list(lines_of(result, measure, most))
     moved = [line for period in periods for line in period if not line.total and not line.subtotal]
     width = max((len(formats.points(line.columns["ratio_change"][line.i])) for line in moved), default=1)
     rows = []
     for period in periods:
-        rows += [_row(result, line, decimals, formats, marks, width, starts=n == 0) for n, line in enumerate(period)]
+        rows += [
+            _row(result, line, decimals, formats, marks, signs, width, starts=n == 0) for n, line in enumerate(period)
+        ]
     noted = any(row.cells.get("note") for row in rows)
     return TableSpec(
         title=f"{subject(result, measure, split=True)}{formats.dot}beside {beside_words(result)}",
@@ -33,19 +44,20 @@ def relation_spec(result: Relation, measure: Measure, formats: Formats, most: in
             "period": COLUMNS["period"].heading,
             **item_headings(result),
             "value": capital(words(measure.name)),
-            **({"reference": COLUMNS["reference_item"].heading} if result.against == "largest" else {}),
-            "base": capital(_short(result)),
-            **({"change": COLUMNS["gap"].heading} if result.against != "total" else {}),
+            **({"reference": COLUMNS["reference_item"].heading} if result.beside == "largest" else {}),
+            "base": COLUMNS["reference"].heading,
+            **({"change": COLUMNS["gap"].heading} if result.beside != "total" else {}),
             "ratio": COLUMNS["ratio"].heading,
             "bar": "",
-            "before": base_heading(result),
+            "before": COLUMNS["ratio_before"].heading,
             "growth": COLUMNS["ratio_change"].heading,
             **({"note": ""} if noted else {}),
         },
         numeric=frozenset({"value", "base", "change", "ratio", "before", "growth"}),
         rows=tuple(rows),
         lines=(
-            f"Part: {words(measure.name)} by that of {beside_words(result)}; before: {against_words(result)}",
+            f"Ratio: {words(measure.name)} divided by {beside_words(result)}; before: {against_words(result)}; "
+            "change in percentage points",
             *result.notes,
             coverage_line(result, formats),
         ),
@@ -53,31 +65,39 @@ def relation_spec(result: Relation, measure: Measure, formats: Formats, most: in
 
 
 def beside_words(result: Relation) -> str:
-    """What items are held against, as a title calls it."""
+    """What items are held beside, as a title calls it."""
     what = _short(result)
-    if result.against in ("total", "largest", "mean"):
+    if result.beside in ("total", "largest", "mean"):
         what = f"the {what}"
     return what + (f" of the same {words(result.within)}" if result.within else "")
 
 
 def _short(result: Relation) -> str:
-    return shortened(result.against.removeprefix("item:"))
+    return shortened(result.beside.removeprefix("item:"))
 
 
 def _row(
-    result: Relation, line: Line, decimals: int, formats: Formats, marks: Marks, width: int, *, starts: bool
+    result: Relation,
+    line: Line,
+    decimals: int,
+    formats: Formats,
+    marks: Marks,
+    signs: Mapping[str, str],
+    width: int,
+    *,
+    starts: bool,
 ) -> Row:
     table, i = line.columns, line.i
     start, end = (int(to_days(table[name][i])) for name in ("start", "end"))
     label = result.periods[int(table["period"][i])]
-    sign = marks.sign(table["direction"][i])
+    sign = signs[table["direction"][i]]
     moved = "level" if table["direction"][i] == "level" else formats.points(table["ratio_change"][i])
     named = {
         "period": period_label(result, label, table["status"][i], start, end, formats) if starts else "",
         **item_cells(result, line),
         "value": formats.number(table["value"][i], decimals),
     }
-    held = result.against == "total" and not np.isnan(table["ratio"][i])
+    held = result.beside == "total" and not np.isnan(table["ratio"][i])
     if (line.subtotal or line.total) and not held:  # a sum of items is no item
         return Row(named, "", line.total, False, line.depth, line.subtotal)
     cells = named | {

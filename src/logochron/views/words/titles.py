@@ -54,17 +54,17 @@ def against_words(result: AlignedAnswer) -> str:
     if result.question.weeks == "364-days":
         return f"{_moved(result)} days earlier"
     if result.question.skip_closed:
-        return in_words(result.basis, "day with records")
-    return in_words(result.basis, period_word(result))
+        return in_words(result.against, "day with records")
+    return in_words(result.against, period_word(result))
 
 
 def base_heading(result: AlignedAnswer) -> str:
     """What it is held against, as a column calls it."""
-    return f"{_moved(result)} days ago" if result.question.weeks == "364-days" else heading(result.basis)
+    return f"{_moved(result)} days ago" if result.question.weeks == "364-days" else heading(result.against)
 
 
 def _moved(result: AlignedAnswer) -> int:
-    return 364 * getattr(result.basis, "n", 1)
+    return 364 * getattr(result.against, "n", 1)
 
 
 def listed(names: Sequence[str]) -> str:
