@@ -23,7 +23,7 @@ for weeks in ("same-number", "364-days"):
     last = lc.compare(book, each="week", at="2023-W52..2024-W01", weeks=weeks, calendar=retail)
     print(last.table[shown].to_string())
 
-# the year after to date, week by week like with like: 52 weeks against 52
+# the year after to date, week by week the same weeks: 52 weeks against 52
 to_date = lc.compare(book, each="week", running="year", at="2024-W50..2024-W52", calendar=retail)
 print(to_date.table[shown].to_string())
 print("\n".join(to_date.notes))

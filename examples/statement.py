@@ -1,4 +1,4 @@
-"""A statement: lines of one column of amounts, each with its own polarity, and what moved the result.
+"""A statement: lines of one column of amounts, each with its own way that is good, and what moved the result.
 
 python examples/statement.py
 """

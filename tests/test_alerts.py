@@ -111,7 +111,7 @@ def test_forms_of_measures(text, expected):
         ("--alert", "grwth < 5", "Did you mean 'growth'", 0),
         ("--alert", "verdict = advers", "Did you mean 'adverse'", 10),
         ("--alert", "verdict < 5", "holds words", 8),
-        ("--band", "low beneath 3", "must cover the line once", None),
+        ("--band", "low beneath 3", "must leave no gap", None),
         ("--band", "low below much", "must be a number", 10),
         ("--band", "low below 3 below 4", "comes after another", 18),
         ("--band", "low below 3 mark", "the sign is missing here", 16),

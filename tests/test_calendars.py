@@ -258,7 +258,7 @@ ROWS = """start,end,label,year,quarter
             "2025-08-15",
             "line 3: 'A1' .from 15 Aug 2025. starts before the one before has ended, on 15 Aug",
         ),
-        ("2025-08-16", "2025-08-18", "line 3: 'A1' .* leaves a gap.*--gaps allowed"),
+        ("2025-08-16", "2025-08-18", "line 3: 'A1' .* leaves a gap.*--calendar-gaps allowed"),
         ("2025-12-24,A2", "2025-10-01,A2", "line 4: 'A2' ends on 1 Oct 2025, before it starts"),
         ("A3", "A1", "line 5: each period needs a label of its own; got 'A1'"),
         ("A3", "", "line 5: each period needs a label"),

@@ -146,7 +146,7 @@ def test_calendar_on_the_command_line(cli, tmp_path):
         (["--calendar", "retail", "--pattern", "four"], "--pattern must be the weeks"),
         (["--calendar", "nofile.csv"], "no file nofile.csv"),
         (["--calendar", "overlap.csv"], "overlap.csv, line 3: 'b' (from 5 Jan 2026) starts before"),
-        (["--calendar", "retail", "--gaps", "allowed"], "goes with --calendar FILE"),
+        (["--calendar", "retail", "--calendar-gaps", "allowed"], "goes with --calendar FILE"),
     ):
         ran = cli("calendar", *words, cwd=tmp_path)
         code = 3 if "overlap.csv" in words else 2  # 3: what a file holds

@@ -38,7 +38,7 @@ def test_first_fragment_is_pale_and_without_base(demo_book):
     (panel,) = spec.panels
     assert panel.pale.tolist() == [True, False, False, False, False, True] and np.isnan(panel.bases[:2]).all()
     assert panel.labels[0] == (("2021", None), ("· –", "unknown"), ("from 17 May", None))
-    assert (spec.axis, spec.pale_name) == ("Units", "recorded in part or to date")
+    assert (spec.axis, spec.pale_name) == ("Units", "partly covered or to date")
 
 
 def test_columns_of_items(months):

@@ -1,4 +1,4 @@
-"""Bands at their exact limits, bands that do not cover the line, marks, what is unusual."""
+"""Bands at their exact limits, bands that leave a gap or overlap, marks, what is unusual."""
 
 from __future__ import annotations
 

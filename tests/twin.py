@@ -231,7 +231,7 @@ def spans(
 ) -> tuple[Span | None, list[Span] | None, set[str]]:
     """The value's span and the base's of the period at place `i`, None where unknown, and the codes of its notes.
 
-    Records from `first_day` on. `as_is`: nothing is cut, and a base that is held in part is taken so.
+    Records from `first_day` on. `as_is`: nothing is cut, and a base that is partly covered is taken so.
     """
     value, base, notes = _spans(calendar, grain, basis, running, weeks, i, report, first_day, fixed, as_is)
     if value is None:

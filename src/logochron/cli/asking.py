@@ -13,7 +13,7 @@ from logochron.cli import expressions, options
 from logochron.cli.alerting import alerts_of, told
 from logochron.cli.calendars import calendar_of, this_year
 from logochron.cli.progress import reading_progress
-from logochron.core.align.bases import Plan, parse_basis
+from logochron.core.align.bases import Basis, Plan, parse_basis
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
@@ -26,9 +26,12 @@ from logochron.core.rows.columns import UNUSUAL, check_dimensions, headings_of, 
 from logochron.core.rows.result import Result
 from logochron.views.figures.registry import FIGURES, figure_of
 from logochron.views.formats import Formats
+from logochron.views.tables.spec import ALL, Shown
 from logochron.views.words.basis_words import heading
 from logochron.views.write_file import PICTURE_ENDINGS, TABLE_ENDINGS, check_ending, text_of, write
 
+#: So many periods the terminal shows where nobody says how many.
+_LATEST = 13
 #: The figures that take each option of figures.
 _OF_FIGURE = {
     option: tuple(figure.name for figure in FIGURES if option in figure.options)
@@ -57,7 +60,7 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar)
         book = read(
             list(sales),
             date=asked["date"],
-            measures=[*(Measure(name, better=expressions.polarity(name, lower)) for name in columns), *made],
+            measures=[*(Measure(name, better=expressions.better_of(name, lower)) for name in columns), *made],
             by=options.dimensions(asked["by"]),
             where=options.conditions(asked["where"]),
             progress=progress,
@@ -103,7 +106,7 @@ def _spans(asked: dict[str, Any], book: Daybook, calendar: Calendar) -> dict[str
     """The options of every question about periods."""
     return {
         "book": book,
-        "each": asked["each"],
+        "each": asked["each"] or _each(book),
         "running": _running(asked),
         "at": asked["at"],
         "partial": asked["partial"],
@@ -114,10 +117,21 @@ def _spans(asked: dict[str, Any], book: Daybook, calendar: Calendar) -> dict[str
     }
 
 
+def _each(book: Daybook) -> str:
+    """The grain of the rows where none is asked for: that of the records, a month where those are of days."""
+    standing = book.standing
+    return standing.records_of if standing.whole else "month"
+
+
+def _basis(asked: dict[str, Any]) -> Basis:
+    """What periods are held against: where nothing is asked for the plan that is given, else a year ago."""
+    return parse_basis(asked["against"] or ("plan" if asked.get("plan") else "year-ago"))
+
+
 def _planned(sales: tuple[str, ...], asked: dict[str, Any]) -> dict[str, Any]:
     """The options of a question that may be put against a plan, both books read."""
     calendar = calendar_of(asked)
-    basis = parse_basis(asked["against"])
+    basis = _basis(asked)
     if (asked["plan"] is not None) != isinstance(basis, Plan):
         raise QuestionError("--plan FILE and --against plan go together")
     book = read_book(sales, asked, calendar)
@@ -142,7 +156,7 @@ def _dimensions(asked: dict[str, Any], answer: str) -> dict[str, str]:
 def _headings(asked: dict[str, Any]) -> dict[str, str]:
     """Headings that stand for columns, as far as the options tell them."""
     measures = [*options.names(asked["value"]), *(expressions.measure(text, []).name for text in asked["measures"])]
-    return {heading(parse_basis(asked["against"])): "base", **headings_of(options.dimensions(asked["by"]), measures)}
+    return {heading(_basis(asked)): "base", **headings_of(options.dimensions(asked["by"]), measures)}
 
 
 def _items(asked: dict[str, Any], answer: str) -> dict[str, Any]:
@@ -198,7 +212,7 @@ def answer_relate(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
         **_spans(asked, read_book(sales, asked, calendar), calendar),
         beside=asked["beside"],
         within=asked["within"],
-        against=asked["against"],
+        against=_basis(asked),
         **items,
         last=asked["last"],
         judging=judging,
@@ -257,7 +271,9 @@ def _hand_over(
 ) -> None:
     """Show the answer, or write it."""
     if target is None:
-        show(result, asked["form"] or "table", formats, fill=asked.get("color") == "fill")
+        chosen = asked.get("at") or asked.get("last")
+        shown = Shown(periods=None if chosen else _LATEST)
+        show(result, asked["form"] or "table", formats, fill=asked.get("color") == "fill", shown=shown)
         return
     write(result, target, formats=formats, figure=figure)
     click.echo(f"logochron: wrote {target}", err=True)
@@ -321,8 +337,8 @@ def answer_review(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
     _hand_over(result, target, asked, formats)
 
 
-def show(result: Result, form: str, formats: Formats, *, fill: bool = False) -> None:
-    """The answer on standard output, and nothing else there."""
+def show(result: Result, form: str, formats: Formats, *, fill: bool = False, shown: Shown = ALL) -> None:
+    """The answer on standard output, and nothing else there; `shown`: how much of it a table for people has."""
     if form != "table":
         click.echo(text_of(result, form, formats), nl=False)
         if form != "md":
@@ -341,7 +357,7 @@ def show(result: Result, form: str, formats: Formats, *, fill: bool = False) -> 
     # where no terminal limits it, a table is as wide as it needs
     width = None if sys.stdout.isatty() else 10_000
     console = Console(file=sys.stdout, highlight=False, no_color=True if formats.plain else None, width=width)
-    for place, spec in enumerate(specs(result, formats)):
+    for place, spec in enumerate(specs(result, formats, shown)):
         if place:
             console.print()
         print_table(console, spec, plain=formats.plain, fill=fill)

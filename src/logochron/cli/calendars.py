@@ -15,7 +15,7 @@ from logochron.core.options import refuse_brought
 _OF = {
     "civil": ("year_start", "week_start", "year_named"),
     "retail": ("pattern", "year_ends_on", "year_ends_in", "year_ends", "year_named", "long_period"),
-    "FILE": ("gaps",),
+    "FILE": ("calendar_gaps",),
 }
 
 
@@ -34,7 +34,7 @@ def calendar_of(asked: dict[str, Any]) -> Calendar:
             if asked[name] is not None and name not in _OF[kind]:
                 goes = " or ".join(f"--calendar {other}" for other, own in _OF.items() if name in own)
                 raise QuestionError(f"--{name.replace('_', '-')} goes with {goes}; this is --calendar {kind}")
-    given = {name: asked[name] for name in _OF[kind] if asked[name] is not None}
+    given = {name.removeprefix("calendar_"): asked[name] for name in _OF[kind] if asked[name] is not None}
     if kind == "civil":
         return CivilCalendar(**given)
     if kind == "retail":

@@ -155,7 +155,7 @@ def measure(text: str, lower: list[str]) -> Measure:
     if reader.word("where"):
         made["where"] = _where(reader)
     reader.end()
-    return Measure(name, better=polarity(name, lower), **made)
+    return Measure(name, better=better_of(name, lower), **made)
 
 
 def _where(reader: _Reader) -> dict[str, list[Any]]:
@@ -218,7 +218,7 @@ def band(text: str) -> Band:
     return Band(" ".join(names), **made)
 
 
-def polarity(name: str, lower: list[str]) -> Better:
+def better_of(name: str, lower: list[str]) -> Better:
     """Which direction of a measure is favorable."""
     return "lower" if name in lower else "higher"
 

@@ -141,7 +141,7 @@ def calendar(command: F) -> F:
         click.option("--year-ends-in", type=click.IntRange(1, 12), help="retail: month a year ends in.  [default: 1]"),
         click.option("--year-ends", type=_choice(YearEnds), help="retail: on that day nearest to its end, or last."),
         click.option("--long-period", type=click.IntRange(1), metavar="N", help="retail: period of week 53."),
-        click.option("--calendar-gaps", "gaps", type=_choice(Gaps), help="FILE: days between its periods."),
+        click.option("--calendar-gaps", type=_choice(Gaps), help="FILE: days between its periods."),
     )(command)  # fmt: skip
 
 
@@ -156,10 +156,11 @@ _BASES = "year-ago[:N], prior[:N], mean:N, year-ago-mean:N, fixed:PERIOD, plan, 
 def spans(command: F) -> F:
     """Options that choose the periods, what they add up and which items totals hold."""
     return _all(
-        click.option("--each", type=_choice(Each), default="month", show_default=True, help="One row per."),
+        click.option("--each", type=_choice(Each),
+                     help="One row per.  [default: what each record stands for, of days a month]"),
         click.option("--at", metavar="PERIOD", help="A period, a day in it, a longer period or FIRST..LAST."),
         click.option("--running", metavar="GRAIN|N", help="Add up from the start of a longer period, or N periods."),
-        click.option("--partial", type=_choice(Partial), default="to-date", show_default=True, help="Running periods."),
+        click.option("--partial", type=_choice(Partial), default="to-date", show_default=True, help="Unfinished ones."),
         click.option("--weeks", type=_choice(Weeks), default="same-number", show_default=True,
                      help="year-ago: the same week number, or 364 days earlier."),
         click.option("--items", "kept", type=_choice(Kept), default="all", show_default=True,
@@ -170,7 +171,7 @@ def spans(command: F) -> F:
 def basis(command: F) -> F:
     """Options that choose what periods are held against."""
     return _all(
-        click.option("--against", metavar="BASIS", default="year-ago", show_default=True, help=_BASES),
+        click.option("--against", metavar="BASIS", help=f"{_BASES}  [default: year-ago, or the --plan given]"),
         click.option("--plan", metavar="FILE", help="The plan, for --against plan."),
         click.option("--plan-records-of", type=_choice(Grain), default="month", show_default=True,
                      help="What each row of the plan stands for."),
@@ -191,8 +192,8 @@ def related(command: F) -> F:
         click.option("--beside", metavar="WHAT", default="total", show_default=True,
                      help="What items are held beside: total, largest, mean or item:NAME."),
         click.option("--within", metavar="COL", help="Hold each item beside those of the same item of COL."),
-        click.option("--against", metavar="BASIS", default="year-ago", show_default=True,
-                     help="The earlier period: as of compare, but for a plan."),
+        click.option("--against", metavar="BASIS",
+                     help="The earlier period: as of compare, but for a plan.  [default: year-ago]"),
     )(command)  # fmt: skip
 
 
@@ -235,7 +236,7 @@ def bands(command: F) -> F:
     """Options of bands, and of what is unusual."""
     return _all(
         click.option("--band", "bands", multiple=True, metavar="NAME...",
-                     help="NAME [from LIMIT] [below LIMIT] [VERDICT] [: ADVICE]; together they cover the line."),
+                     help="NAME [from LIMIT] [below LIMIT] [VERDICT] [: ADVICE]; together they leave no gap."),
         click.option("--bands-on", type=_choice(BandOn), default="growth", show_default=True,
                      help="The figure bands are of."),
         click.option("--unusual", is_flag=True, help="Note growths outside the limits of ordinary variation."),

@@ -21,9 +21,7 @@ _FISCAL = "year_start=4 (--year-start 4), where the year starts in April"
 #: What each word or option is called here.
 BROUGHT: dict[str, str] = {
     **_said("against", "year-ago", "yoy yoy% ly py last-year prior-year previous-year year-over-year year-on-year"),
-    **_said(
-        "against", "prior", "pp previous previous-period prior-period last-period last-month last-week"
-    ),
+    **_said("against", "prior", "pp previous previous-period prior-period last-period last-month last-week"),
     **_said("against", "prior", "last-quarter previous-month prior-month mom qoq wow month-over-month"),
     **dict.fromkeys(
         ("budget", "target", "forecast", "goal"), "against='plan' and plan= a read_plan (--against plan --plan FILE)"

@@ -11,8 +11,9 @@ from typing import Any
 import numpy as np
 
 from logochron.core.book.measures import Measure
+from logochron.core.calendars.base import Calendar
 from logochron.core.errors import IntakeError, QuestionError
-from logochron.core.options import PLURALS
+from logochron.core.options import PLURALS, Grain
 from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, Source, locate
 from logochron.sources.kinds.samples import SampleColumn
@@ -20,9 +21,14 @@ from logochron.sources.kinds.scan import sampled
 from logochron.sources.kinds.text_prepare import looks_headless
 from logochron.sources.values.amounts import is_amount
 from logochron.sources.values.dates import AmbiguousDates, read_dates
-from logochron.sources.values.period_names import read_label
+from logochron.sources.values.period_names import ordinal_named, read_label
 
 _TAKINGS = re.compile(r"revenue|sales|turnover|takings|income|umsatz|erl[öo]s|ventas|chiffre", re.IGNORECASE)
+#: What columns of numbers are called that are no amounts.
+_CALLED_A_NUMBER = re.compile(
+    r"(^|[^a-z])(ids?|nr|no|number|code|key|sku|ean|zip|plz|postcode|phone|index|row|line|year|month|week|day)$",
+    re.IGNORECASE,
+)
 _MOST_ITEMS, _FEW = 200, 40
 #: The part of its fields from which a column with some flaws is offered, or reviewed.
 NEARLY = 0.8
@@ -62,6 +68,30 @@ def guess(
     raise QuestionError(_asked(source, columns, dates, [] if measures else amounts, bool(measures)))
 
 
+def wide_grain(columns: Sequence[SampleColumn], known: Sequence[str], calendar: Calendar) -> Grain | None:
+    """The grain of a wide table: two columns or more are named for periods of it, and no column holds dates.
+
+    Parameters
+    ----------
+    known
+        What the user named: columns that are no periods, and amounts; a table that has a column of these is not wide.
+    """
+    open_to = [column for column in columns if column.name and column.name not in known]
+    labels = {column.name: label for column in open_to if (label := read_label(column.name))}
+    grains = {label.grain for label in labels.values()}
+    if len(labels) < 2 or len(grains) > 1:
+        return None
+    (grain,) = grains
+    for column in open_to:
+        label = labels.get(column.name)
+        if label is None:
+            if _may_be_date(column, NEARLY):
+                return None
+        elif ordinal_named(column.name, label, grain, calendar) is None or not all(map(is_amount, column.texts)):
+            return None
+    return grain
+
+
 def candidates_of(
     columns: Sequence[SampleColumn], date: str | None, known: Sequence[str], least: float = 1.0
 ) -> tuple[list[str], list[SampleColumn]]:
@@ -71,7 +101,12 @@ def candidates_of(
     """
     open_to = [column for column in columns if column.name and column.name not in known]
     dates = [date] if date is not None else [column.name for column in open_to if _may_be_date(column, least)]
-    return dates, [column for column in open_to if column.name not in dates and _may_be_amount(column, least)]
+    open_to = [column for column in open_to if column.name not in dates]
+    amounts = [column for column in open_to if _may_be_amount(column, least)]
+    if not amounts:  # the only column that can hold amounts does, whatever its figures look like
+        numeric = [c for c in open_to if _is_numeric(c, least) and not _CALLED_A_NUMBER.search(c.name)]
+        amounts = numeric if len(numeric) == 1 else []
+    return dates, amounts
 
 
 def labels_of(columns: Sequence[SampleColumn], taken: Sequence[str]) -> list[str]:
@@ -140,16 +175,24 @@ def _named_date(name: str) -> bool:
     return bool(re.search(r"date|day|datum|fecha|data|jour|tag|sold|when|time", name, re.IGNORECASE))
 
 
-def _may_be_amount(column: SampleColumn, least: float) -> bool:
-    if not column.texts or column.kind == "date":
-        return False
+def _numbers(column: SampleColumn) -> list[str]:
+    """The fields that are amounts; none of a column of days or of codes."""
+    if column.kind == "date":
+        return []
     numeric = {text for text in set(column.texts) if is_amount(text)}
     texts = [text for text in column.texts if text in numeric]
-    if not texts or len(texts) < least * len(column.texts):
+    return [] if any(re.match(r"0\d", text.strip()) for text in texts) else texts
+
+
+def _is_numeric(column: SampleColumn, least: float) -> bool:
+    texts = _numbers(column)
+    return bool(texts) and len(texts) >= least * len(column.texts)
+
+
+def _may_be_amount(column: SampleColumn, least: float) -> bool:
+    if not _is_numeric(column, least):
         return False
-    if any(re.match(r"0\d", text.strip()) for text in texts):
-        return False  # codes
-    plain = [text.strip() for text in texts]
+    plain = [text.strip() for text in _numbers(column)]
     if all(map(_INTEGER.fullmatch, plain)):
         years = all(1900 <= int(text) <= 2100 for text in plain)
         numbered = len(plain) > 1 and len(set(plain)) == len(plain)

@@ -18,6 +18,8 @@ from logochron.core.options import Empty, Grain, OnRefused, Spread, check
 from logochron.sources.accounting import StatedDates
 from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, Source, locate
+from logochron.sources.kinds.headers import fold
+from logochron.sources.kinds.samples import SampleColumn
 from logochron.sources.kinds.scan import sampled
 from logochron.sources.scanned import PERIOD, Wanted
 from logochron.sources.values.amounts import check_stated
@@ -82,9 +84,20 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
     """
     check("empty", options.empty, Empty)
     check("on_refused", options.on_refused, OnRefused)
-    date, records_of, measures = options.date, options.records_of, _measures(options.values, options.measures)
+    date, measures = options.date, _measures(options.values, options.measures)
     if date is not None and not isinstance(date, str):
         raise QuestionError(f"`date` must be the name of a column; got {date!r}")
+    dimensions, where = _dimensions(options.by), dict(options.where or {})
+    sources = locate(source)
+    if options.sheet is not None and not any(one.kind == "workbook" for one in sources):
+        raise QuestionError(f"`sheet` names a sheet of a workbook (.xlsx); {sources[0].name} is none")
+    sample: list[SampleColumn] = []
+    if date is None and options.periods_in_columns is None or not measures:
+        sample = sampled(engine, sources[0], options.dialect)
+    named = [(leaf.column, *(c.column for c in leaf.where)) for leaf in _leaves(measures)]
+    known = [*dimensions.values(), *where, *(name for names in named for name in names if name)]
+    options, guesses = _wide_found(options, sample, known, sources[0].name, _leaves(measures))
+    records_of = options.records_of
     if options.periods_in_columns is not None:
         check("periods_in_columns", options.periods_in_columns, Grain)
         measures = measures or (Measure("amount"),)
@@ -95,24 +108,15 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
             )
         date, records_of = PERIOD, options.periods_in_columns
     standing = _standing(records_of, options.spread, options.calendar)
-    dimensions = _dimensions(options.by)
     covered = (None, None) if options.covering is None else span_ends(options.covering, "covering")
     report = None if options.until is None else day_number(options.until, "until")
     if options.tz is not None:
         _check_zone(engine, options.tz)
     ends = [end for end in (covered[1], report) if end is not None]
-    where = dict(options.where or {})
-    sources = locate(source)
-    if options.sheet is not None and not any(one.kind == "workbook" for one in sources):
-        raise QuestionError(f"`sheet` names a sheet of a workbook (.xlsx); {sources[0].name} is none")
     in_dimension = {column: name for name, column in dimensions.items()}
-    guesses: tuple[str, ...] = ()
     if date is None or not measures:
         from logochron.sources.guess_columns import guess
 
-        sample = sampled(engine, sources[0], options.dialect)
-        named = [(leaf.column, *(c.column for c in leaf.where)) for leaf in _leaves(measures)]
-        known = [*dimensions.values(), *where, *(name for names in named for name in names if name)]
         date, column, guesses = guess(sources[0], sample, date, measures, known)
         measures = measures or (Measure(column),)
     columns_wanted = {dimensions.get(name, name): items for name, items in where.items()}
@@ -141,6 +145,24 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
         filters={in_dimension.get(name, name): items for name, items in where.items()},
         guesses=guesses,
     )
+
+
+def _wide_found(
+    options: Options, sample: Sequence[SampleColumn], known: Sequence[str], name: str, leaves: Sequence[Leaf]
+) -> tuple[Options, tuple[str, ...]]:
+    """The options of a wide table, and what was taken, where the columns of a source without dates are periods."""
+    if not sample or options.date is not None or options.periods_in_columns is not None:
+        return options, ()
+    from logochron.sources.guess_columns import wide_grain
+
+    grain = wide_grain(sample, known, options.calendar or CivilCalendar())
+    # an amount that the table has as a column is no name for its cells
+    has = {fold(column.name) for column in sample} & {fold(leaf.column) for leaf in leaves if leaf.column}
+    if grain is None or has or options.records_of not in ("day", grain):
+        return options, ()
+    said = f"{name}: a wide table, one column a {grain} (periods_in_columns={grain!r}, --periods-in-columns {grain})"
+    said += "" if leaves else ", amounts called 'amount' (values=, --value)"
+    return options._replace(periods_in_columns=grain), (said,)
 
 
 def _check_zone(engine: Engine, tz: str) -> None:

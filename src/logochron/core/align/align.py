@@ -212,7 +212,7 @@ def named_periods(calendar: Calendar, each: Grain, at: Any) -> tuple[int, int]:
 
 
 def _cut(question: Question, rows: ValueSpans, parts: BaseSpans, running: Bools, report: int) -> Days:
-    """The last day of each base of the running rows, at the same point of their last period."""
+    """The last day of each base of the unfinished rows, at the same point of their last period."""
     starts, base_starts = rows.own_starts[running], parts.own_starts[:, running]
     if question.each == "span" or question.weeks == "364-days":
         return base_starts + (report - starts)

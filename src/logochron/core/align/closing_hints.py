@@ -5,9 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from logochron.core.align.align import Alignment
+from logochron.core.align.bases import YearAgo
 from logochron.core.align.question import Question
 from logochron.core.book.coverage import Coverage, closable
 from logochron.core.days import Days, in_words, iso
+from logochron.core.options import PARTIAL
 
 
 def closing_options(
@@ -33,18 +35,30 @@ def closing_options(
     if len(cut_off) and closable(recorded, int(cut_off.max()), first - 1):
         start = int(cut_off.max())
         lines.append(
-            f"{_label(question, aligned, start)} is held in part: the records start on {in_words(first)}. If there was "
-            f"nothing to record before, say covering=({iso(start)!r}, None) (--covering {iso(start)}..)"
+            f"{_label(question, aligned, start)} is only partly covered: the records start on {in_words(first)}. "
+            f"If there was nothing to record before, say covering=({iso(start)!r}, None) (--covering {iso(start)}..)"
         )
     open_ends = ends[(ends > last) & (starts <= last)]
     # a report date before the last record was chosen: nothing to close
     if len(open_ends) and last == recorded_last and closable(recorded, last + 1, int(open_ends.min())):
         end = int(open_ends.min())
         lines.append(
-            f"{_label(question, aligned, end)} is held in part: the records end on {in_words(last)}. If there is "
-            f"nothing more to record in it, say until={iso(end)!r} (--until {iso(end)})"
+            f"{_label(question, aligned, end)} is only partly covered: the records end on {in_words(last)}. If there "
+            f"is nothing more to record in it, say until={iso(end)!r} (--until {iso(end)})"
         )
+    if _could_be_prior(question, aligned):
+        word = question.calendar.word(question.each)
+        lines.append(f"no {word} has a base: against='prior' (--against prior) holds each against the {word} before")
     return tuple(lines)
+
+
+def _could_be_prior(question: Question, aligned: Alignment) -> bool:
+    """Whether the records hold no year ago of any row, but rows before others."""
+    asked = (
+        isinstance(question.basis, YearAgo) and question.window.parent is None and question.each not in ("span", "year")
+    )
+    recorded = aligned.value_known & (aligned.status != PARTIAL)
+    return not aligned.base_known.any() and int(recorded.sum()) > 1
 
 
 def _label(question: Question, aligned: Alignment, day: int) -> str:

@@ -13,6 +13,8 @@ Ends = tuple[int | None, int | None]
 
 #: How far past the last record a report date is believed without `covering`.
 BY_WORD_DAYS = 31
+#: So many far-off days are taken for typing errors, beside at least so many others.
+_MISTYPED, _THE_REST = 3, 20
 #: A gap at an edge of at most this many days may be closed days.
 CLOSED_DAYS = 7
 
@@ -33,8 +35,8 @@ class Coverage(NamedTuple):
 def typing_errors(recorded: Days) -> tuple[int, int]:
     """How many recorded days at the start and at the end stand so far off that they look mistyped.
 
-    Up to three at either end, parted from the rest by more than 92 days, more than 20 median gaps and more
-    than any other gap.
+    Up to three at either end, parted from the rest of at least 20 by more than 92 days, more than 20 median gaps and
+    more than any other gap.
 
     Parameters
     ----------
@@ -42,7 +44,7 @@ def typing_errors(recorded: Days) -> tuple[int, int]:
         Sorted, distinct day numbers.
 
     >>> import numpy as np
-    >>> typing_errors(np.array([0, 1, 2, 3, 4, 5, 20_000]))
+    >>> typing_errors(np.append(np.arange(20), 20_000))
     (0, 1)
     """
     gaps = np.diff(recorded)
@@ -53,9 +55,9 @@ def typing_errors(recorded: Days) -> tuple[int, int]:
     if gaps[widest] <= max(92, 20 * float(np.median(gaps)), int(others.max())):
         return 0, 0
     before, after = widest + 1, len(recorded) - widest - 1
-    if after <= min(3, before):
-        return 0, after
-    return (before, 0) if before <= 3 else (0, 0)
+    if min(before, after) > _MISTYPED or max(before, after) < _THE_REST:
+        return 0, 0
+    return (0, after) if after <= _MISTYPED else (before, 0)
 
 
 def settle(recorded: Days, ends: Days, covering: Ends, until: int | None) -> Coverage:

@@ -310,7 +310,7 @@ def _check(listing: Listing, gaps: Gaps) -> None:
         (np.diff(listing.starts) <= 0, "starts no later than the one before: periods must be in order of time"),
         (after <= 0, "starts before the one before has ended, on {end}: periods must not overlap"),
         ((after > 1) & (gaps == "refused"), "leaves a gap: the one before ends on {end}; say gaps='allowed' "
-                                            "(--gaps allowed) where such days belong to no period"),
+                                            "(--calendar-gaps allowed) where such days belong to no period"),
         (np.diff(listing.years) < 0, "is of {year}, after one of {before}: years must be in order"),
     ):  # fmt: skip
         if bad.any():

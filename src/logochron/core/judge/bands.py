@@ -90,7 +90,7 @@ def in_order(bands: Sequence[Band]) -> tuple[Band, ...]:
     Raises
     ------
     QuestionError
-        Where they do not cover the line once: with the line drawn.
+        Where they leave a gap or overlap: with the line drawn.
     """
     bands = tuple(bands)
     for band in bands:
@@ -134,7 +134,7 @@ def _drawn(edges: Sequence[Fraction | None], holders: Sequence[Sequence[Band]], 
         if edge is not None:
             line += f"|{decimal(edge)}|"
             under += " " * (len(decimal(edge)) + 2)
-    return f"`bands` must cover the line once; {'; '.join(said)}\n  {line.rstrip()}\n  {under.rstrip()}"
+    return f"`bands` must leave no gap and not overlap: {'; '.join(said)}\n  {line.rstrip()}\n  {under.rstrip()}"
 
 
 def decimal(limit: Fraction) -> str:

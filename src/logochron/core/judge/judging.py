@@ -44,8 +44,8 @@ class Judging:
     level_as
         The verdict of a level figure.
     bands
-        `Band` objects that cover the line once; the one a figure falls in is named, and its verdict, where it has
-        one, stands instead of the direction's.
+        `Band` objects that leave no gap and do not overlap; the one a figure falls in is named, and its verdict,
+        where it has one, stands instead of the direction's.
     on
         The figure that bands are of: ``"growth"``, ``"value"`` or ``"share"``.
     marks

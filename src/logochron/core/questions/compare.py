@@ -106,7 +106,7 @@ def compare(
         What a row adds up: None, the period; ``"month"``, ``"year"`` and so on, all from the start of that longer
         period on, and bases step in those; a number, so many periods that end with this one.
     partial
-        A running period and its base: ``"to-date"`` cuts the base at the same point, ``"drop"`` leaves out
+        An unfinished period and its base: ``"to-date"`` cuts the base at the same point, ``"drop"`` leaves out
         periods that are not whole, ``"as-is"`` cuts nothing.
     weeks
         ``"same-number"``, or ``"364-days"``: against `year-ago`, the span 364 days earlier (a RetailCalendar; days
@@ -154,7 +154,7 @@ def compare(
     Notes
     -----
     change = value - base; growth = change / base and ratio = value / base, only where the base is > 0; share
-    = value / the value of all items, none of a quotient. A base that the records hold only in part is unknown, never
+    = value / the value of all items, none of a quotient. A base that the records cover only partly is unknown, never
     0. Subtotals and totals are reckoned from their own sums.
 
     Examples

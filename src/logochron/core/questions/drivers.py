@@ -110,7 +110,7 @@ def drivers(
     quantity
         The measure of quantities (units, hours): a sum or a count.
     judging
-        Levels and polarity; bands do not apply.
+        Levels, and which way is good; bands do not apply.
 
     Returns
     -------

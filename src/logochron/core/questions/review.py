@@ -191,7 +191,7 @@ def _gaps(recorded: Days, traded: Days, date: str) -> Iterator[Finding]:
 
 
 def _edges(first: int, last: int, date: str) -> Iterator[Finding]:
-    """Months that the records hold in part at either end, with the option that closes them."""
+    """Months that the records cover partly at either end, with the option that closes them."""
     calendar = CivilCalendar()
     month = calendar.ordinals("month", np.array([first, last]))
     start, end = int(calendar.first_days("month", month)[0]), int(calendar.last_days("month", month)[1])
@@ -220,7 +220,7 @@ def _last_day(book: Daybook, recorded: Days, date: str) -> Iterator[Finding]:
             last,
             int(rows[-1]),
             f"{rows[-1]:,} records; {same.min():,} or more on such weekdays",
-            f"the running period looks worse than it is; --until {iso(last - 1)} leaves the day out",
+            f"the unfinished period looks worse than it is; --until {iso(last - 1)} leaves the day out",
         )
 
 

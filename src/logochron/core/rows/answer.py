@@ -104,7 +104,7 @@ class AlignedAnswer(Answer):
 
     @property
     def partial(self) -> Partial:
-        """What is done with running periods."""
+        """What is done with unfinished periods."""
         return self.question.partial
 
     @property

@@ -131,7 +131,7 @@ def bars_spec(
         subtitle=(sentence(result, total, formats, unit(asked, formats), together=True) if len(labels) else "")
         + left_out,
         axis=axis_words(asked, formats),
-        value_name={"to-date": "to date", "partial": "recorded in part"}.get(status, "whole period"),
+        value_name={"to-date": "to date", "partial": "partly covered"}.get(status, "whole period"),
         base_name=against_words(result),
         pale=status != "complete",
         labels=tuple(shown),

@@ -83,7 +83,7 @@ def columns_spec(
         value_name="whole period",
         base_name=against_words(result),
         pale_name=" or ".join(
-            name for status, name in (("partial", "recorded in part"), ("to-date", "to date")) if status in statuses
+            name for status, name in (("partial", "partly covered"), ("to-date", "to date")) if status in statuses
         ),
         panels=made,
         grid=grid,

@@ -15,7 +15,7 @@ from logochron.core.rows.columns import COLUMNS, heading
 from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Line, decimals_of, growth_of, item_cells, item_headings, lines_of
-from logochron.views.tables.spec import Row, TableSpec
+from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
 from logochron.views.words.titles import against_words, base_heading, coverage_line, cut_of, period_label, subject, unit
 
 
@@ -30,16 +30,16 @@ class _Writing(NamedTuple):
     growth_width: int
 
 
-def comparison_spec(result: Comparison, measure: Measure, formats: Formats, most: int | None = None) -> TableSpec:
+def comparison_spec(result: Comparison, measure: Measure, formats: Formats, shown: Shown = ALL) -> TableSpec:
     """The table of one measure; with items, each period closes with its total."""
     decimals = decimals_of(result, measure, formats)
     judging = result.judgings[measure.name]
     marks = marks_of(judging, formats)
-    periods = list(lines_of(result, measure, most))
+    periods = list(lines_of(result, measure, shown))
     width = max((len(growth_of(line, formats)) for period in periods for line in period), default=1)
     writing = _Writing(result, formats, decimals, judging, marks, width)
     rows = [_row(writing, line, starts=place == 0) for period in periods for place, line in enumerate(period)]
-    shown = {name for row in rows for name, cell in row.cells.items() if cell}
+    filled = {name for row in rows for name, cell in row.cells.items() if cell}
     headings = {
         "period": COLUMNS["period"].heading,
         **item_headings(result),
@@ -47,10 +47,10 @@ def comparison_spec(result: Comparison, measure: Measure, formats: Formats, most
         "base": base_heading(result),
         "change": heading("change", planned=result.plan is not None),
         "growth": heading("growth", planned=result.plan is not None),
-        **({"share": COLUMNS["share"].heading, "bar": ""} if result.by and "bar" in shown else {}),
+        **({"share": COLUMNS["share"].heading, "bar": ""} if result.by and "bar" in filled else {}),
         **({"band": COLUMNS["band"].heading} if judging.bands else {}),
-        **({"advice": "Advice"} if "advice" in shown else {}),
-        **({"note": ""} if "note" in shown else {}),
+        **({"advice": "Advice"} if "advice" in filled else {}),
+        **({"note": ""} if "note" in filled else {}),
     }
     return TableSpec(
         title=f"{subject(result, measure, split=True)}{formats.dot}against {against_words(result)}",

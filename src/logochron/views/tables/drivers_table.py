@@ -14,17 +14,17 @@ from logochron.core.rows.columns import COLUMNS, heading
 from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Line, decimals_of, growth_of, item_cells, item_headings, lines_of
-from logochron.views.tables.spec import Row, TableSpec
+from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
 from logochron.views.words.titles import against_words, base_heading, coverage_line, cut_of, period_label, subject, unit
 
 _EFFECTS = ("volume", "mix", "price")
 
 
-def drivers_spec(result: Drivers, measure: Measure, formats: Formats, most: int | None = None) -> TableSpec:
+def drivers_spec(result: Drivers, measure: Measure, formats: Formats, shown: Shown = ALL) -> TableSpec:
     """The table of one measure: contributions, and volume, mix and price where quantities are known."""
     decimals = decimals_of(result, measure, formats)
     marks = marks_of(result.judgings[measure.name], formats)
-    (period,) = lines_of(result, measure, most)
+    (period,) = lines_of(result, measure, shown)
     width = max(len(growth_of(line, formats)) for line in period)
     rows = [_row(result, line, decimals, formats, marks, width) for line in period]
     noted = any(row.cells.get("note") for row in rows)

@@ -12,7 +12,7 @@ from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
 from logochron.views.tables.registry import specs
-from logochron.views.tables.spec import Row, TableSpec
+from logochron.views.tables.spec import Row, Shown, TableSpec
 
 #: More rows than this are cut, and said so: a notebook is no place for thousands.
 MOST_ROWS = 200
@@ -34,7 +34,7 @@ def html(
 ) -> str:
     """The tables of an answer as HTML, of at most so many rows each, the latest."""
     palette = palette or Palette()
-    tables = [_table(spec, palette) for spec in specs(result, formats or Formats(), most)]
+    tables = [_table(spec, palette) for spec in specs(result, formats or Formats(), Shown(rows=most))]
     return _template().render(tables=tables)
 
 

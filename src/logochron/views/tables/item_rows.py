@@ -14,6 +14,7 @@ from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Blocks
 from logochron.core.rows.columns import kind_of
 from logochron.views.formats import Formats, capital, fitting_decimals, shortened, words
+from logochron.views.tables.spec import ALL, Shown
 from logochron.views.words.catalog import everything
 
 Table = Mapping[str, NDArray[Any]]
@@ -86,13 +87,16 @@ def growth_of(line: Line, formats: Formats) -> str:
     return "level" if level else formats.growth(growth)
 
 
-def lines_of(result: AlignedAnswer, measure: Measure, most: int | None = None) -> Iterator[list[Line]]:
+def lines_of(result: AlignedAnswer, measure: Measure, shown: Shown = ALL) -> Iterator[list[Line]]:
     """The rows of each period; with items, each closes with its total.
 
-    `most`: only the latest periods that have so many rows together; of the last one the first rows and the total.
+    `shown`: only the latest periods, that have so many rows together; of the last one the first rows and the total.
     """
     parts = [result.columns, result.subtotal_columns or result.total_columns, result.total_columns]
+    most = shown.rows
     low = 0 if most is None else _latest(result, measure, most)
+    if shown.periods is not None:
+        low = max(low, len(result.periods) - shown.periods)
     table, subtotals, total = (rows_of(result, columns.between(low, len(result.periods)), measure) for columns in parts)
     if not result.by:
         yield from ([Line(table, i, ())] for i in range(len(table["value"])))
@@ -106,8 +110,10 @@ def lines_of(result: AlignedAnswer, measure: Measure, most: int | None = None) -
             found = _tree(result.by, table, items, subtotals, sums)
         else:
             found = (Line(table, i, tuple(str(table[name][i]) for name in result.by)) for i in items)
-        shown = islice(found, None if most is None else most - 1)
-        yield [*shown, Line(total, period, (named, *("" for _ in result.by[1:])), total=True)]
+        yield [
+            *islice(found, None if most is None else most - 1),
+            Line(total, period, (named, *("" for _ in result.by[1:])), total=True),
+        ]
 
 
 def _latest(result: AlignedAnswer, measure: Measure, most: int) -> int:

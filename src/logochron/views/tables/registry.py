@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from importlib import import_module
 from typing import Any, NamedTuple
 
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
-from logochron.views.tables.spec import TableSpec
+from logochron.views.tables.spec import ALL, Shown, TableSpec
 
 
 class AnswerTable(NamedTuple):
@@ -36,10 +37,17 @@ TABLES = {
 }
 
 
-def specs(result: Result, formats: Formats, most: int | None = None) -> list[TableSpec]:
-    """The tables of an answer, of at most so many rows each, the latest; all where None."""
+def specs(result: Result, formats: Formats, shown: Shown = ALL) -> list[TableSpec]:
+    """The tables of an answer, or of the latest that is to be shown of it; what is left out is said below."""
     table = TABLES[result.kind]
     if not table.by_measure:
-        return [table.made(result, formats).cut(most)]
-    measures: Any = result.measures  # type: ignore[attr-defined]
-    return [table.made(result, measure, formats, most).cut(most, result.columns.rows) for measure in measures]
+        return [table.made(result, formats).cut(shown.rows)]
+    answer: Any = result
+    made = (table.made(answer, measure, formats, shown) for measure in answer.measures)
+    earlier = len(answer.periods) - (shown.periods or len(answer.periods))
+    if earlier > 0:
+        from logochron.views.words.titles import earlier_words
+
+        said = earlier_words(answer, earlier)
+        made = (replace(spec, lines=(said, *spec.lines)) for spec in made)
+    return [spec.cut(shown.rows, answer.columns.rows) for spec in made]

@@ -16,11 +16,11 @@ from logochron.core.rows.columns import COLUMNS
 from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Line, decimals_of, item_cells, item_headings, lines_of
-from logochron.views.tables.spec import Row, TableSpec
+from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
 from logochron.views.words.titles import against_words, coverage_line, period_label, subject, unit
 
 
-def relation_spec(result: Relation, measure: Measure, formats: Formats, most: int | None = None) -> TableSpec:
+def relation_spec(result: Relation, measure: Measure, formats: Formats, shown: Shown = ALL) -> TableSpec:
     """The table of one measure: each item beside its reference, now and before."""
     decimals = decimals_of(result, measure, formats, "reference", "gap")
     judging = result.judgings[measure.name]
@@ -28,7 +28,7 @@ def relation_spec(result: Relation, measure: Measure, formats: Formats, most: in
     verdicts = verdict(np.arange(len(DIRECTIONS), dtype=np.int8), measure.better, replace(judging, bands=()))
     # a relation has no verdict of its own: that of each direction
     signs = {one: marks.sign(one, VERDICTS[of]) for one, of in zip(DIRECTIONS, verdicts.tolist())}
-    periods = list(lines_of(result, measure, most))
+    periods = list(lines_of(result, measure, shown))
     moved = [line for period in periods for line in period if not line.total and not line.subtotal]
     width = max((len(formats.points(line.columns["ratio_change"][line.i])) for line in moved), default=1)
     rows = []

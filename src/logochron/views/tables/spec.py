@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from rich.cells import cell_len
 
@@ -12,6 +13,16 @@ DROPPED = (
     *(("note",), ("bar",), ("share",), ("advice",), ("volume", "mix", "price"), ("change",), ("base",)),
     *(("reference",), ("before",), ("band",), ("count",), ("days",)),
 )
+
+
+class Shown(NamedTuple):
+    """How much of an answer a table shows, the latest: so many rows at most, of so many periods; all where None."""
+
+    rows: int | None = None
+    periods: int | None = None
+
+
+ALL = Shown()
 
 
 @dataclass(frozen=True)

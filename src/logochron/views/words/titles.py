@@ -12,7 +12,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.days import to_days
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.formats import Formats, capital, words
-from logochron.views.words.basis_words import heading, in_words, window_words
+from logochron.views.words.basis_words import heading, in_words, several, window_words
 from logochron.views.words.catalog import everything, how_many, plural
 
 
@@ -101,13 +101,13 @@ def period_label(result: AlignedAnswer, label: str, status: str, start: int, end
 
 
 def short_day(result: AlignedAnswer, day: int, formats: Formats) -> str:
-    """The day as a running period's label names it."""
+    """The day as an unfinished period's label names it."""
     civil_month = result.each == "month" and result.calendar.word("month") == "month"
     return formats.day(day, year=False).split(" ")[0] if civil_month else formats.day(day, year=False)
 
 
 def cut_of(result: AlignedAnswer, columns: Mapping[str, NDArray[Any]], i: int, formats: Formats) -> str:
-    """Which days of a running row are held against which."""
+    """Which days of an unfinished row are held against which."""
     start, end, base_start, base_end = (
         int(to_days(columns[name][i])) for name in ("start", "end", "base_start", "base_end")
     )
@@ -127,6 +127,13 @@ def figure_footnote(result: AlignedAnswer, formats: Formats) -> str:
 def cut_words(start: int, end: int, base_start: int, base_end: int, formats: Formats) -> str:
     """Which days are held against which: "1-18 Oct against 1-18 Oct 2025"."""
     return f"{formats.span(start, end, year=False)} against {formats.span(base_start, base_end)}"
+
+
+def earlier_words(result: AlignedAnswer, earlier: int) -> str:
+    """How many periods before those shown there are, and how to see them."""
+    word = result.calendar.word(result.each)
+    many = f"{earlier:,} earlier {word if earlier == 1 else several(word)}"
+    return f"{many}: --last {len(result.periods)} shows all, and --out FILE.csv has them"
 
 
 def coverage_line(result: AlignedAnswer, formats: Formats) -> str:
