@@ -109,7 +109,7 @@ REFUSED = [
         "day first 13/04/2026 .*line 2. and with the month first 06/25/2026 .*line 3",
     ),
     (H + '2026-01-01,"a,1\n2026-01-02,b,2\n', {}, "line 2.*swallow"),
-    (H + "2026-01-01,a,9e307\n" * 4, {}, "too large"),
+    (H + "2026-01-01,a,9e307\n" * 4, {}, "so large"),
     (H + GOOD, {"values": "vv"}, "no column 'vv'. Did you mean 'v'"),
     (H + GOOD, {"date": "day"}, "`date`: .* no column 'day'"),
     (H + GOOD, {"where": {"h": "A"}}, "no item 'A'. Did you mean 'a'"),

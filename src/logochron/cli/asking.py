@@ -40,7 +40,7 @@ _OF_FIGURE = {
 
 
 def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar) -> Daybook:
-    """The daybook that the reading options ask for; guesses and warnings go to standard error."""
+    """The daybook that the reading options ask for."""
     columns = list(dict.fromkeys(options.names(asked["value"])))
     lower = options.names(asked["lower_is_better"])
     made = [expressions.measure(text, lower) for text in asked["measures"]]
@@ -57,7 +57,7 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar)
     from logochron.sources.read import read
 
     with reading_progress() as progress:
-        book = read(
+        return read(
             list(sales),
             date=asked["date"],
             measures=[*(Measure(name, better=expressions.better_of(name, lower)) for name in columns), *made],
@@ -67,13 +67,6 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar)
             calendar=calendar,
             **{name: asked[name] for name in options.READING},
         )
-    for line in (*book.intake.guesses, *book.intake.warnings):
-        click.echo(f"logochron: {line}", err=True)
-    if book.intake.refused:
-        click.echo(f"logochron: {book.intake.refused:,} of {book.intake.read:,} rows refused and left out:", err=True)
-        for refusal in book.intake.refused_rows[:10]:
-            click.echo(f"  {refusal}", err=True)
-    return book
 
 
 def _amount_beside(quantity: str, sales: tuple[str, ...], asked: dict[str, Any]) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import sys
 from typing import Any
 
@@ -19,6 +20,7 @@ class _Questions(click.Group):
         from logochron.core.brought_words import ours
         from logochron.core.errors import IntakeError, LogochronError
 
+        _say_on_standard_error()
         try:
             return super().invoke(ctx)
         except click.NoSuchOption as error:
@@ -198,6 +200,19 @@ def demo(folder: str, plain: bool) -> None:
     from logochron.cli.demonstrate import demonstrate
 
     demonstrate(folder, plain=plain)
+
+
+class _Saying(logging.Handler):
+    """What a reading has to say, as lines of ours on standard error."""
+
+    def emit(self, record: logging.LogRecord) -> None:
+        click.echo(f"logochron: {record.getMessage()}", err=True)
+
+
+def _say_on_standard_error() -> None:
+    log = logging.getLogger("logochron")
+    log.propagate = False
+    log.handlers = [_Saying()]
 
 
 def _leave(fired: bool) -> None:

@@ -33,6 +33,7 @@ _READINGS = {
     "a serial day": "as a day of a spreadsheet (46022)",
     "month named": "with the month named (31 Dec 2026)",
     "a period": "or a period",
+    "several forms": "such as 2026-12-31 or 31 Dec 2026",
 }
 _ODD_DATES = (day_number("1900-01-01"), day_number("2100-12-31"))
 
@@ -85,7 +86,7 @@ def account(
         if bad or undated or scanned.torn:
             shape = _READINGS.get(reading.name, reading.name)
             dates, readable = groups.dates, reading.readable[part]
-            refusals += scanned.refused(dates[inside[part]], dates[~readable], f"not a date {shape}")
+            refusals += scanned.refused(dates[inside[part]], dates[~readable], f"not a date {shape}{reading.hint}")
         taken.append(question & (groups.rows > groups.bad))
         beyond.append(dated & ~in_days & groups.keep & (groups.rows > groups.bad))
     intake = Intake(

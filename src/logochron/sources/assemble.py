@@ -171,6 +171,12 @@ def _amounts(scans: Sequence[Scanned], leaf: Leaf, taken: Sequence[NDArray[np.bo
         else:
             made.append(values.astype(np.float64) if part.scale is None else values / 10**part.scale)
     joined = _joined(made)
-    if not np.isfinite(joined).all():
-        raise IntakeError(f"column {leaf.column!r}: a sum is too large to be a finite number")
-    return Amounts(joined, scale if exact else None, size if exact else float(np.abs(joined).sum()))
+    if not exact:
+        with np.errstate(over="ignore"):
+            size = float(np.abs(joined).sum())
+        if not np.isfinite(size):
+            raise IntakeError(
+                f"column {leaf.column!r}: its amounts are so large that their sum is no finite number; mend those that "
+                "cannot be, or leave them out by where= (--where)"
+            )
+    return Amounts(joined, scale if exact else None, size)

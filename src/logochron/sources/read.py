@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
@@ -18,6 +19,8 @@ from logochron.sources.kinds.scan import Scanner
 from logochron.sources.read_options import Options, Request, request
 from logochron.sources.scanned import Scanned
 
+#: Tells what was guessed and what should be known; on standard error unless the user's logging says otherwise.
+_LOG = logging.getLogger("logochron")
 #: Looks at what was scanned while it is open.
 Look = Callable[[Sequence[Scanned], Request], None]
 
@@ -125,6 +128,10 @@ def read(
 
     Notes
     -----
+    What was guessed (columns that were not named, a wide table) and what should be known of the records is in
+    ``book.intake.guesses`` and ``.warnings``, and is said to the logger ``logochron``: on standard error, unless
+    logging is set up otherwise.
+
     Amounts with at most six decimals are summed as whole numbers, without any rounding; `Daybook.exact` tells.
 
     Examples
@@ -157,7 +164,10 @@ def read(
         on_refused=on_refused,
         progress=progress,
     )
-    return carry_out(source, options)
+    book = carry_out(source, options)
+    for said in book.intake.told():
+        _LOG.warning("%s", said)
+    return book
 
 
 def carry_out(source: Any, options: Options, look: Look | None = None) -> Daybook:

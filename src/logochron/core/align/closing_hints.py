@@ -54,9 +54,8 @@ def closing_options(
 
 def _could_be_prior(question: Question, aligned: Alignment) -> bool:
     """Whether the records hold no year ago of any row, but rows before others."""
-    asked = (
-        isinstance(question.basis, YearAgo) and question.window.parent is None and question.each not in ("span", "year")
-    )
+    if not isinstance(question.basis, YearAgo) or question.window.parent or question.each in ("span", "year"):
+        return False
     recorded = aligned.value_known & (aligned.status != PARTIAL)
     return not aligned.base_known.any() and int(recorded.sum()) > 1
 

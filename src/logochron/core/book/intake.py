@@ -9,6 +9,9 @@ if TYPE_CHECKING:
     import pandas as pd
 
 
+_SHOWN = 10
+
+
 @dataclass(frozen=True)
 class Refusal:
     """One refused row: its file, its physical line (or row number), the column, its text, and why."""
@@ -52,6 +55,14 @@ class Intake:
     warnings: tuple[str, ...] = ()
     guesses: tuple[str, ...] = ()
     sources: tuple[str, ...] = ()
+
+    def told(self) -> list[str]:
+        """What was guessed, what should be known, and the first of the rows left out, as lines of a message each."""
+        lines = [*self.guesses, *self.warnings]
+        if self.refused:
+            shown = "".join(f"\n  {refusal}" for refusal in self.refused_rows[:_SHOWN])
+            lines.append(f"{self.refused:,} of {self.read:,} rows refused and left out:{shown}")
+        return lines
 
     @property
     def refusals(self) -> pd.DataFrame:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import KW_ONLY, dataclass, field
 from typing import Literal
 
@@ -11,6 +12,27 @@ from logochron.core.options import Better, check
 
 #: What a measure may be; several words would contradict each other.
 MeasureKind = Literal["sum", "count", "difference", "quotient"]
+
+
+#: Words in the name of a column that count something, and those that make an amount of money of it after all.
+_QUANTITY = re.compile(
+    r"units?|pieces?|pcs|items?|quantity|quantities|qty|counts?|number|hours?|hrs|minutes|days|nights|visits|visitors|"
+    r"guests|customers|orders?|tickets|bookings|transactions|lit(er|re)s|kg|tons|tonnes|weight|stück|menge|anzahl|stunden"
+)
+_MONEY = re.compile(
+    r"prices?|costs?|revenues?|sales|amounts?|values?|turnover|fees?|margin|profit|discounts?|tax|vat|takings|income|"
+    r"spend|budget|preis|kosten|umsatz|betrag|wert"
+)
+
+
+def is_quantity(column: str) -> bool:
+    """Whether a column is called like a quantity, whose figures are in no currency.
+
+    >>> is_quantity("units_sold"), is_quantity("unit price"), is_quantity("revenue")
+    (True, False, False)
+    """
+    words = re.split(r"[\W_]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", column).casefold())
+    return any(map(_QUANTITY.fullmatch, words)) and not any(map(_MONEY.fullmatch, words))
 
 
 @dataclass(frozen=True)
@@ -37,7 +59,8 @@ class Measure:
     better
         Which direction is favorable: ``"higher"``, ``"lower"`` or ``"neither"``.
     unit
-        The unit of its figures, for people ("EUR", "kg").
+        The unit of its figures, for people ("EUR", "kg"). Where None, amounts of money take the currency that a view
+        is told; a column called like a quantity has none.
 
     Raises
     ------
@@ -83,6 +106,13 @@ class Measure:
             raise QuestionError(f"measure {self.name!r}: `of` goes with one of `less` and `per`")
         if sum((self.column is not None, self.of is not None, self.count, self.distinct is not None)) > 1:
             raise QuestionError(f"measure {self.name!r} can be only one of `column`, `of`, `count` and `distinct`")
+
+    @property
+    def is_money(self) -> bool:
+        """Whether its figures are amounts of money, as far as the names of its columns tell."""
+        if self.kind == "sum":
+            return not is_quantity(self.column or self.name)
+        return self.kind == "difference" and not (is_quantity(str(self.of)) and is_quantity(str(self.less)))
 
     @property
     def kind(self) -> MeasureKind:

@@ -112,7 +112,8 @@ def figures_of(sides: Sides, better: Better, judging: Judging, whole: Sides | No
     that is > 0. Exact sides are subtracted as whole numbers, so that growth is one division.
     """
     v, b, known = sides.value, sides.base, sides.known
-    change = v - b
+    with np.errstate(over="ignore"):  # what is not finite is empty
+        change = v - b
     positive = known & (b > 0)
     directions = direction(change, v, b, known, judging, sides.scale is not None)
     note_sides(sides, notes)
@@ -126,7 +127,7 @@ def figures_of(sides: Sides, better: Better, judging: Judging, whole: Sides | No
     return Figures(
         value=value,
         base=base,
-        change=np.where(known, change / sides.unit, np.nan),
+        change=np.where(known & np.isfinite(change), change / sides.unit, np.nan),
         growth=divided(change, b, positive),
         ratio=divided(v, b, positive),
         share=share,

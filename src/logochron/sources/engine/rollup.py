@@ -15,6 +15,7 @@ from logochron.sources.engine.sql import (
     Plans,
     Query,
     Summing,
+    Way,
     day_number,
     double,
     inner,
@@ -53,10 +54,10 @@ def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge 
                 query, plans = asked, asked_plans
                 continue
         while True:
-            bettered = {a.key: _better(plans[a.key], stats, i) for i, a in enumerate(query.amounts)}
-            if bettered == plans:
+            failed = [i for i, a in enumerate(query.amounts) if not _served(plans[a.key], stats, i)]
+            if not failed:
                 return Rolled(query, _groups(engine, query, plans, stats), sound=False)
-            plans = bettered
+            plans = {**plans, **_needed(engine, query, failed)}
             stats = _careful_pass(engine, query, plans, name)
 
 
@@ -227,13 +228,7 @@ def _measured(i: int, amount: Amount, plan: Summing) -> list[str]:
     if plan.way == "decimal":
         number = f"TRY_CAST(r{i} AS DECIMAL(38, {plan.scale}))"
         x = f"CASE WHEN {ok} THEN coalesce({number}, 0) END"
-        # a text tells its decimals itself; a double is compared with what it became
-        finer = (
-            rf"regexp_matches(r{i}, '\.[0-9]{{{plan.scale}}}[0-9]*[1-9]|[eE]')"
-            if amount.is_text
-            else f"{number}::DOUBLE IS DISTINCT FROM {y}"
-        )
-        finer = f"{ok} AND ({finer} OR {number} IS NULL AND {y} <> 0)"
+        finer = f"{ok} AND ({_decimals(i, amount)} > {plan.scale} OR {number} IS NULL AND {y} <> 0)"
         return [
             f"sum({x}) AS s{i}",
             f"sum(abs({x}))::DOUBLE * {unit} AS size{i}",
@@ -247,23 +242,40 @@ def _measured(i: int, amount: Amount, plan: Summing) -> list[str]:
     ]
 
 
+def _decimals(i: int, amount: Amount) -> str:
+    """How many decimals an amount has: a text says it itself, of a double its shortest writing."""
+    text = f"trim({'r' if amount.is_text else 'y'}{i}::VARCHAR)"
+    digits = rf"length(regexp_extract({text}, '[.]([0-9]*?)0*([eE]|$)', 1))"
+    return rf"({digits} - coalesce(TRY_CAST(regexp_extract({text}, '[eE]([+-]?[0-9]+)', 1) AS INTEGER), 0))"
+
+
 #: Sizes past which a way of summing is not exact any more; differences must fit as well.
-_LIMITS = {"whole": 2.0**52, "decimal": _MOST_SUM}
+_LIMITS: dict[Way, float] = {"whole": 2.0**52, "decimal": _MOST_SUM}
+#: Decimals past which amounts are summed as doubles.
+_MOST_DECIMALS = 6
 
 
-def _better(plan: Summing, found: Mapping[str, Any], i: int) -> Summing:
-    """The plan itself where it served, else the next safer one."""
-    if plan.way == "float":
-        return plan
-    size, finer = found[f"size{i}"] or 0.0, bool(found[f"finer{i}"])
-    fits = size < _LIMITS[plan.way]
-    if fits and not finer:
-        return plan
-    if plan.way == "whole":
-        if fits and plan.scale < 6 and size * 10 ** (6 - plan.scale) < _LIMITS["whole"]:
-            return Summing("whole", 6)
-        return Summing("decimal", 6 if fits else plan.scale)
-    return Summing("decimal", 6) if finer and plan.scale < 6 else Summing("float")
+def _served(plan: Summing, found: Mapping[str, Any], i: int) -> bool:
+    """Whether the sums of a column are what its plan promises."""
+    size = found[f"size{i}"] or 0.0
+    return plan.way == "float" or (size < _LIMITS[plan.way] and not found[f"finer{i}"])
+
+
+def _needed(engine: Engine, query: Query, places: Sequence[int]) -> dict[str, Summing]:
+    """The plans of columns by what they hold: the decimals that their own digits need, and the sum of their sizes."""
+    asked: dict[str, str] = {}
+    for i in places:
+        ok = f"(keep AND ok AND t{i})"
+        need = f"max({_decimals(i, query.amounts[i])}) FILTER ({ok})"
+        asked |= {f"need{i}": need, f"whole{i}": f"sum(abs(y{i})) FILTER ({ok})"}
+    found = _statistics(engine, asked, f"({inner(query)})")
+    plans = {}
+    for i in places:
+        scale = max(found[f"need{i}"] or 0, 0)
+        size = (found[f"whole{i}"] or 0.0) * 10.0 ** min(scale, _MOST_DECIMALS)
+        fitting = [way for way in _LIMITS if size < _LIMITS[way] and scale <= _MOST_DECIMALS]
+        plans[query.amounts[i].key] = Summing(fitting[0], scale) if fitting else Summing("float")
+    return plans
 
 
 def _groups(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, Any], *, sound: bool = False) -> Groups:

@@ -13,6 +13,9 @@ from logochron.core.book.formulas import Leaf
 from logochron.sources.scanned import Wanted
 from logochron.sources.values.dates import TIME, ZONE
 
+#: How amounts are summed: see `Summing`.
+Way = Literal["whole", "decimal", "float"]
+
 
 class Summing(NamedTuple):
     """How the amounts of one column are summed.
@@ -21,7 +24,7 @@ class Summing(NamedTuple):
     ``decimal``: as the engine's decimals of `scale` places; ``float``: as doubles, compensated.
     """
 
-    way: Literal["whole", "decimal", "float"]
+    way: Way
     scale: int = 0
 
 

@@ -82,6 +82,11 @@ _DAYS_TO_TELL = 13
 #: The part of the rows that a reading of short years must fit to be thought of.
 _NEARLY = 0.5
 
+#: Forms that read one way only.
+_ONE_WAY = ("year first", "eight digits", "month named")
+#: So many forms are shown.
+_FORMS = 6
+
 #: Told a date text, says where its first row stands.
 Find = Callable[[str], str]
 
@@ -97,6 +102,7 @@ class Reading(NamedTuple):
     readable: NDArray[np.bool_]
     name: str
     guesses: tuple[str, ...] = ()
+    hint: str = ""  # what would make more of the texts readable
 
 
 def has_time(text: str) -> bool:
@@ -150,17 +156,64 @@ def read_dates(
     def shown(place: int) -> str:
         return f"{texts[place]} ({find(texts[place] or '')})"
 
+    def by_family(family: _Family, among: NDArray[np.bool_]) -> Reading:
+        own = {name: np.where(among, ways[name], _NONE) for name in family.options}
+        return _of_family(family, own, column, day_first, shown)
+
     for family in _FAMILIES:
         if best in family.options:
-            return _of_family(family, {name: ways[name] for name in family.options}, column, day_first, shown)
+            found = by_family(family, np.ones(len(plain), dtype=bool))
+            return _joined(found, _one_way(ways, ~found.readable), plain, counts, column)
+    if best in _ONE_WAY:
+        found = Reading(_one_way(ways, np.ones(len(plain), dtype=bool)), np.ones(0, dtype=bool), best)
+        found = found._replace(readable=found.days != _NONE)
+        left = {name: days[~found.readable] != _NONE for name, days in ways.items()}
+        family = _FAMILIES[0]
+        if not any(left[name].any() for name in family.options):
+            return _joined(found, np.full(len(plain), _NONE), plain, counts, column)
+        try:
+            rest = by_family(family, ~found.readable)
+        except IntakeError:  # what reads two ways is refused, row by row
+            told = "; those that read day first or month first need day_first= (--day-first or --month-first)"
+            return _joined(found, np.full(len(plain), _NONE), plain, counts, column)._replace(hint=told)
+        return _joined(found._replace(guesses=rest.guesses), rest.days, plain, counts, column)
     days = ways[best]
     guesses: tuple[str, ...] = ()
     if best == "a serial day":
         number = plain[int((days != _NONE).argmax())]
         guesses = (f"column {column!r}: numbers such as {number} read as days of a spreadsheet",)
-    elif best == "month named" and any(re.search(r"\D\d\d$", text) for text in plain):
-        guesses = (_short_years(column),)
     return Reading(days, days != _NONE, best, guesses)
+
+
+def _one_way(ways: dict[str, Days], among: NDArray[np.bool_]) -> Days:
+    """The days of the texts that are in a form which reads one way only."""
+    days = np.full(len(among), _NONE)
+    for name in _ONE_WAY:
+        if name in ways:
+            days = np.where(among & (days == _NONE), ways[name], days)
+    return days
+
+
+def _joined(found: Reading, others: Days, texts: Sequence[str], counts: Days, column: str) -> Reading:
+    """A reading with the days of texts in further forms; where there are several forms, how many rows have each."""
+    days = np.where(found.readable, found.days, others)
+    readable = days != _NONE
+    rows: dict[str, int] = {}
+    example: dict[str, str] = {}
+    for place in np.flatnonzero(readable).tolist():
+        form = re.sub(r"[^\W\d_]+", "a", re.sub(r"\d+", "9", texts[place]))
+        rows[form] = rows.get(form, 0) + int(counts[place])
+        example.setdefault(form, texts[place])
+    guesses = found.guesses
+    if any(re.search(r"a\D*9$", form) and re.search(r"\D\d\d$", example[form]) for form in rows):
+        guesses += (_short_years(column),)
+    if len(rows) > 1:
+        shown = sorted(rows, key=lambda form: -rows[form])
+        told = ", ".join(f"{rows[form]:,} such as {example[form]}" for form in shown[:_FORMS])
+        more = f" and {len(rows) - _FORMS} more" if len(rows) > _FORMS else ""
+        guesses += (f"column {column!r}: dates in {len(rows)} forms, each read the one way it can be: {told}{more}",)
+        found = found._replace(name="several forms")
+    return found._replace(days=days, readable=readable, guesses=guesses)
 
 
 def _of_family(

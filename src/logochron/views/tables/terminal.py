@@ -10,7 +10,7 @@ from rich.table import Table
 from rich.text import Text
 
 from logochron.views.palette import Palette
-from logochron.views.tables.spec import TableSpec
+from logochron.views.tables.spec import Row, TableSpec
 
 _HAIRLINES = "    \n    \n ── \n    \n ── \n    \n    \n    \n"
 _LEAST_NOTE = 24
@@ -33,6 +33,10 @@ def print_table(
         return
     columns, notes_below, note_width = _fit(spec, console.width if console.is_terminal else None)
     narrowed = _narrowed(spec, columns, console.width) if console.is_terminal else {}
+    fixed = sum(narrowed.get(c, spec.width(c)) for c in columns if c != "note") + _GAP * (len(columns) - 1)
+    if console.is_terminal and fixed > console.width:
+        _print_stacked(console, spec, columns, palette, plain=plain, fill=fill)
+        return
     hair = Box(_HAIRLINES.replace("─", "-") if plain else _HAIRLINES, ascii=plain)
     table = Table(box=hair, show_edge=False, pad_edge=False, padding=(0, 1, 0, 0), border_style=palette.base)
     for column in columns:
@@ -49,16 +53,7 @@ def print_table(
     for place, row in enumerate(spec.rows):
         cells = []
         for column in columns:
-            style = Style(bold=row.total or row.subtotal)
-            if column == spec.judged and row.verdict:
-                color = palette.verdict(row.verdict)
-                filled = fill and row.verdict in ("favorable", "adverse")
-                style += Style(color=palette.paper, bgcolor=color) if filled else Style(color=color)
-            elif column == "bar":
-                style = Style(color=palette.base)
-            elif column in ("note", "share") or row.cells.get(column) in ("–", "-"):
-                style += Style(color=palette.level)
-            cells.append(Text(spec.cell(row, column), style=style))
+            cells.append(Text(spec.cell(row, column), style=_style(spec, row, column, palette, fill=fill)))
         last = place == len(spec.rows) - 1
         table.add_row(*cells, end_section=by_items and row.total and not last)
     width = sum(_width(spec, column, note_width) for column in columns) + _GAP * (len(columns) - 1)
@@ -70,16 +65,70 @@ def print_table(
     )
     _print_stripped(console, table, width)
     console.print()
+    _print_lines(console, (*(_notes_below(spec) if notes_below else ()), *spec.lines), palette)
+
+
+def _notes_below(spec: TableSpec) -> list[str]:
+    """The notes of the rows as lines below the table, with the period of each."""
     below = []
-    if notes_below:
-        period = ""
-        for row in spec.rows:
-            period = row.cells["period"] or period
-            if row.cells["note"]:
-                below.append(f"{period}: {row.cells['note']}")
-    if below and spec.lines:
-        below.append("")
-    _print_lines(console, (*below, *spec.lines), palette)
+    period = ""
+    for row in spec.rows:
+        period = row.cells.get("period", "") or period
+        if row.cells.get("note"):
+            below.append(": ".join(filter(None, (period, row.cells["note"]))))
+    return [*below, ""] if below and spec.lines else below
+
+
+def _style(spec: TableSpec, row: Row, column: str, palette: Palette, *, fill: bool) -> Style:
+    """How a cell is written: totals bold, what is judged in its verdict's color, what is empty pale."""
+    style = Style(bold=row.total or row.subtotal)
+    if column == spec.judged and row.verdict:
+        color = palette.verdict(row.verdict)
+        filled = fill and row.verdict in ("favorable", "adverse")
+        return style + (Style(color=palette.paper, bgcolor=color) if filled else Style(color=color))
+    if column == "bar":
+        return Style(color=palette.base)
+    if column in ("note", "share") or row.cells.get(column) in ("–", "-"):
+        return style + Style(color=palette.level)
+    return style
+
+
+def _print_stacked(
+    console: Console, spec: TableSpec, columns: list[str], palette: Palette, *, plain: bool, fill: bool
+) -> None:
+    """A table that no narrowing fits into the console: each row its labels, then its figures, on lines of their own."""
+    labels = [column for column in columns if column not in spec.numeric and column not in ("note", "bar")]
+    widths = {column: spec.width(column) for column in columns if column in spec.numeric}
+    groups: list[list[str]] = [[]]
+    for column, width in widths.items():  # as many figures on a line as fit
+        taken = sum(widths[c] + _GAP for c in groups[-1])
+        if groups[-1] and taken + width > console.width:
+            groups.append([])
+        groups[-1].append(column)
+
+    def stacked(texts: dict[str, Text]) -> None:
+        named = Text("  ").join(texts[column] for column in labels if texts[column].plain.strip())
+        named.truncate(console.width, overflow="ellipsis")
+        console.print(named, no_wrap=True, overflow="ellipsis")
+        for group in groups:
+            line = Text(" " * _GAP).join(_right(texts[column], widths[column]) for column in group)
+            console.print(_right(line, console.width), no_wrap=True, overflow="ellipsis")
+
+    console.print(Text(spec.title, style="bold"))
+    if spec.unit:
+        console.print(Text(spec.unit, style=palette.level))
+    stacked({column: Text(spec.headings[column], style=palette.level) for column in columns})
+    console.print(Text(("-" if plain else "─") * console.width, style=palette.base))
+    for row in spec.rows:
+        cells = {column: spec.cell(row, column) for column in columns}
+        stacked({c: Text(text, style=_style(spec, row, c, palette, fill=fill)) for c, text in cells.items()})
+    console.print()
+    _print_lines(console, (*_notes_below(spec), *spec.lines), palette)
+
+
+def _right(text: Text, width: int) -> Text:
+    """A text at the right of so many cells."""
+    return Text(" " * max(width - text.cell_len, 0)) + text
 
 
 def _print_stripped(console: Console, table: Table, width: int) -> None:

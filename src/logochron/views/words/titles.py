@@ -82,8 +82,8 @@ def _selected(result: AlignedAnswer, dimension: str) -> bool:
 
 
 def unit(measure: Measure, formats: Formats) -> str:
-    """The unit of a measure's figures: its own, else the currency, which counts and quotients do not have."""
-    return measure.unit or (formats.currency if measure.kind in ("sum", "difference") else None) or ""
+    """The unit of a measure's figures: its own, else the currency, which only amounts of money have."""
+    return measure.unit or (formats.currency if measure.is_money else None) or ""
 
 
 def axis_words(measure: Measure, formats: Formats) -> str:
