@@ -321,7 +321,7 @@ def test_objects_are_the_texts(demo_book):
             ["2025-01 is only partly covered", "--covering 2025-01-01..", "2026-12 is", "--until 2026-12-31"],
         ),
         ({"each": "month", "at": "2026-06", "against": "prior"}, []),
-        ({"each": "span", "at": "2026-12-20..2026-12-31"}, ["2026-12-20..2026-12-31 is held", "--until 2026-12-31"]),
+        ({"each": "span", "at": "2026-12-20..2026-12-31"}, ["2026-12-20..2026-12-31 is only", "--until 2026-12-31"]),
     ],
 )
 def test_the_option_that_closes_an_edge(rows_file, asked, said):

@@ -95,7 +95,7 @@ def test_weeks_make_years(calendar):
     for year, end in zip(years.tolist(), ends):
         anchor = (dt.date(year, calendar.year_ends_in, 28) + dt.timedelta(4)).replace(day=1) - dt.timedelta(1)
         off = (end - anchor).days
-        assert -3 <= off <= 3 if calendar.ends == "nearest" else -6 <= off <= 0
+        assert -3 <= off <= 3 if calendar.year_ends == "nearest" else -6 <= off <= 0
     long = (calendar.long_period or len(calendar.pattern if len(calendar.pattern) == 13 else calendar.pattern * 4)) - 1
     of_53 = years[weeks == 371][0]
     n = 13 if len(calendar.pattern) == 13 else 12
@@ -232,7 +232,7 @@ def test_at_that_names_no_period_of_a_retail_year(options, each, at, said):
         (lc.RetailCalendar, {"pattern": "454"}),
         (lc.RetailCalendar, {"year_ends_in": 0}),
         (lc.RetailCalendar, {"year_ends_on": "caturday"}),
-        (lc.RetailCalendar, {"ends": "first"}),
+        (lc.RetailCalendar, {"year_ends": "first"}),
         (lc.RetailCalendar, {"long_period": 13}),
     ],
 )

@@ -203,6 +203,11 @@ def test_terminals(sales):
         assert sum("%" in line for line in table) == 65 and ("…" not in "".join(table) or width == 44)
         assert any("1–18 Oct against" in line for line in lines)
     assert "Change" not in seen[44] and "ago" not in seen[44] and "Change" not in seen[56] and "ago" in seen[70]
+    for width in (30, 20):  # no narrowing helps: each row its labels, then its figures, on lines of their own
+        lines = plain(on_terminal(width, *ask, "--last", 2))
+        assert max(map(len, lines)) <= width and sum("%" in line for line in lines) == 10
+        place = lines.index("Cold Pier")
+        assert lines[place + 1].split() == ["7,238", "▼", "−17.0", "%"] and "1–18" in "".join(lines)
     assert "\x1b[38" not in on_terminal(120, *ask, env={"NO_COLOR": "1"})
     assert "\x1b[38" not in on_terminal(120, *ask, "--plain")
 

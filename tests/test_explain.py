@@ -202,7 +202,7 @@ def test_legend_and_titles(cli, sales):
         (["--items", "comparable", "--by", "harbor"], "Revenue by month and harbor, comparable harbors ·"),
     ):  # fmt: skip
         assert cli("compare", sales[0], *COLUMNS, *words, "--last", "2").stdout.startswith(title)
-    plan = cli("compare", sales[0], *COLUMNS, "--plan", sales[1])
+    plan = cli("compare", sales[0], *COLUMNS, "--plan", sales[1], "--against", "prior")
     assert plan.returncode == 2 and "--plan FILE and --against plan go together" in plan.stderr
 
 

@@ -151,7 +151,10 @@ FOUND = [
     ("d,u,v,w", ["2026-01-01,5,6.5,7", "2026-01-02,5,6.5,7.5"], "amounts: v, w, u.*--date d --value v"),
     ("a,b,v", ["2026-01-01,2026-01-02,1.5", "2026-01-02,2026-01-02,1.5"], "dates: a, b.*--date a --value v"),
     ("x,y", ["a,b", "c,d"], "no column looks like dates; no column looks like amounts"),
-    ("item,2026-01,2026-02", ["a,1,2", "b,1,2"], "periods_in_columns='month'"),
+    ("item,2026-01,2026-02,Q1 2026", ["a,1,2,3", "b,1,2,3"], "periods_in_columns='month'"),
+    ("day,n", ["2026-01-01,1", "2026-01-02,2"], ("day", "n")),  # the only numbers, whatever they look like
+    ("day,order_id", ["2026-01-01,1", "2026-01-02,2"], "no column looks like amounts"),
+    ("day,v", [*(f"2026-01-0{n},{n}.5" for n in range(1, 9)), "soon,1"], "1 of 9 rows are refused.*'soon'"),
     ("2026-01-01,a,1.5", ["2026-01-02,b,2.5"], "looks like a record"),
 ]
 

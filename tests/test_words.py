@@ -1,0 +1,151 @@
+"""Words that cannot be misread: notes of what starts and ends, headings, marks, words brought along."""
+
+from __future__ import annotations
+
+import re
+
+import pandas as pd
+import pytest
+
+import logochron as lc
+from logochron.cli.main import cli as command_line
+from logochron.core.brought_words import BROUGHT
+from logochron.views.formats import Formats
+from logochron.views.marks import marks_of
+from logochron.views.words.titles import unit
+
+YEARS = pd.date_range("2024-01-01", "2026-06-30")
+
+
+def pier_closed(days: pd.DatetimeIndex = YEARS) -> pd.DataFrame:
+    """A pier that closed for a fortnight, one that opened later, one that was given up, one that is always open."""
+    always = pd.DataFrame({"day": days, "pier": "always", "channel": "counter", "v": 2})
+    closed = always[(days < "2026-03-02") | (days > "2026-03-15")].assign(pier="closed")
+    opened = always[days >= "2026-02-02"].assign(pier="opened")
+    given_up = always[days < "2026-02-02"].assign(pier="given up")
+    later = always[days >= "2026-06-01"].assign(pier="always", channel="online")
+    return pd.concat([always, closed, opened, given_up, later])
+
+
+NOTES = {  # week, against the week before or a year ago: the note of each pier
+    ("2026-W10", "prior"): {"closed": "none now"},
+    ("2026-W12", "prior"): {"closed": "none in base"},
+    ("2026-W06", "prior"): {"opened": "new", "given up": "ended"},
+    ("2026-W10", "year-ago"): {"closed": "none now", "opened": "new", "given up": "ended"},
+}
+
+
+@pytest.mark.parametrize(("week", "against"), NOTES)
+def test_what_pauses_is_neither_new_nor_ended(week, against):
+    frame = pier_closed()
+    ask = {"each": "week", "against": against, "at": week}
+    book = lc.read(frame, date="day", values="v", by=["pier", "channel"])
+    found = lc.compare(book, by="pier", **ask).table.set_index("pier").note
+    assert found[found != ""].to_dict() == NOTES[week, against]
+    # an item read alone says what its row says, and so it does where the reading stops: the source goes on
+    for pier, note in found.items():
+        for one in (book.where({"pier": pier}), lc.read(frame, date="day", values="v", where={"pier": pier})):
+            assert lc.compare(one, **ask).total.note.tolist() == [note]
+    stopped = lc.read(frame, date="day", values="v", by="pier", until="2026-03-22")
+    assert lc.compare(stopped, by="pier", **ask).table.set_index("pier").note.equals(found)
+    gathered = lc.compare(book, by="pier", top=1, **ask).table.set_index("pier").note
+    assert gathered["all others"] == ""
+
+
+def test_a_paused_pier_is_not_ended_where_the_report_stops(cli, tmp_path):
+    path = tmp_path / "piers.csv"
+    pier_closed().to_csv(path, index=False)
+    ask = ("compare", path, "--date", "day", "--value", "v", "--by", "pier", "--each", "week", "--against", "prior")
+    ran = cli(*ask, "--until", "2026-03-08", "--last", 1)  # its next record lies past the report date
+    (row,) = (line for line in ran.stdout.splitlines() if "closed" in line)
+    assert "none now" in row and "ended" not in row
+    # a channel that starts later is new beside its pier, which is not
+    book = lc.read(path, date="day", values="v", by=["pier", "channel"])
+    table = lc.compare(book, "month", "prior", by=["pier", "channel"], at="2026-06").table
+    assert table[table.channel == "online"].note.tolist() == ["new"]
+
+
+@pytest.mark.parametrize(
+    ("word", "told"),
+    [("yoy", "year-ago"), ("LY", "year-ago"), ("last year", "year-ago"), ("prior_year:2", "year-ago"), ("pp", "prior"),
+     ("previous", "prior"), ("last-month", "prior"), ("budget", "plan"), ("target", "plan"), ("forecast", "plan"),
+     ("ytd", "--running year"), ("MTD", "--running month"), ("qtd", "--running quarter"), ("fy", "--year-start")],
+)  # fmt: skip
+def test_words_brought_along_are_answered_with_ours(demo_book, word, told):
+    with pytest.raises(lc.QuestionError, match=f"`against` .*said otherwise here.*{told}"):
+        lc.compare(demo_book, "month", word)
+
+
+@pytest.mark.parametrize(
+    ("words", "told"),
+    [(("--group-by", "harbor"), "--by COL"), (("--from", "2024"), "--at FIRST..LAST"), (("--to", "2024"), "--at FIRST"),
+     (("--period", "month"), "--each"), (("--compare-to", "ly"), "--against"), (("--fiscal-year", "4"), "--year-start"),
+     (("--each", "fy"), "--year-start"), (("--calendar", "fiscal"), "--year-start"),
+     (("--running", "ytd"), "--running year"), (("--rows", "month"), "--records-of")],
+)  # fmt: skip
+def test_options_brought_along_are_answered_with_ours(cli, rows_file, words, told):
+    path = rows_file([("2026-01-01", "a", "1.5")])
+    ran = cli("compare", path, *words)
+    assert ran.returncode == 2 and told in ran.stderr and not ran.stdout and "Did you mean" not in ran.stderr
+
+
+def test_what_is_offered_is_there(demo_book):
+    known = {name for param in command_line.commands["compare"].params for name in param.opts}
+    for word, told in BROUGHT.items():
+        assert set(re.findall(r"--[a-z-]+", told)) <= known, word
+        assert word not in known
+        for name, value in re.findall(r"\(--(against|running) (\S+?)[) ]", told):
+            if value != "plan":
+                assert len(lc.compare(demo_book, "day", **{name: value}, last=1).table)
+
+
+def test_headings_name_columns(cli, demo_book, tmp_path):
+    sales, plan = lc.demo.write(tmp_path)
+    ask = (sales, "--value", "revenue", "--by", "harbor", "--last", 1, "--as", "csv")
+    for question, heading, column in (
+        ("compare", "Growth", "growth"), ("compare", "Revenue", "value"), ("compare", "Harbor", "harbor"),
+        ("relate", "Ratio change", "ratio_change"), ("relate", "GAP", "gap"),
+    ):  # fmt: skip
+        ran = cli(question, *ask, "--sort", f"-{heading}")
+        table = pd.read_csv(pd.io.common.StringIO(ran.stdout))
+        assert table[column].tolist() == sorted(table[column], reverse=True), heading
+    ran = cli("compare", *ask, "--plan", plan, "--sort", "variance %", "--alert", "Variance % > 45%")
+    assert ran.returncode == 1 and "Dunmarrow" in ran.stderr and "alert Variance % > 45% fires" in ran.stderr
+    assert cli("relate", *ask, "--alert", "Ratio before > 30%").returncode == 1
+    assert cli("compare", *ask, "--alert", "year ago < 1").returncode == 0
+    refused = cli("compare", *ask, "--sort", "size")
+    assert refused.returncode == 2 and "`sort` must be one of value" in refused.stderr
+    table = lc.relate(demo_book, "month", by="harbor", measures="revenue", sort="-Ratio change", last=1).table
+    assert table.ratio_change.is_monotonic_decreasing
+    shown = cli("compare", sales, "--value", "revenue", "--plan", plan, "--last", 1).stdout
+    assert "Variance  Variance %" in shown and "Growth" not in shown
+
+
+def test_thumbs_judge(demo_book, cli, tmp_path):
+    thumbs = marks_of(lc.Judging(marks="thumbs"), Formats())
+    assert (thumbs.sign("rising", "adverse"), thumbs.sign("falling", "favorable")) == ("👎", "👍")
+    own = lc.Judging(marks="ABCD", marks_of="verdict")
+    assert marks_of(own, Formats()).sign("rising", "adverse") == "B"
+    assert marks_of(lc.Judging(marks="ABCD"), Formats()).sign("rising", "adverse") == "A"
+    for wrong in ({"marks": "triangles", "marks_of": "verdict"}, {"marks": "thumbs", "marks_of": "direction"}):
+        with pytest.raises(lc.QuestionError, match="`marks_of` is for four signs of your own"):
+            lc.Judging(**wrong)
+    sales, _ = lc.demo.write(tmp_path)
+    ask = (sales, "--value", "cost", "--lower-is-better", "cost", "--each", "year", "--at", "2025")
+    assert "👎 +" in cli("compare", *ask, "--marks", "thumbs").stdout  # costs that rose
+    assert "bad  +" in cli("compare", *ask, "--marks", "good,bad,same,?", "--marks-of", "verdict").stdout
+    related = cli("relate", *ask, "--by", "harbor", "--marks", "thumbs", "--sort", "-ratio_change")
+    first = related.stdout.splitlines()[3]
+    assert "👎" in first and "+" in first  # its part of the costs grew
+
+
+@pytest.mark.parametrize(
+    ("measure", "wanted"),
+    [(lc.Measure("units"), ""), (lc.Measure("sold", column="Units sold"), ""), (lc.Measure("hours", unit="h"), "h"),
+     (lc.Measure("revenue"), "EUR"), (lc.Measure("unit_price"), "EUR"), (lc.Measure("orderValue"), "EUR"),
+     (lc.Measure("margin", of="revenue", less="cost"), "EUR"),
+     (lc.Measure("net", of="units", less="returned_units"), ""),
+     (lc.Measure("n", count=True), ""), (lc.Measure("price", of="revenue", per="units"), "")],
+)  # fmt: skip
+def test_a_quantity_has_no_currency(measure, wanted):
+    assert unit(measure, Formats(currency="EUR")) == wanted
