@@ -143,17 +143,35 @@ def _asked(
             f"{source.name}: its headers name {PLURALS[grain]}: where it has one column a {grain}, say "
             f"periods_in_columns={grain!r} (--periods-in-columns {grain})"
         )
+    periods = [] if dates else _of_periods(columns)
+    if len(periods) == 1:
+        lines[0] = f"no dates, but {PLURALS[periods[0][1]]} in {periods[0][0]}, if each record stands for a whole one"
+        dates = [periods[0][0]]
+    of = periods[0][1] if len(periods) == 1 else None
     first_date = dates[0] if dates else "COLUMN"
     first_amount = amounts[0] if amounts else "COLUMN"
     if source.kind == "frame":
-        command = f"read(frame, date={first_date!r}" + ("" if measured else f", values={first_amount!r}") + ")"
+        command = f"read(frame, date={first_date!r}" + (f", records_of={of!r}" if of else "")
+        command += ("" if measured else f", values={first_amount!r}") + ")"
     else:
         command = f"logochron compare {quote(source.name)} --date {quote(first_date)}"
+        command += f" --records-of {of}" if of else ""
         command += "" if measured else f" --value {quote(first_amount)}"
     return (
         f"{source.name}: name the columns that are meant. Candidates: {'; '.join(lines)}. It has the columns "
         f"{', '.join(names)}{looks_headless(names)}. For instance:\n  {command}"
     )
+
+
+def _of_periods(columns: Sequence[SampleColumn]) -> list[tuple[str, Grain]]:
+    """The columns that hold names of periods of one grain, with that grain."""
+    found: list[tuple[str, Grain]] = []
+    for column in columns:
+        labels = [read_label(text) for text in set(column.texts)]
+        grains = {label.grain if label else None for label in labels}
+        if len(grains) == 1 and (grain := grains.pop()) is not None:
+            found.append((column.name, grain))
+    return found
 
 
 def _may_be_date(column: SampleColumn, least: float) -> bool:

@@ -193,4 +193,4 @@ def _moved(rows: dict[str, NDArray[Any]], i: int, formats: Formats) -> str:
     if np.isfinite(rows["growth"][i]):
         return formats.growth(rows["growth"][i])
     first = rows["notes"][i][0].code if rows["notes"][i] else ""
-    return {"new": "new", "none in base": "none before", "none in both": "none"}.get(first, formats.dash)
+    return {"new": "new", "none in base": "from 0", "none in both": "none"}.get(first, formats.dash)
