@@ -95,7 +95,7 @@ def test_public_face():
     assert named == set(lc.__all__) and list(lc.__all__) == sorted(lc.__all__)
     for name in lc.__all__:
         assert getattr(lc, name).__doc__, name
-    assert set(lc.__all__) <= set(dir(lc))
+    assert set(lc.__all__) <= set(dir(lc)) and dir(lc.draw) == ["bars", "columns"]
     with pytest.raises(AttributeError, match="no attribute 'compair'"):
         lc.compair  # noqa: B018
     assert (SOURCE / "py.typed").exists()

@@ -24,7 +24,7 @@ BROUGHT: dict[str, str] = {
     **_said("against", "prior", "pp previous previous-period prior-period last-period last-month last-week"),
     **_said("against", "prior", "last-quarter previous-month prior-month mom qoq wow month-over-month"),
     **dict.fromkeys(
-        ("budget", "target", "forecast", "goal"), "against='plan' and plan= a read_plan (--against plan --plan FILE)"
+        ("budget", "target", "forecast", "goal"), "against='plan' with plan=read_plan(...) (--against plan --plan FILE)"
     ),
     **_said("running", "year", "ytd year-to-date"),
     **_said("running", "quarter", "qtd quarter-to-date"),

@@ -270,7 +270,13 @@ class Daybook:
         held = calendar.holds(self.days)
         if held.all():
             return self
-        return self.only(held, ids={key: counts.on(calendar.holds) for key, counts in self.ids.items()})
+        days = self.standing.spans(self.days[~held])
+        beyond = Beyond.of({name: codes[~held] for name, codes in self.codes.items()}, self.labels, *days)
+        return self.only(
+            held,
+            ids={key: counts.on(calendar.holds) for key, counts in self.ids.items()},
+            beyond=beyond.beside(self.beyond, self.labels),
+        )
 
     def only(self, rows: NDArray[np.bool_], **changes: Any) -> Daybook:
         """The book of some rows."""

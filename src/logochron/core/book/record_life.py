@@ -64,6 +64,13 @@ class Beyond(NamedTuple):
         place[items.of_rows] = np.arange(len(first))  # any record of a tuple tells its codes
         return cls({name: codes[name][place] for name in names}, RecordLife.of(items.of_rows, first, last, items.size))
 
+    def beside(self, other: Beyond | None, labels: Mapping[str, NDArray[np.object_]]) -> Beyond:
+        """These and others, each tuple once."""
+        if other is None:
+            return self
+        codes = {name: np.append(mine, other.codes[name]) for name, mine in self.codes.items()}
+        return Beyond.of(codes, labels, *self.life.beside(other.life))
+
     def taking(self, taken: Mapping[str, NDArray[np.bool_]]) -> Beyond:
         """Those of the labels of dimensions that are taken."""
         kept = np.ones(len(self.life.first), dtype=bool)

@@ -117,9 +117,9 @@ def check_periods(dates: Days, standing: Standing) -> str:
     typical = _days_a_period(dates, standing)
     if typical < _SEVERAL:
         return ""
-    longest = standing.calendar.grains[: standing.calendar.grains.index(standing.records_of)]
+    shorter = standing.calendar.grains[: standing.calendar.grains.index(standing.records_of)]
     fits = next(
-        g for g in reversed(longest) if g == "day" or _days_a_period(dates, Standing(g, standing.calendar)) == 1
+        g for g in reversed(shorter) if g == "day" or _days_a_period(dates, Standing(g, standing.calendar)) == 1
     )
     one = standing.records_of
     said = (
