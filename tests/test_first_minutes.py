@@ -20,6 +20,7 @@ import logochron as lc
         ("harbor,2025-Q4,Q1 2026\na,1,2\nb,3,\nTotal,4,2\n", "quarter", [4, 2]),
         ("harbor;Jan 2026;Feb 2026\na;1,5;2,5\n", "month", [1.5, 2.5]),
         ("2026-W01,2026-W02\n3,4\n", "week", [3, 4]),
+        ("harbor,2026-01,2026-02,2026-03\na,1,2,\nb,3,4,\n", "month", [4, 6]),  # nothing yet in March
     ],
 )
 def test_a_wide_table_needs_no_word(cli, tmp_path, text, grain, values):

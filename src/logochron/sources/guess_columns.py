@@ -91,9 +91,12 @@ def wide_grain(columns: Sequence[SampleColumn], known: Sequence[str], calendar: 
         if label is None:
             if _may_be_date(column, NEARLY):
                 return None
-        elif ordinal_named(column.name, label, grain, calendar) is None or not all(map(is_amount, column.texts)):
+            continue
+        amounts = not column.texts or _is_numeric(column, NEARLY)  # a period to come is empty
+        if not amounts or ordinal_named(column.name, label, grain, calendar) is None:
             return None
-    return grain
+    filled = any(column.texts for column in open_to if column.name in labels)
+    return grain if filled else None
 
 
 def candidates_of(
