@@ -19,6 +19,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.judge.judging import Judging
+from logochron.core.questions.alerts import Alert
 from logochron.core.questions.compare import Comparison, compare
 from logochron.core.questions.explain import explain
 from logochron.core.questions.period_list import list_periods
@@ -152,12 +153,14 @@ def _headings(asked: dict[str, Any]) -> dict[str, str]:
     return {heading(_basis(asked)): "base", **headings_of(options.dimensions(asked["by"]), measures)}
 
 
-def _items(asked: dict[str, Any], answer: str) -> dict[str, Any]:
-    """The options that choose and order items; an order is refused before anything is read where it can be told."""
+def _alerts_and_items(asked: dict[str, Any], answer: str, judging: Judging) -> tuple[list[Alert], dict[str, Any]]:
+    """The alerts, and the options that choose and order items: refused before anything is read where it can be told."""
+    headings = _headings(asked)
+    alerts = alerts_of(asked["alerts"], answer, _dimensions(asked, answer), judging, headings)
     sort = asked["sort"]
     if sort is not None and (asked["value"] or asked["measures"]):
-        sort = sort_named(answer, sort, _headings(asked))
-    return {"top": asked["top"], "sort": sort}
+        sort = sort_named(answer, sort, headings)
+    return alerts, {"top": asked["top"], "sort": sort}
 
 
 def _judging(asked: dict[str, Any]) -> Judging:
@@ -178,8 +181,7 @@ def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     formats = _formats(asked)
     target = _target(asked)
     judging = _judging(asked)
-    alerts = alerts_of(asked["alerts"], "compare", _dimensions(asked, "compare"), judging, _headings(asked))
-    items = _items(asked, "compare")
+    alerts, items = _alerts_and_items(asked, "compare", judging)
     result = compare(
         **_planned(sales, asked),
         per=asked["per"],
@@ -198,8 +200,7 @@ def answer_relate(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     from logochron.core.questions import relate
 
     formats, target, judging = _formats(asked), _target(asked), _judging(asked)
-    alerts = alerts_of(asked["alerts"], "relate", _dimensions(asked, "relate"), judging, _headings(asked))
-    items = _items(asked, "relate")
+    alerts, items = _alerts_and_items(asked, "relate", judging)
     calendar = calendar_of(asked)
     result = relate.relate(
         **_spans(asked, read_book(sales, asked, calendar), calendar),
@@ -219,8 +220,7 @@ def answer_drivers(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     from logochron.core.questions import drivers
 
     formats, target, judging = _formats(asked), _target(asked), _judging(asked)
-    alerts = alerts_of(asked["alerts"], "drivers", _dimensions(asked, "drivers"), judging, _headings(asked))
-    items = _items(asked, "drivers")
+    alerts, items = _alerts_and_items(asked, "drivers", judging)
     result = drivers.drivers(
         **_planned(sales, asked),
         **items,

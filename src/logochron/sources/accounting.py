@@ -61,9 +61,9 @@ def account(
     """
     said = _check_items(scans, wanted)
     reading = _dates(scans, wanted, stated)
-    dated_on = reading.days[reading.readable]
+    dated_on = np.unique(reading.days[reading.readable])
     starts, ends = reading.days.copy(), reading.days.copy()
-    starts[reading.readable], ends[reading.readable] = stated.standing.spans(dated_on)
+    starts[reading.readable], ends[reading.readable] = stated.standing.spans(reading.days[reading.readable])
     low, high = stated.keep
     inside = reading.readable.copy()
     if low is not None:
@@ -112,19 +112,19 @@ def account(
             f"no record lies in the days wanted ({span}): the records run from {iso(int(held.min()))} "
             f"to {iso(int(held.max()))}"
         )
+    daily = stated.standing.records_of == "day"
+    hinted = hint(recorded) if daily else check_periods(dated_on, stated.standing)
     rows = assembled(engine, scans, wanted, starts, ends, inside, taken, beyond, recorded, stated.standing)
-    return rows, replace(
-        intake, warnings=(*intake.warnings, *_oddities(rows, np.unique(dated_on), stated.standing, bool(wanted.where)))
-    )
+    oddities = _oddities(rows, dated_on, hinted, bool(wanted.where))
+    return rows, replace(intake, warnings=(*intake.warnings, *oddities))
 
 
-def _oddities(rows: BookRows, dated_on: Days, standing: Standing, filtered: bool) -> list[str]:
+def _oddities(rows: BookRows, dated_on: Days, hinted: str, filtered: bool) -> list[str]:
     """What may be wrong with the dates and the labels."""
     said = []
     odd = dated_on[(dated_on < _ODD_DATES[0]) | (dated_on > _ODD_DATES[1])]
     if len(odd):
         said.append(f"dates before 1900 or after 2100: {', '.join(map(iso, odd[:3].tolist()))}")
-    hinted = hint(rows.recorded) if standing.records_of == "day" else check_periods(dated_on, standing)
     if hinted:
         said.append(hinted)
     for counts in rows.ids.values():

@@ -53,10 +53,11 @@ def guess(
         Where none or several may be meant: with the candidates and a command to copy.
     """
     dates, candidates = candidates_of(columns, date, known)
-    nearly, nearly_amounts = candidates_of(columns, date, known, NEARLY)
-    # the only column that comes near is meant, whatever flaws its rows are refused for
-    dates = dates or nearly[:1] * (len(nearly) == 1)
-    candidates = [column for column in candidates or nearly_amounts if column.name not in dates]
+    if not dates or not (candidates or measures):
+        # the only column that comes near is meant, whatever flaws its rows are refused for
+        nearly, nearly_amounts = candidates_of(columns, date, known, NEARLY)
+        dates = dates or nearly[:1] * (len(nearly) == 1)
+        candidates = [column for column in candidates or nearly_amounts if column.name not in dates]
     # those with decimals first: a command to copy names the likeliest
     candidates.sort(key=lambda column: not _has_decimals(column))
     amounts = [m.name for m in measures] or [column.name for column in candidates]

@@ -92,11 +92,11 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
     if options.sheet is not None and not any(one.kind == "workbook" for one in sources):
         raise QuestionError(f"`sheet` names a sheet of a workbook (.xlsx); {sources[0].name} is none")
     sample: list[SampleColumn] = []
-    if date is None and options.periods_in_columns is None or not measures:
+    if options.periods_in_columns is None and (date is None or not measures):
         sample = sampled(engine, sources[0], options.dialect)
     named = [(leaf.column, *(c.column for c in leaf.where)) for leaf in _leaves(measures)]
     known = [*dimensions.values(), *where, *(name for names in named for name in names if name)]
-    options, guesses = _wide_found(options, sample, known, sources[0].name, _leaves(measures))
+    options, guesses = wide_found(options, sample, known, sources[0].name)
     records_of = options.records_of
     if options.periods_in_columns is not None:
         check("periods_in_columns", options.periods_in_columns, Grain)
@@ -147,8 +147,8 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
     )
 
 
-def _wide_found(
-    options: Options, sample: Sequence[SampleColumn], known: Sequence[str], name: str, leaves: Sequence[Leaf]
+def wide_found(
+    options: Options, sample: Sequence[SampleColumn], known: Sequence[str], name: str
 ) -> tuple[Options, tuple[str, ...]]:
     """The options of a wide table, and what was taken, where the columns of a source without dates are periods."""
     if not sample or options.date is not None or options.periods_in_columns is not None:
@@ -156,6 +156,7 @@ def _wide_found(
     from logochron.sources.guess_columns import wide_grain
 
     grain = wide_grain(sample, known, options.calendar or CivilCalendar())
+    leaves = _leaves(_measures(options.values, options.measures))
     # an amount that the table has as a column is no name for its cells
     has = {fold(column.name) for column in sample} & {fold(leaf.column) for leaf in leaves if leaf.column}
     if grain is None or has or options.records_of not in ("day", grain):

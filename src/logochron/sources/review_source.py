@@ -7,15 +7,14 @@ from typing import Any
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import all_leaves, formulas
-from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.questions.review import Fact, Review, review_book
 from logochron.sources.engine.connection import Engine
-from logochron.sources.guess_columns import NEARLY, candidates_of, guess, labels_of, wide_grain
+from logochron.sources.guess_columns import NEARLY, candidates_of, guess, labels_of
 from logochron.sources.kinds.find_files import locate
 from logochron.sources.kinds.scan import sampled
 from logochron.sources.read import carry_out
-from logochron.sources.read_options import Options, Request
+from logochron.sources.read_options import Options, Request, wide_found
 from logochron.sources.scanned import Scanned
 from logochron.sources.values.period_names import read_label
 
@@ -93,8 +92,8 @@ def _columns_found(source: Any, asked: Options, with_items: bool) -> Options:
     known = [*by, *(asked.where or {})]
     first = locate(source)[0]
     sample = sampled(Engine(), first, asked.dialect)
-    grain = None if asked.date is not None else wide_grain(sample, known, asked.calendar or CivilCalendar())
-    if grain is not None and not asked.values and not asked.measures:  # read as a wide table
+    asked, _ = wide_found(asked, sample, known, first.name)
+    if asked.periods_in_columns is not None:
         periods = [column.name for column in sample if read_label(column.name)]
         return asked._replace(by=labels_of(sample, periods)) if with_items else asked
     dates, amounts = candidates_of(sample, asked.date, known)

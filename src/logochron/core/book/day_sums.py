@@ -90,12 +90,8 @@ class DaySums:
                 self._life = both.gathered(np.tile(np.arange(self.items.size), 2), self.items.size)
         return self._life
 
-    def open_days(self, first: int, last: int) -> tuple[Days, Days]:
-        """The first and last day with a row of each item, of those from `first` to `last`; none: first > last."""
+    def life_within(self, first: int, last: int) -> RecordLife:
+        """When each item was first and last recorded of the days from `first` to `last`, by the dates of its rows."""
         inside = (self._days >= first) & (self._days <= last)
-        days, items = self._days[inside], self.items.of_rows[inside]
-        opened = np.full(self.items.size, last + 1)
-        closed = np.full(self.items.size, first - 1)
-        np.minimum.at(opened, items, days)
-        np.maximum.at(closed, items, days)
-        return opened, closed
+        days = self._days[inside]
+        return RecordLife.of(self.items.of_rows[inside], days, days, self.items.size)

@@ -104,6 +104,11 @@ _SHORTER, _SEVERAL = 4, 2
 def check_periods(dates: Days, standing: Standing) -> str:
     """What to say where dates fall on several days of the periods that each record is to stand for; mostly empty.
 
+    Parameters
+    ----------
+    dates
+        Distinct day numbers.
+
     Raises
     ------
     QuestionError
@@ -114,14 +119,12 @@ def check_periods(dates: Days, standing: Standing) -> str:
     >>> check_periods(np.array([20_454, 20_485, 20_513]), Standing("month"))
     ''
     """
-    typical = _days_a_period(dates, standing)
+    one, calendar = standing.records_of, standing.calendar
+    typical = _days_a_period(dates, one, calendar)
     if typical < _SEVERAL:
         return ""
-    shorter = standing.calendar.grains[: standing.calendar.grains.index(standing.records_of)]
-    fits = next(
-        g for g in reversed(shorter) if g == "day" or _days_a_period(dates, Standing(g, standing.calendar)) == 1
-    )
-    one = standing.records_of
+    shorter = calendar.grains[: calendar.grains.index(one)]
+    fits = next(grain for grain in reversed(shorter) if _days_a_period(dates, grain, calendar) == 1)
     said = (
         f"the dates fall on {int(typical)} different days of the median {one}: these look like records of "
         f"{PLURALS[fits]}, say {told(fits)}"
@@ -136,12 +139,9 @@ def told(grain: str) -> str:
     return f"records_of={grain!r} (--records-of {grain}, of a plan --plan-records-of {grain})"
 
 
-def _days_a_period(dates: Days, standing: Standing) -> float:
-    """On how many days of a period dates fall: the median of those that have any."""
-    days = np.unique(dates)
-    if standing.records_of == "day" or not len(days):
-        return 1.0
-    return float(np.median(np.unique(standing.calendar.ordinals(standing.records_of, days), return_counts=True)[1]))
+def _days_a_period(dates: Days, grain: Grain, calendar: Calendar) -> float:
+    """On how many days of a period distinct dates fall: the median of those that have any."""
+    return float(np.median(np.unique(calendar.ordinals(grain, dates), return_counts=True)[1]))
 
 
 def hint(recorded: Days) -> str:

@@ -187,9 +187,11 @@ def sort_named(answer: str, text: str, also: Mapping[str, str]) -> str:
     QuestionError
         Where the rows of the answer are not sorted by such.
     """
-    down = "-" if isinstance(text, str) and text.startswith("-") else ""
-    named = down + column_named(answer, text.removeprefix("-"), also) if isinstance(text, str) else text
-    return check("sort", text if named not in sorts_of(answer) else named, sorts_of(answer))
+    allowed = sorts_of(answer)
+    if isinstance(text, str):
+        named = "-" * text.startswith("-") + column_named(answer, text.removeprefix("-"), also)
+        text = named if named in allowed else text  # what means nothing is told as it was written
+    return check("sort", text, allowed)
 
 
 def kind_of(answer: str, name: str) -> ColumnKind:

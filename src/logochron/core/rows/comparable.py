@@ -8,6 +8,7 @@ import numpy as np
 
 from logochron.core.align.align import Alignment
 from logochron.core.book.daybook import Daybook
+from logochron.core.book.record_life import NEVER
 from logochron.core.calendars.base import Bools
 from logochron.core.days import Days
 
@@ -18,9 +19,9 @@ EDGE_DAYS = 28
 def _open(book: Daybook, by: Sequence[str]) -> tuple[Days, Days]:
     """The first and last day on which each item is open; a last entry for an item that never is."""
     coverage = book.coverage
-    opened, closed = book.day_sums(by).open_days(coverage.first, coverage.last)
-    seen = closed >= opened
-    closed = np.where(seen, book.standing.spans(np.maximum(closed, coverage.first))[1], closed)
+    opened, closed = book.day_sums(by).life_within(coverage.first, coverage.last)
+    seen = opened != NEVER
+    closed = np.where(seen, book.standing.spans(np.where(seen, closed, coverage.first))[1], coverage.first - 1)
     opened = np.where(seen & (opened - coverage.first <= EDGE_DAYS), coverage.first, opened)
     closed = np.where(seen & (coverage.last - closed <= EDGE_DAYS), coverage.last, closed)
     return np.append(opened, coverage.last + 1), np.append(closed, coverage.first - 1)

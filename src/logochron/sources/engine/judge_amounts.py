@@ -8,7 +8,7 @@ from collections.abc import Callable, Mapping
 from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.rollup import Rolled, roll_up
-from logochron.sources.engine.sql import Amount, Plans, Query, Summing, condition, quoted
+from logochron.sources.engine.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, condition, quoted
 from logochron.sources.scanned import Wanted
 from logochron.sources.values.amounts import (
     APOSTROPHES,
@@ -84,7 +84,7 @@ def judge(
             amount = amount._replace(
                 sql=amount.raw if plain else plain_number(style, amount.raw), form=style.words, maybe_grouped=False
             )
-            bettered[amount.key] = Summing("whole", min(decimals, 6))
+            bettered[amount.key] = Summing("whole", min(decimals, MOST_DECIMALS))
             guesses += [f"{name}: {said}" for said in _said(amount.column, style, stated)]
         amounts.append(amount)
     return query._replace(amounts=amounts), bettered, tuple(dict.fromkeys(guesses))

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from logochron.sources.engine.connection import Engine, UnsoundRecords
 from logochron.sources.engine.sql import (
+    MOST_DECIMALS,
     Amount,
     Judge,
     Plans,
@@ -53,12 +54,13 @@ def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge 
             if asked != query:
                 query, plans = asked, asked_plans
                 continue
-        while True:
+        for bettered in (_needed, _as_doubles):  # which always serve
             failed = [i for i, a in enumerate(query.amounts) if not _served(plans[a.key], stats, i)]
             if not failed:
-                return Rolled(query, _groups(engine, query, plans, stats), sound=False)
-            plans = {**plans, **_needed(engine, query, failed)}
+                break
+            plans = {**plans, **bettered(engine, query, failed)}
             stats = _careful_pass(engine, query, plans, name)
+        return Rolled(query, _groups(engine, query, plans, stats), sound=False)
 
 
 def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[str, Any] | None:
@@ -251,8 +253,6 @@ def _decimals(i: int, amount: Amount) -> str:
 
 #: Sizes past which a way of summing is not exact any more; differences must fit as well.
 _LIMITS: dict[Way, float] = {"whole": 2.0**52, "decimal": _MOST_SUM}
-#: Decimals past which amounts are summed as doubles.
-_MOST_DECIMALS = 6
 
 
 def _served(plan: Summing, found: Mapping[str, Any], i: int) -> bool:
@@ -272,10 +272,15 @@ def _needed(engine: Engine, query: Query, places: Sequence[int]) -> dict[str, Su
     plans = {}
     for i in places:
         scale = max(found[f"need{i}"] or 0, 0)
-        size = (found[f"whole{i}"] or 0.0) * 10.0 ** min(scale, _MOST_DECIMALS)
-        fitting = [way for way in _LIMITS if size < _LIMITS[way] and scale <= _MOST_DECIMALS]
+        size = (found[f"whole{i}"] or 0.0) * 10.0 ** min(scale, MOST_DECIMALS)
+        fitting = [way for way in _LIMITS if size < _LIMITS[way] and scale <= MOST_DECIMALS]
         plans[query.amounts[i].key] = Summing(fitting[0], scale) if fitting else Summing("float")
     return plans
+
+
+def _as_doubles(engine: Engine, query: Query, places: Sequence[int]) -> dict[str, Summing]:
+    """The plans of columns whose sums lie at the very limit of whole numbers."""
+    return {query.amounts[i].key: Summing("float") for i in places}
 
 
 def _groups(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, Any], *, sound: bool = False) -> Groups:

@@ -13,6 +13,8 @@ from logochron.core.book.formulas import Leaf
 from logochron.sources.scanned import Wanted
 from logochron.sources.values.dates import TIME, ZONE
 
+#: Decimals past which amounts are summed as doubles.
+MOST_DECIMALS = 6
 #: How amounts are summed: see `Summing`.
 Way = Literal["whole", "decimal", "float"]
 

@@ -17,7 +17,7 @@ from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.engine_scan import EngineScan, Malformed, blank_rows, first_row, total_warning
 from logochron.sources.engine.judge_amounts import judged_roll_up
 from logochron.sources.engine.rollup import Rolled
-from logochron.sources.engine.sql import Amount, Query, Summing, asked_of, day_text, quoted
+from logochron.sources.engine.sql import MOST_DECIMALS, Amount, Query, Summing, asked_of, day_text, quoted
 from logochron.sources.kinds.find_files import Dialect, Source, fresh
 from logochron.sources.kinds.headers import Placed, place_columns
 from logochron.sources.kinds.text_bytes import (
@@ -226,7 +226,8 @@ def _text_plans(text: TextFile, placed: Placed, amounts: Sequence[Amount]) -> di
     for amount in amounts:
         texts = text.column(placed.at[amount.column]) if amount.column else ()
         matches = map(_DECIMALS.fullmatch, texts)
-        plans[amount.key] = Summing("whole", min(max((len(m[1] or "") for m in matches if m), default=0), 6))
+        decimals = max((len(m[1] or "") for m in matches if m), default=0)
+        plans[amount.key] = Summing("whole", min(decimals, MOST_DECIMALS))
     return plans
 
 

@@ -10,7 +10,17 @@ from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.engine_scan import EngineScan, Lines, Malformed, blank_rows, first_row, total_warning
 from logochron.sources.engine.judge_amounts import judged_roll_up
-from logochron.sources.engine.sql import Amount, Query, Summing, asked_of, day_number, day_text, named, quoted
+from logochron.sources.engine.sql import (
+    MOST_DECIMALS,
+    Amount,
+    Query,
+    Summing,
+    asked_of,
+    day_number,
+    day_text,
+    named,
+    quoted,
+)
 from logochron.sources.kinds.find_files import Source
 from logochron.sources.kinds.headers import Placed, place_columns
 from logochron.sources.scanned import Wanted
@@ -98,7 +108,9 @@ def scan_typed(engine: Engine, source: Source, table: TypedTable, wanted: Wanted
     for amount in asked["amounts"]:
         kind = table.types[placed.at[amount.column]] if amount.column else "INT"
         decimal = re.match(r"DECIMAL\(\d+,(\d+)\)", kind)
-        plans[amount.key] = Summing("whole", min(int(decimal[1]), 6) if decimal else 0 if "INT" in kind else 2)
+        plans[amount.key] = Summing(
+            "whole", min(int(decimal[1]), MOST_DECIMALS) if decimal else 0 if "INT" in kind else 2
+        )
     # labels of a few kinds are grouped as they lie, not as texts
     places = {name: placed.at[column] for name, column in wanted.dimensions.items()}
     kinds = frozenset(name for name, at in places.items() if table.types[at].startswith("ENUM"))

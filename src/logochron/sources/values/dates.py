@@ -86,6 +86,8 @@ _NEARLY = 0.5
 _ONE_WAY = ("year first", "eight digits", "month named")
 #: So many forms are shown.
 _FORMS = 6
+#: What is said of rows that read two ways among rows that read one way only.
+_REFUSED_ROW_BY_ROW = "; those that read day first or month first need day_first= (--day-first or --month-first)"
 
 #: Told a date text, says where its first row stands.
 Find = Callable[[str], str]
@@ -156,27 +158,22 @@ def read_dates(
     def shown(place: int) -> str:
         return f"{texts[place]} ({find(texts[place] or '')})"
 
-    def by_family(family: _Family, among: NDArray[np.bool_]) -> Reading:
-        own = {name: np.where(among, ways[name], _NONE) for name in family.options}
-        return _of_family(family, own, column, day_first, shown)
-
-    for family in _FAMILIES:
-        if best in family.options:
-            found = by_family(family, np.ones(len(plain), dtype=bool))
-            return _joined(found, _one_way(ways, ~found.readable), plain, counts, column)
-    if best in _ONE_WAY:
-        found = Reading(_one_way(ways, np.ones(len(plain), dtype=bool)), np.ones(0, dtype=bool), best)
-        found = found._replace(readable=found.days != _NONE)
-        left = {name: days[~found.readable] != _NONE for name, days in ways.items()}
-        family = _FAMILIES[0]
-        if not any(left[name].any() for name in family.options):
-            return _joined(found, np.full(len(plain), _NONE), plain, counts, column)
-        try:
-            rest = by_family(family, ~found.readable)
-        except IntakeError:  # what reads two ways is refused, row by row
-            told = "; those that read day first or month first need day_first= (--day-first or --month-first)"
-            return _joined(found, np.full(len(plain), _NONE), plain, counts, column)._replace(hint=told)
-        return _joined(found._replace(guesses=rest.guesses), rest.days, plain, counts, column)
+    family = next((one for one in _FAMILIES if best in one.options), None)
+    if family or best in _ONE_WAY:
+        found = Reading(_one_way(ways, len(plain)), np.zeros(len(plain), dtype=bool), best)
+        # no text is in a form that reads one way and in one of a family
+        own = {name: ways[name] for name in (family or _FAMILIES[0]).options}
+        if any((days != _NONE).any() for days in own.values()):
+            try:
+                rest = _of_family(family or _FAMILIES[0], own, column, day_first, shown)
+            except IntakeError:
+                if family:
+                    raise
+                found = found._replace(hint=_REFUSED_ROW_BY_ROW)
+            else:
+                days = np.where(rest.readable, rest.days, found.days)
+                found = found._replace(days=days, guesses=rest.guesses, name=rest.name if family else best)
+        return _forms_said(found, plain, counts, column)
     days = ways[best]
     guesses: tuple[str, ...] = ()
     if best == "a serial day":
@@ -185,19 +182,18 @@ def read_dates(
     return Reading(days, days != _NONE, best, guesses)
 
 
-def _one_way(ways: dict[str, Days], among: NDArray[np.bool_]) -> Days:
+def _one_way(ways: dict[str, Days], size: int) -> Days:
     """The days of the texts that are in a form which reads one way only."""
-    days = np.full(len(among), _NONE)
+    days = np.full(size, _NONE)
     for name in _ONE_WAY:
         if name in ways:
-            days = np.where(among & (days == _NONE), ways[name], days)
+            days = np.where(days == _NONE, ways[name], days)
     return days
 
 
-def _joined(found: Reading, others: Days, texts: Sequence[str], counts: Days, column: str) -> Reading:
-    """A reading with the days of texts in further forms; where there are several forms, how many rows have each."""
-    days = np.where(found.readable, found.days, others)
-    readable = days != _NONE
+def _forms_said(found: Reading, texts: Sequence[str], counts: Days, column: str) -> Reading:
+    """A reading with what is readable of it; where there are several forms, how many rows have each."""
+    readable = found.days != _NONE
     rows: dict[str, int] = {}
     example: dict[str, str] = {}
     for place in np.flatnonzero(readable).tolist():
@@ -209,11 +205,11 @@ def _joined(found: Reading, others: Days, texts: Sequence[str], counts: Days, co
         guesses += (_short_years(column),)
     if len(rows) > 1:
         shown = sorted(rows, key=lambda form: -rows[form])
-        told = ", ".join(f"{rows[form]:,} such as {example[form]}" for form in shown[:_FORMS])
+        listed = ", ".join(f"{rows[form]:,} such as {example[form]}" for form in shown[:_FORMS])
         more = f" and {len(rows) - _FORMS} more" if len(rows) > _FORMS else ""
-        guesses += (f"column {column!r}: dates in {len(rows)} forms, each read the one way it can be: {told}{more}",)
+        guesses += (f"column {column!r}: dates in {len(rows)} forms, each read the one way it can be: {listed}{more}",)
         found = found._replace(name="several forms")
-    return found._replace(days=days, readable=readable, guesses=guesses)
+    return found._replace(readable=readable, guesses=guesses)
 
 
 def _of_family(

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 
 import numpy as np
 
@@ -25,7 +24,7 @@ def relation_spec(result: Relation, measure: Measure, formats: Formats, shown: S
     decimals = decimals_of(result, measure, formats, "reference", "gap")
     judging = result.judgings[measure.name]
     marks = marks_of(judging, formats)
-    verdicts = verdict(np.arange(len(DIRECTIONS), dtype=np.int8), measure.better, replace(judging, bands=()))
+    verdicts = verdict(np.arange(len(DIRECTIONS), dtype=np.int8), measure.better, judging)
     # a relation has no verdict of its own: that of each direction
     signs = {one: marks.sign(one, VERDICTS[of]) for one, of in zip(DIRECTIONS, verdicts.tolist())}
     periods = list(lines_of(result, measure, shown))
