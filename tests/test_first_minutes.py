@@ -90,6 +90,8 @@ def test_forms_that_read_one_way_are_read_together(rows_file):
         book = lc.read(rows_file([(date, "a", 1) for date in doubtful + more]), date="day", values="amount", **ask)
         rows = lc.compare(book, "month", "prior").table.set_index("period").value
         assert rows[f"2026-0{month}"] == (2 if month == 3 else 1)
+        told = book.intake.guesses[-1]  # where the year stands is a form of its own
+        assert "dates in 6 forms" in told and f"{1 + len(more)} such as 03/04/2026" in told
     with pytest.raises(lc.IntakeError, match="reads both ways"):
         rows = [("03/04/2026", "a", 1), ("05/06/2026", "a", 1), ("2026-01-15", "a", 1)]
         lc.read(rows_file(rows), date="day", values="amount")

@@ -197,7 +197,7 @@ def _forms_said(found: Reading, texts: Sequence[str], counts: Days, column: str)
     rows: dict[str, int] = {}
     example: dict[str, str] = {}
     for place in np.flatnonzero(readable).tolist():
-        form = re.sub(r"[^\W\d_]+", "a", re.sub(r"\d+", "9", texts[place]))
+        form = re.sub(r"\d+", "9", re.sub(r"\d{4}", "y", re.sub(r"[^\W\d_]+", "a", texts[place])))
         rows[form] = rows.get(form, 0) + int(counts[place])
         example.setdefault(form, texts[place])
     guesses = found.guesses
