@@ -85,7 +85,7 @@ def test_refusals_say_where_and_why(tmp_path):
     assert told == [
         [6, "v", "1,5", "not a number with a decimal point (decimal= and thousands= state it)"],
         [7, "d", "2026-13-01", "not a date YYYY-MM-DD"],
-        [8, "", '2026-01-04,"a,1', "a stray quote seems to swallow the lines from here on"],
+        [8, "", '2026-01-04,"a,1', "a stray quote in it seems to swallow line 9: '2026-01-05,b\",2'"],
     ]
     with pytest.raises(lc.IntakeError, match="13 of 14 rows are refused") as caught:
         read(tmp_path, H + "2026-01-01,a,1\n" + "2026-01-01,a,?\n" * 13, on_refused="stop")

@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from dataclasses import replace
 
-import click
-
 from logochron.cli import expressions
+from logochron.cli.speaking import say
 from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import Judging
 from logochron.core.questions.alerts import Alert, check_alert, fired
@@ -50,5 +49,5 @@ def told(alerts: list[Alert], answer: AlignedAnswer, formats: Formats) -> bool:
         found = fired(alert, answer)
         any_fired |= any(len(kind.rows) for kind in found)
         for line in alert_lines(alert, found, answer, formats):
-            click.echo(line, err=True)
+            say(line, named=False)
     return any_fired

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
-
-import click
 
 from logochron.cli import expressions, options
 from logochron.cli.alerting import alerts_of, told
 from logochron.cli.calendars import calendar_of, this_year
 from logochron.cli.progress import reading_progress
+from logochron.cli.speaking import can_show, put, say
 from logochron.core.align.bases import Basis, Plan, parse_basis
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
@@ -50,16 +50,17 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar)
         if name not in known:
             where = "--value and --measure" if made else "--value"
             raise QuestionError(f"--lower-is-better: {no_such('amount', name, known, where=where)}")
-    quantity = asked.get("quantity")
-    if quantity is not None and not known:
-        columns = [_amount_beside(quantity, sales, asked)]
-    if quantity is not None and quantity not in known:
-        columns.append(quantity)
+    from logochron.sources.kinds.streams import copied
     from logochron.sources.read import read
 
-    with reading_progress() as progress:
+    quantity = asked.get("quantity")
+    with copied(list(sales)) as source, reading_progress() as progress:
+        if quantity is not None and not known:
+            columns = [_amount_beside(quantity, source, asked)]
+        if quantity is not None and quantity not in known:
+            columns.append(quantity)
         return read(
-            list(sales),
+            source,
             date=asked["date"],
             measures=[*(Measure(name, better=expressions.better_of(name, lower)) for name in columns), *made],
             by=options.dimensions(asked["by"]),
@@ -70,15 +71,15 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar)
         )
 
 
-def _amount_beside(quantity: str, sales: tuple[str, ...], asked: dict[str, Any]) -> str:
+def _amount_beside(quantity: str, source: Any, asked: dict[str, Any]) -> str:
     """The column of amounts that goes with one of quantities, where it is not named."""
     from logochron.sources.guess_columns import amount_beside
     from logochron.sources.kinds.find_files import Dialect
 
     known = [quantity, *options.dimensions(asked["by"]).values(), *options.conditions(asked["where"])]
     dialect = Dialect(*(asked[name] for name in ("delimiter", "encoding", "header_row", "sheet")))
-    column = amount_beside(list(sales), asked["date"], known, dialect)
-    click.echo(f"logochron: amounts from column {column!r} (--value)", err=True)
+    column = amount_beside(source, asked["date"], known, dialect)
+    say(f"amounts from column {column!r} (--value)")
     return column
 
 
@@ -269,7 +270,7 @@ def _hand_over(
         show(result, asked["form"] or "table", formats, fill=asked.get("color") == "fill", shown=shown)
         return
     write(result, target, formats=formats, figure=figure)
-    click.echo(f"logochron: wrote {target}", err=True)
+    say(f"wrote {target}")
 
 
 def _target(asked: dict[str, Any]) -> Path | None:
@@ -332,34 +333,30 @@ def answer_review(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
 
 def show(result: Result, form: str, formats: Formats, *, fill: bool = False, shown: Shown = ALL) -> None:
     """The answer on standard output, and nothing else there; `shown`: how much of it a table for people has."""
+    if not can_show("▲−–·─…"):
+        formats = replace(formats, plain=True)
     if form != "table":
-        click.echo(text_of(result, form, formats), nl=False)
+        put(text_of(result, form, formats), form="" if form == "md" else form)
         if form != "md":
             for note in result.notes:
-                click.echo(f"logochron: {note}", err=True)
+                say(note)
         return
-    from dataclasses import replace
+    from io import StringIO
 
     from rich.console import Console
 
     from logochron.views.tables.registry import specs
     from logochron.views.tables.terminal import print_table
 
-    if not _can_encode("▲−–·─…"):
-        formats = replace(formats, plain=True)
+    on_terminal = sys.stdout is not None and sys.stdout.isatty()
     # where no terminal limits it, a table is as wide as it needs
-    width = None if sys.stdout.isatty() else 10_000
-    console = Console(file=sys.stdout, highlight=False, no_color=True if formats.plain else None, width=width)
+    width = Console(file=sys.stdout).width if on_terminal else 10_000
+    drawn = StringIO()
+    console = Console(
+        file=drawn, force_terminal=on_terminal, highlight=False, no_color=True if formats.plain else None, width=width
+    )
     for place, spec in enumerate(specs(result, formats, shown)):
         if place:
             console.print()
         print_table(console, spec, plain=formats.plain, fill=fill)
-
-
-def _can_encode(signs: str) -> bool:
-    """Whether standard output can bear our signs."""
-    try:
-        signs.encode(sys.stdout.encoding or "ascii")
-    except (UnicodeEncodeError, LookupError):
-        return False
-    return True
+    put(drawn.getvalue())

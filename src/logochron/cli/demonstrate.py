@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import click
-
 from logochron import demo
 from logochron.cli.asking import show
+from logochron.cli.speaking import put
 from logochron.core.book.measures import Measure
+from logochron.core.errors import visible
 from logochron.core.questions.compare import compare
 from logochron.views.formats import Formats
 from logochron.views.write_file import write
@@ -28,14 +28,15 @@ def demonstrate(folder: str, *, plain: bool) -> None:
         write(months, Path(folder) / "months.png", figure=lambda: draw.columns(months)),
         write(by_harbor, Path(folder) / "harbors.png", figure=lambda: draw.bars(by_harbor, at="2026-09")),
     ]
-    click.echo()
-    for path, what in (
-        (sales, "the records"),
-        (plan, "a plan by month and harbor"),
-        (figures[0], "the months, drawn"),
-        (figures[1], "September 2026 by harbor, drawn"),
-    ):
-        click.echo(f"{path}  {what}")
-    click.echo("\nAsk yourself:")
-    click.echo(f"  logochron compare {sales} --date sold_on --value revenue --by harbor --each quarter --last 5")
-    click.echo(f"  logochron drivers {sales} --value revenue --by harbor,line --at 2026-09 --quantity units")
+    told = [
+        "",
+        f"{sales}  the records",
+        f"{plan}  a plan by month and harbor",
+        f"{figures[0]}  the months, drawn",
+        f"{figures[1]}  September 2026 by harbor, drawn",
+        "",
+        "Ask yourself:",
+        f"  logochron compare {sales} --date sold_on --value revenue --by harbor --each quarter --last 5",
+        f"  logochron drivers {sales} --value revenue --by harbor,line --at 2026-09 --quantity units",
+    ]
+    put(visible("\n".join(told), lines=True) + "\n")

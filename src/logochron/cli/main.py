@@ -3,22 +3,22 @@
 from __future__ import annotations
 
 import logging
-import sys
 from typing import Any
 
 import click
 
 from logochron import __version__
 from logochron.cli import options
+from logochron.cli.leaving import ALERTED, run_and_leave
+from logochron.cli.speaking import say
 from logochron.core.rows.columns import sorts_of
 
 
 class _Questions(click.Group):
-    """Turns what Logochron refuses into a message and an exit code: 2 options and names, 3 what a file holds."""
+    """Answers options that people bring along with ours."""
 
     def invoke(self, ctx: click.Context) -> Any:
         from logochron.core.brought_words import ours
-        from logochron.core.errors import IntakeError, LogochronError
 
         _say_on_standard_error()
         try:
@@ -27,9 +27,6 @@ class _Questions(click.Group):
             if told := ours(error.option_name):
                 raise click.UsageError(f"no option {error.option_name}: here it is {told}", error.ctx) from None
             raise
-        except LogochronError as error:
-            click.echo(f"logochron: {error}", err=True)
-            ctx.exit(3 if isinstance(error, IntakeError) else 2)
 
 
 @click.group(cls=_Questions, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110})
@@ -206,7 +203,7 @@ class _Saying(logging.Handler):
     """What a reading has to say, as lines of ours on standard error."""
 
     def emit(self, record: logging.LogRecord) -> None:
-        click.echo(f"logochron: {record.getMessage()}", err=True)
+        say(record.getMessage())
 
 
 def _say_on_standard_error() -> None:
@@ -216,16 +213,11 @@ def _say_on_standard_error() -> None:
 
 
 def _leave(fired: bool) -> None:
-    """Ends with 1 where an alert fired."""
+    """Ends with 1 where an alert fired: nothing else ends so."""
     if fired:
-        click.get_current_context().exit(1)
+        click.get_current_context().exit(ALERTED)
 
 
 def run() -> None:
     """The console script."""
-    # a reader that closes the pipe early is no error
-    try:
-        cli(prog_name="logochron")
-    except BrokenPipeError:
-        sys.stderr.close()
-        sys.exit(0)
+    run_and_leave(cli)

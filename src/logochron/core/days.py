@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.errors import QuestionError
+from logochron.core.errors import CalendarError, QuestionError, brief
 
 Days = NDArray[np.int64]
 #: What stands for a day in a call: a date, a timestamp, a NumPy day or ISO text.
@@ -51,6 +51,8 @@ def day_number(value: DayLike, name: str = "day") -> int:
 
 
 _EPOCH = dt.date(1970, 1, 1).toordinal()
+#: The days that can be written down: from year 1 to 9999.
+FIRST_DAY, LAST_DAY = dt.date.min.toordinal() - _EPOCH, dt.date.max.toordinal() - _EPOCH
 
 
 def to_days(days: Any) -> Days:
@@ -58,7 +60,11 @@ def to_days(days: Any) -> Days:
     array = np.asarray(days)
     if array.dtype.kind in "iu":
         return array.astype(np.int64, copy=False)
-    return array.astype("datetime64[D]").astype(np.int64)
+    try:
+        dates = array.astype("datetime64[D]")
+    except (ValueError, TypeError, OverflowError):
+        raise QuestionError(f"days must be such as 2026-10-18, or day numbers; got {brief(days)}") from None
+    return dates.astype(np.int64)
 
 
 def to_dates(days: Any) -> NDArray[np.datetime64]:
@@ -67,7 +73,16 @@ def to_dates(days: Any) -> NDArray[np.datetime64]:
 
 
 def as_date(day: int) -> dt.date:
-    """A `datetime.date` from a day number."""
+    """A `datetime.date` from a day number.
+
+    Raises
+    ------
+    CalendarError
+        Where it lies outside the years 1 to 9999.
+    """
+    if not FIRST_DAY <= day <= LAST_DAY:
+        beyond = "after year 9999" if day > LAST_DAY else "before year 1"
+        raise CalendarError(f"a day {beyond} is needed, and none can be named there: ask for periods further in")
     return dt.date.fromordinal(day + _EPOCH)
 
 

@@ -9,10 +9,13 @@ __all__ = [
     "IntakeError",
     "LogochronError",
     "QuestionError",
+    "OutputError",
     "ReportError",
+    "brief",
     "nearest",
     "no_such",
     "pointed",
+    "visible",
 ]
 
 
@@ -29,11 +32,28 @@ class CalendarError(LogochronError):
 
 
 class ReportError(LogochronError):
-    """A study file that cannot be carried out."""
+    """A report file that cannot be carried out."""
 
 
 class QuestionError(LogochronError, ValueError):
     """A question that cannot be answered as it was put: an option, a path, a name."""
+
+
+class OutputError(QuestionError):
+    """An answer that could not be written to the end where it should go: a full disk, a limit, a lost place."""
+
+
+def brief(value: object) -> str:
+    """What came, for a message: as it is written, or only its kind where that takes long.
+
+    >>> brief("x" * 1000), brief([1, 2])
+    ('a str of 1,000', '[1, 2]')
+    """
+    shown = repr(value)
+    if len(shown) <= 80 and "\n" not in shown:
+        return shown
+    size = f" of {len(value):,}" if hasattr(value, "__len__") else ""
+    return f"a {type(value).__name__}{size}"
 
 
 def nearest(name: str, names: Iterable[str]) -> str | None:
@@ -49,6 +69,30 @@ def nearest(name: str, names: Iterable[str]) -> str | None:
         by_folded.setdefault(known.strip().casefold(), known)
     found = get_close_matches(name.strip().casefold(), by_folded, n=1, cutoff=0.6)
     return by_folded[found[0]] if found else None
+
+
+def visible(text: str, *, lines: bool = False) -> str:
+    """A text as it may be shown to people: control and bidi characters, and halves of characters, are escaped.
+
+    `lines`: ends of lines stay.
+
+    >>> visible("Cold\\x1b[31m Pier")
+    'Cold\\\\x1b[31m Pier'
+    """
+    if text.isprintable():
+        return text
+    return "".join(one if lines and one == "\n" else _escaped(one) for one in text)
+
+
+#: Marks that turn the direction of what follows.
+_BIDI = frozenset("\u061c\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069")
+
+
+def _escaped(one: str) -> str:
+    from unicodedata import category
+
+    hidden = one in _BIDI or category(one) in ("Cc", "Cs", "Zl", "Zp")
+    return one.encode("unicode_escape").decode("ascii") if hidden else one
 
 
 def pointed(text: str, at: int) -> str:

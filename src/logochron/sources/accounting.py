@@ -12,17 +12,18 @@ import numpy as np
 from logochron.core.book.coverage import Ends
 from logochron.core.book.intake import LISTED, Intake, Refusal
 from logochron.core.book.record_spans import Standing, check_periods, hint
-from logochron.core.days import Days, day_number, iso
+from logochron.core.days import FIRST_DAY, LAST_DAY, Days, day_number, iso
 from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.core.total_labels import is_total
 from logochron.sources.assemble import BookRows, assembled
 from logochron.sources.engine.connection import Engine
-from logochron.sources.scanned import Scanned, Wanted
+from logochron.sources.scanned import Scanned, Wanted, check_currencies
 from logochron.sources.values.dates import Reading, read_dates
 from logochron.sources.values.period_names import first_day_of
 
 _SHOWN = 10
 _READINGS = {
+    "dates": "from year 1 to 9999",
     "year first": "YYYY-MM-DD",
     "eight digits": "YYYYMMDD",
     "day first": "day first (31/12/2026)",
@@ -60,6 +61,7 @@ def account(
         Where `where` names an item that does not occur.
     """
     said = _check_items(scans, wanted)
+    check_currencies(one for scanned in scans for one in scanned.priced)
     reading = _dates(scans, wanted, stated)
     dated_on = np.unique(reading.days[reading.readable])
     starts, ends = reading.days.copy(), reading.days.copy()
@@ -104,8 +106,8 @@ def account(
         raise IntakeError(f"{', '.join(intake.sources)}: the account of its rows does not add up: {intake}")
     if refused and on_refused == "stop":
         raise IntakeError(_refusal_message(intake))
-    recorded = np.unique(starts[inside])
-    if not len(recorded):
+    recorded = np.unique(starts[reading.readable])  # of all rows, whichever are counted
+    if not inside.any():
         span = f"{iso(low) if low is not None else ''}..{iso(high) if high is not None else ''}"
         held = reading.days[reading.readable]
         raise QuestionError(
@@ -113,7 +115,7 @@ def account(
             f"to {iso(int(held.max()))}"
         )
     daily = stated.standing.records_of == "day"
-    hinted = hint(recorded) if daily else check_periods(dated_on, stated.standing)
+    hinted = hint(np.unique(starts[inside])) if daily else check_periods(dated_on, stated.standing)
     rows = assembled(engine, scans, wanted, starts, ends, inside, taken, beyond, recorded, stated.standing)
     oddities = _oddities(rows, dated_on, hinted, bool(wanted.where))
     return rows, replace(intake, warnings=(*intake.warnings, *oddities))
@@ -170,9 +172,11 @@ def _dates(scans: Sequence[Scanned], wanted: Wanted, stated: StatedDates) -> Rea
     if all(part.dtype != object or not any(isinstance(text, str) for text in part) for part in dates):
         days = [np.array([np.iinfo(np.int64).min if d is None else d for d in part], dtype=np.int64) for part in dates]
         joined = np.concatenate(days)
-        readable = joined != np.iinfo(np.int64).min
+        filled = joined != np.iinfo(np.int64).min
+        readable = filled & (joined >= FIRST_DAY) & (joined <= LAST_DAY)
         if not readable.any():
-            raise IntakeError(f"column {wanted.date!r} holds no usable date: all its fields are empty")
+            why = "none is from year 1 to 9999" if filled.any() else "all its fields are empty"
+            raise IntakeError(f"column {wanted.date!r} holds no usable date: {why}")
         return Reading(joined, readable, "dates")
     texts = [None if text is None else _text(text) for part in dates for text in part]
     counts = np.concatenate(

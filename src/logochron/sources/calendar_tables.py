@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Mapping
 from typing import Any
 
@@ -12,9 +11,10 @@ from logochron.core.calendars.listed import Listing
 from logochron.core.days import Days
 from logochron.core.errors import CalendarError, IntakeError
 from logochron.sources.engine.connection import Engine
-from logochron.sources.kinds.find_files import Dialect, locate
+from logochron.sources.kinds.find_files import Dialect, locate, steady
 from logochron.sources.kinds.headers import fold, place_columns
 from logochron.sources.kinds.scan import Scanner
+from logochron.sources.kinds.streams import copied
 from logochron.sources.kinds.typed_files import DAY_NUMBER, TypedTable
 from logochron.sources.scanned import Wanted
 from logochron.sources.values.dates import read_dates
@@ -48,13 +48,18 @@ def listing(source: Any) -> Listing:
             source = pd.DataFrame(dict(source))
         except ValueError as error:
             raise CalendarError(f"the columns of the calendar make no table: {error}") from None
-    sources = locate(source if not isinstance(source, str) else os.fspath(source))
+    with copied(source) as lasting:
+        return _listing(lasting)
+
+
+def _listing(source: Any) -> Listing:
+    sources = locate(source)
     if len(sources) > 1:
         raise CalendarError("a calendar is one table; got several files")
     (one,) = sources
     name = one.name if one.kind != "frame" else "the calendar's table"
     engine = Engine()
-    with Scanner(engine, Wanted("start", {}, (), (), False), Dialect()) as scanner:
+    with steady(sources), Scanner(engine, Wanted("start", {}, (), (), False), Dialect()) as scanner:
         if one.kind == "text":
             from logochron.sources.kinds.wide_tables import carry_text
 

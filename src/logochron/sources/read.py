@@ -15,7 +15,9 @@ from logochron.core.days import DayLike
 from logochron.core.options import Empty, Grain, OnRefused, Spread
 from logochron.sources.accounting import account
 from logochron.sources.engine.connection import Engine
+from logochron.sources.kinds.find_files import steady
 from logochron.sources.kinds.scan import Scanner
+from logochron.sources.kinds.streams import copied
 from logochron.sources.read_options import Options, Request, request
 from logochron.sources.scanned import Scanned
 
@@ -29,8 +31,8 @@ def read(
     source: Any,
     *,
     date: str | None = None,
-    values: str | Sequence[str] = (),
-    by: str | Sequence[str] | Mapping[str, str] = (),
+    values: str | Sequence[str] | None = (),
+    by: str | Sequence[str] | Mapping[str, str] | None = (),
     where: Where | None = None,
     covering: Any = None,
     until: DayLike | None = None,
@@ -39,7 +41,7 @@ def read(
     spread: Spread | None = None,
     periods_in_columns: Grain | None = None,
     calendar: Calendar | None = None,
-    measures: Sequence[Measure] = (),
+    measures: Sequence[Measure] | None = (),
     day_first: bool | None = None,
     date_format: str | None = None,
     decimal: str | None = None,
@@ -74,8 +76,11 @@ def read(
     until
         The report date. Rows past it are set aside.
     tz
-        The zone in which zoned timestamps are turned into days. Where None, one of a text counts on the day it
-        names, one of a Parquet file or a frame on its day in UTC.
+        The zone in which zoned timestamps are turned into days. Where None: one written as text (.csv, .json, .xlsx,
+        columns of text anywhere) counts on the day that it names; one of a pandas, Polars or PyArrow frame on its day
+        in the zone of its column; one of a Parquet file in the zone that the file writes beside its column, which is
+        said; one whose zone is written nowhere (other Parquet files, DuckDB relations) on its day in UTC, which is
+        said. A timestamp without a zone always counts on the day it names.
     records_of
         What each record stands for: a day, or the whole week, month, quarter or year (of `calendar`) that its
         date falls in or names (``2026-05``, ``Q2 2026``). Refused where the dates fall on four days or more of such a
@@ -173,8 +178,12 @@ def read(
 def carry_out(source: Any, options: Options, look: Look | None = None) -> Daybook:
     """Read as the options say; `look` is called before copies and connections are given up."""
     engine = Engine(options.progress)
-    asked = request(engine, source, options)
-    with Scanner(engine, asked.wanted, asked.dialect, asked.wide) as scanner:
+    with copied(source) as lasting:
+        return _carried_out(engine, request(engine, lasting, options), options, look)
+
+
+def _carried_out(engine: Engine, asked: Request, options: Options, look: Look | None) -> Daybook:
+    with steady(asked.sources), Scanner(engine, asked.wanted, asked.dialect, asked.wide) as scanner:
         scans: list[Scanned] = [scanner.scan(one) for one in asked.sources]
         rows, intake = account(engine, scans, asked.wanted, asked.stated, options.on_refused)
         if look:

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from logochron.core.book.coverage import Ends
-from logochron.core.book.filters import Where, conditions, in_words
+from logochron.core.book.filters import Where, check_where, conditions, in_words
 from logochron.core.book.formulas import Leaf, all_leaves, formulas
 from logochron.core.book.measures import Measure
 from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.check_kinds import check_kinds
 from logochron.core.days import DayLike, day_number, span_ends
-from logochron.core.errors import QuestionError, nearest
+from logochron.core.errors import QuestionError, brief, nearest
 from logochron.core.options import Empty, Grain, OnRefused, Spread, check
 from logochron.sources.accounting import StatedDates
 from logochron.sources.engine.connection import Engine
@@ -29,8 +30,8 @@ class Options(NamedTuple):
     """The options of `read`, by their names."""
 
     date: str | None = None
-    values: str | Sequence[str] = ()
-    by: str | Sequence[str] | Mapping[str, str] = ()
+    values: str | Sequence[str] | None = ()
+    by: str | Sequence[str] | Mapping[str, str] | None = ()
     where: Where | None = None
     covering: Any = None
     until: DayLike | None = None
@@ -39,7 +40,7 @@ class Options(NamedTuple):
     spread: Spread | None = None
     periods_in_columns: Grain | None = None
     calendar: Calendar | None = None
-    measures: Sequence[Measure] = ()
+    measures: Sequence[Measure] | None = ()
     day_first: bool | None = None
     date_format: str | None = None
     decimal: str | None = None
@@ -82,12 +83,14 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
     QuestionError
         Where an option cannot be, or a column has to be named.
     """
+    if options.date is not None and not isinstance(options.date, str):
+        raise QuestionError(f"`date` must be the name of a column; got {brief(options.date)}")
+    check_kinds(Options, options._asdict())
     check("empty", options.empty, Empty)
     check("on_refused", options.on_refused, OnRefused)
     date, measures = options.date, _measures(options.values, options.measures)
-    if date is not None and not isinstance(date, str):
-        raise QuestionError(f"`date` must be the name of a column; got {date!r}")
-    dimensions, where = _dimensions(options.by), dict(options.where or {})
+    dimensions, where = dimensions_of(options.by), dict(options.where or {})
+    check_where(where)
     sources = locate(source)
     if options.sheet is not None and not any(one.kind == "workbook" for one in sources):
         raise QuestionError(f"`sheet` names a sheet of a workbook (.xlsx); {sources[0].name} is none")
@@ -128,7 +131,7 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
         where=conditions(columns_wanted),
         empty_is_zero=options.empty == "zero",
         tz=options.tz,
-        times_cut=options.date_format is None,
+        date_format=options.date_format,
         writing=check_stated(options.decimal, options.thousands),
         apart=standing.spread is not None,
     )
@@ -167,9 +170,8 @@ def wide_found(
 
 
 def _check_zone(engine: Engine, tz: str) -> None:
-    known = [str(name) for (name,) in engine.rows("SELECT name FROM pg_timezone_names()", "tz")]
-    if tz not in known:
-        hint = nearest(tz, known)
+    if tz not in engine.zones:
+        hint = nearest(tz, engine.zones)
         did = f" Did you mean {hint!r}?" if hint else ""
         raise QuestionError(f"`tz` must be the name of a zone such as 'Europe/Lisbon'; got {tz!r}.{did}")
 
@@ -187,9 +189,12 @@ def _standing(records_of: Grain, spread: Spread | None, calendar: Calendar | Non
     return Standing(records_of, calendar or CivilCalendar(), spread)
 
 
-def _measures(values: str | Sequence[str], measures: Sequence[Measure]) -> tuple[Measure, ...]:
-    names = _names("values", values)
-    asked = (*(Measure(name) for name in names), *measures)
+def _measures(values: str | Sequence[str] | None, measures: Sequence[Measure] | None) -> tuple[Measure, ...]:
+    given = () if measures is None else tuple(measures)
+    for one in given:
+        if not isinstance(one, Measure):
+            raise QuestionError(f"`measures` must be Measure objects; got {brief(one)}")
+    asked = (*(Measure(name) for name in names_of("values", values)), *given)
     for i, measure in enumerate(asked):
         if any(other.name == measure.name for other in asked[:i]):
             raise QuestionError(f"`values` and `measures` name {measure.name!r} twice")
@@ -201,17 +206,18 @@ def _leaves(measures: Sequence[Measure]) -> tuple[Leaf, ...]:
     return all_leaves(formulas(measures))
 
 
-def _names(option: str, given: Any) -> list[str]:
-    """One name, or several."""
-    names = [given] if isinstance(given, str) else list(given) if isinstance(given, Iterable) else [given]
+def names_of(option: str, given: Any) -> list[str]:
+    """One name, several, or none."""
+    names = [given] if isinstance(given, str) else [] if given is None else list(given)
     for name in names:
         if not isinstance(name, str):
             raise QuestionError(f"`{option}` must name columns by text; got {name!r}")
     return names
 
 
-def _dimensions(by: str | Sequence[str] | Mapping[str, str]) -> dict[str, str]:
-    named = list(by.items()) if isinstance(by, Mapping) else [(name, name) for name in _names("by", by)]
+def dimensions_of(by: str | Sequence[str] | Mapping[str, str] | None) -> dict[str, str]:
+    """The dimensions that `by` names: new name -> column."""
+    named = list(by.items()) if isinstance(by, Mapping) else [(name, name) for name in names_of("by", by)]
     if len(dict(named)) < len(named):
         raise QuestionError(f"`by` names a dimension twice: {', '.join(name for name, _ in named)}")
     return dict(named)

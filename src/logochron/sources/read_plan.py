@@ -8,21 +8,24 @@ from typing import Any
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
-from logochron.core.options import Grain, Spread
+from logochron.core.check_kinds import kinds_checked
+from logochron.core.options import Grain, Spread, check
 from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, locate
 from logochron.sources.kinds.headers import fold
 from logochron.sources.kinds.scan import sampled
+from logochron.sources.kinds.streams import copied
 from logochron.sources.read import read
 
 
+@kinds_checked
 def read_plan(
     source: Any,
     *,
     date: str | None,
     value: str,
     measure: str,
-    by: str | Sequence[str] | Mapping[str, str] = (),
+    by: str | Sequence[str] | Mapping[str, str] | None = (),
     records_of: Grain = "month",
     spread: Spread | None = "even",
     calendar: Calendar | None = None,
@@ -67,6 +70,7 @@ def read_plan(
     >>> import logochron as lc
     >>> plan = lc.read_plan("plan.csv", date="month", value="revenue", measure="revenue")  # doctest: +SKIP
     """
+    check("records_of", records_of, Grain)
     wide = options.get("periods_in_columns") is not None
     return read(
         source,
@@ -95,6 +99,17 @@ def plan_of(
     dimensions
         New name -> column, of the sales.
     """
+    with copied(source) as lasting:
+        return _plan_of(lasting, measures, dimensions, records_of, calendar)
+
+
+def _plan_of(
+    source: Any,
+    measures: Sequence[Measure],
+    dimensions: Mapping[str, str],
+    records_of: Grain,
+    calendar: Calendar | None,
+) -> Daybook:
     header = {fold(column.name): column.name for column in sampled(Engine(), locate(source)[0], Dialect())}
     by = {name: header[fold(column)] for name, column in dimensions.items() if fold(column) in header}
     planned = [made for m in measures if (made := _planned(m, header))]

@@ -7,23 +7,26 @@ from typing import Any
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import all_leaves, formulas
+from logochron.core.check_kinds import check_kinds, kinds_checked
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.questions.review import Fact, Review, review_book
 from logochron.sources.engine.connection import Engine
 from logochron.sources.guess_columns import NEARLY, candidates_of, guess, labels_of
 from logochron.sources.kinds.find_files import locate
 from logochron.sources.kinds.scan import sampled
+from logochron.sources.kinds.streams import copied
 from logochron.sources.read import carry_out
-from logochron.sources.read_options import Options, Request, wide_found
+from logochron.sources.read_options import Options, Request, dimensions_of, names_of, wide_found
 from logochron.sources.scanned import Scanned
 from logochron.sources.values.period_names import read_label
 
 
+@kinds_checked
 def review(
     source_or_book: Any,
     *,
     date: str | None = None,
-    values: str | Sequence[str] = (),
+    values: str | Sequence[str] | None = (),
     by: str | Sequence[str] | Mapping[str, str] | None = None,
     **options: Any,
 ) -> Review:
@@ -72,9 +75,8 @@ def review(
     for name in options:
         if name not in Options._fields:
             raise QuestionError(f"`review`: {no_such('option', name, Options._fields)}")
-    asked = Options(**{"date": date, "values": values, "by": by or (), **options, "on_refused": "skip"})
-    if asked.periods_in_columns is None:
-        asked = _columns_found(source_or_book, asked, by is None)
+    asked = Options(**{"date": date, "values": values, "by": () if by is None else by, **options, "on_refused": "skip"})
+    check_kinds(Options, asked._asdict())
     facts: list[Fact] = []
     settled: list[Request] = []
 
@@ -82,14 +84,16 @@ def review(
         facts.extend(_facts(scans))
         settled.append(request)
 
-    book = carry_out(source_or_book, asked, look)
+    with copied(source_or_book) as source:
+        if asked.periods_in_columns is None:
+            asked = _columns_found(source, asked, by is None)
+        book = carry_out(source, asked, look)
     return review_book(book, date=settled[0].wanted.date, facts=facts)
 
 
 def _columns_found(source: Any, asked: Options, with_items: bool) -> Options:
     """The options with the columns that were not named."""
-    by = [asked.by] if isinstance(asked.by, str) else asked.by.values() if isinstance(asked.by, Mapping) else asked.by
-    known = [*by, *(asked.where or {})]
+    known = [*dimensions_of(asked.by).values(), *(asked.where or {})]
     first = locate(source)[0]
     sample = sampled(Engine(), first, asked.dialect)
     asked, _ = wide_found(asked, sample, known, first.name)
@@ -99,14 +103,14 @@ def _columns_found(source: Any, asked: Options, with_items: bool) -> Options:
     dates, amounts = candidates_of(sample, asked.date, known)
     if len(dates) != 1 or not amounts:  # the columns of a file with flaws
         dates, amounts = candidates_of(sample, asked.date, known, NEARLY)
-    named = [asked.values] if isinstance(asked.values, str) else list(asked.values)
+    named = names_of("values", asked.values)
     if not named and not asked.measures:
         named = [column.name for column in amounts]
     if len(dates) != 1 or not (named or asked.measures):
         guess(first, sample, asked.date, (), known)  # says what is to be named
     found = asked._replace(date=dates[0], values=named)
     if with_items:
-        taken = [dates[0], *named, *(leaf.column for leaf in all_leaves(formulas(asked.measures)))]
+        taken = [dates[0], *named, *(leaf.column for leaf in all_leaves(formulas(asked.measures or ())))]
         names = labels_of(sample, taken)
         found = found._replace(by=names)
     return found

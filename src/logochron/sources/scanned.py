@@ -12,6 +12,7 @@ from logochron.core.book.filters import Condition
 from logochron.core.book.formulas import RECORDS, Leaf
 from logochron.core.book.intake import Refusal
 from logochron.core.days import Days
+from logochron.core.errors import IntakeError
 from logochron.core.questions.review import Fact
 from logochron.sources.values.amounts import StatedWriting
 
@@ -30,9 +31,14 @@ class Wanted(NamedTuple):
     where: tuple[Condition, ...]
     empty_is_zero: bool
     tz: str | None = None
-    times_cut: bool = True  # dates lose their time in the source, where no form of the user's reads it
+    date_format: str | None = None  # the user's own form of the dates
     writing: StatedWriting = StatedWriting()
     apart: bool = False  # one group an amount, not only one a day and item
+
+    @property
+    def times_cut(self) -> bool:
+        """Whether dates lose their time in the source, where no form of the user's reads it."""
+        return self.date_format is None
 
     @property
     def summed(self) -> tuple[Leaf, ...]:
@@ -90,6 +96,37 @@ class Groups(NamedTuple):
     named_rows: Mapping[tuple[str, str], int]
 
 
+class Priced(NamedTuple):
+    """A currency that amounts of a column bear a sign of: one of them, and where it stands."""
+
+    column: str
+    currency: str
+    text: str
+    place: str
+    source: str
+
+
+def check_currencies(priced: Iterable[Priced]) -> None:
+    """Refuse several currencies in one column, in one source or in all of a reading together.
+
+    Raises
+    ------
+    IntakeError
+        Showing an amount of each of two.
+    """
+    met: dict[str, Priced] = {}
+    for one in priced:
+        first = met.setdefault(one.column, one)
+        if first.currency == one.currency:
+            continue
+        apart = first.source != one.source
+        shown = " and ".join(f"{p.text!r} ({f'{p.source}, ' * apart}{p.place})" for p in (first, one))
+        raise IntakeError(
+            f"{'' if apart else f'{one.source}: '}column {one.column!r} holds amounts of several currencies: {shown}; "
+            "bring them to one, or choose rows of one by where= (--where)"
+        )
+
+
 class IdTable(Protocol):
     """Takes the ids of all sources together."""
 
@@ -107,6 +144,10 @@ class Scanned(Protocol):
     @property
     def groups(self) -> Groups:
         """Its records rolled up."""
+
+    @property
+    def priced(self) -> tuple[Priced, ...]:
+        """The currencies its amounts bear signs of."""
 
     @property
     def records(self) -> int:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from logochron.core.errors import QuestionError
+from logochron.core.check_kinds import kinds_checked
+from logochron.core.errors import QuestionError, brief
 from logochron.core.options import Marked
 from logochron.core.questions.compare import Comparison
 from logochron.views.figures.bars import bars_spec
@@ -17,12 +18,15 @@ if TYPE_CHECKING:
 
 __all__ = ["bars", "columns"]
 
+_LEAST_INCHES, _MOST_INCHES = 1, 200
+
 
 def __dir__() -> list[str]:
     """The figures alone: what a notebook offers after ``lc.draw.``."""
     return __all__
 
 
+@kinds_checked
 def columns(
     result: Comparison,
     *,
@@ -73,7 +77,7 @@ def columns(
     """
     from logochron.views.figures import draw_base, draw_columns
 
-    _check(result, ax, panels)
+    _check(result, ax, panels, size, palette, formats)
     size = size or draw_base.DEFAULT_SIZE
     formats = formats or Formats(locale=locale)
     spec = columns_spec(
@@ -88,6 +92,7 @@ def columns(
     return draw_columns.draw_columns(spec, size=size, palette=palette or Palette(), formats=formats, ax=ax)
 
 
+@kinds_checked
 def bars(
     result: Comparison,
     *,
@@ -135,7 +140,7 @@ def bars(
     """
     from logochron.views.figures import draw_bars, draw_base
 
-    _check(result, ax, panels)
+    _check(result, ax, panels, size, palette, formats)
     formats = formats or Formats(locale=locale)
     height = (size or draw_base.DEFAULT_SIZE)[1]
     spec = bars_spec(
@@ -151,9 +156,25 @@ def bars(
     return draw_bars.draw_bars(spec, size=size, palette=palette or Palette(), formats=formats, ax=ax)
 
 
-def _check(result: object, ax: Axes | None, panels: str | None) -> None:
+def _check(
+    result: object,
+    ax: Axes | None,
+    panels: str | None,
+    size: tuple[float, float] | None,
+    palette: Palette | None,
+    formats: Formats | None,
+) -> None:
+    from matplotlib.axes import Axes as Drawable
+
     if not isinstance(result, Comparison):
         raise QuestionError(f"a figure needs the result of `compare`; got {type(result).__name__}")
+    for name, given, kind in (("ax", ax, Drawable), ("palette", palette, Palette), ("formats", formats, Formats)):
+        if given is not None and not isinstance(given, kind):
+            raise QuestionError(f"`{name}` must be {kind.__name__}; got {brief(given)}")
+    if size is not None and not all(_LEAST_INCHES <= side <= _MOST_INCHES for side in size):
+        raise QuestionError(
+            f"`size` must be inches wide and high, each from {_LEAST_INCHES} to {_MOST_INCHES}; got {brief(size)}"
+        )
     if ax is not None and panels is not None:
         raise QuestionError("panels need a figure of their own: leave `ax` out")
 

@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError
 from logochron.core.rows.columns import kind_of
 from logochron.core.rows.result import Result
@@ -29,6 +30,7 @@ TABLE_ENDINGS = (*(f".{form}" for form in _COPIES), ".md")
 PICTURE_ENDINGS = (".png", ".svg", ".pdf")
 
 
+@kinds_checked
 def write(
     result: Result,
     path: str | Path,

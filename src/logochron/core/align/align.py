@@ -8,17 +8,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.align.base_spans import BaseSpans, Objects, ValueSpans, any_part, base_spans, check_moved, one_span
-from logochron.core.align.bases import Fixed
+from logochron.core.align.bases import Fixed, Stepping, YearAgo, YearAgoMean
 from logochron.core.align.question import Question
 from logochron.core.book.coverage import Coverage
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.days import Days, as_date, day_number, iso, whole_span
 from logochron.core.errors import QuestionError
 from logochron.core.notes import Noted
-from logochron.core.options import COMPLETE, PARTIAL, TO_DATE, Grain
+from logochron.core.options import COMPLETE, PARTIAL, TO_DATE, Grain, how_many
 
 #: More rows than this named by `at` are taken for a slip.
 MOST_PERIODS = 100_000
+#: So many periods may be counted back over whatever the records cover: what is not recorded is unknown.
+_ALWAYS = 100
 _FAR = np.iinfo(np.int64).max
 
 
@@ -153,6 +155,7 @@ def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[V
         if question.partial == "drop" and not (first >= coverage.first and last <= coverage.last):
             return rows.none(), parts.none()
         return rows, parts
+    _check_reach(question, coverage)
     ordinals = _periods(question, coverage)
     rows = ValueSpans(
         ordinals,
@@ -166,6 +169,22 @@ def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[V
     closed_skipped = recorded[inside] if question.skip_closed else None
     parts = base_spans(question.basis, calendar, each, question.window, rows, question.weeks, closed_skipped)
     return rows, parts
+
+
+def _check_reach(question: Question, coverage: Coverage) -> None:
+    """Refuse counts that reach back further than the records could ever do."""
+    calendar, grain, basis = question.calendar, question.grain, question.basis
+    counts: list[tuple[str, int, Grain]] = [("running", question.window.n, grain)]
+    if isinstance(basis, Stepping):
+        of_years = isinstance(basis, (YearAgo, YearAgoMean))
+        counts.append(("against", basis.n, "year" if of_years else question.window.parent or grain))
+    for option, n, step in counts:
+        held = len(calendar.touching(step, coverage.first, coverage.last))
+        if n > max(held, _ALWAYS):
+            raise QuestionError(
+                f"`{option}` may reach over {how_many(max(held, _ALWAYS), step)} at most, as the records cover "
+                f"{how_many(held, step)}; got {n:,}"
+            )
 
 
 def _one_span(at: Any) -> tuple[int, int]:

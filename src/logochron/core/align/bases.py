@@ -184,7 +184,7 @@ def parse_basis(against: object) -> Basis:
     did = ""
     if isinstance(against, str):
         kind, colon, rest = (part.strip() for part in against.partition(":"))
-        if kind in _COUNTED and (re.fullmatch(r"0*[1-9]\d{0,4}", rest) or (not colon and kind in _ONE)):
+        if kind in _COUNTED and (re.fullmatch(r"0*[1-9]\d{0,17}", rest) or (not colon and kind in _ONE)):
             return _COUNTED[kind](int(rest or 1))
         if kind == "fixed" and rest:
             return Fixed(rest)

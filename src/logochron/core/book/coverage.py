@@ -47,6 +47,17 @@ def typing_errors(recorded: Days) -> tuple[int, int]:
     >>> typing_errors(np.append(np.arange(20), 20_000))
     (0, 1)
     """
+    before, after = _parted(recorded)
+    # with those of the one end put away, those of the other
+    if after:
+        before = _parted(recorded[:-after])[0]
+    elif before:
+        after = _parted(recorded[before:])[1]
+    return before, after
+
+
+def _parted(recorded: Days) -> tuple[int, int]:
+    """How many days the widest gap parts from the rest, at the start or at the end, where they look mistyped."""
     gaps = np.diff(recorded)
     if len(gaps) < 2:
         return 0, 0
@@ -77,26 +88,15 @@ def settle(recorded: Days, ends: Days, covering: Ends, until: int | None) -> Cov
     low, high = covering
     inside = (ends >= (ends[0] if low is None else low)) & (recorded <= (recorded[-1] if high is None else high))
     within, last_days = recorded[inside], ends[inside]
-    mistyped_start, mistyped_end = typing_errors(within)
-    if low is None and mistyped_start:
-        first_sound = int(within[mistyped_start])
-        raise QuestionError(
-            _mistyped(within[:mistyped_start], first_sound)
-            + f"covering=({iso(first_sound)!r}, None) (--covering {iso(first_sound)}..) leaves it out, "
-            f"covering=({iso(int(within[0]))!r}, None) keeps it"
-        )
     sound = within
-    if high is None and mistyped_end:
-        if until is None:
-            last_sound = int(within[-mistyped_end - 1])
-            raise QuestionError(
-                _mistyped(within[-mistyped_end:], last_sound)
-                + f"until={iso(last_sound)!r} (--until {iso(last_sound)}) leaves it out, "
-                f"covering=(None, {iso(int(within[-1]))!r}) keeps it"
-            )
-        while mistyped_end and until < sound[-mistyped_end]:
-            sound = sound[:-mistyped_end]
-            mistyped_end = typing_errors(sound)[1]
+    early, late = typing_errors(sound)
+    if until is not None and high is None:
+        while late and until < sound[-late]:
+            sound = sound[:-late]
+            early, late = typing_errors(sound)
+    early, late = early if low is None else 0, late if high is None and until is None else 0
+    if early or late:
+        raise QuestionError(_mistyped(within, early, late))
     if not len(sound) and (low is None or high is None):
         raise QuestionError(
             f"no record lies in the days of `covering`: the records run from {iso(int(recorded[0]))} "
@@ -111,7 +111,7 @@ def settle(recorded: Days, ends: Days, covering: Ends, until: int | None) -> Cov
         raise QuestionError(f"`until` {iso(until)} lies before the first day of the records, {iso(first)}")
     if high is None and until - end > BY_WORD_DAYS:
         raise QuestionError(
-            f"`until` {iso(until)} is {until - end} days past the last record, {iso(end)}; at most "
+            f"`until` {iso(until)} is {until - end:,} days past the last record, {iso(end)}; at most "
             f"{BY_WORD_DAYS} are believed: say covering=({iso(first)!r}, {iso(until)!r}) "
             f"(--covering {iso(first)}..{iso(until)}) if the records are complete to that day"
         )
@@ -120,10 +120,31 @@ def settle(recorded: Days, ends: Days, covering: Ends, until: int | None) -> Cov
     return Coverage(first, until, recorded_last, until > end)
 
 
-def _mistyped(days: Days, sound: int) -> str:
+def _mistyped(days: Days, early: int, late: int) -> str:
+    """What is said of so many days at the start and at the end, and what settles them."""
+    first, last = int(days[early]), int(days[len(days) - late - 1])
+    held, python, command = [], [], []
+    if early:
+        held.append(_far_off(days[:early], first))
+        python.append(f"covering=({iso(first)!r}, None)")
+        command.append(f"--covering {iso(first)}..")
+    if late:
+        held.append(_far_off(days[-late:], last))
+        python.append(f"until={iso(last)!r}")
+        command.append(f"--until {iso(last)}")
+    ends = [repr(iso(int(day))) if odd else "None" for day, odd in ((days[0], early), (days[-1], late))]
+    many = bool(early and late)
+    return (
+        f"the records hold {', and '.join(held)}: probably {'typing errors' if many else 'a typing error'}. "
+        f"{', '.join(python)} ({' '.join(command)}) leaves {'them' if many else 'it'} out, "
+        f"covering=({', '.join(ends)}) keeps {'them' if many else 'it'}"
+    )
+
+
+def _far_off(days: Days, sound: int) -> str:
     named = ", ".join(iso(int(day)) for day in days)
     apart = int(min(abs(days[0] - sound), abs(days[-1] - sound)))
-    return f"the records hold {named}, {apart:,} days from their neighbor {iso(sound)}: probably a typing error. "
+    return f"{named}, {apart:,} days from their neighbor {iso(sound)}"
 
 
 def closable(recorded: Days, first: int, last: int) -> bool:

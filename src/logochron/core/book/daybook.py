@@ -15,7 +15,7 @@ from logochron.core import ports
 from logochron.core.book.coverage import Coverage, Ends, settle
 from logochron.core.book.day_sums import ROWS, DaySums
 from logochron.core.book.distinct_ids import IdCounts
-from logochron.core.book.filters import Where, holds, in_words, labels_named
+from logochron.core.book.filters import Where, check_where, holds, in_words, labels_named
 from logochron.core.book.formulas import RECORDS, Formula, adds_up, formulas, leaves
 from logochron.core.book.intake import Intake
 from logochron.core.book.items import Items
@@ -24,6 +24,7 @@ from logochron.core.book.record_life import Beyond, RecordLife
 from logochron.core.book.record_spans import Standing
 from logochron.core.book.span_sums import Amounts, Spans, Sums
 from logochron.core.calendars.base import Calendar
+from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import DayLike, Days, as_date, day_number, iso, span_ends
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.options import Grain
@@ -126,6 +127,7 @@ class Daybook:
         """The dimensions the book can be split by."""
         return tuple(self.labels)
 
+    @kinds_checked
     def items(self, dimension: str) -> list[str]:
         """The labels of a dimension that have records, in text order."""
         (name,) = self.check_by(dimension)
@@ -142,6 +144,7 @@ class Daybook:
             f"{self.intake.counted:,} counted, {self.intake.refused:,} refused>"
         )
 
+    @kinds_checked
     def where(self, selection: Where) -> Daybook:
         """The book of some items only. Coverage and intake stay those of the source.
 
@@ -156,6 +159,7 @@ class Daybook:
             Where a dimension was not read, or an item does not occur (the nearest is offered); or where distinct ids
             are counted and several items of a dimension are named.
         """
+        check_where(selection)
         for name, wanted in selection.items():
             self.check_by(name)
             known = self.items(name)
@@ -218,9 +222,9 @@ class Daybook:
             ),
         )
 
-    def check_by(self, by: str | Sequence[str]) -> tuple[str, ...]:
+    def check_by(self, by: str | Sequence[str] | None) -> tuple[str, ...]:
         """`by` as a tuple of dimensions of this book."""
-        names = (by,) if isinstance(by, str) else tuple(by)
+        names = (by,) if isinstance(by, str) else () if by is None else tuple(by)
         for name in names:
             if name not in self.labels:
                 raise QuestionError(
@@ -289,7 +293,10 @@ class Daybook:
             **{"laid_out": {}, **changes},
         )
 
-    def totals(self, each: Grain, by: str | Sequence[str] = (), calendar: Calendar | None = None) -> pd.DataFrame:
+    @kinds_checked
+    def totals(
+        self, each: Grain, by: str | Sequence[str] | None = (), calendar: Calendar | None = None
+    ) -> pd.DataFrame:
         """The figure of each measure in each period that touches the coverage.
 
         Returns

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+
+from logochron.core.errors import QuestionError
 
 #: For each dimension or column the items wanted: one, several, or `Not(...)`.
 Where = Mapping[str, Any]
@@ -24,7 +26,7 @@ class Not:
     labels: tuple[str, ...]
 
     def __init__(self, *labels: object) -> None:
-        flat = labels[0] if len(labels) == 1 and isinstance(labels[0], (list, tuple)) else labels
+        flat = _parts(labels[0]) if len(labels) == 1 else labels
         object.__setattr__(self, "labels", tuple(str(label) for label in flat))
 
     def __repr__(self) -> str:
@@ -34,20 +36,44 @@ class Not:
         return "not " + " or ".join(self.labels)
 
 
+def check_where(where: Where, of: str = "`where`") -> None:
+    """Refuse a filter that names nothing: it would take every row, or none.
+
+    Raises
+    ------
+    QuestionError
+        Naming the column.
+
+    >>> check_where({"harbor": []})
+    Traceback (most recent call last):
+    ...
+    logochron.core.errors.QuestionError: `where`: 'harbor' names no item to take; name some, or leave 'harbor' out
+    """
+    for name, wanted in where.items():
+        parts = _parts(wanted)
+        if not parts or any(one is None or (isinstance(one, Not) and not one.labels) for one in parts):
+            raise QuestionError(f"{of}: {name!r} names no item to take; name some, or leave {name!r} out")
+
+
+def _parts(wanted: Any) -> list[Any]:
+    """What a filter says of one column: labels, or `Not` of some."""
+    return list(wanted) if isinstance(wanted, Iterable) and not isinstance(wanted, (str, bytes)) else [wanted]
+
+
 def labels_named(wanted: Any) -> tuple[str, ...]:
     """The labels a filter names, whether it takes them or leaves them out."""
-    if isinstance(wanted, Not):
-        return wanted.labels
-    if isinstance(wanted, Sequence) and not isinstance(wanted, str):
-        return tuple(label for one in wanted for label in labels_named(one))
-    return (str(wanted),)
+    return tuple(label for side in split(wanted) for label in side)
 
 
 def split(wanted: Any) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """What a filter takes (nothing named: everything) and what it leaves out."""
-    parts = wanted if isinstance(wanted, Sequence) and not isinstance(wanted, str) else [wanted]
-    taken = [label for one in parts if not isinstance(one, Not) for label in labels_named(one)]
-    left_out = [label for one in parts if isinstance(one, Not) for label in one.labels]
+    """What a filter takes (nothing but what is left out named: everything else) and what it leaves out."""
+    taken: list[str] = []
+    left_out: list[str] = []
+    for one in _parts(wanted):
+        if isinstance(one, Not):
+            left_out += one.labels
+        else:
+            taken.append(str(one))
     return tuple(taken), tuple(left_out)
 
 

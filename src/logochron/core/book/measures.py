@@ -6,7 +6,8 @@ import re
 from dataclasses import KW_ONLY, dataclass, field
 from typing import Literal
 
-from logochron.core.book.filters import Where
+from logochron.core.book.filters import Where, check_where
+from logochron.core.check_kinds import check_kinds
 from logochron.core.errors import QuestionError
 from logochron.core.options import Better, check
 
@@ -100,6 +101,8 @@ class Measure:
                 f"measure {self.name!r}: `count` must be True, it is of records; got {self.count!r}. "
                 f"For different ids say distinct={str(self.count)!r}"
             )
+        check_kinds(type(self), vars(self))
+        check_where(self.where or {}, f"measure {self.name!r}, `where`")
         if self.of is None and (self.less or self.per):
             raise QuestionError(f"measure {self.name!r}: `less` and `per` need `of`, what they are taken of")
         if self.of is not None and (self.less is None) == (self.per is None):

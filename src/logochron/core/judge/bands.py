@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.exact import products
+from logochron.core.check_kinds import check_kinds
 from logochron.core.errors import QuestionError
 from logochron.core.options import LevelAs, as_written, check
 
@@ -58,6 +59,7 @@ class Band:
     def __post_init__(self) -> None:
         if not isinstance(self.name, str) or not self.name.strip():
             raise QuestionError(f"a band needs a name; got {self.name!r}")
+        check_kinds(type(self), vars(self))
         if self.verdict is not None:
             check("verdict", self.verdict, LevelAs)
         if self.low is not None and self.high is not None and self.low >= self.high:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.exact import products
+from logochron.core.check_kinds import check_kinds
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.judge.bands import SLACK, Band, in_order
 from logochron.core.options import (
@@ -81,6 +82,7 @@ class Judging:
     marks_of: MarksOf | None = None
 
     def __post_init__(self) -> None:
+        check_kinds(type(self), vars(self))
         check("level_as", self.level_as, LevelAs)
         check("on", self.on, BandOn)
         check("marks_place", self.marks_place, MarkPlace)
@@ -95,7 +97,7 @@ class Judging:
                     f"`marks_of` is for four signs of your own: {self.marks} tell the {self.marks_tell}"
                 )
             return
-        signs = tuple(self.marks)
+        signs = tuple(self.marks) if isinstance(self.marks, Iterable) else ()
         if len(signs) != len(DIRECTIONS) or not all(isinstance(sign, str) and sign.strip() for sign in signs):
             raise QuestionError(
                 f"`marks` must be one of {', '.join(values(MarkSet))}, or four signs: of rising, falling, level and "

@@ -15,6 +15,7 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import adds_up
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
+from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import to_dates
 from logochron.core.judge.judging import JudgingLike
 from logochron.core.judge.unusual import unusual_growth
@@ -67,6 +68,7 @@ class Comparison(AlignedAnswer):
         return compared(replace(self.asked, top=None), self.question, self.plan, unusual=self.unusual)
 
 
+@kinds_checked
 def compare(
     book: Daybook,
     each: Each,
@@ -80,7 +82,7 @@ def compare(
     per: Per | None = None,
     skip_closed: bool = False,
     plan: Daybook | None = None,
-    by: str | Sequence[str] = (),
+    by: str | Sequence[str] | None = (),
     measures: str | Sequence[str] | None = None,
     calendar: Calendar | None = None,
     judging: JudgingLike = None,

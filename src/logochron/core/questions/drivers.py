@@ -17,6 +17,7 @@ from logochron.core.book.exact import divided
 from logochron.core.book.formulas import adds_up
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
+from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import JudgingLike
@@ -78,6 +79,7 @@ class _Effects(NamedTuple):
     unquantified: NDArray[np.bool_]
 
 
+@kinds_checked
 def drivers(
     book: Daybook,
     each: Each,

@@ -16,6 +16,7 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import RECORDS, Difference, Formula, Leaf, LeafSums, leaves, work_out
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Bools
+from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import iso, weekday
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.notes import note_of
@@ -89,6 +90,7 @@ def _keys(labels: Labels) -> NDArray[np.object_]:
     return keys
 
 
+@kinds_checked
 def explain(
     result: AlignedAnswer,
     /,
@@ -131,8 +133,6 @@ def explain(
     """
     if not isinstance(result, AlignedAnswer):
         raise QuestionError(f"`result` must be an answer of compare, relate or drivers; got {type(result).__name__}")
-    if items is not None and not isinstance(items, Mapping):
-        raise QuestionError(f"`items` must be a mapping of dimensions to labels; got {items!r}")
     item = {**(items or {}), **item}
     if not isinstance(result, Comparison):
         check_dimensions("compare", result.by)

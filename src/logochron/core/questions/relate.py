@@ -16,6 +16,7 @@ from logochron.core.book.exact import at_one_scale, divided, subtracted
 from logochron.core.book.formulas import adds_up
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.judge.bands import SLACK
@@ -90,6 +91,7 @@ class _References(NamedTuple):
     names: NDArray[np.object_]
 
 
+@kinds_checked
 def relate(
     book: Daybook,
     each: Each,

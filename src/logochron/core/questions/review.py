@@ -88,7 +88,7 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) ->
 
     The rules are told by `logochron.review`.
     """
-    sound, far_off = _sound(book.recorded, date)
+    sound, far_off = _sound(_recorded(book), date)
     findings = [
         *far_off,
         *_of_days(book, sound, date),
@@ -116,9 +116,20 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) ->
     )
 
 
+def _recorded(book: Daybook) -> Days:
+    """The days with records that were read."""
+    low, high = book.kept
+    inside = np.ones(len(book.recorded), dtype=bool)
+    if low is not None:
+        inside &= book.recorded_ends >= low
+    if high is not None:
+        inside &= book.recorded <= high
+    return book.recorded[inside]
+
+
 def _held(book: Daybook) -> tuple[str, ...]:
-    intake, recorded = book.intake, book.recorded
-    first, last = int(recorded[0]), int(book.recorded_ends[-1])
+    intake, recorded = book.intake, _recorded(book)
+    first, last = int(recorded[0]), int(book.standing.spans(recorded[-1:])[1][0])
     lines = [
         f"{intake.read:,} rows: {intake.counted:,} counted, {intake.refused:,} refused, {intake.set_aside:,} set "
         f"aside, {intake.blank:,} blank",
@@ -137,11 +148,16 @@ def _sound(recorded: Days, date: str) -> tuple[Days, list[Finding]]:
     low, high = typing_errors(recorded)
     if not low and not high:
         return recorded, []
-    odd = recorded[:low] if low else recorded[-high:]
-    sound = recorded[low:] if low else recorded[:-high]
-    option = f"--covering {iso(int(sound[0]))}.." if low else f"--until {iso(int(sound[-1]))}"
-    effect = f"probably mistyped: every question is refused until {option} leaves them out"
-    return sound, [Finding("far-off days", date, int(odd[0]), int(odd[-1]), len(odd), iso(int(odd[0])), effect)]
+    sound = recorded[low : len(recorded) - high]
+    found = []
+    for odd, option in (
+        (recorded[:low], f"--covering {iso(int(sound[0]))}.."),
+        (recorded[len(recorded) - high :], f"--until {iso(int(sound[-1]))}"),
+    ):
+        if len(odd):
+            effect = f"probably mistyped: every question is refused until {option} leaves them out"
+            found.append(Finding("far-off days", date, int(odd[0]), int(odd[-1]), len(odd), iso(int(odd[0])), effect))
+    return sound, found
 
 
 def _of_days(book: Daybook, recorded: Days, date: str) -> Iterator[Finding]:

@@ -31,7 +31,7 @@ class _Totals(Result):
     kind: ClassVar[str] = "totals"
 
 
-def totals(book: Daybook, each: Grain, by: str | Sequence[str], calendar: Calendar | None) -> pd.DataFrame:
+def totals(book: Daybook, each: Grain, by: str | Sequence[str] | None, calendar: Calendar | None) -> pd.DataFrame:
     """What `Daybook.totals` gives."""
     calendar = calendar_asked(calendar)
     names = book.check_by(by)

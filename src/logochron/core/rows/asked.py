@@ -47,7 +47,7 @@ def ask(
     answer: str,
     book: Daybook,
     *,
-    by: str | Sequence[str],
+    by: str | Sequence[str] | None,
     measures: str | Sequence[str] | None,
     judging: JudgingLike,
     items: Kept,

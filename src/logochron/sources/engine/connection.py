@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
+from functools import cached_property
 from itertools import count
 from os import getpid
 from pathlib import Path
@@ -39,7 +40,7 @@ class Engine:
         self._kept: dict[str, Any] = {}
         self._numbers = count()
         self.progress = progress
-        if progress:
+        if progress is not None:
             self.connection.execute("SET enable_progress_bar = true; SET enable_progress_bar_print = false")
         else:  # in a notebook the engine would draw a bar of its own
             self.connection.execute("SET enable_progress_bar = false")
@@ -51,11 +52,8 @@ class Engine:
         if self.progress:
             watcher.start()
         try:
-            self.connection.execute(sql)
-        except duckdb.Error as error:
-            first_line = str(error).splitlines()[0]
-            kind = UnsoundRecords if isinstance(error, _UNSOUND) else IntakeError
-            raise kind(f"{name} cannot be read: {first_line}") from error
+            with _refusals(name):
+                self.connection.execute(sql)
         finally:
             done.set()
             if self.progress:
@@ -86,12 +84,17 @@ class Engine:
     def rows(self, sql: str, name: str) -> list[tuple[Any, ...]]:
         """The answer of a small query; what the engine refuses becomes an IntakeError."""
         self.run(sql, name)
-        return list(self.connection.fetchall())
+        with _refusals(name):
+            return list(self.connection.fetchall())
+
+    @cached_property
+    def zones(self) -> frozenset[str]:
+        """The names of the zones it knows."""
+        return frozenset(str(name) for (name,) in self.rows("SELECT name FROM pg_timezone_names()", "tz"))
 
     def has_table(self, name: str) -> bool:
         """Whether the engine holds a table of this name."""
-        found = self.connection.execute("SELECT 1 FROM duckdb_tables() WHERE table_name = ?", [name]).fetchall()
-        return bool(found)
+        return bool(self.rows(f"SELECT 1 FROM duckdb_tables() WHERE table_name = '{name}'", name))
 
     def _watch(self, done: threading.Event) -> None:
         while self.progress and not done.wait(0.1):
@@ -101,9 +104,23 @@ class Engine:
 
     def arrays(self, sql: str, tables: Mapping[str, Any] | None = None) -> dict[str, NDArray[Any]]:
         """The columns of a query's answer; texts as objects, unknown texts as None."""
-        with self.given(tables or {}):
+        with self.given(tables or {}), _refusals("the source"):
             found = self.connection.execute(sql).fetchnumpy()
         return {name: _plain(values) for name, values in found.items() if isinstance(values, np.ndarray)}
+
+
+@contextmanager
+def _refusals(name: str) -> Iterator[None]:
+    """What the engine refuses becomes an IntakeError; a stop asked for while it runs is one."""
+    try:
+        yield
+    except duckdb.Error as error:
+        kind = UnsoundRecords if isinstance(error, _UNSOUND) else IntakeError
+        raise kind(f"{name} cannot be read: {str(error).splitlines()[0]}") from error
+    except RuntimeError as error:
+        if "interrupted" in str(error):
+            raise KeyboardInterrupt from None
+        raise
 
 
 def _plain(values: NDArray[Any]) -> NDArray[Any]:

@@ -21,7 +21,7 @@ from logochron.sources.engine.count_ids import collect_ids
 from logochron.sources.engine.record_facts import duplicate_rows, odd_amounts
 from logochron.sources.engine.rollup import Rolled
 from logochron.sources.engine.sql import Query, inner, is_empty, quoted, texts_of
-from logochron.sources.scanned import Groups, IdTable, Wanted
+from logochron.sources.scanned import Groups, IdTable, Priced, Wanted
 from logochron.sources.values.amounts import is_amount
 
 _NAN = re.compile(r"\s*[+-]?nan\s*", re.IGNORECASE)
@@ -80,6 +80,11 @@ class EngineScan:
     def groups(self) -> Groups:
         """Its records rolled up."""
         return self.rolled.groups
+
+    @property
+    def priced(self) -> tuple[Priced, ...]:
+        """The currencies its amounts bear signs of."""
+        return self.rolled.priced
 
     @property
     def unit(self) -> str:
@@ -177,7 +182,7 @@ def blank_rows(engine: Engine, query: Query, groups: Groups) -> int:
     if not any(text is None or (isinstance(text, str) and not text.strip()) for text in groups.dates):
         return 0
     blank = " AND ".join(is_empty(sql) for sql in query.all_fields)
-    ((found,),) = engine.connection.execute(f"SELECT count(*) FROM {query.relation} WHERE {blank}").fetchall()
+    ((found,),) = engine.rows(f"SELECT count(*) FROM {query.relation} WHERE {blank}", "the source")
     return int(found)
 
 
@@ -185,7 +190,7 @@ def first_row(engine: Engine, query: Query, lines: Lines | None, expression: str
     """Where the first row stands whose expression is a text: "line 5", or "row 3" of what has no lines."""
     numbered = f"SELECT row_number() OVER () AS rn, {expression} AS v FROM {query.relation}"
     sql = f"SELECT min(rn) FROM ({numbered}) WHERE coalesce(v::VARCHAR, '') = {quoted(text)}"
-    ((number,),) = engine.connection.execute(sql).fetchall()
+    ((number,),) = engine.rows(sql, "the source")
     return "" if number is None else _place(lines, number)
 
 

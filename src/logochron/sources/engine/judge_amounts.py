@@ -4,21 +4,22 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping
+from typing import NamedTuple
 
 from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.rollup import Rolled, roll_up
 from logochron.sources.engine.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, condition, quoted
-from logochron.sources.scanned import Wanted
+from logochron.sources.scanned import Priced, Wanted, check_currencies
 from logochron.sources.values.amounts import (
     APOSTROPHES,
     MINUS,
     MINUSES,
     PLAIN,
-    SAME_CURRENCY,
     SPACES,
     StatedWriting,
     Style,
+    currency_of,
     currency_signs,
     styles,
 )
@@ -49,24 +50,44 @@ def judged_roll_up(
         Whether the amounts seem to need no reading; else they are judged before the first pass.
     """
     said: list[str] = []
+    priced: list[Priced] = []
 
     def judged(query: Query, plans: Plans) -> tuple[Query, Plans]:
         def found(expression: str, sought: str) -> str:
             return find(query, expression, sought)
 
-        asked, bettered, guesses = judge(engine, query, plans, wanted.writing, name, found)
-        said.extend(guesses)
-        return asked, bettered
+        asked = judge(engine, query, plans, wanted.writing, name, found)
+        said.extend(asked.guesses)
+        priced.extend(asked.priced)
+        return asked.query, asked.plans
 
     if plain and wanted.writing == StatedWriting():
-        return roll_up(engine, query, plans, name, judged), tuple(said)
-    return roll_up(engine, *judged(query, plans), name), tuple(said)
+        rolled = roll_up(engine, query, plans, name, judged)
+    else:
+        rolled = roll_up(engine, *judged(query, plans), name)
+    return rolled._replace(priced=tuple(priced)), tuple(said)
 
 
-def judge(
-    engine: Engine, query: Query, plans: Plans, stated: StatedWriting, name: str, find: Finder
-) -> tuple[Query, dict[str, Summing], tuple[str, ...]]:
-    """The reading of each text amount over the whole source, with its plan and what was recognised.
+class _Judged(NamedTuple):
+    """A query whose amounts are read as they are written, its plans, what was recognised, the currencies met."""
+
+    query: Query
+    plans: Plans
+    guesses: tuple[str, ...]
+    priced: tuple[Priced, ...]
+
+
+class _Way(NamedTuple):
+    """How a column is written, how many decimals it has, whether its numbers need no reading, its currencies."""
+
+    style: Style
+    decimals: int
+    bare: bool
+    priced: tuple[Priced, ...]
+
+
+def judge(engine: Engine, query: Query, plans: Plans, stated: StatedWriting, name: str, find: Finder) -> _Judged:
+    """The reading of each text amount over the whole source.
 
     Raises
     ------
@@ -74,12 +95,12 @@ def judge(
         Where amounts read in two ways, or bear signs of several currencies.
     """
     amounts, bettered, guesses = [], dict(plans), []
-    found: dict[str, tuple[Style, int, bool]] = {}
+    found: dict[str, _Way] = {}
     for amount in query.amounts:
         if amount.is_text:
             if amount.column not in found:
                 found[amount.column] = _style_of(engine, query, amount, stated, name, find)
-            style, decimals, bare = found[amount.column]
+            style, decimals, bare, _ = found[amount.column]
             plain = bare and style == Style() and stated == StatedWriting()
             amount = amount._replace(
                 sql=amount.raw if plain else plain_number(style, amount.raw), form=style.words, maybe_grouped=False
@@ -87,7 +108,8 @@ def judge(
             bettered[amount.key] = Summing("whole", min(decimals, MOST_DECIMALS))
             guesses += [f"{name}: {said}" for said in _said(amount.column, style, stated)]
         amounts.append(amount)
-    return query._replace(amounts=amounts), bettered, tuple(dict.fromkeys(guesses))
+    priced = tuple(one for way in found.values() for one in way.priced)
+    return _Judged(query._replace(amounts=amounts), bettered, tuple(dict.fromkeys(guesses)), priced)
 
 
 def _said(column: str, style: Style, stated: StatedWriting) -> list[str]:
@@ -113,10 +135,8 @@ def _shapes(engine: Engine, query: Query, amount: Amount, name: str) -> dict[str
     return {shape.replace(_ZERO, "0"): int(n) for shape, n in found}
 
 
-def _style_of(
-    engine: Engine, query: Query, amount: Amount, stated: StatedWriting, name: str, find: Finder
-) -> tuple[Style, int, bool]:
-    """The way a column is written, how many decimals it has, and whether its numbers need no reading at all."""
+def _style_of(engine: Engine, query: Query, amount: Amount, stated: StatedWriting, name: str, find: Finder) -> _Way:
+    """The way a column is written."""
     shapes = _shapes(engine, query, amount, name)
 
     def example(shape: str) -> tuple[str, str]:
@@ -127,14 +147,11 @@ def _style_of(
         return text, find(amount.raw, text)
 
     tokens = currency_signs(shapes)
-    kinds = {SAME_CURRENCY.get(token, token) for token in tokens}
-    if len(kinds) > 1:
-        shown = [example(shape) for shape in list(tokens.values())[:2]]
-        raise IntakeError(
-            f"{name}: column {amount.column!r} holds amounts of several currencies: "
-            + " and ".join(f"{text!r} ({place})" for text, place in shown)
-            + "; bring them to one, or choose rows of one by where= (--where)"
-        )
+    priced: dict[str, str] = {}  # each currency with its first shape
+    for token, shape in tokens.items():
+        priced.setdefault(currency_of(token), shape)
+    seen = [Priced(amount.column, currency, *example(shape), name) for currency, shape in priced.items()]
+    check_currencies(seen)
     tried = styles(stated, tuple(tokens))
     read = {style: {s: style.decimals(s) for s in shapes if style.reads(s)} for style in tried}
     rows = {style: sum(shapes[s] for s in read[style]) for style in tried}
@@ -159,7 +176,7 @@ def _style_of(
         raise IntakeError(
             f"{name}: column {amount.column!r} holds amounts in two ways of writing: {' and '.join(told)}; {ask}"
         )
-    return best, max(read[best].values(), default=0), all(map(PLAIN.fullmatch, read[best]))
+    return _Way(best, max(read[best].values(), default=0), all(map(PLAIN.fullmatch, read[best])), tuple(seen))
 
 
 def _only(shapes: Mapping[str, int], others: Mapping[str, int]) -> str:
@@ -169,7 +186,7 @@ def _only(shapes: Mapping[str, int], others: Mapping[str, int]) -> str:
 def plain_number(style: Style, sql: str) -> str:
     """The engine's expression for the number in plain writing; NULL where the text is none."""
     bare = sql
-    for token in style.currency:
+    for token in sorted(style.currency, key=len, reverse=True):
         bare = f"replace({bare}, {quoted(token)}, '')"
     negative = rf"regexp_matches({bare}, '^[{SPACES}]*[{MINUSES}(]|[{MINUSES}][{SPACES}]*$')"
     number = f"trim({bare}, {quoted(SPACES + MINUS + '()+')})"

@@ -26,7 +26,7 @@ def duplicate_rows(engine: Engine, query: Query, name: str, place: Place) -> lis
         f"SELECT count(*) - 1 AS more, min(rn) AS rn, max(rn) AS again FROM ({rows}) WHERE NOT blank "
         "GROUP BY k, other HAVING count(*) > 1"
     )
-    engine.connection.execute(f"SET memory_limit = '{_MEMORY}'")  # what is more goes to disk
+    engine.run(f"SET memory_limit = '{_MEMORY}'", name)  # what is more goes to disk
     ((more, first, again),) = engine.rows(f"SELECT sum(more), min(rn), arg_min(again, rn) FROM ({same})", name)
     if not more:
         return []

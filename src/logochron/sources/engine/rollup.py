@@ -23,18 +23,19 @@ from logochron.sources.engine.sql import (
     is_empty,
     quoted,
 )
-from logochron.sources.scanned import Codes, Groups, LeafGroups
+from logochron.sources.scanned import Codes, Groups, LeafGroups, Priced
 
 #: Whole numbers up to this are all doubles; sums up to this leave room for differences of whole numbers.
 _EXACT, _MOST_SUM = 2.0**53, 2.0**62
 
 
 class Rolled(NamedTuple):
-    """What a roll-up found: by which query, and whether it is known that no record has a flaw."""
+    """What a roll-up found: by which query, whether it is known that no record has a flaw, and in which currencies."""
 
     query: Query
     groups: Groups
     sound: bool
+    priced: tuple[Priced, ...] = ()
 
 
 def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge | None = None) -> Rolled:
@@ -172,7 +173,7 @@ def _named(labels: Sequence[tuple[str, str]], found: Mapping[str, Any]) -> dict[
 
 def _statistics(engine: Engine, stats: Mapping[str, str], relation: str = "g") -> dict[str, Any]:
     """One row over all groups, or over another relation, by name."""
-    (found,) = engine.connection.execute(f"SELECT {', '.join(stats.values())} FROM {relation}").fetchall()
+    (found,) = engine.rows(f"SELECT {', '.join(stats.values())} FROM {relation}", "the source")
     return dict(zip(stats, found))
 
 
@@ -300,7 +301,7 @@ def _groups(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, Any]
         fields.append(f"s{i}" if sound else f"coalesce({whole.get(way, f's{i}')}, 0) AS s{i}")
     joins = " ".join(code.join for code in coded.values())
     arrays = engine.arrays(f"SELECT {', '.join(fields)} FROM g {joins}")
-    engine.connection.execute("DROP TABLE g")
+    engine.run("DROP TABLE g", "the source")
     codes = {name: code.of(arrays[f"c_{name}"]) for name, code in coded.items()}
     rows = arrays["n"].astype(np.int64, copy=False)
     leaves = {}
@@ -345,9 +346,10 @@ def _coded(engine: Engine, name: str, text: str, *, own_codes: bool = False) -> 
     `own_codes`: the engine numbers the values itself, so that rows need no look-up there.
     """
     numbered = "v, w, (row_number() OVER (ORDER BY w NULLS FIRST) - 1)::BIGINT AS code"
-    engine.connection.execute(
+    engine.run(
         f"CREATE OR REPLACE TEMP TABLE t_{name} AS SELECT {numbered} "
-        f"FROM (SELECT v, {text} AS w FROM (SELECT DISTINCT {name} AS v FROM g))"
+        f"FROM (SELECT v, {text} AS w FROM (SELECT DISTINCT {name} AS v FROM g))",
+        "the source",
     )
     own = "coalesce(enum_code({})::INTEGER + 1, 0)"
     more = f", {own.format('v')} AS own" if own_codes else ""

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import errno
 import glob
 import os
-from collections.abc import Iterable
+import stat
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, Literal, NamedTuple
 
-from logochron.core.errors import QuestionError, nearest
+from logochron.core.errors import IntakeError, LogochronError, QuestionError, brief, nearest, visible
 
 SourceKind = Literal["text", "parquet", "frame", "workbook", "json"]
 ENDINGS: dict[str, SourceKind] = {
@@ -78,33 +81,77 @@ def locate(source: Any) -> list[Source]:
         return [Source(Path(), "frame", "the data frame", source)]
     if isinstance(source, (list, tuple)) and source and all(map(is_frame, source)):
         return [Source(Path(), "frame", f"data frame {i + 1}", one) for i, one in enumerate(source)]
-    if isinstance(source, (str, os.PathLike)):
-        named: Iterable[Any] = [source]
-    elif isinstance(source, (list, tuple)) and source:
-        named = source
-    else:
+    found: list[Source] = []
+    for one in listed(source):
+        found += [one] if isinstance(one, Source) else map(_source, _matching(one))
+    seen: set[str] = set()
+    for file in found:
+        real = os.path.realpath(file.path)
+        if real in seen:
+            raise QuestionError(f"{file.name} is named twice: its rows would count twice")
+        seen.add(real)
+    return found
+
+
+def listed(source: Any) -> list[Any]:
+    """One path or several as a list; each may be a `Source` already.
+
+    Raises
+    ------
+    QuestionError
+        Where it is none.
+    """
+    if isinstance(source, (str, os.PathLike, Source)):
+        source = [source]
+    if not isinstance(source, (list, tuple)) or not source:
         raise QuestionError(
             f"`source` must be a path, a list of paths, a glob or a data frame; got {type(source).__name__}"
         )
-    paths: list[Path] = []
-    for one in named:
-        if not isinstance(one, (str, os.PathLike)) or not os.fspath(one):
-            raise QuestionError(f"`source` must hold paths; got {one!r}")
-        path = Path(one)
-        if not path.exists() and glob.has_magic(os.fspath(one)):
-            found = sorted(Path(match) for match in glob.glob(os.fspath(one), recursive=True))  # noqa: PTH207  absolute ones too
-            if not found:
-                raise QuestionError(f"no file matches {os.fspath(one)!r}")
-            paths += found
-        else:
-            paths.append(path)
-    seen: dict[Path, Path] = {}
-    for path in paths:
-        real = path.resolve()
-        if real in seen:
-            raise QuestionError(f"{path} is named twice: its rows would count twice")
-        seen[real] = path
-    return [_source(path) for path in paths]
+    for one in source:
+        if not isinstance(one, Source) and not (
+            isinstance(one, (str, os.PathLike)) and isinstance(os.fspath(one), str) and os.fspath(one)
+        ):
+            raise QuestionError(f"`source` must hold paths; got {brief(one)}")
+    return list(source)
+
+
+def _matching(named: str | os.PathLike[str]) -> list[Path]:
+    """The path that is named, or all that match it."""
+    text = os.fspath(named)
+    if mode_of(Path(text)) or not glob.has_magic(text):
+        return [Path(text)]
+    found = sorted(Path(match) for match in glob.glob(text, recursive=True))  # noqa: PTH207  absolute ones too
+    if not found:
+        raise QuestionError(f"no file matches {visible(text)!r}")
+    return found
+
+
+def mode_of(path: Path) -> int:
+    """What a path leads to, as its mode; 0 where it leads nowhere.
+
+    Raises
+    ------
+    QuestionError
+        Where it cannot be the name of a file.
+    IntakeError
+        Where it cannot be looked at.
+    """
+    try:
+        return path.stat().st_mode
+    except (FileNotFoundError, NotADirectoryError):
+        return 0
+    except ValueError:
+        raise QuestionError(f"no file can be called {brief(str(path))}: it holds a NUL") from None
+    except OSError as error:
+        name = str(path) if len(str(path)) < 300 else f"{str(path)[:60]}..."
+        if error.errno in (errno.ELOOP, errno.ENAMETOOLONG):
+            raise QuestionError(f"{name} leads to no file: {error.strerror}") from None
+        raise unreadable(name, error) from None
+
+
+def unreadable(name: str, error: OSError) -> IntakeError:
+    """What is said of a file that is there and cannot be read, whatever its kind."""
+    return IntakeError(f"{name} cannot be read: {error.strerror or error}")
 
 
 def fresh(folder: Path, ending: str) -> Path:
@@ -121,14 +168,69 @@ def plainly_named(source: Source, folder: Path) -> Source:
 
 
 def _source(path: Path) -> Source:
-    if not path.exists():
-        beside = [p.name for p in path.parent.iterdir()] if path.parent.is_dir() else []
-        hint = nearest(path.name, beside)
-        raise QuestionError(f"there is no file {path}." + (f" Did you mean {path.parent / hint}?" if hint else ""))
-    if path.is_dir():
-        raise QuestionError(f"{path} is a directory: name its files, for instance '{path}/*.csv'")
+    mode, name = mode_of(path), visible(str(path))
+    if not mode:
+        raise QuestionError(_nowhere(path, name))
+    if stat.S_ISDIR(mode):
+        raise QuestionError(f"{name} is a directory: name its files, for instance '{name}/*.csv'")
+    if not stat.S_ISREG(mode):
+        raise QuestionError(f"{name} is no ordinary file: copy what it gives to one, or hand it over by a pipe")
+    kind = kind_of(path)
+    if kind is None:
+        raise QuestionError(f"{name} has an unknown ending; known are {', '.join(ENDINGS)}")
+    return Source(path, kind, name)
+
+
+@contextmanager
+def steady(sources: Sequence[Source]) -> Iterator[None]:
+    """While files are read: what goes wrong with one, and that none changes, become an IntakeError.
+
+    Raises
+    ------
+    IntakeError
+        Where a file cannot be read, or is another afterwards.
+    """
+    files = [source for source in sources if source.kind != "frame"]
+    before = [_state(source.path) for source in files]
+    try:
+        yield
+    except (LogochronError, OSError) as error:
+        _check_steady(files, before)
+        if isinstance(error, OSError):
+            raise unreadable(files[0].name if len(files) == 1 else str(error.filename or "a file"), error) from None
+        raise
+    _check_steady(files, before)
+
+
+def _state(path: Path) -> tuple[int, ...]:
+    """What tells one state of a file from another; nothing where it is gone."""
+    try:
+        found = path.stat()
+    except OSError:
+        return ()
+    return found.st_ino, found.st_size, found.st_mtime_ns
+
+
+def _check_steady(files: Sequence[Source], before: Sequence[tuple[int, ...]]) -> None:
+    for file, state in zip(files, before):
+        if _state(file.path) != state:
+            raise IntakeError(f"{file.name} changed while it was read: read it again once nothing writes to it")
+
+
+def kind_of(path: Path) -> SourceKind | None:
+    """The kind of a file by its ending; None where that is unknown."""
     lower = path.name.lower()
-    for ending, kind in sorted(ENDINGS.items(), key=lambda pair: -len(pair[0])):
-        if lower.endswith(ending):
-            return Source(path, kind, str(path))
-    raise QuestionError(f"{path} has an unknown ending; known are {', '.join(ENDINGS)}")
+    fitting = [ending for ending in ENDINGS if lower.endswith(ending)]
+    return ENDINGS[max(fitting, key=len)] if fitting else None
+
+
+def _nowhere(path: Path, name: str) -> str:
+    """What is said of a path that leads nowhere."""
+    if path.is_symlink():
+        return f"{name} is a link to {visible(str(path.readlink()))}, which is not there"
+    try:
+        beside = [p.name for p in path.parent.iterdir()]
+    except OSError:
+        beside = []
+    hint = nearest(path.name, beside)
+    return f"there is no file {name}." + (f" Did you mean {visible(str(path.parent / hint))}?" if hint else "")

@@ -17,6 +17,7 @@ from logochron.sources.kinds.typed_files import TypedTable
 _CHUNK, _START = 1 << 16, 1 << 20
 #: The largest object, in characters, that is read in one piece.
 _MOST = 1 << 26
+_ENDS = re.compile(r"[^\n\]]*[\n\]]|[^\n\]]+")
 _HALF, _ESCAPE = re.compile(r"\\u[dD][89abAB]"), 4
 
 
@@ -140,8 +141,12 @@ def _of_array(source: Source, file: Any, table: RowTable) -> Iterator[tuple[int,
     items = _Items()
     number, shown = 1, ""
     try:
-        for number, piece in _pieces(file):
+        for number, column, piece in _pieces(file):
             table.done += len(piece)
+            if items.ended:  # readers differ in what they do with more
+                if piece.strip():
+                    raise _more(source, number, column, piece)
+                continue
             shown = piece[:60].strip() or shown
             parser.send(piece.encode("utf-8", "surrogatepass"))
             for place, record in items.taken(events, number):
@@ -156,16 +161,27 @@ def _of_array(source: Source, file: Any, table: RowTable) -> Iterator[tuple[int,
         raise IntakeError(f"{source.name}, line {place:,}: {shown!r} - no JSON: {said}") from None
 
 
-def _pieces(file: Any) -> Iterator[tuple[int, str]]:
-    """A text in pieces of one line at most, each with the number of its line; never more than a chunk is held."""
-    number = 1
+def _more(source: Source, line: int, column: int, text: str) -> IntakeError:
+    """What is said of text after the array."""
+    column += len(text) - len(text.lstrip())
+    return IntakeError(
+        f"{source.name}, line {line:,}, column {column:,}: {text.strip()[:60]!r} - more after the array's end; "
+        "expected one array of objects, or one object a line"
+    )
+
+
+def _pieces(file: Any) -> Iterator[tuple[int, int, str]]:
+    """A text in pieces that end with a line or with a ], each with its line and column, both from 1.
+
+    Never more than a chunk is held.
+    """
+    number, column = 1, 1
     while chunk := file.read(_CHUNK):
-        *whole, rest = chunk.split("\n")
-        for line in whole:
-            yield number, line + "\n"
-            number += 1
-        if rest:
-            yield number, rest
+        for piece in _ENDS.findall(chunk):
+            yield number, column, piece
+            column += len(piece)
+            if piece[-1] == "\n":
+                number, column = number + 1, 1
 
 
 def _has_halves(file: Any) -> bool:
@@ -185,6 +201,7 @@ class _Items:
         self._above: list[Any] = []  # the containers around the next value
         self._keys: list[str] = []
         self._line = 0
+        self.ended = False
 
     @property
     def begun(self) -> int:
@@ -203,7 +220,8 @@ class _Items:
                 value = self._above.pop()
                 if event == "end_map":
                     self._keys.pop()
-                if not self._above:  # the array itself has ended
+                if not self._above:
+                    self.ended = True  # the array itself
                     continue
             elif len(self._above) == 1:
                 self._line = line

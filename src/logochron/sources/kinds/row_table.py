@@ -69,12 +69,13 @@ class RowTable:
         return {(line, self.header[at]): flaw for (line, at), flaw in self.flaws.items() if at < len(self.header)}
 
     def _flush(self) -> None:
-        connection = self.engine.connection
+        run = self.engine.run
         if self._made < 0:
-            connection.execute(f"CREATE TABLE {self.name} (place BIGINT)")
-            self._made = 0
+            named = "".join(f", c{i} VARCHAR" for i in range(len(self.header)))
+            run(f"CREATE TABLE {self.name} (place BIGINT{named})", self.name)
+            self._made = len(self.header)
         for i in range(self._made, len(self.header)):
-            connection.execute(f"ALTER TABLE {self.name} ADD COLUMN c{i} VARCHAR")
+            run(f"ALTER TABLE {self.name} ADD COLUMN c{i} VARCHAR", self.name)
         self._made = width = len(self.header)
         if not self._rows:
             return
@@ -82,7 +83,7 @@ class RowTable:
         columns = {"place": np.array(self._lines, dtype=np.int64)}
         columns |= {f"c{i}": np.array(column, dtype=object) for i, column in enumerate(zip(*padded))}
         with self.engine.given({"carried_run": columns}):
-            connection.execute(f"INSERT INTO {self.name} SELECT {', '.join(columns)} FROM carried_run")
+            run(f"INSERT INTO {self.name} SELECT {', '.join(columns)} FROM carried_run", self.name)
         self._lines, self._rows = [], []
         if self.engine.progress and self.total:
             self.engine.progress(min(self.done / self.total, 1.0))

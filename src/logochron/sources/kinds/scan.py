@@ -9,10 +9,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from logochron.core.book.record_spans import Standing
-from logochron.core.errors import QuestionError
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.engine_scan import EngineScan
-from logochron.sources.kinds.find_files import Dialect, Source, plainly_named
+from logochron.sources.kinds.find_files import Dialect, Source, plainly_named, steady
 from logochron.sources.scanned import Wanted
 
 if TYPE_CHECKING:
@@ -47,10 +46,8 @@ class Scanner:
 
     def scan(self, source: Source) -> EngineScan:
         """One source rolled up."""
-        try:
+        with steady([source]):
             return self._scan(source)
-        except OSError as error:
-            raise QuestionError(f"{source.name} cannot be read: {error.strerror or error}") from None
 
     def _scan(self, source: Source) -> EngineScan:
         if source.kind != "text" or self.wide:
@@ -102,14 +99,12 @@ class Scanner:
         """The columns of a source with their first fields."""
         from logochron.sources.kinds.samples import of_text, of_typed
 
-        try:
+        with steady([source]):
             if source.kind != "text":
                 return of_typed(self.engine, source, self.typed(source))
             from logochron.sources.kinds.text_prepare import prepare
 
             return of_text(prepare(self.unpacked(source), self.folder, self.dialect, self.names))
-        except OSError as error:
-            raise QuestionError(f"{source.name} cannot be read: {error.strerror or error}") from None
 
     def unpacked(self, source: Source) -> Source:
         """The source itself, or unpacked from its .gz, once."""

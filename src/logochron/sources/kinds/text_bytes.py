@@ -4,35 +4,42 @@ from __future__ import annotations
 
 import codecs
 import csv
-from array import array
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
+from threading import Event
 from typing import BinaryIO, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.days import Days
-from logochron.core.errors import IntakeError
 from logochron.sources.kinds.text_prepare import Mends, fields_of_any_size
 
 Bytes = NDArray[np.uint8]
-_CHUNK = 1 << 24
+_CHUNK = 1 << 22
 _PIECE = 1 << 17
 #: A line longer than this is read without its middle; a record longer than that is not told by its bytes.
-_LONG_LINE, _LONG_RECORD, _ENDLESS = 1 << 18, 1 << 23, 1 << 24
+_LONG_LINE, _LONG_RECORD = 1 << 18, 1 << 23
 _KEPT = 200
-_NEWLINE, _RETURN, _QUOTE = 10, 13, 34
+_NEWLINE, RETURN, _QUOTE = 10, 13, 34
 
 
 class Swallow(NamedTuple):
-    """A record that a stray quote seems to have glued from several lines: its bytes, its first line."""
+    """A record of several lines, one of which reads as a record: its bytes, its first line, and that line."""
 
     start: int
     end: int
     line: int
     text: str
+    inner_line: int
+    inner_text: str
+
+    @property
+    def reason(self) -> str:
+        """What is said of it."""
+        return f"a stray quote in it seems to swallow line {self.inner_line:,}: {self.inner_text[:60]!r}"
 
 
 class LongLine(NamedTuple):
@@ -65,13 +72,44 @@ class Scan:
         return Mends(mixed, self.not_utf8 and recode, self.nuls)
 
 
-def _chunks(path: Path) -> Iterator[tuple[int, Bytes, Days, Days]]:
+#: Told the fields of a line, whether it reads as a record.
+IsRecord = Callable[[Sequence[str]], bool]
+
+
+class Parting(NamedTuple):
+    """What parts the fields, how many the header has, and what makes a record of a line."""
+
+    delimiter: str
+    columns: int
+    is_record: IsRecord
+
+    def swallowed(self, line: bytes) -> str:
+        """The text of a line that reads as a record, with its quotes honored or ignored; else nothing."""
+        text = line.decode("utf-8", "replace").rstrip("\r\n")
+        ignored = [field.strip(' "') for field in text.split(self.delimiter)]
+        with fields_of_any_size(), suppress(csv.Error):
+            for fields in (ignored, next(csv.reader([text], delimiter=self.delimiter), [])):
+                if len(fields) == self.columns and self.is_record(fields):
+                    return text
+        return ""
+
+
+def _piece(file: BinaryIO, position: int, size: int, total: int) -> bytes:
+    """The next bytes of a file; refused where it has become shorter."""
+    file.seek(position)
+    raw = file.read(size)
+    if len(raw) < min(size, total - position):
+        raise OSError("it has become shorter")
+    return raw
+
+
+def chunks(path: Path) -> Iterator[tuple[int, Bytes, Days, Days]]:
     """Runs of whole records: their offset, bytes, the record ends and all newlines (both within the run)."""
     position, size, total = 0, _CHUNK, path.stat().st_size
     with path.open("rb") as file:
         while position < total:
-            file.seek(position)  # read, not mapped: mapped pages would count as the process's memory
-            chunk = np.frombuffer(file.read(size), dtype=np.uint8)
+            # read, not mapped: mapped pages would count as the process's memory
+            chunk = np.frombuffer(_piece(file, position, size, total), dtype=np.uint8)
             final = position + len(chunk) == total
             newlines = np.flatnonzero(chunk == _NEWLINE)
             quotes = np.flatnonzero(chunk == _QUOTE)
@@ -89,35 +127,27 @@ def _chunks(path: Path) -> Iterator[tuple[int, Bytes, Days, Days]]:
             size = _CHUNK
 
 
-def _starts(ends: Days) -> Days:
+def starts_of(ends: Days) -> Days:
     return np.concatenate([[0], ends[:-1] + 1])
 
 
-def _empties(chunk: Bytes, ends: Days) -> NDArray[np.bool_]:
-    starts = _starts(ends)
-    length = ends - starts
-    returns = np.asarray(chunk[np.minimum(starts, len(chunk) - 1)] == _RETURN)
-    return np.asarray((length == 0) | ((length == 1) & returns))
-
-
-def scan(path: Path, delimiter: str, columns: int) -> Scan:
+def scan(path: Path, parting: Parting, stop: Event | None = None) -> Scan:
     """Count the records of a file and find what a stray quote may have swallowed.
 
     Counts only, in pieces that stay in the processor's cache: it runs beside the engine on the same cores.
 
     Parameters
     ----------
-    delimiter, columns
-        What parts the fields, and how many the header has.
+    stop
+        Set where nobody waits for it any more.
     """
     found = Scan()
     decoder = codecs.getincrementaldecoder("utf-8")()
     position, size, total = 0, _PIECE, path.stat().st_size
     line_start = 0
     with path.open("rb") as file:
-        while position < total:
-            file.seek(position)
-            raw = file.read(size)
+        while position < total and not (stop and stop.is_set()):
+            raw = _piece(file, position, size, total)
             final = position + len(raw) == total
             chunk = np.frombuffer(raw, dtype=np.uint8)
             newline = outside = chunk == _NEWLINE
@@ -134,23 +164,25 @@ def scan(path: Path, delimiter: str, columns: int) -> Scan:
                 found.unsure = size > _LONG_RECORD
                 continue
             length = length or len(raw)
+            if inner and final and last != length - 1 and raw.count(b'"', last + 1) % 2:
+                found.unsure = True  # a quote that never closes may be a sign within a field
             first = raw.find(b"\n", 0, length)
             line_end = position + (length if first < 0 else first)
             if line_end - line_start > _LONG_LINE and (first >= 0 or final):
                 found.long_lines.append(LongLine(line_start, line_end, found.newlines + 1))
             if first >= 0:
                 line_start = position + raw.rfind(b"\n", 0, length) + 1
-            if inner and columns > 1:
+            if inner and parting.columns > 1:
                 ends, lines = np.flatnonzero(outside[:length]), np.flatnonzero(newline[:length])
                 if last != length - 1:
                     ends = np.append(ends, length)
-                found.swallows += _swallows(chunk[:length], ends, lines, position, found.newlines, delimiter, columns)
+                found.swallows += _swallows(chunk[:length], ends, lines, position, found.newlines, parting)
             lines_here = int(np.count_nonzero(newline[:length]))
             found.newlines += lines_here
             found.records += int(np.count_nonzero(outside[:length])) if inner else lines_here
             found.records += last != length - 1  # the last record of a file may lack its line end
             if b"\r" in raw:
-                returns = chunk[:length] == _RETURN
+                returns = chunk[:length] == RETURN
                 paired = int(np.count_nonzero(returns[:-1] & newline[1:length]))
                 found.with_return += paired
                 found.lone_returns |= int(np.count_nonzero(returns)) > paired
@@ -166,37 +198,66 @@ def scan(path: Path, delimiter: str, columns: int) -> Scan:
     return found
 
 
+def _marks(chunk: Bytes, mark: bytes) -> Days:
+    """Where a mark of one or several bytes stands."""
+    found = chunk == mark[0]
+    for more, byte in enumerate(mark[1:], 1):
+        found[:-more] &= chunk[more:] == byte
+        found[-more:] = False
+    return np.flatnonzero(found)
+
+
 def _swallows(
-    chunk: Bytes, ends: Days, newlines: Days, offset: int, lines_before: int, delimiter: str, columns: int
+    chunk: Bytes, ends: Days, newlines: Days, offset: int, lines_before: int, parting: Parting
 ) -> list[Swallow]:
-    """Records of several lines, each of which splits into the header's number of fields by itself."""
+    """Records of several lines with one after the first that reads on its own as a record."""
     line_ends = newlines if len(newlines) and newlines[-1] == len(chunk) - 1 else np.append(newlines, len(chunk))
-    line_starts = _starts(line_ends)
-    delimiters = np.flatnonzero(chunk == ord(delimiter))
-    fields = np.searchsorted(delimiters, line_ends) - np.searchsorted(delimiters, line_starts) + 1
-    starts = _starts(ends)
+    line_starts = starts_of(line_ends)
+
+    def in_lines(places: Days) -> Days:
+        return np.searchsorted(places, line_ends) - np.searchsorted(places, line_starts)
+
+    fields = in_lines(_marks(chunk, parting.delimiter.encode())) + 1
+    quoted = in_lines(np.flatnonzero(chunk == _QUOTE)) > 0
+    starts = starts_of(ends)
     first_line = np.searchsorted(line_starts, starts)
-    lines = np.diff(np.append(first_line, len(line_starts)))
-    whole = np.logical_and.reduceat(fields == columns, first_line)
-    return [
-        Swallow(
-            offset + int(starts[i]),
-            offset + int(ends[i]),
-            lines_before + int(first_line[i]) + 1,
-            chunk[starts[i] : line_ends[first_line[i]]].tobytes().decode("utf-8", "replace").rstrip("\r"),
+    record = np.searchsorted(first_line, np.arange(len(line_starts)), side="right") - 1
+    within = first_line[record] < np.arange(len(line_starts))
+    fitting = within & ((fields == parting.columns) | (quoted & (fields > parting.columns)))
+
+    def text(line: int) -> bytes:
+        return chunk[line_starts[line] : line_ends[line]].tobytes()
+
+    found: dict[int, Swallow] = {}
+    for line in np.flatnonzero(fitting).tolist():
+        of = int(record[line])
+        if of in found or not (inner := parting.swallowed(text(line))):
+            continue
+        first = int(first_line[of])
+        found[of] = Swallow(
+            offset + int(starts[of]),
+            offset + int(ends[of]),
+            lines_before + first + 1,
+            text(first).decode("utf-8", "replace").rstrip("\r"),
+            lines_before + line + 1,
+            inner,
         )
-        for i in np.flatnonzero(whole & (lines > 1))
-    ]
+    return list(found.values())
 
 
-def has_long_line(path: Path) -> bool:
-    """Whether a line is longer than can be read whole; looks at the file here and there only."""
+def has_odd_stretch(path: Path, delimiter: str) -> bool:
+    """Whether a long stretch lacks line ends or fields; looks at the file here and there only.
+
+    One line that is longer than can be read whole, a run of blank lines, one field of very many lines.
+    """
     block, look = _LONG_LINE // 2, 1 << 12
     with path.open("rb") as file:
         for position in range(0, path.stat().st_size, block):
             file.seek(position)
-            whole = b"\n" not in file.read(look) and b"\n" not in (rest := file.read(block - look))
-            if whole and len(rest) == block - look:  # a whole block of one line
+            start = file.read(look)
+            lacking = [mark for mark in (b"\n", delimiter.encode()) if mark not in start]
+            rest = file.read(block - look) if lacking else b""
+            if len(rest) == block - look and any(mark not in rest for mark in lacking):
                 return True
     return False
 
@@ -208,7 +269,7 @@ def _copied(
     with path.open("rb") as old, target.open("wb") as new:
         for start, end in (*parts, (path.stat().st_size, -1)):
             while left := start - old.tell():
-                new.write(old.read(min(_CHUNK, left)))
+                new.write(_piece(old, old.tell(), min(_CHUNK, left), start))
             if end >= 0:
                 new.write(change(old, end - start))
 
@@ -218,7 +279,7 @@ def mask_swallows(path: Path, target: Path, swallows: list[Swallow]) -> None:
 
     def masked(file: BinaryIO, size: int) -> bytes:
         body = file.read(size)
-        cover = bytearray(c if c in (_NEWLINE, _RETURN) else ord("x") for c in body)
+        cover = bytearray(c if c in (_NEWLINE, RETURN) else ord("x") for c in body)
         cover[0] = _QUOTE
         cover[len(body.rstrip(b"\r")) - 1] = _QUOTE
         return bytes(cover)
@@ -237,7 +298,7 @@ def shorten_lines(path: Path, target: Path, lines: list[LongLine], delimiter: st
         start = file.read(_KEPT)
         left, parted, quotes = size - 2 * _KEPT, False, 0
         while left:
-            piece = file.read(min(_CHUNK, left))
+            piece = _piece(file, file.tell(), min(_CHUNK, left), file.tell() + left)
             left -= len(piece)
             quotes += piece.count(b'"')
             parted |= delimiter.encode() in piece
@@ -245,72 +306,3 @@ def shorten_lines(path: Path, target: Path, lines: list[LongLine], delimiter: st
         return start + middle + file.read(_KEPT)
 
     _copied(path, target, [(line.start, line.end) for line in lines], shortened)
-
-
-class Places(NamedTuple):
-    """For every record its first byte, its physical line (from 1), and whether it is empty."""
-
-    starts: Days
-    lines: Days
-    empties: NDArray[np.bool_]
-
-    def filled_below(self, skip: int) -> int:
-        """The records that are not empty, but for the first few."""
-        return int(np.count_nonzero(~self.empties[skip:]))
-
-
-def record_places(path: Path) -> Places:
-    """Where the records of a file lie, by its bytes: every quote taken to open or close a field."""
-    starts, lines, empties = [], [], []
-    line = 1
-    for offset, chunk, ends, newlines in _chunks(path):
-        first = _starts(ends)
-        starts.append(first + offset)
-        lines.append(np.searchsorted(newlines, first) + line)
-        empties.append(_empties(chunk, ends))
-        line += len(newlines)
-    return Places(np.concatenate(starts), np.concatenate(lines), np.concatenate(empties))
-
-
-def walk(path: Path, delimiter: str, columns: int, name: str) -> tuple[Scan, Places]:
-    """The same as `scan` and `record_places`, by Python's own reader: the slow second opinion.
-
-    It tells a quote within a field from one that opens it, which the bytes alone do not.
-    """
-    found = Scan()
-    raw: list[bytes] = []
-    held = 0
-    starts, lines, empties = array("q"), array("q"), bytearray()
-
-    def texts() -> Iterator[str]:
-        nonlocal held
-        with path.open("rb") as file:
-            for line in file:
-                raw.append(line)
-                held += len(line)
-                if held > _ENDLESS:
-                    raise IntakeError(
-                        f"{name}, line {found.newlines + 1:,}: {raw[0][:60].decode('utf-8', 'replace')!r} - a stray "
-                        f"quote seems to open a field that does not end within {_ENDLESS >> 20} MB"
-                    )
-                yield line.decode("utf-8", "replace")
-
-    start = 0
-    with fields_of_any_size():
-        for row in csv.reader(texts(), delimiter=delimiter):
-            starts.append(start)
-            lines.append(found.newlines + 1)
-            empties.append(not row)
-            mark = delimiter.encode()
-            if len(raw) > 1 and columns > 1 and all(line.count(mark) == columns - 1 for line in raw):
-                size = sum(map(len, raw)) - (len(raw[-1]) - len(raw[-1].rstrip(b"\r\n")))
-                text = raw[0].decode("utf-8", "replace").rstrip("\r\n")
-                found.swallows.append(Swallow(start, start + size, found.newlines + 1, text))
-            if len(raw) > found.longest[0]:
-                found.longest = (len(raw), found.newlines + 1, raw[0].decode("utf-8", "replace").rstrip("\r\n"))
-            start += sum(map(len, raw))
-            found.newlines += len(raw)
-            raw.clear()
-            held = 0
-    found.records = len(starts)
-    return found, Places(np.array(starts), np.array(lines), np.frombuffer(empties, dtype=bool))

@@ -276,7 +276,9 @@ def encoding_of(source: Source, path: Path, stated: str | None) -> str:
     if stated is not None:
         try:
             name = codecs.lookup(stated).name
-        except LookupError:
+            with suppress(UnicodeError):
+                b" ".decode(name)  # some codecs are of no text
+        except (LookupError, ValueError):
             raise QuestionError(f"`encoding` names no encoding: {stated!r}; try utf-8 or cp1252") from None
         return (marked or name) if name.startswith("utf") else name
     if marked:

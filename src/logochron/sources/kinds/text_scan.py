@@ -6,7 +6,9 @@ import re
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from functools import cached_property
 from pathlib import Path
+from threading import Event
 from typing import NamedTuple
 
 import numpy as np
@@ -22,21 +24,22 @@ from logochron.sources.kinds.find_files import Dialect, Source, fresh
 from logochron.sources.kinds.headers import Placed, place_columns
 from logochron.sources.kinds.text_bytes import (
     LongLine,
-    Places,
+    Parting,
     Scan,
     Swallow,
-    has_long_line,
+    has_odd_stretch,
     mask_swallows,
-    record_places,
     scan,
     shorten_lines,
-    walk,
 )
+from logochron.sources.kinds.text_places import Places, runs_by_bytes, walk
 from logochron.sources.kinds.text_prepare import NONE_KNOWN, Mends, TextFile, prepare
 from logochron.sources.scanned import Wanted
 from logochron.sources.values.amounts import settled, written_plainly
-from logochron.sources.values.dates import has_time
+from logochron.sources.values.dates import has_time, names_a_day
 
+#: The engine reads text in pieces of so many bytes; in one piece up to so many.
+_BUFFER, _MOST_BUFFER = 1 << 25, 1 << 30
 _DECIMALS = re.compile(r"\s*[+-]?\d*(?:\.(\d*?)0*)?\s*")
 
 
@@ -47,12 +50,14 @@ class _Ready(NamedTuple):
     path: Path
     long_lines: tuple[LongLine, ...] = ()
     swallows: tuple[Swallow, ...] = ()
+    whole: bool = False  # read by one thread in one piece, which stretches without records do not confuse
 
 
 class _Pass(NamedTuple):
     """What the bytes say, and what the engine has found, if nothing kept it from that."""
 
     ready: _Ready
+    parting: Parting
     counted: Scan
     rolled: Rolled | None = None
     said: tuple[str, ...] = ()
@@ -83,6 +88,9 @@ def scan_text(engine: Engine, source: Source, wanted: Wanted, folder: Path, dial
         done = _passed(engine, _inspected(source, folder, dialect, names, mends), wanted, underscores=underscores)
     elif underscores and not (done.rolled and done.rolled.query.underscores):
         done = _passed(engine, done.ready, wanted, underscores=True)
+    if not done.ready.whole and not _agreed(done):  # the engine may have lost its way in runs of blank lines
+        again = _passed(engine, done.ready._replace(whole=True), wanted, underscores=underscores)
+        done = again if again.failure is None else done
     counted, places = _reconciled(done)
     if counted.swallows:
         whole, path = done.ready, fresh(folder, ".csv")
@@ -96,15 +104,18 @@ def scan_text(engine: Engine, source: Source, wanted: Wanted, folder: Path, dial
 def _inspected(source: Source, folder: Path, dialect: Dialect, names: Sequence[str], mends: Mends) -> _Ready:
     """The file, mended as is known, lines too long to be read without their middle."""
     text = prepare(source, folder, dialect, names, mends)
-    if not has_long_line(text.path):
+    if not has_odd_stretch(text.path, text.delimiter):
         return _Ready(text, text.path)
-    seen = scan(text.path, text.delimiter, len(text.header))
+    # only its lines are looked at: what they swallow shows once the columns are known
+    seen = scan(text.path, Parting(text.delimiter, len(text.header), lambda fields: False))
     found = seen.mends(recode=dialect.encoding is None)
     if any(found) and found != mends:
         return _inspected(source, folder, dialect, names, found)
+    if not seen.long_lines:
+        return _Ready(text, text.path, whole=True)
     path = fresh(folder, ".csv")
     shorten_lines(text.path, path, seen.long_lines, text.delimiter, len(text.header))
-    return _Ready(text, path, tuple(seen.long_lines))
+    return _Ready(text, path, tuple(seen.long_lines), whole=True)
 
 
 def _passed(engine: Engine, ready: _Ready, wanted: Wanted, *, underscores: bool = False) -> _Pass:
@@ -112,14 +123,15 @@ def _passed(engine: Engine, ready: _Ready, wanted: Wanted, *, underscores: bool 
     text, path = ready.text, ready.path
     name = text.source.name
     placed = place_columns(name, wanted.names(), text.header, text.hint)
-    query = _text_query(text, path, wanted, placed, underscores)
+    query = _text_query(ready, wanted, placed, underscores)
 
     def find(query: Query, expression: str, sought: str) -> str:
         malformed = tuple(bad.position for bad in _rejects(engine, text.delimiter))
         return first_row(engine, query, _FileLines(path, text.skip, malformed, None), expression, sought)
 
+    parting, stop = _parting(text, wanted, placed), Event()
     with ThreadPoolExecutor(1) as beside:
-        counting = beside.submit(scan, path, text.delimiter, len(text.header))
+        counting = beside.submit(scan, path, parting, stop)
         try:
             shown = [text.column(placed.at[amount.column]) for amount in query.amounts if amount.column]
             plain = all(map(written_plainly, shown))
@@ -127,8 +139,25 @@ def _passed(engine: Engine, ready: _Ready, wanted: Wanted, *, underscores: bool 
             rolled, said = judged_roll_up(engine, name, query, plans, wanted, find, plain=plain)
             malformed = tuple(_rejects(engine, text.delimiter))
         except IntakeError as error:
-            return _Pass(ready, counting.result(), failure=error)  # maybe only for want of mending
-        return _Pass(ready, counting.result(), rolled, (*placed.guesses, *said), malformed)
+            return _Pass(ready, parting, counting.result(), failure=error)  # maybe only for want of mending
+        except BaseException:
+            stop.set()
+            raise
+        return _Pass(ready, parting, counting.result(), rolled, (*placed.guesses, *said), malformed)
+
+
+def _parting(text: TextFile, wanted: Wanted, placed: Placed) -> Parting:
+    """A line is taken for a record where it has a date in the column of dates."""
+    at = placed.at[wanted.date]
+    return Parting(text.delimiter, len(text.header), lambda fields: names_a_day(fields[at], wanted.date_format))
+
+
+def _agreed(done: _Pass) -> bool:
+    """Whether the engine has met as many records as stand in the file, as far as its bytes tell."""
+    counted, below = done.counted, done.counted.records - done.ready.text.skip
+    if done.failure is not None or counted.unsure or counted.swallows or done.rows == below:
+        return True
+    return done.rows == Places(lambda: runs_by_bytes(done.ready.path)).filled_below(done.ready.text.skip)
 
 
 def _reconciled(done: _Pass) -> tuple[Scan, Places | None]:
@@ -142,15 +171,14 @@ def _reconciled(done: _Pass) -> tuple[Scan, Places | None]:
     places = None
     # the file's own records are those below the header that are not empty
     if not counted.unsure and (counted.swallows or done.rows != counted.records - text.skip):
-        places = record_places(path)
+        places = Places(lambda: runs_by_bytes(path))
     if counted.unsure or (places and (counted.swallows or done.rows != places.filled_below(text.skip))):
-        counted, places = walk(path, text.delimiter, len(text.header), text.source.name)
+        counted, places = walk(path, done.parting, text.source.name)
     again = counted.swallows and not done.ready.swallows
-    if places and not again and done.rows != places.filled_below(text.skip):
+    if places and not again and done.rows != (filled := places.filled_below(text.skip)):
         raise IntakeError(
             f"{text.source.name}: its records cannot be told apart for certain: "
-            f"{places.filled_below(text.skip):,} stand below the header, the engine finds {done.rows:,}"
-            + _stray(counted)
+            f"{filled:,} stand below the header, the engine finds {done.rows:,}" + _stray(counted)
         )
     if not again:
         counted = replace(counted, swallows=[])
@@ -191,7 +219,8 @@ def _too_long(line: LongLine) -> str:
     return f"line {line.line:,} has {line.end - line.start:,} bytes: read without its middle"
 
 
-def _text_query(text: TextFile, path: Path, wanted: Wanted, placed: Placed, underscores: bool) -> Query:
+def _text_query(ready: _Ready, wanted: Wanted, placed: Placed, underscores: bool) -> Query:
+    text, path = ready.text, ready.path
     place = {name: f"c{i}" for name, i in placed.at.items()}
     columns = ", ".join(f"'c{i}': 'VARCHAR'" for i in range(len(text.header)))
     strict = (
@@ -199,6 +228,8 @@ def _text_query(text: TextFile, path: Path, wanted: Wanted, placed: Placed, unde
         f"skip={text.skip}, delim={quoted(text.delimiter)}, quote='\"', escape='\"', strict_mode=true, "
         "hive_partitioning=false"
     )
+    if ready.whole:
+        strict += f", parallel=false, buffer_size={min(max(path.stat().st_size, _BUFFER), _MOST_BUFFER) + _BUFFER}"
     date = place[wanted.date]
     if wanted.times_cut and (wanted.tz or any(map(has_time, text.column(placed.at[wanted.date])))):
         date = day_text(date, wanted.tz)  # one text a day, not one a second
@@ -241,10 +272,11 @@ def _rejects(engine: Engine, delimiter: str) -> list[Malformed]:
     }
     if not engine.has_table("reject_errors"):
         return []  # the swift pass met none
-    found = engine.connection.execute(
+    found = engine.rows(
         "SELECT scan_id, line_byte_position, any_value(error_type::VARCHAR), any_value(csv_line) FROM reject_errors "
-        "WHERE scan_id = (SELECT max(scan_id) FROM reject_errors) GROUP BY ALL ORDER BY 2"
-    ).fetchall()
+        "WHERE scan_id = (SELECT max(scan_id) FROM reject_errors) GROUP BY ALL ORDER BY 2",
+        "the file",
+    )
     return [
         # the engine counts bytes from 1, from the line feed before where lines end in two bytes
         Malformed(
@@ -267,27 +299,22 @@ class _FileLines:
     places: Places | None
     unit: str = "line"
 
-    def _found(self) -> tuple[Places, Days]:
-        if self.places is None:
-            self.places = record_places(self.path)
-        positions = np.array(self.malformed, dtype=np.int64)
-        records = np.searchsorted(self.places.starts, positions, side="right") - 1
-        # after empty lines the engine's position lies within them: the record is the next that is not empty
-        filled = np.flatnonzero(~self.places.empties)
-        return self.places, filled[np.searchsorted(filled, records)]
+    @cached_property
+    def _places(self) -> Places:
+        return self.places or Places(lambda: runs_by_bytes(self.path))
+
+    @cached_property
+    def _malformed(self) -> tuple[Days, Days]:
+        """The first bytes and the lines of the malformed records."""
+        return self._places.holding(np.array(self.malformed, dtype=np.int64))
 
     def of_rows(self, rows: Days) -> Days:
         """The lines of the engine's rows, which are the records but for empty and malformed ones."""
-        places, malformed = self._found()
-        is_row = ~places.empties
-        is_row[: self.skip] = False
-        is_row[malformed] = False
-        return places.lines[is_row][rows - 1]
+        return self._places.lines_of_rows(rows, self.skip, self._malformed[0])
 
     def of_malformed(self) -> Days:
         """The lines of the malformed records."""
-        places, malformed = self._found()
-        return places.lines[malformed]
+        return self._malformed[1]
 
     def flaw(self, line: int, column: str) -> str:
         """Nothing that a field of text does not show."""
@@ -295,8 +322,7 @@ class _FileLines:
 
     def starts_of_malformed(self) -> Days:
         """The first bytes of the malformed records."""
-        places, malformed = self._found()
-        return places.starts[malformed]
+        return self._malformed[0]
 
 
 def _told(malformed: Sequence[Malformed], lines: _FileLines, swallows: Sequence[Swallow]) -> tuple[Malformed, ...]:
@@ -305,8 +331,7 @@ def _told(malformed: Sequence[Malformed], lines: _FileLines, swallows: Sequence[
         return tuple(malformed)
     swallowed = {swallow.start: swallow for swallow in swallows}
     found = (swallowed.get(int(start)) for start in lines.starts_of_malformed())
-    why = "a stray quote seems to swallow the lines from here on"
     return tuple(
-        bad._replace(text=swallow.text, reason=why, blank=False) if swallow else bad
+        bad._replace(text=swallow.text, reason=swallow.reason, blank=False) if swallow else bad
         for bad, swallow in zip(malformed, found)
     )

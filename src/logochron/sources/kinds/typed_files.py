@@ -23,9 +23,11 @@ from logochron.sources.engine.sql import (
 )
 from logochron.sources.kinds.find_files import Source
 from logochron.sources.kinds.headers import Placed, place_columns
+from logochron.sources.kinds.zones_written import zones_written
 from logochron.sources.scanned import Wanted
 
 NUMBER = re.compile(r"DOUBLE|FLOAT|DECIMAL\(\d+,\d+\)|U?(TINY|SMALL|BIG|HUGE)?INT(EGER)?|BIGNUM")
+_INSTANT = "TIMESTAMP WITH TIME ZONE"
 _TEXT = ("VARCHAR", "ENUM", "JSON", "UUID", '"NULL"')
 
 
@@ -65,7 +67,9 @@ def parquet_table(engine: Engine, source: Source) -> TypedTable:
     if len({column.casefold().removesuffix("_1") for column in columns}) < len(columns):
         # the engine gives a name of its own to a column that differs from another in case only
         header = _written_names(engine, source) or columns
-    return TypedTable(relation, header, [named(column) for column in columns], types)
+    zoned = any(kind.startswith(_INSTANT) for kind in types)
+    zones = zones_written(engine, str(source.path), source.name) if zoned else {}
+    return TypedTable(relation, header, [named(column) for column in columns], types, zones)
 
 
 def _written_names(engine: Engine, source: Source) -> list[str]:
@@ -115,7 +119,7 @@ def scan_typed(engine: Engine, source: Source, table: TypedTable, wanted: Wanted
     places = {name: placed.at[column] for name, column in wanted.dimensions.items()}
     kinds = frozenset(name for name, at in places.items() if table.types[at].startswith("ENUM"))
     asked["labels"] |= {name: table.columns[places[name]] for name in kinds}
-    date = _date(source, wanted, table, placed)
+    date = _date(engine, source, wanted, table, placed)
     query = Query(
         relation=table.relation,
         strict=table.relation,
@@ -143,20 +147,21 @@ def scan_typed(engine: Engine, source: Source, table: TypedTable, wanted: Wanted
         set_aside=table.set_aside,
         cells=bool(table.date_text),
         malformed=table.malformed,
-        guesses=(*table.guesses, *placed.guesses, *said),
+        guesses=(*table.guesses, *placed.guesses, *date.said, *said),
         warnings=total_warning(source.name, table.total, wanted),
         lines=table.lines,
     )
 
 
 class _Date(NamedTuple):
-    """The engine's expression for a date, and what rows are grouped by where that is cheaper."""
+    """The engine's expression for a date, what rows are grouped by where that is cheaper, and what was recognised."""
 
     sql: str
     key: str = ""
+    said: tuple[str, ...] = ()
 
 
-def _date(source: Source, wanted: Wanted, table: TypedTable, placed: Placed) -> _Date:
+def _date(engine: Engine, source: Source, wanted: Wanted, table: TypedTable, placed: Placed) -> _Date:
     """The day number of a date, or its text."""
     at = placed.at[wanted.date]
     name, kind = table.columns[at], table.types[at]
@@ -164,11 +169,12 @@ def _date(source: Source, wanted: Wanted, table: TypedTable, placed: Placed) -> 
         return _Date(name)
     if kind.startswith(_TEXT):
         return _Date(day_text(f"{name}::VARCHAR", wanted.tz) if wanted.times_cut else f"{name}::VARCHAR")
-    day = f"{name}::DATE"
-    if kind.startswith("TIMESTAMP WITH TIME ZONE"):
-        day = f"{local_time(name, wanted.tz or table.zones.get(table.header[at], 'UTC'))}::DATE"
+    day, said = f"{name}::DATE", ""
+    if kind.startswith(_INSTANT):
+        zone, said = _zone(engine, source, wanted, table, table.header[at])
+        day = f"{local_time(name, zone)}::DATE"
     if kind.startswith(("TIMESTAMP", "DATE")):
-        return _Date(day_number(day), day)
+        return _Date(day_number(day), day, (said,) if said else ())
     if NUMBER.fullmatch(kind):  # 20261018, or a day of a spreadsheet
         return _Date(
             f"CASE WHEN {name} = round({name}) THEN TRY_CAST({name} AS BIGINT)::VARCHAR ELSE {name}::VARCHAR END"
@@ -176,10 +182,27 @@ def _date(source: Source, wanted: Wanted, table: TypedTable, placed: Placed) -> 
     raise IntakeError(f"{source.name}, column {wanted.date!r}: expected dates, found the type {kind}")
 
 
+def _zone(engine: Engine, source: Source, wanted: Wanted, table: TypedTable, column: str) -> tuple[str, str]:
+    """The zone in which instants are turned into days, and what to say where nobody has stated it."""
+    if wanted.tz:
+        return wanted.tz, ""
+    written = table.zones.get(column, "")
+    if written and source.kind == "frame":
+        return written, ""  # its column bears the zone
+    told = f"{source.name}: the instants of column {column!r}"
+    if written and (_offset(written) or written in engine.zones):
+        return written, f"{told} counted on their days in {written}, as the file has it (tz=, --tz)"
+    return "UTC", f"{told} have no zone written: taken in UTC (tz=, --tz)"
+
+
 def local_time(sql: str, zone: str) -> str:
     """A zoned timestamp in the time of a zone, which may be an offset such as ``UTC+02:00``."""
-    offset = re.fullmatch(r"(?:UTC)?([+-])(\d\d):?(\d\d)", zone)
+    offset = _offset(zone)
     if not offset:
         return f"({sql} AT TIME ZONE {quoted(zone)})"
     minutes = int(offset[1] + "1") * (int(offset[2]) * 60 + int(offset[3]))
     return f"(({sql} AT TIME ZONE 'UTC') + INTERVAL ({minutes}) MINUTE)"
+
+
+def _offset(zone: str) -> re.Match[str] | None:
+    return re.fullmatch(r"(?:UTC)?([+-])(\d\d):?(\d\d)", zone)

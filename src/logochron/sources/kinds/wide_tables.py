@@ -19,10 +19,12 @@ from logochron.sources.engine.sql import is_empty, quoted
 from logochron.sources.kinds.find_files import Dialect, Source
 from logochron.sources.kinds.headers import filled, fold
 from logochron.sources.kinds.row_table import RowTable, TableLines
-from logochron.sources.kinds.text_bytes import Scan, scan
+from logochron.sources.kinds.text_bytes import Parting, scan
+from logochron.sources.kinds.text_places import walk
 from logochron.sources.kinds.text_prepare import fields_of_any_size, prepare
 from logochron.sources.kinds.typed_files import DAY_NUMBER, TypedTable
 from logochron.sources.scanned import PERIOD
+from logochron.sources.values.amounts import is_amount
 from logochron.sources.values.period_names import ordinal_named, read_label
 
 #: From short to long.
@@ -46,16 +48,16 @@ def carry_text(engine: Engine, source: Source, folder: Path, dialect: Dialect, n
         Where a stray quote seems to swallow lines.
     """
     text = prepare(source, folder, dialect, names)
-    seen: Scan = scan(text.path, text.delimiter, len(text.header))
+    parting = Parting(text.delimiter, len(text.header), lambda fields: any(map(is_amount, fields)))
+    seen = scan(text.path, parting)
     mends = seen.mends(recode=True)
     if any(mends):
         text = prepare(source, folder, dialect, names, mends)
+    if seen.unsure:
+        seen, _ = walk(text.path, parting, source.name)
     if seen.swallows:
         first = seen.swallows[0]
-        raise IntakeError(
-            f"{source.name}, line {first.line:,}: {first.text[:60]!r} - a stray quote seems to swallow the lines from "
-            "here on; mend it"
-        )
+        raise IntakeError(f"{source.name}, line {first.line:,}: {first.text[:60]!r} - {first.reason}; mend it")
     rows_table = RowTable(engine, engine.fresh_name("wide"), "line", header=list(text.header))
     width = len(text.header)
     with text.path.open(encoding="utf-8-sig", newline="") as file, fields_of_any_size():

@@ -19,7 +19,7 @@ _MARKS = {".": "point", ",": "comma"}
 _BETWEEN = {"": "", ".": "points", ",": "commas", " ": "spaces", "'": "apostrophes"}
 #: Signs of letters that are no code of a currency.
 _LETTERS = frozenset({"kr", "kr.", "Kč", "zł", "Ft", "lei", "лв", "лв.", "Fr", "Fr.", "Rs", "Rs."})
-SAME_CURRENCY = {"€": "EUR", "£": "GBP", "₹": "INR"}
+_SAME_CURRENCY = {"€": "EUR", "£": "GBP", "₹": "INR"}
 _GROUPED = re.compile(r"[+-]?[1-9]\d{0,2}(?:\.\d{3})+")
 PLAIN = re.compile(r"\s*[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?\s*", re.ASCII)
 
@@ -64,9 +64,20 @@ class Style(NamedTuple):
         return f"{space}(?:{'|'.join(forms)}){space}"
 
     def decimals(self, shape: str) -> int:
-        """How many decimals a shape has, read so."""
-        digits = re.split("[eE]", shape)[0].rpartition(self.decimal)
+        """How many decimals a shape has, read so, whatever sign or code stands beside its digits."""
+        digits = re.split("[eE]", without(shape, self.currency))[0].rpartition(self.decimal)
         return sum(c.isdigit() for c in digits[2]) if digits[1] else 0
+
+
+def without(shape: str, signs: Sequence[str]) -> str:
+    """A shape without the signs of currencies, the longest first: ``kr.`` before ``kr``.
+
+    >>> without("EUR 9.999", ["EUR"]), without("9 kr.", ["kr", "kr."])
+    (' 9.999', '9 ')
+    """
+    for sign in sorted(signs, key=len, reverse=True):
+        shape = shape.replace(sign, "")
+    return shape
 
 
 @lru_cache(64)
@@ -127,6 +138,15 @@ def styles(stated: StatedWriting, currency: tuple[str, ...]) -> list[Style]:
             if thousands != decimal:
                 styles.append(Style(decimal, thousands, currency))
     return styles
+
+
+def currency_of(sign: str) -> str:
+    """The currency that a sign stands for; one sign for all ways to write it.
+
+    >>> currency_of("€"), currency_of("kr.")
+    ('EUR', 'kr')
+    """
+    return _SAME_CURRENCY.get(sign, sign.rstrip("."))
 
 
 def currency_signs(shapes: Mapping[str, int] | Sequence[str]) -> dict[str, str]:

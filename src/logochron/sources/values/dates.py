@@ -112,6 +112,19 @@ def has_time(text: str) -> bool:
     return bool(_TIME.search(text))
 
 
+def names_a_day(text: str, date_format: str | None = None) -> bool:
+    """Whether a text is a date in some form that is read, or the name of a period.
+
+    >>> names_a_day("3. Mai 2026"), names_a_day("2026-W18"), names_a_day("soon")
+    (True, True, False)
+    """
+    if date_format is not None:
+        return _by_format(text.strip(), date_format) is not None
+    plain = _TIME.sub("", text).strip()
+    ways = (*_BY_SHAPE.values(), _by_serial, _by_name)
+    return any(read(plain) is not None for read in ways) or read_label(plain) is not None
+
+
 def read_dates(
     texts: Sequence[str | None],
     counts: Days,
@@ -142,9 +155,15 @@ def read_dates(
     """
     if date_format is not None:
         days = _days(texts, lambda text: _by_format(text.strip(), date_format))
+        if (days == _NONE).all():
+            first = next((text for text in texts if text and text.strip()), "")
+            raise IntakeError(
+                f"column {column!r} holds no date in the form {date_format!r} (date_format=, --date-format): "
+                f"{first!r} ({find(first)}) for instance"
+            )
         return Reading(days, days != _NONE, date_format)
     plain = [_TIME.sub("", text).strip() if text else "" for text in texts]
-    ways = {name: _days(plain, _by_shape(re.compile(shape, re.ASCII))) for name, shape in _SHAPES.items()}
+    ways = {name: _days(plain, read) for name, read in _BY_SHAPE.items()}
     ways["a serial day"] = _days(plain, _by_serial)
     if any(re.search(r"[^\W\d_]{3}", text) and re.search(r"\d", text) for text in plain):
         ways["month named"] = _days(plain, _by_name)
@@ -307,6 +326,9 @@ def _by_shape(shape: re.Pattern[str]) -> Callable[[str], int | None]:
         return _date(full_year(match["y"]), int(match["m"]), int(match["d"])) if match else None
 
     return read
+
+
+_BY_SHAPE = {name: _by_shape(re.compile(shape, re.ASCII)) for name, shape in _SHAPES.items()}
 
 
 def _by_name(text: str) -> int | None:

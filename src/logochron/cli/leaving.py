@@ -1,0 +1,87 @@
+"""How a command ends: what it was stopped by, what went wrong, and its exit code."""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+from io import StringIO
+from types import FrameType
+from typing import NoReturn
+
+import click
+
+from logochron.cli.speaking import hush, said_all, say
+
+#: An alert fired; an option, a path or a name is wrong; what a file holds, or where the answer goes, is.
+ALERTED, ASKED_WRONG, NOT_READ = 1, 2, 3
+#: A fault of ours, a reader that closed the pipe, and what is added to the number of a signal.
+_FAULT, _PIPE_CLOSED, _BY_SIGNAL = 70, 141, 128
+_SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
+#: Set to see where a fault lies.
+_TRACE = "LOGOCHRON_TRACE"
+
+
+class _Stop:
+    """The signal that asked the command to stop, once one has."""
+
+    signal: int | None = None
+
+    def __call__(self, number: int, frame: FrameType | None) -> NoReturn:
+        self.signal = number
+        for one in _SIGNALS:  # what is copied is tidied away first
+            signal.signal(one, signal.SIG_IGN)
+        raise KeyboardInterrupt
+
+
+def run_and_leave(command: click.Group) -> NoReturn:
+    """Carry out what the command line asks, and end the process with its exit code."""
+    stop = _Stop()
+    for one in _SIGNALS:
+        if signal.getsignal(one) != signal.SIG_IGN:  # as under nohup
+            signal.signal(one, stop)
+    try:
+        code = _carried_out(command, stop)
+        said_all()
+    except BrokenPipeError:
+        code = _PIPE_CLOSED
+    except OSError as error:
+        code = NOT_READ
+        say(f"standard output cannot be written: {error.strerror or error}")
+    hush()
+    sys.exit(code)
+
+
+def _carried_out(command: click.Group, stop: _Stop) -> int:
+    from logochron.core.errors import IntakeError, LogochronError, OutputError
+
+    try:
+        # not by `main`, which ends with 1 for reasons of its own
+        with command.make_context("logochron", sys.argv[1:]) as context:
+            command.invoke(context)
+        return 0
+    except click.exceptions.Exit as left:
+        return left.exit_code
+    except BrokenPipeError:
+        raise
+    except click.ClickException as error:
+        shown = StringIO()
+        error.show(shown)
+        say(shown.getvalue().rstrip("\n"), named=False)
+        return ASKED_WRONG
+    except LogochronError as error:
+        say(str(error))
+        return NOT_READ if isinstance(error, (IntakeError, OutputError)) else ASKED_WRONG
+    except (KeyboardInterrupt, click.Abort):
+        say("stopped")
+        return _BY_SIGNAL + (stop.signal or signal.SIGINT)
+    except MemoryError:
+        say("there is not enough memory for this: ask for fewer items or periods, or read less of the records")
+    except OSError as error:
+        say(f"{error.filename or 'the system'}: {error.strerror or error}")
+    except Exception as error:
+        if os.environ.get(_TRACE):
+            raise
+        say(f"a fault of Logochron's own: {type(error).__name__}: {error} ({_TRACE}=1 shows where); please report it")
+        return _FAULT
+    return NOT_READ

@@ -1,0 +1,112 @@
+"""What a command says: answers to standard output, all else to standard error, nothing that a terminal would obey."""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+import unicodedata
+
+import click
+
+from logochron.core.errors import OutputError, visible
+
+#: A line longer than this is cut: a name of a megabyte helps nobody.
+_LONGEST = 2_000
+
+
+def say(text: str, *, named: bool = True) -> None:
+    """A message on standard error; `named`: with our name before it."""
+    lines = visible(text, lines=True).split("\n")
+    lines = [line if len(line) <= _LONGEST else line[:_LONGEST] + "..." for line in lines]
+    try:
+        click.echo("logochron: " * named + "\n".join(lines), err=True)
+    except BrokenPipeError:
+        raise
+    except OSError:  # nobody can be told
+        pass
+
+
+def put(text: str, *, form: str = "") -> None:
+    """The answer to standard output, whole; letters that it cannot bear are replaced, which is said before.
+
+    Parameters
+    ----------
+    form
+        What machines read: csv, json or jsonl, in which JSON loses no letter. Shown on a terminal, control characters
+        are escaped.
+
+    Raises
+    ------
+    OutputError
+        Where standard output is closed or full.
+    """
+    stream = sys.stdout
+    if stream is None:
+        raise OutputError("standard output is closed: write to a file by --out FILE")
+    if form and stream.isatty():
+        text = visible(text, lines=True)
+    encoding = stream.encoding or "ascii"
+    shown = _encodable(text, encoding, as_json=form.startswith("json"))
+    if shown != text and not form.startswith("json"):
+        say(f"standard output is in {encoding}, which lacks some letters: these are replaced (--out FILE keeps them)")
+    try:
+        stream.write(shown)
+        stream.flush()
+    except BrokenPipeError:
+        raise
+    except OSError as error:
+        raise OutputError(f"standard output cannot be written: {error.strerror or error}") from None
+
+
+def _encodable(text: str, encoding: str, *, as_json: bool) -> str:
+    try:
+        text.encode(encoding)
+    except (UnicodeEncodeError, LookupError):
+        known = {one: _instead(one, encoding, as_json=as_json) for one in set(text)}
+        return "".join(map(known.__getitem__, text))
+    return text
+
+
+def _instead(one: str, encoding: str, *, as_json: bool) -> str:
+    """A letter, or what stands for it where it cannot be encoded, as wide on the screen."""
+    if _bears(encoding, one):
+        return one
+    if as_json:
+        return json.dumps(one)[1:-1]
+    plain = unicodedata.normalize("NFKD", one)[:1]
+    if _bears(encoding, plain):
+        return plain
+    return "?" * (2 if unicodedata.east_asian_width(one) in "WF" else unicodedata.combining(one) == 0)
+
+
+def _bears(encoding: str, signs: str) -> bool:
+    try:
+        signs.encode(encoding)
+    except (UnicodeEncodeError, LookupError):
+        return False
+    return True
+
+
+def can_show(signs: str) -> bool:
+    """Whether standard output can bear some signs."""
+    return _bears(getattr(sys.stdout, "encoding", None) or "ascii", signs)
+
+
+def said_all() -> None:
+    """Nothing is left to be written."""
+    if sys.stdout is not None:
+        sys.stdout.flush()
+
+
+def hush() -> None:
+    """What cannot be written any more is not tried again as the process ends."""
+    for stream, number in ((sys.stdout, 1), (sys.stderr, 2)):
+        if stream is None:
+            continue
+        try:
+            stream.flush()
+        except OSError:
+            nowhere = os.open(os.devnull, os.O_WRONLY)
+            os.dup2(nowhere, number)
+            os.close(nowhere)

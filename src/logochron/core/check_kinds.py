@@ -1,0 +1,131 @@
+"""Arguments of the wrong kind refused by name, by the type hints of what takes them: one check for all calls."""
+
+from __future__ import annotations
+
+import builtins
+import inspect
+import re
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from functools import cache, wraps
+from numbers import Integral, Real
+from types import NoneType, SimpleNamespace, UnionType
+from typing import Any, Literal, ParamSpec, TypeVar, Union, get_args, get_origin, get_type_hints
+
+import numpy as np
+
+from logochron.core.errors import QuestionError, brief
+
+P = ParamSpec("P")
+R = TypeVar("R")
+
+_WORDS: dict[Any, str] = {
+    **{str: "a text", bool: "True or False", int: "a whole number", float: "a number", NoneType: "None"},
+    **{Sequence: "a list", list: "a list", Mapping: "a mapping", Callable: "a function"},
+}
+#: Kinds that other checks tell with all their values.
+_ELSEWHERE = (Literal, Any)
+_OURS = __name__.split(".")[0]
+
+
+def kinds_checked(function: Callable[P, R]) -> Callable[P, R]:
+    """A function whose arguments are refused where they are not of the kind that its hints say.
+
+    Hints of words (`Literal`) and of classes of ours are left to the checks that know them.
+
+    >>> @kinds_checked
+    ... def half(n: int, name: str = "") -> float: return n / 2
+    >>> half("2")
+    Traceback (most recent call last):
+    ...
+    logochron.core.errors.QuestionError: `n` must be a whole number; got '2'
+    """
+    signature = inspect.signature(function)
+    rest = next((p.name for p in signature.parameters.values() if p.kind is p.VAR_KEYWORD), "")
+
+    @wraps(function)
+    def checked(*args: P.args, **named: P.kwargs) -> R:
+        given = dict(signature.bind(*args, **named).arguments)
+        gathered = given.pop(rest, {}) if rest else {}
+        check_kinds(function, given)
+        for name, value in gathered.items():
+            _check(name, value, _hints(function)[rest])
+        return function(*args, **named)
+
+    return checked
+
+
+def check_kinds(owner: Any, arguments: Mapping[str, Any]) -> None:
+    """Refuse the first argument that is not of the kind that its hint says.
+
+    Parameters
+    ----------
+    owner
+        The function, dataclass or named tuple whose hints are meant.
+
+    Raises
+    ------
+    QuestionError
+        Naming the argument, the kinds it may be of, and what came.
+    """
+    hints = _hints(owner)
+    for name, value in arguments.items():
+        _check(name, value, hints.get(name, Any))
+
+
+def _check(name: str, value: Any, hint: Any) -> None:
+    if not _fits(value, hint):
+        raise QuestionError(f"`{name}` must be {_in_words(hint)}; got {brief(value)}")
+
+
+@cache
+def _hints(owner: Any) -> dict[str, Any]:
+    known = vars(inspect.getmodule(owner))
+    written = {
+        name: getattr(hint, "__forward_arg__", hint) for name, hint in owner.__annotations__.items() if name != "return"
+    }
+    # what a module imports for type checkers alone is checked by what takes it
+    names = {name for hint in written.values() for name in re.findall(r"\b[A-Za-z_]\w*", hint)}
+    unknown = {name: Any for name in names if name not in known and not hasattr(builtins, name)}
+    return get_type_hints(SimpleNamespace(__annotations__=written), {**known, **unknown})
+
+
+def _fits(value: Any, hint: Any) -> bool:
+    kind, parts = get_origin(hint) or hint, get_args(hint)
+    if kind in _ELSEWHERE:
+        return True
+    if kind in (Union, UnionType):
+        return any(_fits(value, part) for part in parts)
+    if kind is bool:
+        return isinstance(value, (bool, np.bool_))
+    if kind in (int, float):
+        return isinstance(value, Integral if kind is int else Real) and not isinstance(value, (bool, np.bool_))
+    if kind is tuple:
+        return isinstance(value, (tuple, list)) and _all_fit(value, parts)
+    if kind in (Sequence, list):
+        plain = isinstance(value, Iterable) and not isinstance(value, (str, bytes, Mapping))
+        # what is used up by looking at it is not looked at
+        return plain and (isinstance(value, Iterator) or all(_fits(one, parts[0]) for one in value))
+    if kind is Mapping:
+        return isinstance(value, Mapping) and all(_all_fit(pair, parts) for pair in value.items())
+    if kind is Callable:
+        return callable(value)
+    # what a class of ours stands for is told by what takes it
+    return not isinstance(kind, type) or kind.__module__.startswith(_OURS) or isinstance(value, kind)
+
+
+def _all_fit(values: Sequence[Any], hints: Sequence[Any]) -> bool:
+    if len(hints) == 2 and hints[1] is Ellipsis:
+        return all(_fits(value, hints[0]) for value in values)
+    return len(values) == len(hints) and all(map(_fits, values, hints))
+
+
+def _in_words(hint: Any) -> str:
+    kind, parts = get_origin(hint) or hint, get_args(hint)
+    if kind in (Union, UnionType):
+        words = [_in_words(part) for part in parts if part is not NoneType]
+        return " or ".join(dict.fromkeys(words))
+    if kind in (Sequence, list):
+        return f"a list of {_in_words(parts[0]).removeprefix('a ')}s"
+    if kind is tuple and parts[-1] is not Ellipsis:
+        return f"{len(parts)} of {_in_words(parts[0]).removeprefix('a ')}s"
+    return _WORDS.get(kind, "") or f"a {getattr(kind, '__name__', kind)}"
