@@ -13,6 +13,7 @@ from logochron.cli.alerting import alerts_of, told
 from logochron.cli.calendars import calendar_of, this_year
 from logochron.cli.progress import reading_progress
 from logochron.cli.speaking import can_show, put, say
+from logochron.cli.targets import target_of
 from logochron.core.align.bases import Basis, Plan, parse_basis
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
@@ -25,19 +26,14 @@ from logochron.core.questions.explain import explain
 from logochron.core.questions.period_list import list_periods
 from logochron.core.rows.columns import UNUSUAL, check_dimensions, headings_of, sort_named
 from logochron.core.rows.result import Result
-from logochron.views.figures.registry import FIGURES, figure_of
+from logochron.views.figures.registry import figure_of
 from logochron.views.formats import Formats
 from logochron.views.tables.spec import ALL, Shown
 from logochron.views.words.basis_words import heading
-from logochron.views.write_file import PICTURE_ENDINGS, TABLE_ENDINGS, check_ending, text_of, write
+from logochron.views.write_file import text_of, write
 
 #: So many periods the terminal shows where nobody says how many.
 _LATEST = 13
-#: The figures that take each option of figures.
-_OF_FIGURE = {
-    option: tuple(figure.name for figure in FIGURES if option in figure.options)
-    for option in dict.fromkeys(option for figure in FIGURES for option in figure.options)
-}
 
 
 def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar) -> Daybook:
@@ -125,10 +121,14 @@ def _basis(asked: dict[str, Any]) -> Basis:
 
 def _planned(sales: tuple[str, ...], asked: dict[str, Any]) -> dict[str, Any]:
     """The options of a question that may be put against a plan, both books read."""
+    from logochron.sources.kinds.streams import is_standard_input
+
     calendar = calendar_of(asked)
     basis = _basis(asked)
     if (asked["plan"] is not None) != isinstance(basis, Plan):
         raise QuestionError("--plan FILE and --against plan go together")
+    if is_standard_input(asked["plan"]) and any(map(is_standard_input, sales)):
+        raise QuestionError("standard input cannot be both the sales and the plan: write one of them to a file")
     book = read_book(sales, asked, calendar)
     dimensions = options.dimensions(asked["by"])
     plan = None
@@ -180,7 +180,7 @@ def _judging(asked: dict[str, Any]) -> Judging:
 def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     """Ask, and show or write the answer; whether an alert fired."""
     formats = _formats(asked)
-    target = _target(asked)
+    target = target_of(asked, sales)
     judging = _judging(asked)
     alerts, items = _alerts_and_items(asked, "compare", judging)
     result = compare(
@@ -200,7 +200,7 @@ def answer_relate(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     """Hold items beside each other, and show or write the answer; whether an alert fired."""
     from logochron.core.questions import relate
 
-    formats, target, judging = _formats(asked), _target(asked), _judging(asked)
+    formats, target, judging = _formats(asked), target_of(asked, sales), _judging(asked)
     alerts, items = _alerts_and_items(asked, "relate", judging)
     calendar = calendar_of(asked)
     result = relate.relate(
@@ -220,7 +220,7 @@ def answer_drivers(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     """Take a change apart, and show or write the answer; whether an alert fired."""
     from logochron.core.questions import drivers
 
-    formats, target, judging = _formats(asked), _target(asked), _judging(asked)
+    formats, target, judging = _formats(asked), target_of(asked, sales), _judging(asked)
     alerts, items = _alerts_and_items(asked, "drivers", judging)
     result = drivers.drivers(
         **_planned(sales, asked),
@@ -236,7 +236,7 @@ def answer_explain(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
     """Explain one figure."""
     formats = _formats(asked)
     _dimensions(asked, "compare")
-    target = _target(asked)
+    target = target_of(asked, sales)
     result = compare(
         **_planned(sales, asked),
         per=asked["per"],
@@ -250,7 +250,7 @@ def answer_explain(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
 def answer_calendar(asked: dict[str, Any]) -> None:
     """List the periods of a calendar."""
     formats = _formats(asked)
-    target = _target(asked)
+    target = target_of(asked, ())
     calendar = calendar_of(asked)
     result = list_periods(calendar, asked["each"], asked["between"] or this_year(calendar))
     _hand_over(result, target, asked, formats)
@@ -273,31 +273,6 @@ def _hand_over(
     say(f"wrote {target}")
 
 
-def _target(asked: dict[str, Any]) -> Path | None:
-    """The file to write, refused before anything is read where it cannot be."""
-    out, figure = asked["out"], asked.get("figure")
-    for name, kinds in _OF_FIGURE.items():
-        if asked.get(name) is not None and (figure or FIGURES[0].name) not in kinds:
-            raise QuestionError(f"--{name} goes with --figure {' or '.join(kinds)}")
-    if out is None:
-        for name in ("figure", *_OF_FIGURE):
-            if asked.get(name) is not None:
-                raise QuestionError(f"--{name} needs --out FILE with one of {', '.join(PICTURE_ENDINGS)}")
-        return None
-    if asked["form"]:
-        raise QuestionError("--out chooses the form by its ending: leave --as out")
-    target = Path(out)
-    ending = check_ending(target)
-    if figure and ending not in PICTURE_ENDINGS:
-        raise QuestionError(f"--figure {figure} needs --out with one of {', '.join(PICTURE_ENDINGS)}; got {out!r}")
-    if ending in PICTURE_ENDINGS and "figure" not in asked:
-        raise QuestionError(f"{target}: no figure shows this answer; known are {', '.join(TABLE_ENDINGS)}")
-    if target.is_dir() or not target.parent.is_dir():
-        what = "it is a directory" if target.is_dir() else f"there is no directory {target.parent}"
-        raise QuestionError(f"{target} cannot be written: {what}")
-    return target
-
-
 def _figure(result: Comparison, asked: dict[str, Any], formats: Formats) -> Callable[[], Any]:
     def drawn() -> Any:
         shown = figure_of(result.kind, asked["figure"])
@@ -315,7 +290,7 @@ def answer_review(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
     """Review, and show or write the findings."""
     from logochron.sources.review_source import review
 
-    target = _target(asked)
+    target = target_of(asked, sales)
     formats = _formats(asked)
     by = options.dimensions(asked["by"])
     with reading_progress() as progress:

@@ -315,6 +315,9 @@ def part(text: str, option: str) -> Fraction:
     """A part such as ``0.02`` or ``2%``, exactly."""
     try:
         percent = text.strip().endswith("%")
-        return Fraction(text.strip().removesuffix("%").strip()) / (100 if percent else 1)
+        found = Fraction(text.strip().removesuffix("%").strip()) / (100 if percent else 1)
     except (ValueError, ZeroDivisionError):
-        raise QuestionError(f"{option} must be a part such as 0.02 or 2%; got {text!r}") from None
+        found = Fraction(-1)
+    if not 0 <= found <= 1:
+        raise QuestionError(f"{option} must be a part from 0 to 1, such as 0.02 or 2%; got {text!r}")
+    return found

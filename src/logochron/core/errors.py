@@ -114,7 +114,7 @@ def no_such(kind: str, name: str, names: Iterable[str], where: str = "") -> str:
     """
     known = list(names)
     hint = nearest(name, known)
-    listed = ", ".join(known[:12]) + (f" and {len(known) - 12:,} more" if len(known) > 12 else "")
+    listed = ", ".join(map(visible, known[:12])) + (f" and {len(known) - 12:,} more" if len(known) > 12 else "")
     return (
         f"{where + ' has' if where else 'there is'} no {kind} {name!r}."
         + (f" Did you mean {hint!r}?" if hint is not None else "")

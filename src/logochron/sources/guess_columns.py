@@ -32,6 +32,8 @@ _CALLED_A_NUMBER = re.compile(
 _MOST_ITEMS, _FEW = 200, 40
 #: The part of its fields from which a column with some flaws is offered, or reviewed.
 NEARLY = 0.8
+#: Numbers that no form of dates reads, and no name of a period shorter than a year.
+_NO_DATE = re.compile(r"\s*[+-]?\d{0,4}(?:\.\d*)?\s*", re.ASCII)
 _INTEGER = re.compile(r"[+-]?\d+")
 
 
@@ -183,7 +185,8 @@ def _may_be_date(column: SampleColumn, least: float) -> bool:
         return True
     counts = Counter(column.texts)
     distinct = list(counts)
-    if not distinct:
+    plain = sum(counts[text] for text in distinct if _NO_DATE.fullmatch(text))
+    if not distinct or plain > (1 - least) * len(column.texts):
         return False
     try:
         rows = np.array([counts[text] for text in distinct])

@@ -195,9 +195,11 @@ def _measures(values: str | Sequence[str] | None, measures: Sequence[Measure] | 
         if not isinstance(one, Measure):
             raise QuestionError(f"`measures` must be Measure objects; got {brief(one)}")
     asked = (*(Measure(name) for name in names_of("values", values)), *given)
-    for i, measure in enumerate(asked):
-        if any(other.name == measure.name for other in asked[:i]):
+    names: set[str] = set()
+    for measure in asked:
+        if measure.name in names:
             raise QuestionError(f"`values` and `measures` name {measure.name!r} twice")
+        names.add(measure.name)
     return asked
 
 

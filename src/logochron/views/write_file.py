@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import errno
 import os
+import stat
 import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -12,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.errors import QuestionError
+from logochron.core.errors import OutputError, QuestionError, brief, visible
 from logochron.core.rows.columns import kind_of
 from logochron.core.rows.result import Result
 from logochron.views.figures.registry import figure_of
@@ -48,7 +50,9 @@ def write(
     Raises
     ------
     QuestionError
-        Where the ending is unknown or the file cannot be written.
+        Where the ending is unknown or no file can be written there.
+    OutputError
+        Where it cannot be written to the end: a full disk, a limit. Nothing is left of it then.
     """
     path = Path(path)
     ending = check_ending(path)
@@ -62,10 +66,11 @@ def write(
             drawn = shown.draw(result)
         else:
             drawn = figure()
-        with whole_file(path) as target:
-            from logochron.views.figures.draw_base import save
+        from logochron.views.figures.draw_base import saved
 
-            save(drawn, target, ending[1:])
+        picture = saved(drawn, ending[1:])
+        with whole_file(path) as target:
+            target.write_bytes(picture)
         return path
     with whole_file(path) as target:
         if ending == ".md":
@@ -86,24 +91,85 @@ def check_ending(path: Path) -> str:
 
 @contextmanager
 def whole_file(path: Path) -> Iterator[Path]:
-    """A file beside `path` to write to, put in its place when all went well."""
+    """A file beside `path` to write to, put in its place when all went well.
+
+    Raises
+    ------
+    QuestionError
+        Where no file can stand there.
+    OutputError
+        Where it cannot be written to the end. Nothing is left of it then.
+    """
+    place = ordinary(path)
     try:
-        if path.is_dir():
-            raise IsADirectoryError("it is a directory")
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.stem}-", suffix=path.suffix)
+        handle, name = tempfile.mkstemp(dir=place.parent, prefix=".logochron-", suffix=place.suffix)
         os.close(handle)
     except OSError as error:
-        raise QuestionError(f"{path} cannot be written: {error.strerror or error}") from None
+        raise _unwritten(path, error) from None
     beside = Path(name)
     try:
         yield beside
-        mode = path.stat().st_mode if path.exists() else 0o666 & ~_umask()
+        mode = place.stat().st_mode if place.exists() else 0o666 & ~_umask()
         beside.chmod(mode & 0o777)
-        beside.replace(path)
+        beside.replace(place)
     except OSError as error:
-        raise QuestionError(f"{path} cannot be written: {error.strerror or error}") from None
+        raise _unwritten(path, error) from None
     finally:
         beside.unlink(missing_ok=True)
+
+
+def ordinary(path: Path) -> Path:
+    """Where a file is to be written, links followed.
+
+    Raises
+    ------
+    QuestionError
+        Where no ordinary file can stand there.
+    """
+    try:
+        place = path.resolve()
+        mode = place.stat().st_mode if place.exists() else 0
+        if not place.parent.is_dir():
+            raise FileNotFoundError(errno.ENOENT, f"there is no directory {place.parent}")
+        if stat.S_ISDIR(mode):
+            raise IsADirectoryError(errno.EISDIR, "it is a directory")
+        if mode and not stat.S_ISREG(mode):
+            raise OSError(errno.EINVAL, "it is no ordinary file")
+        if not os.access(place.parent, os.W_OK | os.X_OK):
+            raise PermissionError(errno.EACCES, f"nothing may be written in {place.parent}")
+    except OSError as error:
+        raise _unwritten(path, error) from None
+    except RuntimeError:  # links that lead to each other
+        raise _unwritten(path, OSError(errno.ELOOP, os.strerror(errno.ELOOP))) from None
+    except ValueError:
+        raise QuestionError(f"no file can be called {brief(str(path))}: it holds a NUL") from None
+    return place
+
+
+#: What is wrong with the place, not with the writing.
+_OF_THE_PLACE = (
+    *(errno.EACCES, errno.EPERM, errno.ENOENT, errno.ENOTDIR, errno.EISDIR, errno.ELOOP, errno.ENAMETOOLONG),
+    *(errno.EROFS, errno.EINVAL),
+)
+
+
+def _unwritten(path: Path, error: OSError) -> QuestionError:
+    name = visible(str(path)) if len(str(path)) < 300 else f"{visible(str(path)[:60])}..."
+    kind = QuestionError if error.errno in _OF_THE_PLACE else OutputError
+    return kind(f"{name} cannot be written: {error.strerror or error}")
+
+
+@contextmanager
+def _as_system_error() -> Iterator[None]:
+    """What keeps the engine from writing, as the system says it."""
+    import duckdb
+
+    try:
+        yield
+    except duckdb.Error as error:
+        told = str(error).splitlines()[0]
+        known = next((n for n in (errno.ENOSPC, errno.EFBIG, errno.EDQUOT, errno.EIO) if os.strerror(n) in told), 0)
+        raise OSError(known, os.strerror(known) if known else told) from None
 
 
 def _umask() -> int:
@@ -118,8 +184,11 @@ def text_of(result: Result, form: str, formats: Formats) -> str:
         return markdown(result, formats)
     with tempfile.TemporaryDirectory(prefix="logochron-") as folder:
         target = Path(folder) / f"table.{form}"
-        _copy(result, target, form)
-        return target.read_text(encoding="utf-8")
+        try:
+            _copy(result, target, form)
+            return target.read_text(encoding="utf-8")
+        except OSError as error:
+            raise _unwritten(target, error) from None
 
 
 #: The engine's type of each kind of column.
@@ -155,4 +224,5 @@ def _copy(result: Result, target: Path, form: str) -> None:
     with duckdb.connect() as connection:
         connection.register("answer", arrays)
         place_text = str(target).replace("'", "''")
-        connection.execute(f"COPY (SELECT {', '.join(fields)} FROM answer) TO '{place_text}' ({_COPIES[form]})")
+        with _as_system_error():
+            connection.execute(f"COPY (SELECT {', '.join(fields)} FROM answer) TO '{place_text}' ({_COPIES[form]})")

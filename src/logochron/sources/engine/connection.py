@@ -63,11 +63,12 @@ class Engine:
         """A name that no table of this connection has had."""
         return f"{kind}_{next(self._numbers)}"
 
-    def keep(self, table: Any) -> str:
+    def keep(self, table: Any, source: str) -> str:
         """Make a table in memory known, as long as the connection lives; its name."""
         name = self.fresh_name("frame")
         self._kept[name] = table
-        self.connection.register(name, table)
+        with _refusals(source):
+            self.connection.register(name, table)
         return name
 
     @contextmanager

@@ -119,7 +119,7 @@ class EngineScan:
         place = partial(_place, self.lines)
         return [
             *duplicate_rows(self.engine, self.query, self.name, place),
-            *odd_amounts(self.engine, self.query, self.name, place),
+            *odd_amounts(self.engine, self.rolled, self.name, place),
         ]
 
     def torn_records(self) -> list[Refusal]:

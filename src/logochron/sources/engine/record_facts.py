@@ -6,9 +6,14 @@ from collections.abc import Callable, Mapping
 
 from logochron.core.questions.review import Fact
 from logochron.sources.engine.connection import Engine
+from logochron.sources.engine.rollup import Rolled
 from logochron.sources.engine.sql import Query, inner
 
-_MEMORY = "600MB"
+_MEMORY = "1200MB"
+#: So many columns are looked at together.
+_AT_ONCE = 500
+#: How many decimals an amount in plain writing has.
+_PLACES = r"length(regexp_extract(r, '\.([0-9]*?)0*$', 1))"
 #: Zeros are remarked where they are fewer than one in so many, decimals where finer than all but one in so many.
 _RARE_ZEROS, _RARE_DECIMALS = 20, 50
 #: Told the number of a row, says where it stands.
@@ -34,34 +39,60 @@ def duplicate_rows(engine: Engine, query: Query, name: str, place: Place) -> lis
     return [Fact("duplicate rows", "", int(more), example)]
 
 
-def odd_amounts(engine: Engine, query: Query, name: str, place: Place) -> list[Fact]:
+def odd_amounts(engine: Engine, rolled: Rolled, name: str, place: Place) -> list[Fact]:
     """Zeros, negatives, and decimals finer than nearly all."""
+    query = rolled.query
+    summed = [amount for amount in query.amounts if amount.column]  # the others are counts
+    sound = "keep"
+    if not rolled.sound:  # rows with a flaw in any amount are found once
+        flawed = f"SELECT rn FROM ({inner(query._replace(all_fields=[]), numbered=True)}) WHERE NOT ok"
+        engine.run(f"CREATE OR REPLACE TEMP TABLE flawed AS {flawed}", name)
+        sound = "keep AND rn NOT IN (SELECT rn FROM flawed)"
     facts = []
-    rows = inner(query, numbered=True)
-    for i, amount in enumerate(query.amounts):
-        if not amount.column:  # a count
-            continue
-        places = rf"length(regexp_extract(r{i}::VARCHAR, '\.([0-9]*?)0*$', 1))"
-        taken = f"keep AND ok AND t{i}"
-        sql = (
-            f"SELECT count(*), "
-            f"count(*) FILTER (y{i} = 0), min(rn) FILTER (y{i} = 0), "
-            f"count(*) FILTER (y{i} < 0), min(rn) FILTER (y{i} < 0), arg_min(o{i}::VARCHAR, rn) FILTER (y{i} < 0), "
-            f"map_entries(histogram({places})) FROM ({rows}) WHERE {taken}"
+    for start in range(0, len(summed), _AT_ONCE):
+        some = query._replace(amounts=summed[start : start + _AT_ONCE], all_fields=[])
+        facts += _odd_of(engine, some, sound, name, place)
+    return facts
+
+
+def _odd_of(engine: Engine, query: Query, sound: str, name: str, place: Place) -> list[Fact]:
+    """What is odd about some amounts: all of a row laid below each other, in one pass."""
+    places = range(len(query.amounts))
+
+    def one_below_another(*texts: str) -> str:
+        return ", ".join(f"unnest([{', '.join(text.format(i) for i in places)}]) AS {text[0]}" for text in texts)
+
+    columns = one_below_another("y{}", "t{}", "o{}::VARCHAR", "r{}::VARCHAR")
+    rows = (
+        f"SELECT unnest([{', '.join(map(str, places))}]) AS a, rn, {columns} "
+        f"FROM ({inner(query, numbered=True)}) WHERE {sound}"
+    )
+    amounts = f"SELECT *, {_PLACES} AS places FROM ({rows}) WHERE t"
+    found = engine.rows(
+        "SELECT a, count(*), count(*) FILTER (y = 0), min(rn) FILTER (y = 0), count(*) FILTER (y < 0), "
+        "min(rn) FILTER (y < 0), arg_min(o, rn) FILTER (y < 0), map_entries(histogram(places)) "
+        f"FROM ({amounts}) GROUP BY a ORDER BY a",
+        name,
+    )
+    usual = {a: _usual_decimals({one["key"]: one["value"] for one in decimals}) for a, *_, decimals in found}
+    finer = ", ".join(f"({a}, {limit})" for a, (limit, many) in usual.items() if many)
+    shown: dict[int, tuple[int, str]] = {}
+    if finer:
+        told = engine.rows(
+            f"SELECT a, min(rn), arg_min(o, rn) FROM ({amounts}) JOIN (VALUES {finer}) AS usual(a, most) USING (a) "
+            "WHERE places > most GROUP BY a",
+            name,
         )
-        ((count, zeros, zero, negatives, negative, text, decimals),) = engine.rows(sql, name)
+        shown = {a: (row, text) for a, row, text in told}
+    facts = []
+    for a, count, zeros, zero, negatives, negative, text, _ in found:
+        column = query.amounts[a].column
         if 0 < zeros * _RARE_ZEROS < count or (zeros and count < _RARE_ZEROS):
-            facts.append(Fact("zero amounts", amount.column, zeros, place(zero)))
+            facts.append(Fact("zero amounts", column, zeros, place(zero)))
         if negatives:
-            example = f"{place(negative)}: {text}"
-            facts.append(Fact("negative amounts", amount.column, negatives, example))
-        usual, finer = _usual_decimals({entry["key"]: entry["value"] for entry in decimals or []})
-        if finer:
-            ((row, shown),) = engine.rows(
-                f"SELECT rn, o{i}::VARCHAR FROM ({rows}) WHERE {taken} AND {places} > {usual} ORDER BY rn LIMIT 1",
-                name,
-            )
-            facts.append(Fact("decimals", amount.column, finer, f"{place(row)}: {shown}"))
+            facts.append(Fact("negative amounts", column, negatives, f"{place(negative)}: {text}"))
+        if a in shown:
+            facts.append(Fact("decimals", column, usual[a][1], f"{place(shown[a][0])}: {shown[a][1]}"))
     return facts
 
 

@@ -78,7 +78,8 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[s
     if query.read_twice and proofs:  # groups hold less where the proof is made of the whole column
         doubles = ", ".join(f"{double(amount, False)} AS y{i}" for i, amount in enumerate(query.amounts))
         asked = {name: sql for proof in proofs for name, sql in proof.aggregates.items()}
-        proven = _statistics(engine, {"n": "count(*)", **asked}, f"(SELECT {doubles} FROM {query.strict})")
+        rows = _in_units(f"SELECT {doubles} FROM {query.strict}", query, plans)
+        proven = _statistics(engine, {"n": "count(*)", **asked}, f"({rows})")
         if not all(_is_sound(i, proven) for i in range(len(proofs))):
             return None
     shown = ["d", *(f"h{i}" for i in range(len(query.labels)))]
@@ -86,9 +87,8 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[s
     fields += [f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values())]
     rolled, stats = [], {"n": "sum(n)", "most": "max(n)"}
     for i, (amount, proof) in enumerate(zip(query.amounts, proofs)):
-        unit = 10 ** plans[amount.key].scale
         fields += [f"{double(amount, False)} AS y{i}", *proof.fields]
-        rolled.append(f"sum(round(y{i} * {unit})) AS s{i}")
+        rolled.append(f"sum(x{i}) AS s{i}")
         stats[f"size{i}"] = f"sum(abs(s{i}))::DOUBLE"
         if not proven:
             rolled += [f"{sql} AS {name}" for name, sql in proof.aggregates.items()]
@@ -101,10 +101,11 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[s
         rolled.append(f"count(*) FILTER (q{i}) AS named{i}")
         stats[f"named{i}"] = f"sum(named{i})"
     sql = ", ".join([*shown, "count(*) AS n", *rolled])
+    rows = _in_units(f"SELECT {', '.join(fields)} FROM {query.strict}", query, plans)
     try:
         engine.run(
-            f"CREATE OR REPLACE TEMP TABLE g AS SELECT {sql} FROM (SELECT {', '.join(fields)} FROM {query.strict}) "
-            "GROUP BY ALL; DROP TABLE IF EXISTS reject_errors",
+            f"CREATE OR REPLACE TEMP TABLE g AS SELECT {sql} FROM ({rows}) GROUP BY ALL; "
+            "DROP TABLE IF EXISTS reject_errors",
             name,
         )
     except UnsoundRecords:
@@ -117,6 +118,12 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[s
         if not fits or not _is_sound(i, found):
             return None
     return found | {"named": _named(labels, found)}
+
+
+def _in_units(rows: str, query: Query, plans: Plans) -> str:
+    """Rows with each double `y` in whole units of its scale as well, `x`: worked out once, which many columns need."""
+    units = [f"round(y{i} * {10 ** plans[amount.key].scale}) AS x{i}" for i, amount in enumerate(query.amounts)]
+    return f"SELECT {', '.join(['*', *units])} FROM ({rows})"
 
 
 class _Proof(NamedTuple):
@@ -132,7 +139,7 @@ def _proof(i: int, amount: Amount, plan: Summing, query: Query) -> _Proof:
     unit = 10**plan.scale
     aggregates = {
         f"there{i}": f"count(y{i})",
-        f"whole{i}": f"coalesce(bool_and(round(y{i} * {unit}) / {unit} = y{i}), true)",
+        f"whole{i}": f"coalesce(bool_and(x{i} / {unit} = y{i}), true)",
         f"largest{i}": f"max(abs(y{i}))",
     }
     of_groups = {

@@ -83,7 +83,7 @@ def locate(source: Any) -> list[Source]:
         return [Source(Path(), "frame", f"data frame {i + 1}", one) for i, one in enumerate(source)]
     found: list[Source] = []
     for one in listed(source):
-        found += [one] if isinstance(one, Source) else map(_source, _matching(one))
+        found += [one] if isinstance(one, Source) else map(_source, matching(one))
     seen: set[str] = set()
     for file in found:
         real = os.path.realpath(file.path)
@@ -115,7 +115,7 @@ def listed(source: Any) -> list[Any]:
     return list(source)
 
 
-def _matching(named: str | os.PathLike[str]) -> list[Path]:
+def matching(named: str | os.PathLike[str]) -> list[Path]:
     """The path that is named, or all that match it."""
     text = os.fspath(named)
     if mode_of(Path(text)) or not glob.has_magic(text):
@@ -124,6 +124,14 @@ def _matching(named: str | os.PathLike[str]) -> list[Path]:
     if not found:
         raise QuestionError(f"no file matches {visible(text)!r}")
     return found
+
+
+def is_same(one: Path, other: Path) -> bool:
+    """Whether two paths lead to the same file, be it by links or another spelling."""
+    try:
+        return one.samefile(other)
+    except (OSError, ValueError):  # one of them is not there
+        return os.path.realpath(one) == os.path.realpath(other)
 
 
 def mode_of(path: Path) -> int:

@@ -36,8 +36,8 @@ def frame_table(engine: Engine, source: Source) -> TypedTable:
     table, header, zones = known(frame)
     if not header:
         raise QuestionError(f"{source.name} has no columns")
-    name = engine.keep(table)
     try:
+        name = engine.keep(table, source.name)
         _, types = described(engine, name, source.name)
     except IntakeError as error:
         raise QuestionError(f"{source.name} cannot be scanned: {error}") from None
@@ -86,6 +86,11 @@ def _polars(frame: Any) -> tuple[Any, list[str], dict[str, str]]:
         name: kind.time_zone for name, kind in zip(frame.columns, frame.dtypes) if getattr(kind, "time_zone", None)
     }
     renamed = frame.rename({name: f"c{i}" for i, name in enumerate(frame.columns)})
+    # what the engine does not know goes to it as text, which loses nothing
+    unknown = [f"c{i}" for i, kind in enumerate(frame.dtypes) if str(kind) in ("Int128", "UInt128", "Null")]
+    if unknown:
+        pl = sys.modules["polars"]
+        renamed = renamed.with_columns(pl.col(unknown).cast(pl.String))
     return _Stream(renamed), list(frame.columns), zones
 
 
@@ -97,7 +102,11 @@ def _pyarrow(table: Any) -> tuple[Any, list[str], dict[str, str]]:
     if not isinstance(table, pyarrow.Table):
         raise QuestionError(f"`source` is a {type(table).__name__} of PyArrow: read it to a Table first")
     zones = {field.name: field.type.tz for field in table.schema if getattr(field.type, "tz", None)}
-    return table.rename_columns([f"c{i}" for i in range(table.num_columns)]), list(table.column_names), zones
+    renamed = table.rename_columns([f"c{i}" for i in range(table.num_columns)])
+    for i, field in enumerate(table.schema):
+        if pyarrow.types.is_decimal256(field.type):
+            renamed = renamed.set_column(i, f"c{i}", renamed.column(i).cast(pyarrow.string()))
+    return renamed, list(table.column_names), zones
 
 
 def _relation(relation: Any) -> tuple[Any, list[str], dict[str, str]]:

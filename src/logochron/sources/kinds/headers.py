@@ -87,13 +87,15 @@ def place_columns(source: str, wanted: Sequence[tuple[str, str]], header: Sequen
     IntakeError
         Where several columns bear the name.
     """
+    written: dict[str, list[int]] = {}
     folded: dict[str, list[int]] = {}
     for i, name in enumerate(header):
+        written.setdefault(name, []).append(i)
         folded.setdefault(fold(name), []).append(i)
     at: dict[str, int] = {}
     guesses = []
     for option, name in wanted:
-        places = [i for i, other in enumerate(header) if other == name] or folded.get(fold(name), [])
+        places = written.get(name) or folded.get(fold(name), [])
         if not places:
             raise QuestionError(f"`{option}`: {no_such('column', name, [n for n in header if n], where=source)}{hint}")
         if len(places) > 1:

@@ -17,6 +17,7 @@ from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, Source
 from logochron.sources.kinds.headers import TOP, filled, find_header, fold, holds, unnamed
 from logochron.sources.kinds.row_table import RowTable
+from logochron.sources.kinds.sheet_rows import SPREADSHEET, column_number, part_of, sheet_rows
 from logochron.sources.kinds.typed_files import TypedTable
 from logochron.sources.values.dates import SERIAL_DAYS, SERIAL_EPOCH
 
@@ -28,10 +29,6 @@ _FORMULA = re.compile(
     rb"<(?:\w+:)?c\b((?![^>]*\bt=\"str\")[^>]*)>\s*<(?:\w+:)?f\b[^>]*?(?:/>|>([^<]*)</(?:\w+:)?f>)\s*"
     rb"(?:<(?:\w+:)?v\s*/>|<(?:\w+:)?v>\s*</(?:\w+:)?v>)?\s*</(?:\w+:)?c>"
 )
-_SPREADSHEET = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
-_LINK = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
-
-
 _UNKEPT = "a formula whose value is not kept: open the workbook, calculate and save it"
 
 
@@ -65,16 +62,17 @@ def carry_sheet(engine: Engine, source: Source, dialect: Dialect, names: Sequenc
     try:
         book = CalamineWorkbook.from_path(str(source.path))
         chosen, guesses = _chosen(source, book, dialect.sheet, names)
-        rows = book.get_sheet_by_name(chosen)
-        shift = rows.start[1] if rows.start else 0
+        sheet = sheet_rows(source, book, chosen)
         odd = _odd_cells(source, chosen)
-        texts = (_texts(row, odd.get(number, {}), shift) for number, row in enumerate(rows.iter_rows(), 1))
+        texts = (_texts(row, odd.get(number, {}), sheet.shift) for number, row in enumerate(sheet.rows, 1))
         flaws = {
-            (row, column - shift): _UNKEPT for row, of in odd.items() for column, cell in of.items() if cell.is_formula
+            (row, column - sheet.shift): _UNKEPT
+            for row, of in odd.items()
+            for column, cell in of.items()
+            if cell.is_formula
         }
-        return _laid(
-            engine, source, chosen, texts, dialect, names, date, guesses, _epoch(source), rows.total_height, flaws
-        )
+        guesses += sheet.said
+        return _laid(engine, source, chosen, texts, dialect, names, date, guesses, _epoch(source), sheet.height, flaws)
     except (CalamineError, zipfile.BadZipFile, ElementTree.ParseError, DefusedXmlException, KeyError) as error:
         raise IntakeError(f"{source.name} is no workbook that can be read: {error}") from None
 
@@ -103,7 +101,7 @@ def _chosen(source: Source, book: Any, sheet: str | None, names: Sequence[str]) 
     shown = [meta.name for meta in book.sheets_metadata if meta.visible == SheetVisibleEnum.Visible]
     tops = {}
     for name in shown:
-        top = [_texts(row, {}, 0) for row in islice(book.get_sheet_by_name(name).iter_rows(), TOP)]
+        top = [_texts(row, {}, 0) for row in islice(sheet_rows(source, book, name).rows, TOP)]
         if any(map(filled, top)):
             tops[name] = top
     if not tops:
@@ -120,6 +118,8 @@ def _chosen(source: Source, book: Any, sheet: str | None, names: Sequence[str]) 
 def _text(cell: Any) -> str:
     if isinstance(cell, str):
         return cell
+    if cell is None:
+        return ""
     if isinstance(cell, bool):
         return str(cell).upper()
     if isinstance(cell, float):
@@ -133,7 +133,8 @@ def _text(cell: Any) -> str:
 def _texts(row: Sequence[Any], odd: Mapping[int, _Odd], shift: int) -> list[str]:
     texts = [_text(cell) for cell in row]
     for column, cell in odd.items():
-        texts[column - shift] = cell.text
+        if column - shift < len(texts):
+            texts[column - shift] = cell.text
     return texts
 
 
@@ -141,7 +142,7 @@ def _epoch(source: Source) -> int:
     """The serial number of 1 January 1970 in this workbook."""
     with zipfile.ZipFile(source.path) as packed:
         root = ElementTree.fromstring(packed.read("xl/workbook.xml"))
-    settings = root.find(f"{_SPREADSHEET}workbookPr")
+    settings = root.find(f"{SPREADSHEET}workbookPr")
     since_1904 = settings is not None and settings.get("date1904") in ("1", "true")
     return SERIAL_EPOCH - 1462 if since_1904 else SERIAL_EPOCH
 
@@ -149,18 +150,13 @@ def _epoch(source: Source) -> int:
 def _odd_cells(source: Source, sheet: str) -> dict[int, dict[int, _Odd]]:
     """Cells that come as empty although they are not: errors, formulas without a value; by row and column."""
     with zipfile.ZipFile(source.path) as packed:
-        root = ElementTree.fromstring(packed.read("xl/workbook.xml"))
-        links = ElementTree.fromstring(packed.read("xl/_rels/workbook.xml.rels"))
-        link = next(s.get(_LINK) for s in root.iter(f"{_SPREADSHEET}sheet") if s.get("name") == sheet)
-        target = next(str(one.get("Target")) for one in links if one.get("Id") == link)
-        part = target.lstrip("/") if target.startswith("/") else f"xl/{target}"
         found: dict[int, dict[int, _Odd]] = {}
-        with packed.open(part) as file:
+        with packed.open(part_of(packed, sheet)) as file:
             for attributes, text, is_formula in _odd_in(file):
                 place = re.search(rb'\br="([A-Z]+)(\d+)"', attributes)
                 if place:
                     cell = place[0].decode()[3:-1]
-                    found.setdefault(int(place[2]), {})[_column(place[1].decode())] = _Odd(
+                    found.setdefault(int(place[2]), {})[column_number(place[1])] = _Odd(
                         f"{text} (cell {cell})", is_formula
                     )
     return found
@@ -188,13 +184,6 @@ def _odd_of(text: bytes) -> Iterator[tuple[bytes, str, bool]]:
             yield match[1], "=" + (match[2] or b"...").decode("utf-8", "replace"), True
 
 
-def _column(letters: str) -> int:
-    number = 0
-    for letter in letters:
-        number = number * 26 + ord(letter) - 64
-    return number - 1
-
-
 def _laid(
     engine: Engine,
     source: Source,
@@ -217,7 +206,9 @@ def _laid(
         raise QuestionError(f"`header_row`: {source.name} has no row {stated} among its first {len(top)}")
     if stated is None and at > next(i for i, row in enumerate(top) if filled(row)):
         guesses.append(f"{source.name}: header taken from row {at + 1} (header_row= states it)")
-    header = list(top[at]) if at >= 0 else list(unnamed(len(top[0])))
+    named = list(top[at]) if at >= 0 else list(unnamed(len(top[0])))
+    # columns past the last that has a name are not wanted of anybody
+    header = named[: max((place for place, name in enumerate(named, 1) if name.strip()), default=0)]
     table = RowTable(engine, engine.fresh_name("sheet"), "row", height, header=header, flaws=flaws)
     dates = next((i for i, name in enumerate(header) if name == date or fold(name) == fold(date)), -1)
     serial, total = "", ""

@@ -114,7 +114,9 @@ def check_stated(decimal: str | None, thousands: str | None) -> StatedWriting:
 
 def is_amount(text: str) -> bool:
     """Whether a text is a number in some writing."""
-    return any(style.reads(text) for style in styles(StatedWriting(), tuple(currency_signs([text]))))
+    return bool(PLAIN.fullmatch(text)) or any(
+        style.reads(text) for style in styles(StatedWriting(), tuple(currency_signs([text])))
+    )
 
 
 def settled(texts: Sequence[str]) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from pathlib import Path
+from io import BytesIO
 from typing import Any
 
 import matplotlib as mpl
@@ -121,8 +121,10 @@ def say_empty(figure: Figure, text: str, palette: Palette) -> None:
     figure.text(0.5, 0.5, literal(text), ha="center", va="center", size=12, color=palette.level)
 
 
-def save(figure: Figure, path: Path, form: str) -> None:
-    """Save a figure; the same data gives the same file."""
+def saved(figure: Figure, form: str) -> bytes:
+    """A figure as the bytes of a file; the same data gives the same ones."""
+    made = BytesIO()
     metadata = {"png": {}, "svg": {"Date": None}, "pdf": {"CreationDate": None}}[form]
     with style():
-        figure.savefig(path, format=form, dpi=100, facecolor=figure.get_facecolor(), metadata=metadata)
+        figure.savefig(made, format=form, dpi=100, facecolor=figure.get_facecolor(), metadata=metadata)
+    return made.getvalue()

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+
+from logochron.core.errors import visible
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
 from logochron.views.tables.registry import specs
@@ -10,13 +13,30 @@ from logochron.views.tables.spec import TableSpec
 
 def markdown(result: Result, formats: Formats) -> str:
     """The tables of an answer in Markdown."""
-    return "\n".join(_markdown(spec) for spec in specs(result, formats))
+    return "\n".join(_markdown(spec.told(escaped)) for spec in specs(result, formats))
+
+
+#: What Markdown would obey within a line and at its start; what becomes a link by itself.
+_MARKUP = re.compile(r"([\\`*_\[\]|~@]|(?<=:)/(?=/)|(?<=\bwww)\.)")
+_AT_START = re.compile(r"^(\s*)(#|[-+](?=\s)|\d+(?=[.)]\s))")
+_HTML = {"&": "&amp;", "<": "&lt;", ">": "&gt;"}
+
+
+def escaped(text: str) -> str:
+    """A text that Markdown, and HTML within it, show as it is.
+
+    >>> escaped("*gear* | <b>")
+    '\\\\*gear\\\\* \\\\| &lt;b&gt;'
+    """
+    plain = _MARKUP.sub(r"\\\1", visible(text))
+    for sign, shown in _HTML.items():
+        plain = plain.replace(sign, shown)
+    return _AT_START.sub(lambda start: start[1] + (start[2] + "\\" if start[2].isdigit() else "\\" + start[2]), plain)
 
 
 def _markdown(spec: TableSpec) -> str:
     def line(cells: list[str]) -> str:
-        escaped = (" ".join(cell.split()).replace("\\", "\\\\").replace("|", "\\|") for cell in cells)
-        return f"| {' | '.join(escaped)} |"
+        return f"| {' | '.join(cells)} |"
 
     headings = list(spec.headings)
     rules = ["---:" if column in spec.numeric else "---" for column in headings]

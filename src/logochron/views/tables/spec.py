@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
@@ -65,6 +65,20 @@ class TableSpec:
             return self
         rows = self.rows[:most]
         return replace(self, rows=rows, lines=(f"{len(rows):,} of {max(len(self.rows), of):,} rows shown", *self.lines))
+
+    def told(self, way: Callable[[str], str]) -> TableSpec:
+        """The same table with each of its texts put in another way."""
+        return replace(
+            self,
+            title=way(self.title),
+            unit=way(self.unit),
+            headings={column: way(text) for column, text in self.headings.items()},
+            rows=tuple(
+                replace(row, cells={column: way(text) for column, text in row.cells.items()}) for row in self.rows
+            ),
+            lines=tuple(map(way, self.lines)),
+            empty=way(self.empty),
+        )
 
     def width(self, column: str) -> int:
         """The widest cell of a column."""

@@ -9,6 +9,7 @@ from rich.style import Style
 from rich.table import Table
 from rich.text import Text
 
+from logochron.core.errors import visible
 from logochron.views.palette import Palette
 from logochron.views.tables.spec import Row, TableSpec
 
@@ -25,7 +26,7 @@ def print_table(
 
     `fill`: verdicts as the ground behind a figure, not as its color.
     """
-    palette = palette or Palette()
+    palette, spec = palette or Palette(), spec.told(visible)
     if not spec.rows:
         console.print(Text(spec.title, style="bold"))
         console.print(Text(spec.empty))
@@ -107,9 +108,11 @@ def _print_stacked(
         groups[-1].append(column)
 
     def stacked(texts: dict[str, Text]) -> None:
-        named = Text("  ").join(texts[column] for column in labels if texts[column].plain.strip())
-        named.truncate(console.width, overflow="ellipsis")
-        console.print(named, no_wrap=True, overflow="ellipsis")
+        filled = [texts[column] for column in labels if texts[column].plain.strip()]
+        named = Text("  ").join(filled)
+        for line in [named] if named.cell_len <= console.width else filled:  # no name gives way to another
+            line.truncate(console.width, overflow="ellipsis")
+            console.print(line, no_wrap=True, overflow="ellipsis")
         for group in groups:
             line = Text(" " * _GAP).join(_right(texts[column], widths[column]) for column in group)
             console.print(_right(line, console.width), no_wrap=True, overflow="ellipsis")

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from logochron.core.errors import visible
 from logochron.core.questions.alerts import Alert, Fired
 from logochron.core.questions.relate import JOINED
 from logochron.core.rows.answer import AlignedAnswer
@@ -41,7 +42,7 @@ def _rows(tier: Fired, alert: Alert, answer: AlignedAnswer, formats: Formats) ->
     kind = kind_of(answer.kind, alert.column)
 
     def told(i: int) -> str:
-        labels = [str(label) for name in answer.by if (label := texts[name][i]) is not None]
+        labels = [visible(str(label)) for name in answer.by if (label := texts[name][i]) is not None]
         rest = answer.by[len(labels) :]
         item = JOINED.join(labels + [everything(words(name)) for name in rest[:1]])
         named = ", ".join([words(texts["measure"][i]), *([item] if item else [])])

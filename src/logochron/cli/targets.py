@@ -1,0 +1,58 @@
+"""Where an answer goes: the file of --out, and what may not stand there."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from logochron.core.errors import QuestionError, visible
+from logochron.views.figures.registry import FIGURES
+from logochron.views.write_file import PICTURE_ENDINGS, TABLE_ENDINGS, check_ending, ordinary
+
+#: The figures that take each option of figures.
+_OF_FIGURE = {
+    option: tuple(figure.name for figure in FIGURES if option in figure.options)
+    for option in dict.fromkeys(option for figure in FIGURES for option in figure.options)
+}
+
+
+def target_of(asked: dict[str, Any], sales: Sequence[str]) -> Path | None:
+    """The file to write, refused before anything is read where it cannot be, or is one of those to be read.
+
+    Raises
+    ------
+    QuestionError
+        Where the options about it do not go together, or it is no place for an answer.
+    """
+    out, figure = asked["out"], asked.get("figure")
+    for name, kinds in _OF_FIGURE.items():
+        if asked.get(name) is not None and (figure or FIGURES[0].name) not in kinds:
+            raise QuestionError(f"--{name} goes with --figure {' or '.join(kinds)}")
+    if out is None:
+        for name in ("figure", *_OF_FIGURE):
+            if asked.get(name) is not None:
+                raise QuestionError(f"--{name} needs --out FILE with one of {', '.join(PICTURE_ENDINGS)}")
+        return None
+    if asked["form"]:
+        raise QuestionError("--out chooses the form by its ending: leave --as out")
+    target = Path(out)
+    ending = check_ending(target)
+    if figure and ending not in PICTURE_ENDINGS:
+        raise QuestionError(f"--figure {figure} needs --out with one of {', '.join(PICTURE_ENDINGS)}; got {out!r}")
+    if ending in PICTURE_ENDINGS and "figure" not in asked:
+        raise QuestionError(f"{target}: no figure shows this answer; known are {', '.join(TABLE_ENDINGS)}")
+    place = ordinary(target)
+    _check_apart(target, place, [*sales, *(asked.get(name) for name in ("plan", "calendar"))])
+    return target
+
+
+def _check_apart(target: Path, place: Path, read: Sequence[str | None]) -> None:
+    """Refuse to write over what is read, however either is spelled or linked."""
+    from logochron.sources.kinds.find_files import is_same, matching
+
+    for named in filter(None, read):
+        for path in matching(named):
+            if is_same(place, path):
+                one, other = visible(str(target)), visible(str(path))
+                raise QuestionError(f"--out {one} would write over {other}, which is read: name another file")
