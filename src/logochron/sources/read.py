@@ -212,5 +212,5 @@ def _carried_out(engine: Engine, asked: Request, options: Options, look: Look | 
         beyond=rows.beyond,
     )
     if asked.until is not None:
-        book.coverage  # noqa: B018  a report date that cannot be is refused here
+        book.check_until()
     return book

@@ -130,11 +130,13 @@ def ordinary(path: Path) -> Path:
         place = path.resolve()
         mode = place.stat().st_mode if place.exists() else 0
         if not place.parent.is_dir():
-            raise FileNotFoundError(errno.ENOENT, f"there is no directory {place.parent}")
+            raise FileNotFoundError(errno.ENOENT, f"there is no directory {path.parent}")
         if stat.S_ISDIR(mode):
             raise IsADirectoryError(errno.EISDIR, "it is a directory")
         if mode and not stat.S_ISREG(mode):
             raise OSError(errno.EINVAL, "it is no ordinary file")
+        if mode and not os.access(place, os.W_OK):
+            raise PermissionError(errno.EACCES, "it is write-protected")
         if not os.access(place.parent, os.W_OK | os.X_OK):
             raise PermissionError(errno.EACCES, f"nothing may be written in {place.parent}")
     except OSError as error:

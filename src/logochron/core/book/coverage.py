@@ -71,13 +71,15 @@ def _parted(recorded: Days) -> tuple[int, int]:
     return (0, after) if after <= _MISTYPED else (before, 0)
 
 
-def settle(recorded: Days, ends: Days, covering: Ends, until: int | None) -> Coverage:
+def settle(recorded: Days, ends: Days, covering: Ends, until: int | None, *, asked: bool = True) -> Coverage:
     """The coverage that the recorded days, `covering` and `until` give together.
 
     Parameters
     ----------
     recorded, ends
         The days with records, and the last day that the records of each stand for.
+    asked
+        Whether a question is asked: days that look mistyped are then refused.
 
     Raises
     ------
@@ -95,7 +97,7 @@ def settle(recorded: Days, ends: Days, covering: Ends, until: int | None) -> Cov
             sound = sound[:-late]
             early, late = typing_errors(sound)
     early, late = early if low is None else 0, late if high is None and until is None else 0
-    if early or late:
+    if asked and (early or late):
         raise QuestionError(_mistyped(within, early, late))
     if not len(sound) and (low is None or high is None):
         raise QuestionError(

@@ -90,7 +90,14 @@ class Daybook:
     @cached_property
     def coverage(self) -> Coverage:
         """The days the records are complete for; refused where mistyped days are not settled."""
-        settled = settle(self.recorded, self.recorded_ends, self.asked_covering, self.asked_until)
+        return self._settled(asked=True)
+
+    def check_until(self) -> None:
+        """Refuse a report date that cannot be; what else keeps questions from being asked may be settled later."""
+        self._settled(asked=False)
+
+    def _settled(self, *, asked: bool) -> Coverage:
+        settled = settle(self.recorded, self.recorded_ends, self.asked_covering, self.asked_until, asked=asked)
         self.standing.check_edges(settled.first, settled.last)
         return settled
 
@@ -199,7 +206,7 @@ class Daybook:
                 f"`until` {iso(number)} lies past {iso(last_kept)}, where the reading stopped: read again"
             )
         book = replace(self, asked_until=number)
-        book.coverage  # noqa: B018  refuses now, not at the first question
+        book.check_until()  # now, not at the first question
         return book
 
     def covering(self, first: DayLike | None = None, last: DayLike | None = None) -> Daybook:

@@ -16,7 +16,7 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.days import to_dates
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, brief
 from logochron.core.judge.judging import Judging
 from logochron.core.notes import Note, RowNotes, text_of
 from logochron.core.options import DIRECTIONS, STATUSES, VERDICTS, Each, Grain, Kept, Partial, Per
@@ -144,14 +144,14 @@ class AlignedAnswer(Answer):
             raise QuestionError("there is no period to show: the answer is empty")
         if at is None:
             return len(self.periods) - 1
-        found = np.flatnonzero(self.alignment.labels == at)
+        found = np.flatnonzero([isinstance(at, str) and label == at for label in self.alignment.labels])
         if not len(found) and self.question.each != "span":
             low, high = named_periods(self.calendar, self.question.grain, at)
             ordinals = self.alignment.ordinals
             found = np.flatnonzero((ordinals >= low) & (ordinals <= high))
         if len(found) != 1:
             raise QuestionError(
-                f"`at` must name one period of the answer, {self.periods[0]} to {self.periods[-1]}; got {at!r}"
+                f"`at` must name one period of the answer, {self.periods[0]} to {self.periods[-1]}; got {brief(at)}"
             )
         return int(found[0])
 

@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import NamedTuple
 
-from logochron.core.errors import IntakeError, QuestionError
+from logochron.core.errors import IntakeError, QuestionError, brief
 from logochron.core.total_labels import is_total
 from logochron.sources.kinds.find_files import Dialect, Source, fresh
 from logochron.sources.kinds.headers import filled, find_header, holds, unnamed
@@ -352,8 +352,8 @@ def _delimiter(
 ) -> tuple[str, tuple[str, ...]]:
     if stated is not None:
         stated = {"tab": "\t", "\\t": "\t"}.get(stated, stated)
-        if len(stated) != 1 or stated in '"\r\n':
-            raise QuestionError(f"`delimiter` must be one character; got {stated!r}")
+        if len(stated) != 1 or stated in '"\r\n' or "\ud800" <= stated <= "\udfff":
+            raise QuestionError(f"`delimiter` must be one character; got {brief(stated)}")
         return stated, ()
     if source.tabbed:
         return "\t", ()
