@@ -90,7 +90,7 @@ def test_a_limit_leaves_nothing_half_written(sales, tmp_path, ending):
 @pytest.mark.parametrize("form", ["table", "csv", "json", "jsonl", "md"])
 def test_standard_output_full_closed_or_gone(sales, form):
     words = ["compare", sales, *MONTHS, "--as", form]
-    with open("/dev/full", "wb") as full:
+    with Path("/dev/full").open("wb") as full:
         assert ended(*words, stdout=full) == (
             3,
             "logochron: standard output cannot be written: No space left on device\n",
@@ -255,14 +255,13 @@ def test_every_option_with_what_it_cannot_be(sales, tmp_path, monkeypatch, name)
                 *(word for word in given if not word.startswith(option.opts[0])),
                 f"{option.opts[0]}={value}",
             ]
-            quiet = (contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()))
             with (
-                quiet[0],
-                quiet[1],
+                contextlib.redirect_stdout(io.StringIO()),
+                contextlib.redirect_stderr(io.StringIO()),
                 contextlib.suppress(lc.LogochronError, click.ClickException, click.exceptions.Exit),
+                commands.make_context("logochron", words) as context,
             ):
-                with commands.make_context("logochron", words) as context:
-                    commands.invoke(context)
+                commands.invoke(context)
 
 
 class Odd:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor, wait
 from contextlib import contextmanager
 from functools import cached_property
 from itertools import count
@@ -39,6 +40,7 @@ class Engine:
         self.connection.execute("SET pandas_analyze_sample = 0; SET TimeZone = 'UTC'")
         self._kept: dict[str, Any] = {}
         self._numbers = count()
+        self._beside = ThreadPoolExecutor(1)
         self.progress = progress
         if progress is not None:
             self.connection.execute("SET enable_progress_bar = true; SET enable_progress_bar_print = false")
@@ -53,11 +55,21 @@ class Engine:
             watcher.start()
         try:
             with _refusals(name):
-                self.connection.execute(sql)
+                self._carry_out(sql)
         finally:
             done.set()
             if self.progress:
                 watcher.join()
+
+    def _carry_out(self, sql: str) -> None:
+        """Carry out a statement beside this thread, which a signal can reach while it waits."""
+        asked = self._beside.submit(self.connection.execute, sql)
+        try:
+            asked.result()
+        except KeyboardInterrupt:
+            self.connection.interrupt()
+            wait([asked])
+            raise
 
     def fresh_name(self, kind: str) -> str:
         """A name that no table of this connection has had."""
@@ -105,23 +117,21 @@ class Engine:
 
     def arrays(self, sql: str, tables: Mapping[str, Any] | None = None) -> dict[str, NDArray[Any]]:
         """The columns of a query's answer; texts as objects, unknown texts as None."""
-        with self.given(tables or {}), _refusals("the source"):
-            found = self.connection.execute(sql).fetchnumpy()
+        with self.given(tables or {}):
+            self.run(sql, "the source")
+            with _refusals("the source"):
+                found = self.connection.fetchnumpy()
         return {name: _plain(values) for name, values in found.items() if isinstance(values, np.ndarray)}
 
 
 @contextmanager
 def _refusals(name: str) -> Iterator[None]:
-    """What the engine refuses becomes an IntakeError; a stop asked for while it runs is one."""
+    """What the engine refuses becomes an IntakeError."""
     try:
         yield
     except duckdb.Error as error:
         kind = UnsoundRecords if isinstance(error, _UNSOUND) else IntakeError
         raise kind(f"{name} cannot be read: {str(error).splitlines()[0]}") from error
-    except RuntimeError as error:
-        if "interrupted" in str(error):
-            raise KeyboardInterrupt from None
-        raise
 
 
 def _plain(values: NDArray[Any]) -> NDArray[Any]:

@@ -12,7 +12,8 @@ from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.engine_scan import Malformed
 from logochron.sources.kinds.typed_files import TypedTable
 
-_AT_ONCE = 50_000
+#: So many rows, and so many fields, are laid into the table together.
+_AT_ONCE, _FIELDS_AT_ONCE = 50_000, 1_000_000
 
 
 @dataclass
@@ -40,7 +41,7 @@ class RowTable:
         """One row, and where it stands."""
         self._lines.append(line)
         self._rows.append(row)
-        if len(self._rows) >= _AT_ONCE:
+        if len(self._rows) >= min(_AT_ONCE, _FIELDS_AT_ONCE // (len(row) + 1) + 1):
             self._flush()
 
     def refuse(self, line: int, text: str, reason: str) -> None:
@@ -105,8 +106,12 @@ class TableLines:
 
     def of_rows(self, rows: Days) -> Days:
         """The places of rows, numbered from 1."""
-        places = self.engine.arrays(f"SELECT place FROM {self.table} ORDER BY rowid")["place"]
-        return np.asarray(places[rows - 1], dtype=np.int64)
+        numbered = f"SELECT place, row_number() OVER () AS rn FROM {self.table}"
+        sought = {"sought": {"rn": np.unique(rows)}}
+        found = self.engine.arrays(
+            f"SELECT rn, place FROM ({numbered}) SEMI JOIN sought USING (rn) ORDER BY rn", sought
+        )
+        return np.asarray(found["place"][np.searchsorted(found["rn"], rows)], dtype=np.int64)
 
     def of_malformed(self) -> Days:
         """The places of the records that are no rows."""

@@ -105,7 +105,7 @@ def lay_out(
     kept = ", ".join(f"{texts[i]} AS c{i}" for i in columns.others)
     days = [*columns.periods.values(), *[0] * len(columns.totals)]
     laid = (
-        f"SELECT place{', ' * bool(kept)}{kept}, unnest(range({len(cells)})) AS p, "
+        f"SELECT place{', ' * bool(kept)}{kept}, unnest(range({len(cells)}))::SMALLINT AS p, "
         f"unnest([{', '.join(texts[i] for i in cells)}]) AS v FROM {base}"
     )
     total_row = " OR ".join(
@@ -113,19 +113,23 @@ def lay_out(
     )
     name = engine.fresh_name("cells")
     labels = ", ".join(quoted(table.header[i]) for i in cells)
-    engine.run(
-        f"CREATE TABLE {name} AS SELECT * EXCLUDE (p), [{', '.join(map(str, days))}][p + 1]::BIGINT AS day, "
-        f"[{labels}][p + 1] AS label, p >= {len(columns.periods)} OR {is_empty('v')} OR ({total_row or 'false'}) "
-        f"AS aside, {total_row or 'false'} AS total FROM ({laid})",
-        source.name,
+    judged = (
+        f"SELECT *, p >= {len(columns.periods)} OR {is_empty('v')} OR ({total_row or 'false'}) AS aside, "
+        f"{total_row or 'false'} AS total FROM ({laid})"
     )
     ((aside, totals),) = engine.rows(
-        f"SELECT count(*) FILTER (aside), count(DISTINCT place) FILTER (total) FROM {name}", source.name
+        f"SELECT count(*) FILTER (aside), count(DISTINCT place) FILTER (total) FROM ({judged})", source.name
     )
-    engine.run(f"DELETE FROM {name} WHERE aside", source.name)
+    engine.run(
+        f"CREATE TABLE {name} AS SELECT * EXCLUDE (aside, total), "
+        f"[{', '.join(map(str, days))}][p + 1]::INTEGER AS day FROM ({judged}) WHERE NOT aside",
+        source.name,
+    )
+    if table.placed:  # carried only to be laid out
+        engine.run(f"DROP TABLE {table.placed}", source.name)
     lines = table.lines if isinstance(table.lines, TableLines) else TableLines(engine, "", (), "row")
     return TypedTable(
-        relation=f"(SELECT * EXCLUDE (place, aside, total) FROM {name})",
+        relation=f"(SELECT * EXCLUDE (place) FROM {name})",
         header=[*(table.header[i] for i in columns.others), PERIOD, measure],
         columns=[*(f"c{i}" for i in columns.others), "day", "v"],
         types=[*["VARCHAR"] * len(columns.others), DAY_NUMBER, "VARCHAR"],
@@ -134,7 +138,7 @@ def lay_out(
         empty=table.empty,
         guesses=(*table.guesses, *_said(source, table, columns, totals, each)),
         set_aside=int(aside),
-        date_text="label",
+        date_text=f"[{labels}][p + 1]",  # made where it is shown: the cells take many times the room of their rows
     )
 
 
