@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import signal
 import sys
+import traceback
 from io import StringIO
 from types import FrameType
 from typing import NoReturn
@@ -81,7 +82,7 @@ def _carried_out(command: click.Group, stop: _Stop) -> int:
         say(f"{error.filename or 'the system'}: {error.strerror or error}")
     except Exception as error:
         if os.environ.get(_TRACE):
-            raise
+            traceback.print_exc()
         say(f"a fault of Logochron's own: {type(error).__name__}: {error} ({_TRACE}=1 shows where); please report it")
         return _FAULT
     return NOT_READ

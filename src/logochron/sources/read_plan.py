@@ -100,30 +100,20 @@ def plan_of(
         New name -> column, of the sales.
     """
     with copied(source) as lasting:
-        return _plan_of(lasting, measures, dimensions, records_of, calendar)
-
-
-def _plan_of(
-    source: Any,
-    measures: Sequence[Measure],
-    dimensions: Mapping[str, str],
-    records_of: Grain,
-    calendar: Calendar | None,
-) -> Daybook:
-    header = {fold(column.name): column.name for column in sampled(Engine(), locate(source)[0], Dialect())}
-    by = {name: header[fold(column)] for name, column in dimensions.items() if fold(column) in header}
-    planned = [made for m in measures if (made := _planned(m, header))]
-    if not planned:
-        first = measures[0]
-        planned = [Measure(first.name, column=first.column or first.name)]  # says what the plan has
-    return read(
-        source,
-        measures=planned,
-        by=by,
-        records_of=records_of,
-        spread="even" if records_of != "day" else None,
-        calendar=calendar,
-    )
+        header = {fold(column.name): column.name for column in sampled(Engine(), locate(lasting)[0], Dialect())}
+        by = {name: header[fold(column)] for name, column in dimensions.items() if fold(column) in header}
+        planned = [made for m in measures if (made := _planned(m, header))]
+        if not planned:
+            first = measures[0]
+            planned = [Measure(first.name, column=first.column or first.name)]  # says what the plan has
+        return read(
+            lasting,
+            measures=planned,
+            by=by,
+            records_of=records_of,
+            spread="even" if records_of != "day" else None,
+            calendar=calendar,
+        )
 
 
 def _planned(measure: Measure, header: Mapping[str, str]) -> Measure | None:

@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, partial
 from pathlib import Path
 from threading import Event
 from typing import NamedTuple
@@ -53,7 +53,8 @@ class _Ready(NamedTuple):
     whole: bool = False  # read by one thread in one piece, which stretches without records do not confuse
 
 
-class _Pass(NamedTuple):
+@dataclass(frozen=True)
+class _Pass:
     """What the bytes say, and what the engine has found, if nothing kept it from that."""
 
     ready: _Ready
@@ -68,6 +69,17 @@ class _Pass(NamedTuple):
     def rows(self) -> int:
         """The records that the engine has met: the file's own, but for empty ones."""
         return (int(self.rolled.groups.rows.sum()) if self.rolled else 0) + len(self.malformed)
+
+    @cached_property
+    def places(self) -> Places:
+        """Where the file's records lie by its bytes."""
+        return Places(partial(runs_by_bytes, self.ready.path))
+
+    @cached_property
+    def filled(self) -> int:
+        """The file's records by its bytes, but for empty ones; gone through only where they are not all of them."""
+        below = self.counted.records - self.ready.text.skip
+        return below if self.rows == below else self.places.filled_below(self.ready.text.skip)
 
 
 def scan_text(engine: Engine, source: Source, wanted: Wanted, folder: Path, dialect: Dialect) -> EngineScan:
@@ -154,28 +166,24 @@ def _parting(text: TextFile, wanted: Wanted, placed: Placed) -> Parting:
 
 def _agreed(done: _Pass) -> bool:
     """Whether the engine has met as many records as stand in the file, as far as its bytes tell."""
-    counted, below = done.counted, done.counted.records - done.ready.text.skip
-    if done.failure is not None or counted.unsure or counted.swallows or done.rows == below:
-        return True
-    return done.rows == Places(lambda: runs_by_bytes(done.ready.path)).filled_below(done.ready.text.skip)
+    unclear = done.failure is not None or done.counted.unsure or done.counted.swallows
+    return bool(unclear) or done.rows == done.filled
 
 
-def _reconciled(done: _Pass) -> tuple[Scan, Places | None]:
+def _reconciled(done: _Pass) -> tuple[Scan, Places]:
     """The records by the bytes, where need be by Python's own reader; refused where the engine's are not as many.
 
     A pass that met swallowed lines is to be made again, and is not held against them.
     """
     if done.failure is not None:
         raise done.failure
-    text, path, counted = done.ready.text, done.ready.path, done.counted
-    places = None
-    # the file's own records are those below the header that are not empty
-    if not counted.unsure and (counted.swallows or done.rows != counted.records - text.skip):
-        places = Places(lambda: runs_by_bytes(path))
-    if counted.unsure or (places and (counted.swallows or done.rows != places.filled_below(text.skip))):
-        counted, places = walk(path, done.parting, text.source.name)
+    text, counted, places = done.ready.text, done.counted, done.places
+    filled = None
+    if counted.unsure or counted.swallows or done.rows != done.filled:
+        counted, places = walk(done.ready.path, done.parting, text.source.name)
+        filled = places.filled_below(text.skip)
     again = counted.swallows and not done.ready.swallows
-    if places and not again and done.rows != (filled := places.filled_below(text.skip)):
+    if not again and filled not in (None, done.rows):
         raise IntakeError(
             f"{text.source.name}: its records cannot be told apart for certain: "
             f"{filled:,} stand below the header, the engine finds {done.rows:,}" + _stray(counted)
@@ -185,7 +193,7 @@ def _reconciled(done: _Pass) -> tuple[Scan, Places | None]:
     return counted, places
 
 
-def _accounted(engine: Engine, done: _Pass, counted: Scan, places: Places | None, wanted: Wanted) -> EngineScan:
+def _accounted(engine: Engine, done: _Pass, counted: Scan, places: Places, wanted: Wanted) -> EngineScan:
     """The file with all its records."""
     assert done.rolled is not None
     ready, text = done.ready, done.ready.text
@@ -301,7 +309,7 @@ class _FileLines:
 
     @cached_property
     def _places(self) -> Places:
-        return self.places or Places(lambda: runs_by_bytes(self.path))
+        return self.places or Places(partial(runs_by_bytes, self.path))
 
     @cached_property
     def _malformed(self) -> tuple[Days, Days]:
