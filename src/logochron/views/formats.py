@@ -20,7 +20,7 @@ from babel.numbers import (
 from numpy.typing import NDArray
 
 from logochron.core.days import as_date
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, visible
 
 MINUS, DASH = "\N{MINUS SIGN}", "\N{EN DASH}"
 
@@ -227,6 +227,6 @@ def capital(text: str) -> str:
 
 
 def shortened(label: str, most: int = 28) -> str:
-    """A label cut with an ellipsis where it is too long; an empty one said so, line ends as spaces."""
-    text = " ".join(label.split()) if label.strip() else "(empty)"
+    """A label cut with an ellipsis where it is too long; an empty one said so, line ends and the like escaped."""
+    text = " ".join(visible(label).split()) if label.strip() else "(empty)"
     return text if len(text) <= most else text[: most - 1].rstrip() + "…"

@@ -28,7 +28,7 @@ def escaped(text: str) -> str:
     >>> escaped("*gear* | <b>")
     '\\\\*gear\\\\* \\\\| &lt;b&gt;'
     """
-    plain = _MARKUP.sub(r"\\\1", visible(text))
+    plain = _MARKUP.sub(r"\\\1", " ".join(visible(text).split()))
     for sign, shown in _HTML.items():
         plain = plain.replace(sign, shown)
     return _AT_START.sub(lambda start: start[1] + (start[2] + "\\" if start[2].isdigit() else "\\" + start[2]), plain)
