@@ -87,6 +87,16 @@ def test_a_limit_leaves_nothing_half_written(sales, tmp_path, ending):
     assert [p.name for p in tmp_path.iterdir()] == [target.name] and target.read_text() == "as it was"
 
 
+def test_a_limit_leaves_no_half_demo(tmp_path):
+    limit = 4_000
+
+    def limited() -> None:
+        resource.setrlimit(resource.RLIMIT_FSIZE, (limit, limit))
+
+    code, said = ended("demo", tmp_path / "b", before=limited)
+    assert code == 3 and "File too large" in said and list((tmp_path / "b").iterdir()) == []
+
+
 @pytest.mark.parametrize("form", ["table", "csv", "json", "jsonl", "md"])
 def test_standard_output_full_closed_or_gone(sales, form):
     words = ["compare", sales, *MONTHS, "--as", form]

@@ -16,7 +16,7 @@ import logochron as lc
 
 ROOT = Path(__file__).parents[1]
 SOURCE = ROOT / "src" / "logochron"
-LAYERS = {"core": set(), "sources": {"core"}, "views": {"core"}, "demo": {"core", "sources"}}
+LAYERS = {"core": set(), "sources": {"core"}, "views": {"core"}, "demo": {"core", "sources", "views"}}
 LAYERS["cli"] = {"core", "sources", "views", "demo"}
 #: The rooms of each layer from the ground up; those of one floor do not know each other. "" is the layer's own folder.
 ROOMS = {

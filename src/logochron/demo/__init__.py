@@ -33,7 +33,11 @@ def write(folder: str | Path) -> tuple[Path, Path]:
     ------
     QuestionError
         Where the folder cannot be written, or holds other files of these names.
+    OutputError
+        Where they cannot be written to the end; nothing half-written is left.
     """
+    from logochron.views.write_file import whole_file
+
     folder = Path(folder)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -41,9 +45,8 @@ def write(folder: str | Path) -> tuple[Path, Path]:
             path, made = folder / name, text(name)
             if path.exists() and path.read_bytes() != made:
                 raise QuestionError(f"{path} is there already and differs: name another folder")
-            beside = folder / f".{name}"
-            beside.write_bytes(made)
-            beside.replace(path)
+            with whole_file(path) as beside:
+                beside.write_bytes(made)
     except OSError as error:
         raise QuestionError(f"{folder} cannot be written: {error.strerror or error}") from None
     return folder / SALES, folder / PLAN
