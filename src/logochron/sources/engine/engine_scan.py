@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from functools import partial
+from itertools import islice
 from typing import Any, NamedTuple, Protocol
 
 import numpy as np
@@ -116,11 +116,10 @@ class EngineScan:
 
     def facts(self) -> list[Fact]:
         """What only the single records show."""
-        place = partial(_place, self.lines)
-        return [
-            *duplicate_rows(self.engine, self.query, self.name, place),
-            *odd_amounts(self.engine, self.rolled, self.name, place),
-        ]
+        met = [*duplicate_rows(self.engine, self.query, self.name), *odd_amounts(self.engine, self.rolled, self.name)]
+        # looked up together: each look goes through the file
+        places = iter(_places(self.lines, [row for one in met for row in one.rows]))
+        return [one.fact(islice(places, len(one.rows))) for one in met]
 
     def torn_records(self) -> list[Refusal]:
         """The first malformed records with their physical lines."""
@@ -191,14 +190,15 @@ def first_row(engine: Engine, query: Query, lines: Lines | None, expression: str
     numbered = f"SELECT row_number() OVER () AS rn, {expression} AS v FROM {query.relation}"
     sql = f"SELECT min(rn) FROM ({numbered}) WHERE coalesce(v::VARCHAR, '') = {quoted(text)}"
     ((number,),) = engine.rows(sql, "the source")
-    return "" if number is None else _place(lines, number)
+    return "" if number is None else _places(lines, [number])[0]
 
 
-def _place(lines: Lines | None, row: int) -> str:
-    """Where a row of the engine's stands."""
+def _places(lines: Lines | None, rows: Sequence[int]) -> list[str]:
+    """Where rows of the engine's stand."""
     if lines is None:
-        return f"row {row:,}"
-    return f"{lines.unit} {int(lines.of_rows(np.array([row]))[0]):,}"
+        return [f"row {row:,}" for row in rows]
+    found = lines.of_rows(np.array(rows, dtype=np.int64)) if rows else np.zeros(0, dtype=np.int64)
+    return [f"{lines.unit} {line:,}" for line in found.tolist()]
 
 
 def total_warning(name: str, label: str, wanted: Wanted) -> tuple[str, ...]:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Iterable, Mapping
+from typing import NamedTuple
 
 from logochron.core.questions.review import Fact
 from logochron.sources.engine.connection import Engine
@@ -16,11 +17,24 @@ _AT_ONCE = 500
 _PLACES = r"length(regexp_extract(r, '\.([0-9]*?)0*$', 1))"
 #: Zeros are remarked where they are fewer than one in so many, decimals where finer than all but one in so many.
 _RARE_ZEROS, _RARE_DECIMALS = 20, 50
-#: Told the number of a row, says where it stands.
-Place = Callable[[int], str]
 
 
-def duplicate_rows(engine: Engine, query: Query, name: str, place: Place) -> list[Fact]:
+class Met(NamedTuple):
+    """An oddity, and the rows that show it: told by where they stand, joined, and what follows."""
+
+    kind: str
+    column: str
+    many: int
+    rows: tuple[int, ...]
+    joint: str = ""
+    after: str = ""
+
+    def fact(self, places: Iterable[str]) -> Fact:
+        """The same, told."""
+        return Fact(self.kind, self.column, self.many, self.joint.join(places) + self.after)
+
+
+def duplicate_rows(engine: Engine, query: Query, name: str) -> list[Met]:
     """Rows that are the same in every field, blank ones left out."""
     fields = query.all_fields
     blank = " AND ".join(f"coalesce(trim({field}), '') = ''" for field in fields)
@@ -35,11 +49,10 @@ def duplicate_rows(engine: Engine, query: Query, name: str, place: Place) -> lis
     ((more, first, again),) = engine.rows(f"SELECT sum(more), min(rn), arg_min(again, rn) FROM ({same})", name)
     if not more:
         return []
-    example = f"{place(again)} is the same as {place(first)}"
-    return [Fact("duplicate rows", "", int(more), example)]
+    return [Met("duplicate rows", "", int(more), (again, first), " is the same as ")]
 
 
-def odd_amounts(engine: Engine, rolled: Rolled, name: str, place: Place) -> list[Fact]:
+def odd_amounts(engine: Engine, rolled: Rolled, name: str) -> list[Met]:
     """Zeros, negatives, and decimals finer than nearly all."""
     query = rolled.query
     summed = [amount for amount in query.amounts if amount.column]  # the others are counts
@@ -48,14 +61,14 @@ def odd_amounts(engine: Engine, rolled: Rolled, name: str, place: Place) -> list
         flawed = f"SELECT rn FROM ({inner(query._replace(all_fields=[]), numbered=True)}) WHERE NOT ok"
         engine.run(f"CREATE OR REPLACE TEMP TABLE flawed AS {flawed}", name)
         sound = "keep AND rn NOT IN (SELECT rn FROM flawed)"
-    facts = []
+    met: list[Met] = []
     for start in range(0, len(summed), _AT_ONCE):
         some = query._replace(amounts=summed[start : start + _AT_ONCE], all_fields=[])
-        facts += _odd_of(engine, some, sound, name, place)
-    return facts
+        met += _odd_of(engine, some, sound, name)
+    return met
 
 
-def _odd_of(engine: Engine, query: Query, sound: str, name: str, place: Place) -> list[Fact]:
+def _odd_of(engine: Engine, query: Query, sound: str, name: str) -> list[Met]:
     """What is odd about some amounts: all of a row laid below each other, in one pass."""
     places = range(len(query.amounts))
 
@@ -84,16 +97,16 @@ def _odd_of(engine: Engine, query: Query, sound: str, name: str, place: Place) -
             name,
         )
         shown = {a: (row, text) for a, row, text in told}
-    facts = []
+    met = []
     for a, count, zeros, zero, negatives, negative, text, _ in found:
         column = query.amounts[a].column
         if 0 < zeros * _RARE_ZEROS < count or (zeros and count < _RARE_ZEROS):
-            facts.append(Fact("zero amounts", column, zeros, place(zero)))
+            met.append(Met("zero amounts", column, zeros, (zero,)))
         if negatives:
-            facts.append(Fact("negative amounts", column, negatives, f"{place(negative)}: {text}"))
+            met.append(Met("negative amounts", column, negatives, (negative,), after=f": {text}"))
         if a in shown:
-            facts.append(Fact("decimals", column, usual[a][1], f"{place(shown[a][0])}: {shown[a][1]}"))
-    return facts
+            met.append(Met("decimals", column, usual[a][1], shown[a][:1], after=f": {shown[a][1]}"))
+    return met
 
 
 def _usual_decimals(counts: Mapping[int, int]) -> tuple[int, int]:
