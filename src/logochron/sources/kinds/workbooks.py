@@ -133,8 +133,8 @@ def _text(cell: Any) -> str:
 def _texts(row: Sequence[Any], odd: Mapping[int, _Odd], shift: int) -> list[str]:
     texts = [_text(cell) for cell in row]
     for column, cell in odd.items():
-        if column - shift < len(texts):
-            texts[column - shift] = cell.text
+        texts += [""] * (column - shift + 1 - len(texts))  # what comes as empty may have been cut off
+        texts[column - shift] = cell.text
     return texts
 
 
