@@ -26,10 +26,10 @@ _TRACE = "LOGOCHRON_TRACE"
 class _Stop:
     """The signal that asked the command to stop, once one has."""
 
-    signal: int | None = None
+    number: int | None = None
 
     def __call__(self, number: int, frame: FrameType | None) -> NoReturn:
-        self.signal = number
+        self.number = number
         for one in _SIGNALS:  # what is copied is tidied away first
             signal.signal(one, signal.SIG_IGN)
         raise KeyboardInterrupt
@@ -75,7 +75,7 @@ def _carried_out(command: click.Group, stop: _Stop) -> int:
         return NOT_READ if isinstance(error, (IntakeError, OutputError)) else ASKED_WRONG
     except (KeyboardInterrupt, click.Abort):
         say("stopped")
-        return _BY_SIGNAL + (stop.signal or signal.SIGINT)
+        return _BY_SIGNAL + (stop.number or signal.SIGINT)
     except MemoryError:
         say("there is not enough memory for this: ask for fewer items or periods, or read less of the records")
     except OSError as error:

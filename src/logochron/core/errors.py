@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 
 __all__ = [
@@ -13,8 +14,10 @@ __all__ = [
     "ReportError",
     "brief",
     "nearest",
+    "no_file_name",
     "no_such",
     "pointed",
+    "shown_path",
     "visible",
 ]
 
@@ -79,20 +82,30 @@ def visible(text: str, *, lines: bool = False) -> str:
     >>> visible("Cold\\x1b[31m Pier")
     'Cold\\\\x1b[31m Pier'
     """
-    if text.isprintable():
-        return text
-    return "".join(one if lines and one == "\n" else _escaped(one) for one in text)
+    return _HIDDEN.sub(lambda one: one[0] if lines and one[0] == "\n" else _escaped(one[0]), text)
 
 
-#: Marks that turn the direction of what follows.
-_BIDI = frozenset("\u061c\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069")
+#: Control characters, ends of lines and paragraphs, marks that turn the direction of text, halves of characters.
+_HIDDEN = re.compile(r"[\x00-\x1f\x7f-\x9f\u2028\u2029\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069\ud800-\udfff]")
 
 
 def _escaped(one: str) -> str:
-    from unicodedata import category
+    return one.encode("unicode_escape").decode("ascii")
 
-    hidden = one in _BIDI or category(one) in ("Cc", "Cs", "Zl", "Zp")
-    return one.encode("unicode_escape").decode("ascii") if hidden else one
+
+def shown_path(path: object) -> str:
+    """A path as messages call it: escaped, and cut where it is longer than any name.
+
+    >>> shown_path("a\\x1b.csv"), shown_path("h" * 300)[-4:]
+    ('a\\\\x1b.csv', 'h...')
+    """
+    text = str(path)
+    return visible(text if len(text) < 300 else f"{text[:60]}...")
+
+
+def no_file_name(path: object) -> QuestionError:
+    """What is said of a path that the system takes for no name at all."""
+    return QuestionError(f"no file can be called {brief(str(path))}: it holds a NUL, or half a character")
 
 
 def pointed(text: str, at: int) -> str:

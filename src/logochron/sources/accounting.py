@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from logochron.core.book.coverage import Ends
+from logochron.core.book.coverage import Ends, touches
 from logochron.core.book.intake import LISTED, Intake, Refusal
 from logochron.core.book.record_spans import Standing, check_periods, hint
 from logochron.core.days import FIRST_DAY, LAST_DAY, Days, day_number, iso
@@ -66,12 +66,7 @@ def account(
     dated_on = np.unique(reading.days[reading.readable])
     starts, ends = reading.days.copy(), reading.days.copy()
     starts[reading.readable], ends[reading.readable] = stated.standing.spans(reading.days[reading.readable])
-    low, high = stated.keep
-    inside = reading.readable.copy()
-    if low is not None:
-        inside &= ends >= low
-    if high is not None:
-        inside &= starts <= high
+    inside = reading.readable & touches(starts, ends, stated.keep)
     refusals: list[Refusal] = []
     refused = set_aside = counted = 0
     offset, taken, beyond = 0, [], []
@@ -108,6 +103,7 @@ def account(
         raise IntakeError(_refusal_message(intake))
     recorded = np.unique(starts[reading.readable])  # of all rows, whichever are counted
     if not inside.any():
+        low, high = stated.keep
         span = f"{iso(low) if low is not None else ''}..{iso(high) if high is not None else ''}"
         held = reading.days[reading.readable]
         raise QuestionError(

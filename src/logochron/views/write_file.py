@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.errors import OutputError, QuestionError, brief, visible
+from logochron.core.errors import OutputError, QuestionError, no_file_name, shown_path
 from logochron.core.rows.columns import kind_of
 from logochron.core.rows.result import Result
 from logochron.views.figures.registry import figure_of
@@ -144,7 +144,7 @@ def ordinary(path: Path) -> Path:
     except RuntimeError:  # links that lead to each other
         raise _unwritten(path, OSError(errno.ELOOP, os.strerror(errno.ELOOP))) from None
     except ValueError:
-        raise QuestionError(f"no file can be called {brief(str(path))}: it holds a NUL") from None
+        raise no_file_name(path) from None
     return place
 
 
@@ -156,9 +156,8 @@ _OF_THE_PLACE = (
 
 
 def _unwritten(path: Path, error: OSError) -> QuestionError:
-    name = visible(str(path)) if len(str(path)) < 300 else f"{visible(str(path)[:60])}..."
     kind = QuestionError if error.errno in _OF_THE_PLACE else OutputError
-    return kind(f"{name} cannot be written: {error.strerror or error}")
+    return kind(f"{shown_path(path)} cannot be written: {error.strerror or error}")
 
 
 @contextmanager

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from logochron.core.days import Days, iso, weekday
 from logochron.core.errors import QuestionError
@@ -71,6 +72,21 @@ def _parted(recorded: Days) -> tuple[int, int]:
     return (0, after) if after <= _MISTYPED else (before, 0)
 
 
+def touches(starts: Days, ends: Days, wanted: Ends) -> NDArray[np.bool_]:
+    """Whether what records stand for touches the days wanted; where an end is None they go on.
+
+    >>> touches(np.array([1, 5]), np.array([3, 9]), (4, None)).tolist()
+    [False, True]
+    """
+    low, high = wanted
+    inside = np.ones(starts.shape, dtype=bool)
+    if low is not None:
+        inside &= ends >= low
+    if high is not None:
+        inside &= starts <= high
+    return inside
+
+
 def settle(recorded: Days, ends: Days, covering: Ends, until: int | None, *, asked: bool = True) -> Coverage:
     """The coverage that the recorded days, `covering` and `until` give together.
 
@@ -88,9 +104,9 @@ def settle(recorded: Days, ends: Days, covering: Ends, until: int | None, *, ask
         past the last, or where no recorded day is left.
     """
     low, high = covering
-    inside = (ends >= (ends[0] if low is None else low)) & (recorded <= (recorded[-1] if high is None else high))
-    within, last_days = recorded[inside], ends[inside]
-    sound = within
+    inside = touches(recorded, ends, covering)
+    held, last_days = recorded[inside], ends[inside]
+    sound = held
     early, late = typing_errors(sound)
     if until is not None and high is None:
         while late and until < sound[-late]:
@@ -98,7 +114,7 @@ def settle(recorded: Days, ends: Days, covering: Ends, until: int | None, *, ask
             early, late = typing_errors(sound)
     early, late = early if low is None else 0, late if high is None and until is None else 0
     if asked and (early or late):
-        raise QuestionError(_mistyped(within, early, late))
+        raise QuestionError(_mistyped(held, early, late))
     if not len(sound) and (low is None or high is None):
         raise QuestionError(
             f"no record lies in the days of `covering`: the records run from {iso(int(recorded[0]))} "

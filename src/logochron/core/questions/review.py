@@ -9,7 +9,7 @@ from typing import Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.coverage import typing_errors
+from logochron.core.book.coverage import touches, typing_errors
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import all_leaves
 from logochron.core.calendars.civil import CivilCalendar
@@ -118,13 +118,7 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) ->
 
 def _recorded(book: Daybook) -> Days:
     """The days with records that were read."""
-    low, high = book.kept
-    inside = np.ones(len(book.recorded), dtype=bool)
-    if low is not None:
-        inside &= book.recorded_ends >= low
-    if high is not None:
-        inside &= book.recorded <= high
-    return book.recorded[inside]
+    return book.recorded[touches(book.recorded, book.recorded_ends, book.kept)]
 
 
 def _held(book: Daybook) -> tuple[str, ...]:

@@ -144,7 +144,7 @@ class AlignedAnswer(Answer):
             raise QuestionError("there is no period to show: the answer is empty")
         if at is None:
             return len(self.periods) - 1
-        found = np.flatnonzero([isinstance(at, str) and label == at for label in self.alignment.labels])
+        found = np.flatnonzero(self.alignment.labels == at) if isinstance(at, str) else np.zeros(0, dtype=np.intp)
         if not len(found) and self.question.each != "span":
             low, high = named_periods(self.calendar, self.question.grain, at)
             ordinals = self.alignment.ordinals

@@ -11,7 +11,16 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, Literal, NamedTuple
 
-from logochron.core.errors import IntakeError, LogochronError, QuestionError, brief, nearest, visible
+from logochron.core.errors import (
+    IntakeError,
+    LogochronError,
+    QuestionError,
+    brief,
+    nearest,
+    no_file_name,
+    shown_path,
+    visible,
+)
 
 SourceKind = Literal["text", "parquet", "frame", "workbook", "json"]
 ENDINGS: dict[str, SourceKind] = {
@@ -149,9 +158,9 @@ def mode_of(path: Path) -> int:
     except (FileNotFoundError, NotADirectoryError):
         return 0
     except ValueError:
-        raise QuestionError(f"no file can be called {brief(str(path))}: it holds a NUL") from None
+        raise no_file_name(path) from None
     except OSError as error:
-        name = str(path) if len(str(path)) < 300 else f"{str(path)[:60]}..."
+        name = shown_path(path)
         if error.errno in (errno.ELOOP, errno.ENAMETOOLONG):
             raise QuestionError(f"{name} leads to no file: {error.strerror}") from None
         raise unreadable(name, error) from None

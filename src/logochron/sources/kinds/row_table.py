@@ -35,13 +35,15 @@ class RowTable:
     flaws: dict[tuple[int, int], str] = field(default_factory=dict)  # by place and column, what a text does not show
     _lines: list[int] = field(default_factory=list)
     _rows: list[Sequence[str | None]] = field(default_factory=list)
+    _held: int = 0  # fields in the rows that wait
     _made: int = -1
 
     def add(self, line: int, row: Sequence[str | None]) -> None:
         """One row, and where it stands."""
         self._lines.append(line)
         self._rows.append(row)
-        if len(self._rows) >= min(_AT_ONCE, _FIELDS_AT_ONCE // (len(row) + 1) + 1):
+        self._held += len(row)
+        if len(self._rows) >= _AT_ONCE or self._held >= _FIELDS_AT_ONCE:
             self._flush()
 
     def refuse(self, line: int, text: str, reason: str) -> None:
@@ -85,7 +87,7 @@ class RowTable:
         columns |= {f"c{i}": np.array(column, dtype=object) for i, column in enumerate(zip(*padded))}
         with self.engine.given({"carried_run": columns}):
             run(f"INSERT INTO {self.name} SELECT {', '.join(columns)} FROM carried_run", self.name)
-        self._lines, self._rows = [], []
+        self._lines, self._rows, self._held = [], [], 0
         if self.engine.progress and self.total:
             self.engine.progress(min(self.done / self.total, 1.0))
 

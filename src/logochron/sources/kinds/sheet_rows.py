@@ -40,19 +40,28 @@ class _Reach(NamedTuple):
     columns: int
 
 
-def sheet_rows(source: Source, book: Any, name: str) -> SheetRows:
-    """The rows of a sheet.
+class Sheets:
+    """The sheets of a workbook. How far each reaches is found once, by going through it.
 
     Parameters
     ----------
     book
         The workbook, opened by the quick reader, which lays a sheet out whole: up to its last row and column.
     """
-    reach = _reach(source, name)
-    if reach.rows * reach.columns > max(_MOST_CELLS, _ONE_IN * reach.filled):
-        return _cell_by_cell(source, name, reach)
-    sheet = book.get_sheet_by_name(name)
-    return SheetRows(sheet.iter_rows(), sheet.start[1] if sheet.start else 0, sheet.total_height, [])
+
+    def __init__(self, source: Source, book: Any) -> None:
+        self.source, self.book = source, book
+        self._reaches: dict[str, _Reach] = {}
+
+    def rows(self, name: str) -> SheetRows:
+        """The rows of a sheet, from its first again each time."""
+        if name not in self._reaches:
+            self._reaches[name] = _reach(self.source, name)
+        reach = self._reaches[name]
+        if reach.rows * reach.columns > max(_MOST_CELLS, _ONE_IN * reach.filled):
+            return _cell_by_cell(self.source, name, reach)
+        sheet = self.book.get_sheet_by_name(name)
+        return SheetRows(sheet.iter_rows(), sheet.start[1] if sheet.start else 0, sheet.total_height, [])
 
 
 def _cell_by_cell(source: Source, name: str, reach: _Reach) -> SheetRows:

@@ -113,7 +113,7 @@ class Places:
 
 
 def runs_by_reader(
-    path: Path, delimiter: str, name: str, seen: Callable[[int, int, list[bytes]], None]
+    path: Path, delimiter: str, name: str, seen: Callable[[int, int, list[bytes]], None] | None = None
 ) -> Iterator[Run]:
     """The records by Python's own reader, which tells a quote within a field from one that opens it.
 
@@ -156,7 +156,8 @@ def runs_by_reader(
             starts.append(start)
             lines.append(line)
             empties.append(not row)
-            seen(start, line, raw)
+            if seen:
+                seen(start, line, raw)
             start += held
             line += len(raw)
             raw.clear()
@@ -184,9 +185,6 @@ def walk(path: Path, parting: Parting, name: str) -> tuple[Scan, Places]:
             size = sum(map(len, raw)) - (len(raw[-1]) - len(raw[-1].rstrip(b"\r\n")))
             found.swallows.append(Swallow(start, start + size, line, text, line + inner[0], inner[1]))
 
-    def ignored(start: int, line: int, raw: list[bytes]) -> None:
-        pass
-
     for _ in runs_by_reader(path, parting.delimiter, name, seen):
         pass
-    return found, Places(lambda: runs_by_reader(path, parting.delimiter, name, ignored))
+    return found, Places(lambda: runs_by_reader(path, parting.delimiter, name))

@@ -17,7 +17,7 @@ from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, Source
 from logochron.sources.kinds.headers import TOP, filled, find_header, fold, holds, unnamed
 from logochron.sources.kinds.row_table import RowTable
-from logochron.sources.kinds.sheet_rows import SPREADSHEET, column_number, part_of, sheet_rows
+from logochron.sources.kinds.sheet_rows import SPREADSHEET, Sheets, column_number, part_of
 from logochron.sources.kinds.typed_files import TypedTable
 from logochron.sources.values.dates import SERIAL_DAYS, SERIAL_EPOCH
 
@@ -61,8 +61,9 @@ def carry_sheet(engine: Engine, source: Source, dialect: Dialect, names: Sequenc
     _check_size(source)
     try:
         book = CalamineWorkbook.from_path(str(source.path))
-        chosen, guesses = _chosen(source, book, dialect.sheet, names)
-        sheet = sheet_rows(source, book, chosen)
+        sheets = Sheets(source, book)
+        chosen, guesses = _chosen(source, sheets, dialect.sheet, names)
+        sheet = sheets.rows(chosen)
         odd = _odd_cells(source, chosen)
         texts = (_texts(row, odd.get(number, {}), sheet.shift) for number, row in enumerate(sheet.rows, 1))
         flaws = {
@@ -90,10 +91,11 @@ def _check_size(source: Source) -> None:
         )
 
 
-def _chosen(source: Source, book: Any, sheet: str | None, names: Sequence[str]) -> tuple[str, list[str]]:
+def _chosen(source: Source, sheets: Sheets, sheet: str | None, names: Sequence[str]) -> tuple[str, list[str]]:
     """The name of the sheet to read, and what was recognised."""
     from python_calamine import SheetVisibleEnum
 
+    book = sheets.book
     if sheet is not None:
         if sheet not in book.sheet_names:
             raise QuestionError(f"`sheet`: {no_such('sheet', sheet, book.sheet_names, where=source.name)}")
@@ -101,7 +103,7 @@ def _chosen(source: Source, book: Any, sheet: str | None, names: Sequence[str]) 
     shown = [meta.name for meta in book.sheets_metadata if meta.visible == SheetVisibleEnum.Visible]
     tops = {}
     for name in shown:
-        top = [_texts(row, {}, 0) for row in islice(sheet_rows(source, book, name).rows, TOP)]
+        top = [_texts(row, {}, 0) for row in islice(sheets.rows(name).rows, TOP)]
         if any(map(filled, top)):
             tops[name] = top
     if not tops:
