@@ -21,11 +21,13 @@ _WHERE = {
     "Intake": "logochron.core.book.intake",
     "IntakeError": "logochron.core.errors",
     "Judging": "logochron.core.judge.judging",
+    "Landing": "logochron.core.questions.land",
     "ListedCalendar": "logochron.core.calendars.listed",
     "LogochronError": "logochron.core.errors",
     "MeanOf": "logochron.core.align.bases",
     "Measure": "logochron.core.book.measures",
     "Not": "logochron.core.book.filters",
+    "Pace": "logochron.core.questions.pace",
     "Palette": "logochron.views.palette",
     "Plan": "logochron.core.align.bases",
     "Prior": "logochron.core.align.bases",
@@ -41,6 +43,8 @@ _WHERE = {
     "compare": "logochron.core.questions.compare",
     "drivers": "logochron.core.questions.drivers",
     "explain": "logochron.core.questions.explain",
+    "land": "logochron.core.questions.land",
+    "pace": "logochron.core.questions.pace",
     "read": "logochron.sources.read",
     "read_plan": "logochron.sources.read_plan",
     "relate": "logochron.core.questions.relate",
@@ -58,11 +62,13 @@ __all__ = [
     "Intake",
     "IntakeError",
     "Judging",
+    "Landing",
     "ListedCalendar",
     "LogochronError",
     "MeanOf",
     "Measure",
     "Not",
+    "Pace",
     "Palette",
     "Plan",
     "Prior",
@@ -80,6 +86,8 @@ __all__ = [
     "draw",
     "drivers",
     "explain",
+    "land",
+    "pace",
     "read",
     "read_plan",
     "relate",
@@ -99,6 +107,10 @@ def _listing(source: Any) -> Any:
     return import_module("logochron.sources.calendar_tables").listing(source)
 
 
+def _profile(source: Any) -> Any:
+    return import_module("logochron.sources.profile_tables").listed_shares(source)
+
+
 def _holidays(code: str, first: int, last: int) -> Any:
     return import_module("logochron.sources.public_holidays").public_holidays(code, first, last)
 
@@ -112,6 +124,7 @@ def _totals(book: Any, each: Any, by: Any, calendar: Any) -> Any:
 
 
 _ports.write, _ports.html, _ports.listing = _write, _html, _listing
+_ports.profile = _profile
 _ports.holidays, _ports.receipt, _ports.totals = _holidays, _receipt, _totals
 
 

@@ -26,6 +26,10 @@ from logochron.core.questions.drivers import Drivers as Drivers
 from logochron.core.questions.drivers import drivers as drivers
 from logochron.core.questions.explain import Receipt as Receipt
 from logochron.core.questions.explain import explain as explain
+from logochron.core.questions.land import Landing as Landing
+from logochron.core.questions.land import land as land
+from logochron.core.questions.pace import Pace as Pace
+from logochron.core.questions.pace import pace as pace
 from logochron.core.questions.relate import Relation as Relation
 from logochron.core.questions.relate import relate as relate
 from logochron.core.questions.review import Review as Review
@@ -47,11 +51,13 @@ __all__ = [
     "Intake",
     "IntakeError",
     "Judging",
+    "Landing",
     "ListedCalendar",
     "LogochronError",
     "MeanOf",
     "Measure",
     "Not",
+    "Pace",
     "Palette",
     "Plan",
     "Prior",
@@ -69,6 +75,8 @@ __all__ = [
     "draw",
     "drivers",
     "explain",
+    "land",
+    "pace",
     "read",
     "read_plan",
     "relate",

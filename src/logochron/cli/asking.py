@@ -148,15 +148,15 @@ def _dimensions(asked: dict[str, Any], answer: str) -> dict[str, str]:
     return dimensions
 
 
-def _headings(asked: dict[str, Any]) -> dict[str, str]:
+def _headings(answer: str, asked: dict[str, Any]) -> dict[str, str]:
     """Headings that stand for columns, as far as the options tell them."""
     measures = [*options.names(asked["value"]), *(expressions.measure(text, []).name for text in asked["measures"])]
-    return {heading(_basis(asked)): "base", **headings_of(options.dimensions(asked["by"]), measures)}
+    return {heading(_basis(asked)): "base", **headings_of(answer, options.dimensions(asked["by"]), measures)}
 
 
 def _alerts_and_items(asked: dict[str, Any], answer: str, judging: Judging) -> tuple[list[Alert], dict[str, Any]]:
     """The alerts, and the options that choose and order items: refused before anything is read where it can be told."""
-    headings = _headings(asked)
+    headings = _headings(answer, asked)
     alerts = alerts_of(asked["alerts"], answer, _dimensions(asked, answer), judging, headings)
     sort = asked["sort"]
     if sort is not None and (asked["value"] or asked["measures"]):

@@ -27,6 +27,9 @@ Per = Literal["day", "trading-day"]
 Kept = Literal["all", "comparable"]
 OnRefused = Literal["stop", "skip"]
 Spread = Literal["even"]
+PlanSpread = Literal["even", "year-ago"]
+Profile = Literal["best", "history", "year-ago", "weekday", "even"]
+Rest = Literal["scaled", "as-was"]
 Empty = Literal["refused", "zero"]
 Marked = Literal["all", "adverse", "none"]
 MarksOf = Literal["direction", "verdict"]
@@ -35,8 +38,10 @@ MarksOf = Literal["direction", "verdict"]
 DIRECTIONS = ("rising", "falling", "level", "unknown")
 RISING, FALLING, LEVEL, UNKNOWN = range(len(DIRECTIONS))
 VERDICTS = ("favorable", "adverse", "neutral", "unknown")
-STATUSES = ("complete", "to-date", "partial")
-COMPLETE, TO_DATE, PARTIAL = range(len(STATUSES))
+STATUSES = ("complete", "to-date", "partial", "estimated")
+COMPLETE, TO_DATE, PARTIAL, ESTIMATED = range(len(STATUSES))
+#: How the share of a period that is usually done by now can be told; the last two: by a list, or not needed.
+PROFILES = ("best", "history", "year-ago", "weekday", "even", "listed", "as-was")
 
 
 def values(literal: Any) -> tuple[Any, ...]:
@@ -102,6 +107,15 @@ PLURALS = {
     **{"day": "days", "week": "weeks", "month": "months", "quarter": "quarters", "half": "halves", "year": "years"},
     **{"period": "periods", "record": "records", "row": "rows"},
 }
+
+
+def first_to_last(labels: list[str]) -> str:
+    """The first and the last of some labels in order.
+
+    >>> first_to_last(["2024", "2025", "2026"]), first_to_last(["2026"])
+    ('2024 to 2026', '2026')
+    """
+    return labels[0] if len(labels) == 1 else f"{labels[0]} to {labels[-1]}"
 
 
 def how_many(n: int, word: str) -> str:

@@ -14,6 +14,8 @@ write: Callable[[Any, str | Path], Path]
 html: Callable[[Any], str]
 #: Set by the package: a table of periods (a frame, a mapping of columns, a path) as a `Listing`.
 listing: Callable[[Any], Any]
+#: Set by the package: a table of shares (a frame, a mapping of columns, a path) as `ListedShares`.
+profile: Callable[[Any], Any]
 #: Set by the package: the public holidays of a country or region between two days, as day numbers and names.
 holidays: Callable[[str, int, int], dict[int, str]]
 #: Set by the package: a receipt in words.

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.options import Grain, Spread, check
+from logochron.core.options import Grain, PlanSpread, check
 from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, locate
 from logochron.sources.kinds.headers import fold
@@ -27,11 +28,11 @@ def read_plan(
     measure: str,
     by: str | Sequence[str] | Mapping[str, str] | None = (),
     records_of: Grain = "month",
-    spread: Spread | None = "even",
+    spread: PlanSpread | None = "even",
     calendar: Calendar | None = None,
     **options: Any,
 ) -> Daybook:
-    """Read a plan: amounts by period, laid evenly on the days of each.
+    """Read a plan: amounts by period, laid on the days of each.
 
     Parameters
     ----------
@@ -48,8 +49,9 @@ def read_plan(
     records_of
         What each record stands for.
     spread
-        ``"even"`` lays each amount on all days of its period, exact over any whole period; None leaves it on
-        the first.
+        ``"even"`` lays each amount on all days of its period, exact over any whole period; ``"year-ago"`` does so in
+        the shape of the same period a year earlier, taken from the sales it is held against; None leaves it on the
+        first.
     calendar
         Of the periods; civil where None.
     options
@@ -71,17 +73,27 @@ def read_plan(
     >>> plan = lc.read_plan("plan.csv", date="month", value="revenue", measure="revenue")  # doctest: +SKIP
     """
     check("records_of", records_of, Grain)
+    if spread is not None:
+        check("spread", spread, PlanSpread)
     wide = options.get("periods_in_columns") is not None
-    return read(
+    book = read(
         source,
         date=None if wide else date,
         measures=[Measure(measure, column=value)],
         by=by,
         records_of="day" if wide else records_of,
-        spread=spread if wide or records_of != "day" else None,
+        spread="even" if spread == "even" and (wide or records_of != "day") else None,
         calendar=calendar,
         **options,
     )
+    return _to_be_shaped(book) if spread == "year-ago" else book
+
+
+def _to_be_shaped(book: Daybook) -> Daybook:
+    """The plan, yet to be laid in the shape of a year earlier; one that is listed by day stays as it is."""
+    if book.standing.records_of == "day":
+        return book
+    return replace(book, standing=book.standing._replace(spread="year-ago"))
 
 
 def plan_of(
@@ -91,6 +103,7 @@ def plan_of(
     *,
     records_of: Grain,
     calendar: Calendar | None,
+    spread: PlanSpread = "even",
 ) -> Daybook:
     """A plan read by what it shares with the sales: their columns of amounts, and those of their dimensions it has.
 
@@ -106,14 +119,16 @@ def plan_of(
         if not planned:
             first = measures[0]
             planned = [Measure(first.name, column=first.column or first.name)]  # says what the plan has
-        return read(
+        shaped = spread == "year-ago"
+        book = read(
             lasting,
             measures=planned,
             by=by,
             records_of=records_of,
-            spread="even" if records_of != "day" else None,
+            spread="even" if records_of != "day" and not shaped else None,
             calendar=calendar,
         )
+    return _to_be_shaped(book) if shaped else book
 
 
 def _planned(measure: Measure, header: Mapping[str, str]) -> Measure | None:

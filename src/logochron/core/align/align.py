@@ -130,13 +130,30 @@ def align(question: Question, coverage: Coverage, recorded: Days, plan: Coverage
         ends=ends,
         status=np.where(whole, COMPLETE, np.where(running, TO_DATE, PARTIAL)).astype(np.int8),
         value_known=value_known,
-        base_labels=_joined(parts, part_known & enough if as_is else np.zeros_like(held)),
+        base_labels=base_names(parts, part_known & enough if as_is else np.zeros_like(held)),
         base_starts=base_starts,
         base_ends=base_ends,
         part_known=part_known,
         base_known=enough & ~fragment,
     )
     return aligned._replace(notes=_notes(question, aligned, fragment, coverage, plan))
+
+
+def against_whole(question: Question, coverage: Coverage, recorded: Days, plan: Coverage | None = None) -> Alignment:
+    """The same with the bases whole, whatever of the period itself has passed; unknown where that is not held."""
+    aligned = align(question, coverage, recorded, plan)
+    held_by = plan or coverage
+    starts, ends = aligned.parts.starts, aligned.parts.ends
+    part_known = aligned.parts.found & (starts >= held_by.first) & (ends <= held_by.last)
+    whole = aligned._replace(
+        ends=aligned.rows.ends,
+        base_starts=starts,
+        base_ends=ends,
+        part_known=part_known,
+        base_known=np.asarray(part_known.all(axis=0)),
+    )
+    fragment = aligned.status == PARTIAL
+    return whole._replace(ends=aligned.ends, notes=_notes(question, whole, fragment, coverage, plan))
 
 
 def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[ValueSpans, BaseSpans]:
@@ -216,17 +233,17 @@ def _periods(question: Question, coverage: Coverage) -> Days:
     return ordinals[-last:] if last else ordinals
 
 
-def named_periods(calendar: Calendar, each: Grain, at: Any) -> tuple[int, int]:
-    """First and last ordinal that `at` names."""
+def named_periods(calendar: Calendar, each: Grain, at: Any, name: str = "at") -> tuple[int, int]:
+    """First and last ordinal that `at`, or the option of another `name`, names."""
     if not isinstance(at, str):
-        ordinal = int(calendar.ordinals(each, np.array([day_number(at, "at")]))[0])
+        ordinal = int(calendar.ordinals(each, np.array([day_number(at, name)]))[0])
         return ordinal, ordinal
     ends = at.split("..")
     if len(ends) > 2 or not all(end.strip() for end in ends):
-        raise QuestionError(f"`at` must be a period, a day or a range FIRST..LAST; got {at!r}")
-    low, high = calendar.find(each, ends[0])[0], calendar.find(each, ends[-1])[1]
+        raise QuestionError(f"`{name}` must be a period, a day or a range FIRST..LAST; got {at!r}")
+    low, high = calendar.find(each, ends[0], name)[0], calendar.find(each, ends[-1], name)[1]
     if low > high:
-        raise QuestionError(f"`at` ends before it starts: {at!r}")
+        raise QuestionError(f"`{name}` ends before it starts: {at!r}")
     return low, high
 
 
@@ -238,7 +255,7 @@ def _cut(question: Question, rows: ValueSpans, parts: BaseSpans, running: Bools,
     return question.calendar.cut(question.each, starts, base_starts, report)
 
 
-def _joined(parts: BaseSpans, taken: Bools) -> Objects:
+def base_names(parts: BaseSpans, taken: Bools) -> Objects:
     """The name of each base: FIRST..LAST where its parts follow each other, else all of them.
 
     Of the parts that are `taken`, where any is said to be.

@@ -111,7 +111,7 @@ def base_spans(
         found=found,
         uncut=np.zeros(found.shape, dtype=bool),
         labels=labels,
-        notes=(*_told(earlier), *_not_listed(calendar, each, earlier, there, whole)),
+        notes=(*told(earlier), *not_listed(calendar, each, earlier, there, whole)),
         ordinals=earlier.ordinals,
     )
 
@@ -137,10 +137,10 @@ def _in_parents(
         notes.append(Noted(~at_place[0], "no base: other place", (basis.label, calendar.word(parent))))
     else:
         earlier = basis.steps(calendar, parent, parents)
-        notes += _told(earlier)
+        notes += told(earlier)
     there = calendar.exists(parent, earlier.ordinals)
     whole = calendar.whole(parent, earlier.ordinals)
-    notes += _not_listed(calendar, parent, earlier, there, whole)
+    notes += not_listed(calendar, parent, earlier, there, whole)
     base_firsts, base_lasts = calendar.children(each, parent, earlier.ordinals)
     found = earlier.found & at_place & there & whole
     if each == "day":
@@ -166,7 +166,7 @@ def _in_parents(
     return BaseSpans(starts, own_starts, ends, found, beyond, labels, tuple(notes), ordinals)
 
 
-def _told(earlier: Earlier) -> list[Noted]:
+def told(earlier: Earlier) -> list[Noted]:
     """The notes of each part; one that the part before bears too is said once."""
     rows, code, args = earlier.note
     again = np.zeros(rows.shape, dtype=bool)
@@ -180,7 +180,7 @@ def _told(earlier: Earlier) -> list[Noted]:
     ]
 
 
-def _not_listed(calendar: Calendar, grain: Grain, earlier: Earlier, there: Bools, whole: Bools) -> list[Noted]:
+def not_listed(calendar: Calendar, grain: Grain, earlier: Earlier, there: Bools, whole: Bools) -> list[Noted]:
     """The notes where a calendar of listed periods does not reach back far enough."""
     cut_off = earlier.found & there & ~whole
     notes = [Noted(any_part(earlier.found & ~there), "no base: not listed", (calendar.extent(),))]

@@ -62,6 +62,21 @@ class Items(NamedTuple):
         return np.where(np.append(self.keys, -1)[places] == keys, places, -1)
 
 
+def places_of(known: Sequence[NDArray[Any]], wanted: Sequence[NDArray[Any]]) -> Days:
+    """The place of each wanted tuple of labels among those known, -1 where it is not; of no dimension the one of all.
+
+    >>> places_of([np.array(["a", "c"])], [np.array(["c", "b"])]).tolist()
+    [1, -1]
+    """
+    if not wanted:
+        return np.zeros(1, dtype=np.int64)
+    n = len(known[0])
+    items = Items.named([np.concatenate(pair) for pair in zip(known, wanted)], n + len(wanted[0]))
+    place = np.full(items.size, -1, dtype=np.int64)
+    place[items.of_rows[:n]] = np.arange(n)
+    return place[items.of_rows[n:]]
+
+
 def _keys(codes: Sequence[Days], sizes: Sequence[int]) -> Days:
     """Tuples of codes as one number each."""
     keys = codes[0]

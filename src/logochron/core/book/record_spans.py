@@ -11,7 +11,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.days import Days, iso, weekday
 from logochron.core.errors import QuestionError
-from logochron.core.options import PLURALS, Grain, Spread
+from logochron.core.options import PLURALS, Grain, PlanSpread
 
 #: From how many distinct days on a regular pattern is no accident.
 _ENOUGH = {"month": 3, "week": 4}
@@ -20,12 +20,13 @@ _ENOUGH = {"month": 3, "week": 4}
 class Standing(NamedTuple):
     """What each record stands for: a day, or the whole period of grain `records_of` that its date falls in.
 
-    With `spread` its amount is laid evenly on all days of the period; else it sits on the first one.
+    With `spread` its amount is laid evenly on all days of the period; else it sits on the first one. Of a plan
+    ``"year-ago"`` says that it is yet to be laid in the shape of a year earlier.
     """
 
     records_of: Grain = "day"
     calendar: Calendar = CivilCalendar()
-    spread: Spread | None = None
+    spread: PlanSpread | None = None
 
     def spans(self, days: Days) -> tuple[Days, Days]:
         """First and last day of what a record of each day stands for."""
@@ -37,7 +38,7 @@ class Standing(NamedTuple):
     @property
     def whole(self) -> bool:
         """Whether only whole periods can be told."""
-        return self.records_of != "day" and self.spread is None
+        return self.records_of != "day" and self.spread != "even"
 
     def check_edges(self, first: int, last: int) -> None:
         """Refuse a coverage that starts or ends within a period."""

@@ -286,6 +286,20 @@ class Calendar(ABC):
         """
         return np.asarray(base_starts + (report_days - starts), dtype=np.int64)
 
+    def day_places(self, grain: Grain, ordinals: Days) -> Days:
+        """The day at each place in some periods, so that the places of all line up.
+
+        Here: by day number; shorter periods stay at their last day.
+
+        Returns
+        -------
+        numpy.ndarray
+            int64, shape (periods, places): as many places as the longest of them has days.
+        """
+        starts, ends = self.first_days(grain, ordinals), self.last_days(grain, ordinals)
+        places = np.arange(int((ends - starts).max(initial=0)) + 1)
+        return np.minimum(starts[:, None] + places, ends[:, None])
+
     @abstractmethod
     def legend(self, each: Grain, ordinals: Days) -> tuple[str, ...]:
         """Lines that say what the named years of these periods are; empty where the label says it."""

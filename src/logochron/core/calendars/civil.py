@@ -180,6 +180,18 @@ class CivilCalendar(Calendar):
         same_day = np.minimum(month_starts(targets) + (reports - month_starts(months)), target_ends)
         return np.where(at_end, target_ends, same_day)
 
+    def day_places(self, grain: Grain, ordinals: Days) -> Days:
+        """By month and day of the month: each month has as many places as the longest such month among the periods."""
+        if grain in ("day", "week") or not len(ordinals):
+            return super().day_places(grain, ordinals)
+        months = self.children("month", grain, ordinals)[0][:, None] + np.arange(MONTHS[grain])
+        starts = self.first_days("month", months)
+        lengths = self.last_days("month", months) - starts + 1
+        longest = lengths.max(axis=0)
+        of_month = np.repeat(np.arange(MONTHS[grain]), longest)
+        place = np.arange(len(of_month)) - (np.cumsum(longest) - longest)[of_month]
+        return starts[:, of_month] + np.minimum(place, lengths[:, of_month] - 1)
+
     def _place(self, name: Name, label: str, option: str) -> tuple[Grain, int]:
         if name.kind == "period":
             raise QuestionError(

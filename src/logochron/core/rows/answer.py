@@ -195,9 +195,14 @@ def note_periods(prepared: Prepared, notes: RowNotes, why: Note | None) -> None:
         notes.add(idle[:, None], "no trading days")
 
 
-def block(prepared: Prepared, measure: Measure, tier: Tier, columns: Columns, others: bool) -> Block:
-    """The rows of one measure and one tier, in the order asked for; the last item gathers `others`, or not."""
-    shape = prepared.aligned.size, tier.size
+def block(
+    prepared: Prepared, measure: Measure, tier: Tier, columns: Columns, others: bool, size: int | None = None
+) -> Block:
+    """The rows of one measure and one tier, in the order asked for; the last item gathers `others`, or not.
+
+    `size`: of so many rows an item, those that are lined up where None.
+    """
+    shape = prepared.aligned.size if size is None else size, tier.size
     order = _order(prepared.asked.sort, columns, shape, others)
     if others and prepared.counts_ids(measure):  # an id that lies in two items would count twice
         order = np.arange(shape[0] * shape[1]) if order is None else order

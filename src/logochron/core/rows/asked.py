@@ -79,7 +79,7 @@ def ask(
     if top is not None:
         check_count("top", top)
     if sort is not None:
-        sort = sort_named(answer, sort, headings_of(dims, [m.name for m in asked]))
+        sort = sort_named(answer, sort, headings_of(answer, dims, [m.name for m in asked]))
     for option, given in (("top", top), ("sort", sort)):
         if given is not None and not dims:
             raise QuestionError(f"`{option}` is about items: name a dimension in `by` (--by)")

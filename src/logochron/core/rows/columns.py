@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Literal, NamedTuple
 
 from logochron.core.errors import QuestionError
-from logochron.core.options import DIRECTIONS, STATUSES, VERDICTS, check
+from logochron.core.options import DIRECTIONS, PROFILES, STATUSES, VERDICTS, check
 
 #: What a column holds. ``label``: a name of the user's or the calendar's; ``word``: one of a few words, or of the
 #: answer's own (bands, notes); ``day``: a date; ``days``: a whole number that may be unknown; ``count``: one that is
@@ -53,6 +53,16 @@ ORDER: dict[str, tuple[str, ...]] = {
         *("value", "base", "change", "growth", "contribution", "quantity", "base_quantity", "volume", "mix", "price"),
         *("direction", "verdict", "note"),
     ),
+    "pace": (
+        *("measure", "period", DIMENSIONS, "position", "day", "running", "base_day", "base", "gap", "growth", "status"),
+    ),
+    "standing": ("period", "position", "running", "rank"),
+    "land": (
+        *("measure", "period", DIMENSIONS, "start", "end", "until", "to_date", "expected_share", "estimate"),
+        *("low", "high", "typical_error", "profile", "base", "change", "growth", "direction", "verdict"),
+        *("plan", "plan_gap", "needed_per_day", "status", "note"),
+    ),
+    "backtest": ("period", "elapsed", "profile", "estimate", "outcome", "error"),
     "path": ("level", "dimension", "item", "change", "contribution"),
     "totals": ("measure", "period", "start", "end", DIMENSIONS, "value"),
     "explain": ("side", "start", "end", "days", "weekend_days", "records", "sum"),
@@ -64,9 +74,13 @@ _SORTS = {
     "compare": ("value", "growth", "change", "label"),
     "relate": ("value", "label", "ratio", "gap", "ratio_change"),
     "drivers": ("value", "growth", "change", "label"),
+    "pace": ("running", "growth", "gap", "label"),
+    "land": ("estimate", "growth", "change", "to_date", "label"),
 }
+#: The column of an answer that holds the figures of a measure.
+_VALUE = {"pace": "running", "land": "estimate"}
 #: How a change and a growth are called against a plan.
-_PLANNED = {"change": "Variance", "growth": "Variance %"}
+_PLANNED = {"change": "Variance", "gap": "Variance", "growth": "Variance %"}
 _HELD = {name: frozenset(answer for answer, names in ORDER.items() if name in names) for name in
          dict.fromkeys(name for names in ORDER.values() for name in names)}  # fmt: skip
 
@@ -105,6 +119,25 @@ COLUMNS: dict[str, Column] = {
         _column("volume", "amount", "Volume"),
         _column("mix", "amount", "Mix"),
         _column("price", "amount", "Price"),
+        _column("position", "count", "Position"),
+        _column("day", "day", "Day"),
+        _column("running", "amount", "Running total"),
+        _column("base_day", "day", "Day of the base"),
+        _column("rank", "count", "Rank"),
+        _column("until", "day", "To date until"),
+        _column("to_date", "amount", "To date"),
+        _column("expected_share", "part", "Usually done"),
+        _column("estimate", "amount", "Estimate"),
+        _column("low", "amount", "Low"),
+        _column("high", "amount", "High"),
+        _column("typical_error", "part", "Typical error"),
+        _column("profile", "word", "Profile", PROFILES),
+        _column("plan", "amount", "Plan"),
+        _column("plan_gap", "amount", "Variance"),
+        _column("needed_per_day", "amount", "Needed a day"),
+        _column("elapsed", "part", "Elapsed"),
+        _column("outcome", "amount", "Outcome"),
+        _column("error", "change", "Error"),
         _column("direction", "word", "Direction", DIRECTIONS),
         _column("verdict", "word", "Verdict", VERDICTS),
         _column("band", "word", "Band"),
@@ -174,9 +207,11 @@ def _folded(text: str) -> str:
     return " ".join(re.split(r"[\s_-]+", text.casefold().strip()))
 
 
-def headings_of(by: Iterable[str], measures: Sequence[str]) -> dict[str, str]:
-    """Headings of the user's own, what they stand for: a dimension the labels of items, the only measure its value."""
-    return {**dict.fromkeys(by, "label"), **({measures[0]: "value"} if len(measures) == 1 else {})}
+def headings_of(answer: str, by: Iterable[str], measures: Sequence[str]) -> dict[str, str]:
+    """What headings of the user's own stand for: a dimension the labels of items, the only measure its figures."""
+    value = _VALUE.get(answer, "value")
+    own = measures if len(measures) == 1 else ()
+    return {**dict.fromkeys(by, "label"), **dict.fromkeys(own, value), "value": value}
 
 
 def sort_named(answer: str, text: str, also: Mapping[str, str]) -> str:

@@ -54,29 +54,33 @@ def selected_alike(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ..
 
 def with_missing(plan: Daybook, aligned: Alignment) -> Alignment:
     """The alignment with bases unknown where the plan misses a period of theirs; missing is not 0."""
-    standing = plan.standing
-    if standing.records_of == "day" or not aligned.part_known.any():
-        return aligned
-    calendar, grain = standing.calendar, standing.records_of
-    planned = np.unique(calendar.ordinals(grain, plan.recorded))
-    somewhere = int(plan.recorded[0])  # what is unknown anyway may lie outside the calendar
-    first, last = (
-        calendar.ordinals(grain, np.where(aligned.part_known, side, somewhere))
-        for side in (aligned.base_starts, aligned.base_ends)
-    )
-    held = np.searchsorted(planned, last, side="right") - np.searchsorted(planned, first)
-    missing = aligned.part_known & (held < last - first + 1)
+    missing, named = not_planned(plan, aligned.base_starts, aligned.base_ends, aligned.part_known)
     if not missing.any():
         return aligned
-    # the first period of each span that is not planned
-    gaps = np.setdiff1d(np.arange(int(first[missing].min()), int(last[missing].max()) + 1), planned)
-    named = calendar.labels(grain, gaps[np.minimum(np.searchsorted(gaps, first), len(gaps) - 1)])
     part_known = aligned.part_known & ~missing
     return aligned._replace(
         part_known=part_known,
         base_known=aligned.base_known & part_known.all(axis=0),
         notes=(*aligned.notes, Noted(any_part(missing) & aligned.base_known, "no base: not planned", (named[0],))),
     )
+
+
+def not_planned(plan: Daybook, starts: Days, ends: Days, known: Bools) -> tuple[Bools, NDArray[np.object_]]:
+    """Which of the spans that are known a plan misses a period of, and the label of the first such."""
+    standing = plan.standing
+    if standing.records_of == "day" or not known.any():
+        return np.zeros(known.shape, dtype=bool), np.full(known.shape, "", dtype=object)
+    calendar, grain = standing.calendar, standing.records_of
+    planned = np.unique(calendar.ordinals(grain, plan.recorded))
+    somewhere = int(plan.recorded[0])  # what is unknown anyway may lie outside the calendar
+    first, last = (calendar.ordinals(grain, np.where(known, side, somewhere)) for side in (starts, ends))
+    held = np.searchsorted(planned, last, side="right") - np.searchsorted(planned, first)
+    missing = known & (held < last - first + 1)
+    if not missing.any():
+        return missing, np.full(known.shape, "", dtype=object)
+    # the first period of each span that is not planned
+    gaps = np.setdiff1d(np.arange(int(first[missing].min()), int(last[missing].max()) + 1), planned)
+    return missing, calendar.labels(grain, gaps[np.minimum(np.searchsorted(gaps, first), len(gaps) - 1)]).astype(object)
 
 
 class PlanSide(NamedTuple):

@@ -2,26 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from logochron.core.align.align import Alignment, align
 from logochron.core.align.bases import Plan
-from logochron.core.align.closing_hints import closing_options
+from logochron.core.align.closing_hints import closing_options, edge_options
 from logochron.core.align.question import Question
+from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import counts_ids
 from logochron.core.book.measures import Measure
+from logochron.core.book.span_sums import Spans
 from logochron.core.calendars.base import Bools, Calendar
-from logochron.core.days import in_words
+from logochron.core.days import Days, in_words
 from logochron.core.errors import QuestionError
 from logochron.core.notes import NoteTable
 from logochron.core.options import how_many
 from logochron.core.rows.asked import Asked
 from logochron.core.rows.comparable import comparable
 from logochron.core.rows.figures import Sides
+from logochron.core.rows.plan_shape import shaped
 from logochron.core.rows.plan_side import check_plan, with_missing
 from logochron.core.rows.tiers import Lengths, Tier, lengths_of, sides_of, summed
 
@@ -43,6 +46,7 @@ class Prepared:
     aligned: Alignment
     lengths: Lengths
     noted: NoteTable = field(default_factory=NoteTable)
+    said: tuple[str, ...] = ()
 
     def tier(self, by: Sequence[str], also: Sequence[Measure] = ()) -> Tier:
         """The rows by some dimensions, all items; with the sums of further measures."""
@@ -57,13 +61,26 @@ class Prepared:
         """The labels of the periods."""
         return tuple(str(label) for label in self.aligned.labels)
 
-    def notes(self) -> tuple[str, ...]:
-        """What is to be known beside the figures."""
+    def notes(self, parents: Spans | None = None) -> tuple[str, ...]:
+        """What is to be known beside the figures.
+
+        Parameters
+        ----------
+        parents
+            The whole periods that the rows are parts of, where an edge of the records may cut those.
+        """
         book = self.asked.book
+        recorded_last = int(book.recorded_ends[-1])
+        if parents is None:
+            closing = closing_options(self.question, self.aligned, book.coverage, book.recorded, recorded_last)
+        else:
+            lines = edge_options(self.question, None, *parents, book.coverage, book.recorded, recorded_last)
+            closing = tuple(lines)
         return (
             *_legend(self.question, self.aligned),
-            *closing_options(self.question, self.aligned, book.coverage, book.recorded, int(book.recorded_ends[-1])),
+            *closing,
             *_outside(book, self.book, self.question.calendar),
+            *self.said,
             *book.intake.warnings,
         )
 
@@ -100,8 +117,12 @@ class Tiers:
         return self.worked[key]
 
 
-def prepare(asked: Asked, question: Question, plan: Daybook | None) -> Prepared:
-    """Value and base of every period lined up.
+#: Lines the rows of a question up with the coverage, the recorded days, and the coverage of the plan.
+LineUp = Callable[[Question, Coverage, Days, Coverage | None], Alignment]
+
+
+def prepare(asked: Asked, question: Question, plan: Daybook | None, line_up: LineUp = align) -> Prepared:
+    """Value and base of every row lined up.
 
     Raises
     ------
@@ -112,16 +133,24 @@ def prepare(asked: Asked, question: Question, plan: Daybook | None) -> Prepared:
     if question.per == "trading-day" and book.standing.records_of != "day":
         raise QuestionError("`per` 'trading-day' needs records of days; these stand for longer periods")
     planned = check_plan(plan, isinstance(question.basis, Plan))
+    said: tuple[str, ...] = ()
+    if planned:
+        planned, said = shaped(planned, book)
     held = book.held_by(question.calendar)
-    aligned = align(question, book.coverage, book.recorded, planned.coverage if planned else None)
+    aligned = line_up(question, book.coverage, book.recorded, planned.coverage if planned else None)
     if planned:
         aligned = with_missing(planned, aligned)
     lengths = lengths_of(book, question.calendar, aligned, question.per)
-    return Prepared(asked=asked, question=question, book=held, plan=planned, aligned=aligned, lengths=lengths)
+    return Prepared(
+        asked=asked, question=question, book=held, plan=planned, aligned=aligned, lengths=lengths, said=said
+    )
 
 
-def tiers_of(prepared: Prepared, also: Sequence[Measure] = ()) -> Tiers:
-    """The rows by item, by each prefix of the dimensions, and all together."""
+def tiers_of(prepared: Prepared, also: Sequence[Measure] = (), chosen_by: int = -1) -> Tiers:
+    """The rows by item, by each prefix of the dimensions, and all together.
+
+    `chosen_by` is the row by which `top` takes the largest items.
+    """
     asked = prepared.asked
     if not asked.by:
         total = prepared.tier((), also)
@@ -144,7 +173,7 @@ def tiers_of(prepared: Prepared, also: Sequence[Measure] = ()) -> Tiers:
         compared=compared,
         full_compared=compared,
     )
-    return tiers if asked.top is None or asked.top >= items.size else _topped(tiers, asked.top)
+    return tiers if asked.top is None or asked.top >= items.size else _topped(tiers, asked.top, chosen_by)
 
 
 def _adds_up(prepared: Prepared, items: Tier) -> bool:
@@ -154,12 +183,12 @@ def _adds_up(prepared: Prepared, items: Tier) -> bool:
     return exact and prepared.plan is None and not prepared.book.ids
 
 
-def _topped(tiers: Tiers, top: int) -> Tiers:
+def _topped(tiers: Tiers, top: int, row: int) -> Tiers:
     """The same with the largest items, and one that gathers the rest."""
     items, compared = tiers.full, tiers.full_compared
     if any((label == OTHERS).any() for label in items.labels):
         raise QuestionError(f"`top` gathers the rest as {OTHERS!r}, and an item is called so already")
-    chosen = _largest(tiers, top)
+    chosen = _largest(tiers, top, row)
     rest = items.at(~chosen).gathered((), None if compared is None else compared[:, ~chosen])
     named = tuple(np.array([OTHERS], dtype=object) for _ in items.by)
     shown_compared = None
@@ -178,13 +207,13 @@ def _topped(tiers: Tiers, top: int) -> Tiers:
     )
 
 
-def _largest(tiers: Tiers, n: int) -> Bools:
-    """The n largest items by the first measure in the last period, ties by label."""
+def _largest(tiers: Tiers, n: int, row: int) -> Bools:
+    """The n largest items by the first measure in a row, ties by label."""
     chosen = np.zeros(tiers.full.size, dtype=bool)
     sides = tiers.sides(tiers.prepared.asked.measures[0], tiers.full)
     if len(sides.value):
-        known = np.broadcast_to(sides.value_known, sides.value.shape)[-1]
-        size = np.where(known, sides.value[-1], -np.inf)
+        known = np.broadcast_to(sides.value_known, sides.value.shape)[row]
+        size = np.where(known, sides.value[row], -np.inf)
         chosen[np.argsort(-size, kind="stable")[:n]] = True
     else:
         chosen[:n] = True

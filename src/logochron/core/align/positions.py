@@ -1,0 +1,210 @@
+"""Positions: the places in longer periods at which their running totals meet, by month and day or by day number."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from logochron.core.align.align import Alignment, base_names, named_periods
+from logochron.core.align.base_spans import BaseSpans, ValueSpans, any_part, not_listed, told
+from logochron.core.align.bases import Fixed, Plan, Span
+from logochron.core.align.question import Question
+from logochron.core.book.coverage import Coverage
+from logochron.core.book.record_spans import Standing
+from logochron.core.calendars.base import Bools, Earlier
+from logochron.core.days import Days, as_date, in_words, iso
+from logochron.core.errors import QuestionError, brief
+from logochron.core.notes import Noted
+from logochron.core.options import COMPLETE, TO_DATE, first_to_last
+
+#: More rows than this are refused: parents times positions.
+_MOST_ROWS = 1_000_000
+
+
+class Positions(NamedTuple):
+    """The running totals that are lined up: `parents` (ordinals) by `numbers`, the positions from 1 on.
+
+    `aligned` has a row for each parent and position, parent by parent. `today` is the place among the positions at
+    which the report date stands, `left_out` what is to be said of parents that have no line, `edges` the first and last
+    days of all parents that the records touch.
+    """
+
+    parents: Days
+    labels: tuple[str, ...]
+    numbers: Days
+    aligned: Alignment
+    today: int
+    left_out: tuple[str, ...]
+    edges: tuple[Days, Days]
+
+
+def positions(
+    question: Question, exclude: Sequence[Any], standing: Standing, coverage: Coverage, plan: Coverage | None
+) -> Positions:
+    """Line up the running totals of the periods of `question.each` with those of their bases.
+
+    Parameters
+    ----------
+    exclude
+        What names parents that get no line.
+    standing
+        What records stand for: of whole periods only the positions at their ends are known.
+    plan
+        The coverage of the plan, where the basis is one.
+
+    Raises
+    ------
+    QuestionError
+        Where nothing is left to line up, or an option names nothing.
+    """
+    calendar, within = question.calendar, question.grain
+    touched = calendar.touching(within, coverage.first, coverage.last)
+    if not len(touched):
+        raise QuestionError(f"the calendar lists no {calendar.word(within)} in the days of the records")
+    held = calendar.whole(within, touched) & (calendar.first_days(within, touched) >= coverage.first)
+    excluded = _excluded(question, exclude, touched)
+    parents = touched[held & ~excluded]
+    if question.last:
+        parents = parents[-question.last :]
+    if not len(parents):
+        word = calendar.word(within)
+        raise QuestionError(
+            f"no {word} has a running total: the records, {iso(coverage.first)} to {iso(coverage.last)}, hold none "
+            "from its start" + (" that is not excluded" if excluded.any() else "")
+        )
+    earlier = _earlier(question, parents)
+    there = calendar.exists(within, earlier.ordinals)
+    whole = calendar.whole(within, earlier.ordinals)
+    found = earlier.found & there & whole
+    compared = np.unique(np.concatenate([parents, touched[-1:], earlier.ordinals[found]]))
+    days = calendar.day_places(within, compared)
+    numbers = np.arange(1, days.shape[1] + 1)
+    if standing.whole:
+        ends = (standing.spans(days.ravel())[1].reshape(days.shape) == days).all(axis=0)
+        if not ends.any():
+            one = standing.records_of
+            raise QuestionError(
+                f"each record stands for a whole {one}: a {calendar.word(within)} has no running total of those; ask "
+                "within a longer period, or read with spread='even' (--spread even)"
+            )
+        days, numbers = days[:, ends], numbers[ends]
+    if len(parents) * len(numbers) > _MOST_ROWS:
+        raise QuestionError(f"{len(parents):,} lines of {len(numbers)} positions are too many: choose some by `last`")
+    aligned = _aligned(question, parents, earlier._replace(found=found), compared, days, coverage, plan)
+    notes = tuple(told(earlier)) + tuple(not_listed(calendar, within, earlier, there, whole))
+    size = len(numbers)
+    aligned = aligned._replace(notes=tuple(_by_row(note, size) for note in notes) + aligned.notes)
+    last_days = days[np.searchsorted(compared, touched[-1])]
+    return Positions(
+        parents=parents,
+        labels=tuple(str(label) for label in calendar.labels(within, parents)),
+        numbers=numbers,
+        aligned=aligned,
+        today=max(int(np.searchsorted(last_days, coverage.last, side="right")) - 1, 0),
+        left_out=_left_out(question, touched, held, coverage),
+        edges=(calendar.first_days(within, touched), calendar.last_days(within, touched)),
+    )
+
+
+def _excluded(question: Question, exclude: Sequence[Any], touched: Days) -> Bools:
+    """Which of the parents are named to have no line."""
+    calendar, within = question.calendar, question.grain
+    out = np.zeros(len(touched), dtype=bool)
+    for named in exclude:
+        low, high = named_periods(calendar, within, named, "exclude")
+        taken = (touched >= low) & (touched <= high)
+        if not taken.any():
+            first, last = calendar.labels(within, touched[[0, -1]])
+            raise QuestionError(f"`exclude` {brief(named)} names none of the {first} to {last} that are recorded")
+        out |= taken
+    return out
+
+
+def _earlier(question: Question, parents: Days) -> Earlier:
+    """The parents that stand for the base of each."""
+    basis, calendar, within = question.basis, question.calendar, question.grain
+    if isinstance(basis, Span):
+        raise QuestionError(f"`against` {str(basis)!r} is no running total: name earlier periods or a plan")
+    if isinstance(basis, Plan):
+        return Earlier.all_found(parents[None])
+    if isinstance(basis, Fixed):
+        return Earlier.all_found(np.full((1, len(parents)), basis.ordinal(calendar, within)))
+    return basis.steps(calendar, within, parents)
+
+
+def _aligned(
+    question: Question,
+    parents: Days,
+    earlier: Earlier,
+    compared: Days,
+    days: Days,
+    coverage: Coverage,
+    plan: Coverage | None,
+) -> Alignment:
+    """A row for each parent and position: from the start of the parent to the day at the position, and the base's."""
+    calendar, within = question.calendar, question.grain
+    size = days.shape[1]
+    places = np.searchsorted(compared, parents)
+    ends = days[places].ravel()
+    first_days, last_days = calendar.first_days(within, parents), calendar.last_days(within, parents)
+    starts = np.repeat(first_days, size)
+    found = earlier.found
+    base_ordinals = np.where(found, earlier.ordinals, compared[0])  # what is not there is any that is
+    base_ends = days[np.searchsorted(compared, base_ordinals)].reshape(len(found), -1)
+    base_starts = np.repeat(calendar.first_days(within, base_ordinals), size, axis=1)
+    labels = calendar.labels(within, base_ordinals).astype(object)
+    labels[~found] = None
+    held_by = plan or coverage
+    part_known = np.repeat(found, size, axis=1) & (base_starts >= held_by.first) & (base_ends <= held_by.last)
+    value_known = ends <= coverage.last
+    status = np.where(last_days <= coverage.last, COMPLETE, TO_DATE).astype(np.int8)
+    rows = ValueSpans(
+        np.repeat(parents, size),
+        np.repeat(calendar.labels(within, parents).astype(object), size),
+        starts,
+        starts,
+        ends,
+        np.ones(len(ends), dtype=bool),
+    )
+    spans = BaseSpans(
+        base_starts, base_starts, base_ends, np.repeat(found, size, axis=1), np.zeros(base_ends.shape, dtype=bool),
+        np.repeat(labels, size, axis=1), (), np.repeat(earlier.ordinals, size, axis=1),
+    )  # fmt: skip
+    base_known = np.asarray(part_known.all(axis=0))
+    unheld = spans.found.all(axis=0) & ~base_known
+    before = unheld & any_part(base_starts < held_by.first)
+    whose = ("records", "start", "end") if plan is None else ("plan", "starts", "ends")
+    return Alignment(
+        rows=rows,
+        parts=spans,
+        starts=starts,
+        ends=ends,
+        status=np.repeat(status, size),
+        value_known=value_known,
+        base_labels=base_names(spans, part_known),
+        base_starts=base_starts,
+        base_ends=base_ends,
+        part_known=part_known,
+        base_known=base_known,
+        notes=(
+            Noted(before, f"no base: {whose[0]} {whose[1]}", (as_date(held_by.first),)),
+            Noted(unheld & ~before, f"no base: {whose[0]} {whose[2]}", (as_date(held_by.last),)),
+        ),
+    )
+
+
+def _by_row(note: Noted, size: int) -> Noted:
+    """A note on parents as one on their rows."""
+    args = tuple(np.repeat(arg, size) if isinstance(arg, np.ndarray) else arg for arg in note.args)
+    return Noted(np.repeat(note.rows, size), note.code, args)
+
+
+def _left_out(question: Question, touched: Days, held: Bools, coverage: Coverage) -> tuple[str, ...]:
+    """Which parents have no line, as their start is not held."""
+    labels = [str(label) for label in question.calendar.labels(question.grain, touched[~held])]
+    if not labels:
+        return ()
+    many = "has" if len(labels) == 1 else "have"
+    return (f"{first_to_last(labels)} {many} no line: the records start on {in_words(coverage.first)}, within it",)

@@ -1,0 +1,311 @@
+"""Where will the running period end?"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, ClassVar
+
+import numpy as np
+
+from logochron.core.align.align import against_whole
+from logochron.core.align.bases import Basis, Plan
+from logochron.core.align.question import Question, question_of
+from logochron.core.book.daybook import Daybook
+from logochron.core.book.formulas import adds_up
+from logochron.core.book.measures import Measure
+from logochron.core.calendars.base import Calendar
+from logochron.core.check_kinds import kinds_checked
+from logochron.core.days import in_words, iso
+from logochron.core.errors import QuestionError
+from logochron.core.judge.judging import JudgingLike
+from logochron.core.options import PARTIAL, PROFILES, Grain, Kept, Profile, Rest, check, check_count, values
+from logochron.core.questions.backtest import Backtest, Method, Tested, Told, past_points, tested_at_tenths
+from logochron.core.questions.landing_columns import Lands, days_left
+from logochron.core.questions.landing_rows import LandingRows
+from logochron.core.questions.outlook import Parts, parts_of
+from logochron.core.questions.profiles import ListedProfile, Points, listed_profile
+from logochron.core.rows.answer import AlignedAnswer, block, in_order, laid_out
+from logochron.core.rows.asked import Asked, ask, check_book
+from logochron.core.rows.blocks import Block, Blocks
+from logochron.core.rows.plan_shape import shaped
+from logochron.core.rows.plan_side import check_plan
+from logochron.core.rows.prepare import Prepared, prepare, tiers_of
+from logochron.core.rows.tiers import Tier
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class Landing(AlignedAnswer):
+    """The answer of `land`.
+
+    Attributes
+    ----------
+    table, subtotals, total
+        Tidy frames of one row per measure and item; with `each` one per part of the period too. `low` to `high` is the
+        range in which 80 % of outcomes lay, `typical_error` the median error of past estimates at the same point,
+        `needed_per_day` what is to be sold on each day left to reach the plan, or the base where there is no plan.
+    backtest
+        `period, elapsed, profile, estimate, outcome, error`: what would have been estimated at each tenth of each past
+        period, and what it came to; of the first measure, all items together.
+    whole
+        With `each` the same landing without parts; else itself.
+    method, now, parts
+        How estimates are made; the period and its report date; the parts.
+    """
+
+    method: Method = field(repr=False)
+    now: Points = field(repr=False)
+    parts: Parts | None = field(repr=False)
+    target: Daybook | None = field(repr=False)
+    told: Mapping[str, tuple[Told, Tested]] = field(repr=False)
+    kind: ClassVar[str] = "land"
+
+    @property
+    def within(self) -> Grain:
+        """The grain of the running period."""
+        return self.question.grain
+
+    @property
+    def period(self) -> str:
+        """The label of the period that lands."""
+        return str(self.alignment.labels[0])
+
+    @property
+    def days_left(self) -> int:
+        """The days after the report date in the period."""
+        return days_left(self.calendar, self.now)
+
+    def needed(self, target: float, to_date: float) -> float:
+        """What is to be sold on each day left to reach a target."""
+        return (target - to_date) / self.days_left if self.days_left else float("nan")
+
+    @cached_property
+    def whole(self) -> Landing:
+        """The same landing of the whole period."""
+        if self.parts is None:
+            return self
+        return landed(self.asked, self.question, self.prepared, self.method, self.target, None, self.notes)
+
+    @cached_property
+    def summed_items(self) -> dict[str, float]:
+        """By measure the sum of the items' own estimates, NaN where none is known or they do not add up."""
+        found = {}
+        for measure in self.measures:
+            estimates = self.of_measure(self.whole.columns, measure)["estimate"]
+            known = np.isfinite(estimates)
+            ids = self.prepared.counts_ids(measure)
+            found[measure.name] = float(estimates[known].sum()) if known.any() and not ids else float("nan")
+        return found
+
+    @cached_property
+    def backtested(self) -> Backtest:
+        """The back-test as an answer of its own."""
+        measure = self.measures[0]
+        rows = LandingRows(self.book, measure, (), ())
+        columns, tested = tested_at_tenths(self.method, rows, self.now, self.target)
+        return Backtest(columns=columns, total_columns=Blocks([]), landing=self, measure=measure, **tested)
+
+    @property
+    def backtest(self) -> pd.DataFrame:
+        """What would have been estimated at each tenth of past periods, and what they came to."""
+        return self.backtested.table
+
+
+@kinds_checked
+def land(
+    book: Daybook,
+    within: Grain = "month",
+    *,
+    against: str | Basis = "year-ago",
+    profile: Any = "best",
+    rest: Rest = "scaled",
+    each: Grain | None = None,
+    at: Any = None,
+    history: int = 12,
+    plan: Daybook | None = None,
+    by: str | Sequence[str] | None = (),
+    measures: str | Sequence[str] | None = None,
+    calendar: Calendar | None = None,
+    judging: JudgingLike = None,
+    items: Kept = "all",
+    top: int | None = None,
+    sort: str | None = None,
+) -> Landing:
+    """Estimate how the running period will end, and how sure that is.
+
+    Parameters
+    ----------
+    book
+        The records, from `read`. The report date is its `report_day`.
+    within
+        The grain of the running period: week, month, quarter, half or year.
+    against
+        The earlier whole period it is held against: as in `compare`, but for any two spans; or ``"plan"``.
+    profile
+        Which share of the period is usually done by now. ``"history"``: the average over the last `history` complete
+        periods; ``"year-ago"``: that of the base; ``"weekday"``: the weights of the weekdays in the last 8 whole weeks;
+        ``"even"``: the days elapsed; ``"best"``: the one of these whose typical error was smallest. Or a list of your
+        own: each day's share of its period, in parts or percent, as ``{day: share}``, as the shares of day 1, 2 and so
+        on, as ``{length: shares}`` for periods of several lengths, as a table with ``date`` or ``day`` (and maybe
+        ``days``, the length) and ``share``, or a `pathlib.Path` of one.
+    rest
+        ``"scaled"``: what is sold to date divided by that share; ``"as-was"``: what is sold to date and what the base
+        sold after the same point (no profile is used).
+    each
+        A shorter grain: a row for each part of the period, done or estimated. The rest is laid on the base's same days.
+    at
+        The period, by its label or a day in it; the one that holds the report date where None.
+    history
+        How many complete periods before are looked at.
+    plan
+        The plan, from `read_plan`: a target beside the base, or the base itself where `against` is one.
+    by, measures, calendar, judging, top, sort
+        As in `compare`; items are estimated on their own, and so is the total. `top` takes the largest to date, `sort`
+        is by ``"estimate"``, ``"growth"``, ``"change"``, ``"to_date"`` or ``"label"``. Measures that divide are
+        refused; where none is named they are left out. Bands do not apply.
+    items
+        ``"all"``; comparable items are asked of `compare`.
+
+    Returns
+    -------
+    Landing
+        Frozen; `.table`, `.subtotals`, `.total`, `.backtest` and `.notes`.
+
+    Raises
+    ------
+    QuestionError
+        Where the records do not hold the period from its start, a listed profile does not add up, or an option names
+        nothing or does not go with another.
+
+    Notes
+    -----
+    estimate = to date / share done by now. typical_error = median of |estimate / outcome - 1| over past periods, each
+    estimated at the same point from what was known then, the choice of the best profile included. low and high =
+    estimate / the 90 % and 10 % quantile of estimate / outcome, from 6 past periods, rough from 3. On the last day of
+    the period the estimate is its total.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> month = lc.land(lc.demo.book(), "month", measures="revenue")
+    >>> month.total.period.tolist(), bool(month.total.low[0] < month.total.estimate[0] < month.total.high[0])
+    (['2026-10'], True)
+    """
+    check_book(book)
+    if within == "day":
+        raise QuestionError("`within` must be week, month, quarter, half or year: a day is over at once")
+    check("rest", rest, Rest)
+    check_count("history", history)
+    question = question_of(each=within, against=against, calendar=calendar, at=at, last=1 if at is None else None)
+    listed, named = _profile(profile)
+    kept, left_out = _measures(book, measures)
+    if check("items", items, Kept) == "comparable":
+        raise QuestionError(
+            "items='comparable' goes with compare, relate, drivers and pace: here items land on their own"
+        )
+    asked = ask("land", book, by=by, measures=kept, judging=judging, items=items, top=top, sort=sort)
+    is_base = isinstance(question.basis, Plan)
+    prepared = prepare(asked, question, plan if is_base else None, against_whole)
+    now = _now(prepared)
+    target, said = prepared.plan, ()
+    if not is_base and (given := check_plan(plan, plan is not None)) is not None:
+        target, said = shaped(given, book)  # type: ignore[assignment]
+    method = Method(
+        calendar=question.calendar,
+        within=question.grain,
+        basis=question.basis,
+        coverage=book.coverage,
+        rest=rest,
+        profile=named,
+        listed=listed,
+        history=history,
+    )
+    parts = None if each is None else parts_of(method, now, each)
+    notes = (*_left_out(left_out), *said, *prepared.notes())
+    return landed(asked, question, prepared, method, target, parts, notes)
+
+
+def landed(
+    asked: Asked,
+    question: Question,
+    prepared: Prepared,
+    method: Method,
+    target: Daybook | None,
+    parts: Parts | None,
+    notes: tuple[str, ...],
+) -> Landing:
+    """The landing of what is asked."""
+    tiers = tiers_of(prepared)
+    now = _now(prepared)
+    points = past_points(method, now)
+    told: dict[str, tuple[Told, Tested]] = {}
+
+    def rows(measure: Measure, tier: Tier, others: bool) -> Block:
+        gathered = None if tiers.chosen is None or not others else tiers.full.at(~tiers.chosen)
+        lands = Lands(tiers, LandingRows.of(prepared.book, measure, tier, gathered), tier, method, points, target)
+        if not tier.by:
+            told[measure.name] = lands.told, lands.tested
+        columns, size = lands.columns() if parts is None else lands.part_columns(parts)
+        return block(prepared, measure, tier, in_order("land", asked.by, columns), others, size)
+
+    made = laid_out("land", tiers, rows)
+    made["words"] = made["words"] | {"profile": PROFILES}
+    made["notes"] = notes
+    if parts is not None:
+        made["periods"] = parts.labels
+    return Landing(**made, method=method, now=now, parts=parts, target=target, told=told)
+
+
+def _now(prepared: Prepared) -> Points:
+    """The one period, and the last day that is known of it.
+
+    Raises
+    ------
+    QuestionError
+        Where there is no such period, or the records do not hold it from its start.
+    """
+    aligned, question = prepared.aligned, prepared.question
+    word = question.calendar.word(question.grain)
+    if aligned.size != 1:
+        raise QuestionError(f"`at` must name one {word} that is to land: {question.at!r} names {aligned.size}")
+    label, cover = aligned.labels[0], prepared.asked.book.coverage
+    if not aligned.value_known[0]:
+        raise QuestionError(
+            f"{label} is not recorded: the records run from {iso(cover.first)} to {iso(cover.last)}; name a {word} "
+            "that they reach"
+        )
+    if aligned.status[0] == PARTIAL:
+        raise QuestionError(
+            f"{label} has no running total: the records start on {in_words(cover.first)}, within it; choose a shorter "
+            "period by `within`, or say covering= (--covering) if there was nothing to record before"
+        )
+    return Points(aligned.ordinals, aligned.rows.starts, aligned.rows.ends, aligned.ends)
+
+
+def _profile(profile: Any) -> tuple[ListedProfile | None, str]:
+    """The profile that is listed, if it is one, and the name of the profile."""
+    if isinstance(profile, str):
+        if profile not in values(Profile) and ("." in profile or "/" in profile):
+            raise QuestionError(f"`profile` {profile!r} is no name of one; a file is said as pathlib.Path({profile!r})")
+        return None, check("profile", profile, Profile)
+    return listed_profile(profile), "listed"
+
+
+def _measures(book: Daybook, measures: str | Sequence[str] | None) -> tuple[list[str], list[str]]:
+    """The measures that land, and those left out as they divide."""
+    asked = [m.name for m in book.check_measures(measures)]
+    divide = [name for name in asked if not adds_up(book.formulas[name])]
+    kept = [name for name in asked if name not in divide]
+    if divide and (measures is not None or not kept):
+        raise QuestionError(
+            f"`land` estimates what adds up over days, and {', '.join(divide)} divides: land what it is made of"
+        )
+    return kept, divide
+
+
+def _left_out(names: list[str]) -> tuple[str, ...]:
+    return (f"{', '.join(names)}: left out, as quotients do not add up over days",) if names else ()

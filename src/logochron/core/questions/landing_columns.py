@@ -1,0 +1,198 @@
+"""The columns of a landing: of the whole period, or of each of its parts."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.align.bases import Plan
+from logochron.core.book.daybook import Daybook
+from logochron.core.book.exact import divided
+from logochron.core.calendars.base import Calendar
+from logochron.core.days import Days, to_dates
+from logochron.core.judge.judging import direction, verdict
+from logochron.core.notes import RowNotes
+from logochron.core.options import PROFILES
+from logochron.core.questions.backtest import (
+    ENOUGH,
+    PLENTY,
+    Certainty,
+    Method,
+    Tested,
+    Told,
+    certainty,
+    chosen_estimates,
+    planned_of,
+    tell,
+)
+from logochron.core.questions.landing_rows import LandingRows
+from logochron.core.questions.outlook import Parts
+from logochron.core.questions.profiles import WEEKS, Points
+from logochron.core.rows.answer import Columns, dimensions, note_periods, one, row_notes
+from logochron.core.rows.figures import Floats
+from logochron.core.rows.prepare import Tiers
+from logochron.core.rows.tiers import Tier
+
+_NOTHING: Floats = np.full((1, 1), np.nan)
+#: Why a profile gives no share.
+_LACKS = {"history": "history", "year-ago": "base", "as-was": "base", "weekday": "weeks"}
+
+
+def days_left(calendar: Calendar, now: Points) -> int:
+    """The days of the running period after the report date."""
+    return 0 if now.over[0] else int(calendar.lengths(now.cuts + 1, now.ends)[0])
+
+
+class Lands:
+    """One measure of one tier: what is estimated, how sure it is, and the columns that say so."""
+
+    def __init__(
+        self, tiers: Tiers, rows: LandingRows, tier: Tier, method: Method, points: Points, target: Daybook | None
+    ) -> None:
+        self.tiers, self.rows, self.tier = tiers, rows, tier
+        self.method, self.points, self.target = method, points, target
+        self.measure = rows.measure
+        self.told: Told = tell(method, rows, points, planned_of(method, rows, points, target))
+        self.tested: Tested = chosen_estimates(method, self.told, points)
+
+    @cached_property
+    def sure(self) -> Certainty:
+        """How sure the estimates are, of every point."""
+        return certainty(self.tested, self.told.to_date, self.rows.may_fall())
+
+    def columns(self) -> tuple[Columns, int]:
+        """The one row of each item, and how many rows an item has."""
+        now = self.points.at(np.array([-1]))
+        to_date, estimate = self.told.to_date[-1:], self.tested.estimate[-1:]
+        sides = self.tiers.sides(self.measure, self.tier)
+        base = np.broadcast_to(sides.shown()[1], to_date.shape)
+        sure = self.sure
+        notes = row_notes(self.tiers.prepared, self.tier)
+        note_periods(self.tiers.prepared, notes, self.tier.why[self.measure.name])
+        self._note(notes)
+        plan = self._plan(now.starts, now.ends, notes)
+        left = np.array([days_left(self.method.calendar, now)])[:, None]
+        target = np.where(np.isfinite(plan), plan, base)
+        chosen = self.tested.chosen[-1:]
+        names = np.array([PROFILES.index(name) for name in self.told.estimates] + [-1])
+        columns = self._opening(to_dates(now.starts), to_dates(now.ends)) | {
+            "period": np.zeros((1, 1), dtype=np.int64),
+            "until": to_dates(now.cuts)[:, None],
+            "to_date": to_date,
+            "expected_share": self.tested.share[-1:],
+            "estimate": estimate,
+            "low": sure.low[-1:],
+            "high": sure.high[-1:],
+            "typical_error": sure.typical_error[-1:],
+            "profile": names[chosen],
+            **self._judged(estimate, base),
+            "plan": plan,
+            "plan_gap": estimate - plan,
+            "needed_per_day": divided(target - to_date, left, left > 0),
+            "status": self.tiers.prepared.aligned.status[:, None],
+            "note": notes.places,
+        }
+        return columns, 1
+
+    def part_columns(self, parts: Parts) -> tuple[Columns, int]:
+        """A row for each part and item, and how many rows an item has."""
+        n, size = len(parts.starts), self.told.to_date.shape[1]
+        shape = n, size
+        begun = parts.starts <= parts.untils
+        to_date = np.where(begun[:, None], self.rows.sums((parts.starts[None], parts.untils[None])), np.nan)
+        notes = RowNotes(self.tiers.prepared.noted, shape)
+        if isinstance(self.method.basis, Plan):
+            assert self.target is not None
+            base = self.rows.planned(self.target, parts.starts, parts.ends)[0]
+            weights = self.rows.planned(self.target, parts.rest_starts[0], parts.ends)[0]
+        else:
+            bases = len(parts.base_starts)
+            base, weights = (self.rows.sums((starts, parts.base_ends)) / bases for starts in (
+                parts.base_starts, parts.rest_starts))  # fmt: skip
+            base = np.where(parts.base_known[:, None], base, np.nan)
+            weights = np.where(parts.base_known.any(), weights, np.nan)
+        base, weights = np.broadcast_to(base, shape), np.broadcast_to(weights, shape)
+        rest = self.tested.estimate[-1] - self.told.to_date[-1]
+        if self.method.rest == "as-was":
+            laid, evenly = weights, np.zeros(size, dtype=bool)
+        else:
+            laid, evenly = parts.laid(rest, weights)
+        ahead = parts.days_left > 0
+        estimate = np.nan_to_num(to_date) + np.where(ahead[:, None], np.where(np.isfinite(rest), laid, np.nan), 0.0)
+        notes.add(ahead[:, None] & (evenly & np.isfinite(rest))[None], "spread evenly")
+        plan = self._plan(parts.starts, parts.ends, notes)
+        columns = self._opening(to_dates(parts.starts), to_dates(parts.ends)) | {
+            "period": np.arange(n)[:, None],
+            "until": np.where(begun, to_dates(parts.untils), np.datetime64("NaT"))[:, None],
+            "to_date": to_date,
+            "expected_share": _NOTHING,
+            "estimate": estimate,
+            **dict.fromkeys(("low", "high", "typical_error"), _NOTHING),
+            "profile": np.full((1, 1), -1),
+            **self._judged(estimate, base),
+            "plan": plan,
+            "plan_gap": estimate - plan,
+            "needed_per_day": _NOTHING,
+            "status": parts.status[:, None],
+            "note": notes.places,
+        }
+        return columns, n
+
+    def _opening(self, starts: NDArray[np.datetime64], ends: NDArray[np.datetime64]) -> Columns:
+        return {
+            "measure": one(self.measure.name),
+            **dimensions(self.tiers.prepared.asked.by, self.tier),
+            "start": starts[:, None],
+            "end": ends[:, None],
+        }
+
+    def _judged(self, estimate: Floats, base: Floats) -> Columns:
+        """What the estimate is beside the base."""
+        known = np.isfinite(estimate) & np.isfinite(base)
+        v, b = np.where(known, estimate, 0.0), np.where(known, base, 0.0)
+        judging = self.tiers.prepared.asked.judgings[self.measure.name]
+        moved = direction(v - b, v, b, known, judging, exact=False)
+        return {
+            "base": base,
+            "change": np.where(known, v - b, np.nan),
+            "growth": divided(v - b, b, known & (b > 0)),
+            "direction": moved,
+            "verdict": verdict(moved, self.measure.better, judging),
+        }
+
+    def _plan(self, starts: Days, ends: Days, notes: RowNotes) -> Floats:
+        """The plan of whole spans; nothing where there is none."""
+        if self.target is None:
+            return _NOTHING
+        plan, why = self.rows.planned(self.target, starts, ends)
+        if not isinstance(self.method.basis, Plan):  # else it is said of the base
+            notes.add_all(why)
+        return np.broadcast_to(plan, notes.places.shape)
+
+    def _note(self, notes: RowNotes) -> None:
+        """Why there is no estimate, or how little it rests on."""
+        if self.points.over[-1]:
+            return
+        to_date, told, tested = self.told.to_date, self.told, self.tested
+        unknown = ~np.isfinite(tested.estimate[-1:])
+        notes.add(unknown & (to_date[-1:] <= 0), "no estimate: to date")
+        lacking = unknown & (to_date[-1:] > 0)
+        for name in told.estimates if len(told.estimates) == 1 else ():
+            shares = told.shares.get(name, np.full(to_date.shape, np.nan))[-1:]
+            notes.add(lacking & np.isfinite(shares), "no estimate: share")
+            args = {"history": (self._word,), "weekday": (WEEKS,)}.get(name, ())
+            if name in _LACKS:
+                notes.add(lacking & ~np.isfinite(shares), f"no estimate: {_LACKS[name]}", *args)
+        past = self.sure.past[-1:]
+        notes.add(~unknown & (past < ENOUGH), "no range", past)
+        notes.add(~unknown & (past >= ENOUGH) & (past < PLENTY), "rough range", past)
+        tested_before = self.points.ordinals[:-1] >= self.points.ordinals[-1] - self.method.history
+        below = (to_date[:-1] <= 0) | (told.outcome[:-1] <= 0)
+        left_out = (below & tested_before[:, None]).sum(axis=0, keepdims=True)
+        notes.add(~unknown & (left_out > 0), "left out", left_out)
+
+    @property
+    def _word(self) -> str:
+        return self.method.calendar.word(self.method.within)

@@ -1,0 +1,264 @@
+"""How does the running total stand at this place, against other years or a plan?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.align.align import Alignment
+from logochron.core.align.bases import Basis
+from logochron.core.align.positions import Positions, positions
+from logochron.core.align.question import Question, question_of
+from logochron.core.book.coverage import Coverage
+from logochron.core.book.daybook import Daybook
+from logochron.core.book.exact import divided
+from logochron.core.book.measures import Measure
+from logochron.core.calendars.base import Calendar
+from logochron.core.check_kinds import kinds_checked
+from logochron.core.days import DayLike, Days, day_number, iso, to_dates
+from logochron.core.errors import QuestionError
+from logochron.core.judge.judging import JudgingLike, direction, verdict
+from logochron.core.notes import Note
+from logochron.core.options import Grain, Kept, first_to_last
+from logochron.core.rows.answer import AlignedAnswer, Columns, block, dimensions, in_order, laid_out, one
+from logochron.core.rows.asked import ask, check_book
+from logochron.core.rows.blocks import Block, Blocks
+from logochron.core.rows.figures import Floats
+from logochron.core.rows.prepare import Tiers, prepare, tiers_of
+from logochron.core.rows.tiers import Tier
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class Pace(AlignedAnswer):
+    """The answer of `pace`: a line of running totals for each period, all lined up by position.
+
+    Attributes
+    ----------
+    table, subtotals, total
+        Tidy frames of one row per measure, period, position and item. `running` and `gap` are empty after the report
+        date; `base` goes on to the end of the period. `status` is that of the whole period.
+    standing
+        One row a period at today's position: `period, position, running, rank` (1: the largest), of the first measure,
+        all items together.
+    notes
+        Among others which periods have no line.
+    positions
+        How the periods were lined up.
+    """
+
+    positions: Positions = field(repr=False)
+    kind: ClassVar[str] = "pace"
+
+    @property
+    def within(self) -> Grain:
+        """The grain of the periods whose running totals are lined up."""
+        return self.question.grain
+
+    @property
+    def today(self) -> int:
+        """The position at which the report date stands."""
+        return int(self.positions.numbers[self.positions.today])
+
+    @cached_property
+    def standing(self) -> pd.DataFrame:
+        """One row a period at today's position, with its rank among them."""
+        return self._frame(Blocks.plain(self.standing_columns()), "standing")
+
+    def standing_columns(self, measure: Measure | None = None) -> Columns:
+        """The rank of each period at today's position, 1 the largest running total, equal ones alike; all together."""
+        block = self.of_measure(self.total_columns, measure or self.measures[0]).blocks[0]
+        running = block.columns["running"].reshape(len(self.periods), -1)[:, self.positions.today]
+        known = np.flatnonzero(np.isfinite(running))
+        values = running[known]
+        return {
+            "period": known,
+            "position": np.full(len(known), self.today),
+            "running": values,
+            "rank": (values[None] > values[:, None]).sum(axis=1) + 1,
+        }
+
+    def directions(self, measure: Measure, running: Floats, base: Floats) -> tuple[NDArray[np.int8], NDArray[np.int8]]:
+        """Direction and verdict of each gap, as places in `DIRECTIONS` and `VERDICTS`."""
+        known = np.isfinite(running) & np.isfinite(base)
+        decimals = self.book.decimals(measure.name)
+        sides = [np.where(known, side, 0.0) for side in (running, base)]
+        if decimals is not None:  # as the whole numbers that they are
+            sides = [np.rint(side * 10**decimals) for side in sides]
+        judging, exact = self.judgings[measure.name], decimals is not None
+        value, before = (side.astype(np.int64) if exact else side for side in sides)
+        moved = direction(value - before, value, before, known, judging, exact)
+        return moved, verdict(moved, measure.better, judging)
+
+    def place(self, at: Any = None, position: int | None = None) -> int:
+        """The row of a period and position, as `alignment` has them; today's of the last period where None.
+
+        Raises
+        ------
+        QuestionError
+            Where there is none.
+        """
+        parent = len(self.periods) - 1
+        place = self.positions.today
+        if at is not None:
+            ordinals, word = self.positions.parents, self.calendar.word(self.within)
+            found = np.flatnonzero(np.array(self.periods, dtype=object) == at)
+            if not len(found):
+                day = day_number(at, "at")
+                held = self.calendar.ordinals(self.within, np.array([day]))[0]
+                found = np.flatnonzero(ordinals == held)
+                if not len(found):
+                    raise QuestionError(
+                        f"`at` must name a {word} of the answer, {self.periods[0]} to {self.periods[-1]}, or a day in "
+                        f"one; got {iso(day)}"
+                    )
+                of_parent = self.alignment.ends.reshape(len(ordinals), -1)[found[0]]
+                place = max(int(np.searchsorted(of_parent, day, side="right")) - 1, 0)
+            parent = int(found[0])
+        if position is not None:
+            held_by = np.flatnonzero(self.positions.numbers == position)
+            if not len(held_by):
+                raise QuestionError(
+                    f"`position` must be one of the answer, {self.positions.numbers[0]} to "
+                    f"{self.positions.numbers[-1]}; got {position!r}"
+                )
+            place = int(held_by[0])
+        return parent * len(self.positions.numbers) + place
+
+
+@kinds_checked
+def pace(
+    book: Daybook,
+    within: Grain = "year",
+    *,
+    against: str | Basis = "year-ago",
+    plan: Daybook | None = None,
+    last: int | None = None,
+    exclude: DayLike | Sequence[DayLike] = (),
+    by: str | Sequence[str] | None = (),
+    measures: str | Sequence[str] | None = None,
+    calendar: Calendar | None = None,
+    judging: JudgingLike = None,
+    items: Kept = "all",
+    top: int | None = None,
+    sort: str | None = None,
+) -> Pace:
+    """Line up the running totals of years (or other periods) by their position, each against its base.
+
+    Parameters
+    ----------
+    book
+        The records, from `read`. The report date is its `report_day`.
+    within
+        The periods that are run through: week, month, quarter, half or year.
+    against
+        ``"year-ago"`` or ``"year-ago:n"`` (the same place in the year), ``"year-ago-mean:n"``, ``"prior"`` or
+        ``"prior:n"``, ``"mean:n"``, ``"fixed:2024"``, ``"plan"``; or the objects of these.
+    plan
+        The plan, from `read_plan`, where `against` is one.
+    last
+        Only so many periods, the last ones.
+    exclude
+        Labels of periods that get no line and no rank (one that stood still, say). They stay bases where `against`
+        names them.
+    by, measures, calendar, items, top, sort
+        As in `compare`; `top` takes the largest running totals of today, `sort` is by ``"running"``, ``"growth"``,
+        ``"gap"`` or ``"label"``.
+    judging
+        Levels; bands do not apply.
+
+    Returns
+    -------
+    Pace
+        Frozen; `.table`, `.subtotals`, `.total`, `.standing` and `.notes`.
+
+    Raises
+    ------
+    QuestionError
+        Where an option names nothing, no period is held from its start, or records of whole periods have no running
+        total `within` such.
+
+    Notes
+    -----
+    gap = running - base at the same position; growth = gap / base, only where that is > 0. Civil periods are lined up
+    by month and day: each month has as many positions as the longest such month among those compared, and a shorter one
+    stays at its last total there. Weeks, retail and listed periods are lined up by day number.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> years = lc.pace(lc.demo.book(), "year", measures="revenue")
+    >>> years.standing.period.tolist(), years.standing["rank"].tolist()
+    (['2022', '2023', '2024', '2025', '2026'], [5, 4, 3, 2, 1])
+    """
+    check_book(book)
+    if within == "day":
+        raise QuestionError("`within` must be week, month, quarter, half or year: a day has no running total")
+    question = question_of(each=within, against=against, calendar=calendar, last=last)
+    asked = ask("pace", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
+    named = [exclude] if isinstance(exclude, str) or not isinstance(exclude, Iterable) else list(exclude)
+    found: list[Positions] = []
+
+    def line_up(question: Question, coverage: Coverage, _: Days, planned: Coverage | None) -> Alignment:
+        found.append(positions(question, named, book.standing, coverage, planned))
+        return found[0].aligned
+
+    prepared = prepare(asked, question, plan, line_up)
+    lined_up = found[0]
+    today = (len(lined_up.parents) - 1) * len(lined_up.numbers) + lined_up.today
+    tiers = tiers_of(prepared, chosen_by=today)
+
+    def rows(measure: Measure, tier: Tier, others: bool) -> Block:
+        return _rows(tiers, lined_up, measure, tier, others)
+
+    made = laid_out("pace", tiers, rows) | {
+        "periods": lined_up.labels,
+        "notes": (*lined_up.left_out, *_unknown(prepared.aligned), *prepared.notes(lined_up.edges)),
+    }
+    return Pace(**made, positions=lined_up)
+
+
+def _rows(tiers: Tiers, lined_up: Positions, measure: Measure, tier: Tier, others: bool) -> Block:
+    """The rows of one measure and one tier."""
+    prepared = tiers.prepared
+    aligned = prepared.aligned
+    sides = tiers.sides(measure, tier)
+    running, base = sides.shown()
+    known = sides.known
+    positive = known & (sides.base > 0)
+    with np.errstate(over="ignore", invalid="ignore"):  # what is not finite is empty
+        gap = sides.value - sides.base
+    based = aligned.base_known & (tier.why[measure.name] is None)
+    base_days = to_dates(np.where(aligned.base_known, aligned.base_ends.max(axis=0), 0))
+    columns: Columns = {
+        "measure": one(measure.name),
+        "period": np.repeat(np.arange(len(lined_up.parents)), len(lined_up.numbers))[:, None],
+        **dimensions(prepared.asked.by, tier),
+        "position": np.tile(lined_up.numbers, len(lined_up.parents))[:, None],
+        "day": to_dates(aligned.ends)[:, None],
+        "running": running,
+        "base_day": np.where(based, base_days, np.datetime64("NaT"))[:, None],
+        "base": base,
+        "gap": np.where(known & np.isfinite(gap), gap / sides.unit, np.nan),
+        "growth": divided(gap, sides.base, positive),
+        "status": aligned.status[:, None],
+    }
+    return block(prepared, measure, tier, in_order("pace", prepared.asked.by, columns), others)
+
+
+def _unknown(aligned: Alignment) -> tuple[str, ...]:
+    """Which periods have no base, at once or from some day on."""
+    said: dict[str, dict[str, None]] = {}
+    for rows, code, args in aligned.notes:
+        _, firsts = np.unique(aligned.ordinals[rows], return_index=True)
+        for row in np.flatnonzero(rows)[firsts].tolist():  # a row for each period
+            note = Note(code, tuple(arg[row] if isinstance(arg, np.ndarray) else arg for arg in args))
+            said.setdefault(str(note), {})[str(aligned.labels[row])] = None
+    return tuple(f"{first_to_last(list(labels))}: {note}" for note, labels in said.items())

@@ -1,0 +1,267 @@
+"""Profiles: which share of a period is usually done at a point in it, each told from what was known then."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from numbers import Integral
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core import ports
+from logochron.core.book.coverage import Coverage
+from logochron.core.book.exact import divided
+from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.days import Days, day_number, in_words
+from logochron.core.errors import QuestionError, brief
+from logochron.core.options import Grain, check_count, how_many
+from logochron.core.questions.landing_rows import LandingRows
+
+Floats = NDArray[np.float64]
+#: Weekdays are weighed over so many whole weeks.
+WEEKS = 8
+#: How far the shares of a period may be from adding up: what rounding them does.
+_ROUNDING = 0.001
+
+
+class Points(NamedTuple):
+    """Points in periods: the period of each, and the last day that was known then. All int64, shape (points,)."""
+
+    ordinals: Days
+    starts: Days
+    ends: Days
+    cuts: Days
+
+    @property
+    def days(self) -> Days:
+        """How many days each period has."""
+        return self.ends - self.starts + 1
+
+    @property
+    def elapsed(self) -> Days:
+        """How many of them are done."""
+        return self.cuts - self.starts + 1
+
+    @property
+    def over(self) -> Bools:
+        """Whether the point is the period's last day."""
+        return self.cuts == self.ends
+
+    def at(self, taken: NDArray[np.bool_] | NDArray[np.intp] | slice) -> Points:
+        """Some of the points."""
+        return Points(*(side[taken] for side in self))
+
+
+def held_whole(calendar: Calendar, within: Grain, ordinals: Days, coverage: Coverage) -> Bools:
+    """Whether there are such periods, and the coverage holds all of each."""
+    there = calendar.exists(within, ordinals) & calendar.whole(within, ordinals)
+    starts, ends = calendar.first_days(within, ordinals), calendar.last_days(within, ordinals)
+    return np.asarray(there & (starts >= coverage.first) & (ends <= coverage.last))
+
+
+def even_share(points: Points) -> Floats:
+    """The part of the days that are done, shape (points, 1)."""
+    return np.asarray(points.elapsed / points.days)[:, None]
+
+
+def history_share(
+    rows: LandingRows, calendar: Calendar, within: Grain, coverage: Coverage, points: Points, history: int
+) -> Floats:
+    """The average, over the complete periods before, of the share at the same fraction of days elapsed.
+
+    Linear between days; periods whose total is not above 0 are left out. Shape (points, items), NaN where there is
+    none.
+    """
+    earlier = points.ordinals[None] - np.arange(history, 0, -1)[:, None]
+    held = held_whole(calendar, within, earlier, coverage)
+    somewhere = np.where(held, earlier, points.ordinals[None])
+    starts, ends = calendar.first_days(within, somewhere), calendar.last_days(within, somewhere)
+    lengths = ends - starts + 1
+    reached, rest = np.divmod(points.elapsed[None] * lengths, points.days[None])
+    firsts = starts.reshape(1, -1)
+
+    def done(days: Days) -> Floats:
+        lasts = np.where(held, starts + days - 1, starts - 1).reshape(1, -1)
+        return rows.sums((firsts, lasts)).reshape(*held.shape, -1)
+
+    at, after, whole = done(reached), done(np.minimum(reached + 1, lengths)), done(lengths)
+    between = (rest / points.days[None])[..., None]
+    share = divided(at + between * (after - at), whole, held[..., None] & (whole > 0))
+    known = np.isfinite(share)
+    n = known.sum(axis=0)
+    return divided(np.where(known, share, 0.0).sum(axis=0), n, n > 0)
+
+
+def weekday_share(rows: LandingRows, calendar: Calendar, coverage: Coverage, points: Points) -> Floats:
+    """The weight of the days done among those of the period, by weekdays as in the last whole weeks before the point.
+
+    Shape (points, items), NaN where the records do not hold those weeks, or nothing was sold in them.
+    """
+    weeks_of = calendar if "week" in calendar.grains else CivilCalendar()
+    week = weeks_of.ordinals("week", points.cuts)
+    week = np.where(weeks_of.last_days("week", week) <= points.cuts, week, week - 1)
+    back = np.arange(WEEKS)[:, None]
+    firsts = weeks_of.first_days("week", week[None] - back)
+    held = firsts[-1] >= coverage.first
+    days = firsts[:, :, None] + np.arange(7)
+    spans = days.reshape(WEEKS, -1)
+    weights = rows.sums((spans, np.where(np.repeat(held, 7), spans, spans - 1))).reshape(len(points.cuts), 7, -1)
+
+    def counted(lasts: Days) -> Floats:
+        """How often each weekday, from the first of a week, occurs from the start of each period to a day."""
+        offset = (np.arange(7) - (points.starts - firsts[0])[:, None]) % 7
+        return ((lasts - points.starts)[:, None] - offset) // 7 + 1.0
+
+    done, whole = (np.einsum("pw,pwi->pi", counted(lasts), weights) for lasts in (points.cuts, points.ends))
+    return divided(done, whole, held[:, None] & (whole > 0))
+
+
+class ListedProfile(NamedTuple):
+    """A profile of the user's: each day's own share of its period, by date or by day number.
+
+    Attributes
+    ----------
+    name
+        What it is called in messages.
+    dates, shares
+        Day numbers, sorted, and the share of each; empty where days are listed by number.
+    by_length
+        For each length of a period the share of its day 1, 2 and so on.
+    """
+
+    name: str
+    dates: Days
+    shares: Floats
+    by_length: Mapping[int, Floats]
+
+    def share(self, calendar: Calendar, within: Grain, points: Points) -> Floats:
+        """The share that is done at each point, shape (points, 1); NaN where the list does not have its period.
+
+        Raises
+        ------
+        QuestionError
+            Where the shares of a period do not add up, or the list lacks the last of the periods.
+        """
+        found = np.full(len(points.cuts), np.nan)
+        for place, (ordinal, start, end, cut) in enumerate(zip(*(side.tolist() for side in points))):
+            own = self._of(start, end)
+            label = str(calendar.labels(within, np.array([ordinal]))[0])
+            if own is None:
+                if place == len(found) - 1:
+                    raise QuestionError(f"{self.name} {self._lacks(label, start, end)}")
+                continue
+            whole = float(own.sum())
+            if not min(abs(whole - 1), abs(whole / 100 - 1)) <= _ROUNDING:
+                off = (whole - 1) if whole < 10 else (whole - 100)
+                raise QuestionError(
+                    f"{self.name}: the shares of {label} must add up to 1 or 100 %; they add up to {whole:.6g}, "
+                    f"{abs(off):.4g} too {'much' if off > 0 else 'little'}"
+                )
+            found[place] = float(own[: cut - start + 1].sum()) / whole
+        return found[:, None]
+
+    def _of(self, start: int, end: int) -> Floats | None:
+        """The shares of the days of a period, where the list has them all."""
+        if not len(self.dates):
+            return self.by_length.get(end - start + 1)
+        low, high = np.searchsorted(self.dates, [start, end + 1])
+        return self.shares[low:high] if high - low == end - start + 1 else None
+
+    def _lacks(self, label: str, start: int, end: int) -> str:
+        days = end - start + 1
+        if not len(self.dates):
+            lengths = ", ".join(map(str, sorted(self.by_length)))
+            return f"lists shares for periods of {lengths} days; {label} has {days}"
+        listed = set(self.dates.tolist())
+        missing = [day for day in range(start, end + 1) if day not in listed]
+        lacks = f"it lacks {how_many(len(missing), 'day')}, the first {in_words(missing[0])}"
+        return f"must list every day of {label}; {lacks}"
+
+
+def listed_profile(source: Any) -> ListedProfile:
+    """A list of the user's as a profile.
+
+    Parameters
+    ----------
+    source
+        Shares of day 1, 2 and so on; ``{day: share}``; ``{length: shares}``; or a table of `date` or `day` and `share`
+        (and `days`, the length of the period): a data frame, a mapping of columns or a `pathlib.Path`.
+
+    Raises
+    ------
+    QuestionError
+        Where it is none of these, or a share is no number.
+    """
+    name = "the listed profile"
+    if isinstance(source, Mapping) and source and not any(isinstance(key, str) and key in _COLUMNS for key in source):
+        keys = list(source)
+        if all(isinstance(value, Iterable) and not isinstance(value, str) for value in source.values()):
+            lengths = {check_count("profile", key): _shares(source[key], name) for key in keys}
+            return _by_length(name, lengths)
+        shares = _shares(list(source.values()), name)
+        if all(isinstance(key, Integral) and not isinstance(key, bool) for key in keys):
+            return _numbered(name, np.array(keys, dtype=np.int64), shares)
+        return _dated(name, np.array([day_number(key, "profile") for key in keys], dtype=np.int64), shares)
+    if isinstance(source, Sequence) and not isinstance(source, str) or isinstance(source, np.ndarray):
+        shares = _shares(source, name)
+        return _by_length(name, {len(shares): shares})
+    table = ports.profile(source)
+    if table.dates is not None:
+        return _dated(table.name, table.dates, table.shares)
+    if table.lengths is None:
+        return _numbered(table.name, table.numbers, table.shares)
+    lengths = {}
+    for length in np.unique(table.lengths).tolist():
+        own = table.lengths == length
+        lengths |= _numbered(table.name, table.numbers[own], table.shares[own], length).by_length
+    return _by_length(table.name, lengths)
+
+
+class ListedShares(NamedTuple):
+    """The rows of a table of shares: by date, or by day number and maybe the length of the period."""
+
+    name: str
+    shares: Floats
+    dates: Days | None = None
+    numbers: Days | None = None
+    lengths: Days | None = None
+
+
+_COLUMNS = ("date", "day", "days", "share")
+
+
+def _shares(given: Any, name: str) -> Floats:
+    try:
+        shares = np.asarray(list(given), dtype=np.float64)
+    except (TypeError, ValueError):
+        shares = np.full(1, np.nan)
+    if not len(shares) or shares.ndim != 1 or not np.isfinite(shares).all():
+        raise QuestionError(f"{name} must be shares of days, numbers such as 0.032 or 3.2; got {brief(given)}")
+    return shares
+
+
+def _by_length(name: str, by_length: Mapping[int, Floats]) -> ListedProfile:
+    for length, shares in by_length.items():
+        if len(shares) != length:
+            raise QuestionError(f"{name} must list {length} shares for periods of {length} days; got {len(shares)}")
+    return ListedProfile(name, np.zeros(0, dtype=np.int64), np.zeros(0), by_length)
+
+
+def _numbered(name: str, numbers: Days, shares: Floats, length: int | None = None) -> ListedProfile:
+    """The shares of day 1, 2 and so on, in any order."""
+    n = length or int(numbers.max(initial=0))
+    order = np.argsort(numbers, kind="stable")
+    if len(numbers) != n or (numbers[order] != np.arange(1, n + 1)).any():
+        raise QuestionError(f"{name} must list each day from 1 to {n} once")
+    return _by_length(name, {n: shares[order]})
+
+
+def _dated(name: str, dates: Days, shares: Floats) -> ListedProfile:
+    order = np.argsort(dates, kind="stable")
+    dates, shares = dates[order], shares[order]
+    twice = np.flatnonzero(np.diff(dates) == 0)
+    if len(twice):
+        raise QuestionError(f"{name} lists {in_words(int(dates[twice[0]]))} twice")
+    return ListedProfile(name, dates, shares, {})

@@ -1,0 +1,140 @@
+"""Small tables that go with a question (periods, shares), from a file, a frame or a mapping: texts by column."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from logochron.core.days import Days
+from logochron.core.errors import IntakeError, LogochronError
+from logochron.sources.engine.connection import Engine
+from logochron.sources.kinds.find_files import Dialect, locate, steady
+from logochron.sources.kinds.headers import fold, place_columns
+from logochron.sources.kinds.scan import Scanner
+from logochron.sources.kinds.streams import copied
+from logochron.sources.kinds.typed_files import DAY_NUMBER, TypedTable
+from logochron.sources.scanned import Wanted
+from logochron.sources.values.dates import read_dates
+
+#: No one lists more rows than this.
+_MOST = 100_000
+
+
+class SmallTable(NamedTuple):
+    """The rows of a table that are not blank: texts by column, and the line or row of each."""
+
+    name: str
+    unit: str
+    lines: Days
+    texts: Mapping[str, list[str]]
+    error: type[LogochronError]
+
+    def where(self, row: int) -> str:
+        """Where a row stands, for a message."""
+        return f"{self.name}, {self.unit} {self.lines[row]:,}"
+
+    def dates(self, column: str) -> Days:
+        """A column of days.
+
+        Raises
+        ------
+        LogochronError
+            Of the table's kind, naming the row of what is no day.
+        """
+        texts = self.texts[column]
+        distinct = list(dict.fromkeys(texts))
+        if not distinct:
+            return np.zeros(0, dtype=np.int64)
+        try:
+            reading = read_dates(distinct, np.ones(len(distinct), dtype=np.int64), column=column)
+        except IntakeError:
+            raise self.error(
+                f"{self.where(0)}, column {column!r}: {texts[0]!r} and those below are no days, or read in more than "
+                "one way; write them as 2026-05-18"
+            ) from None
+        place = {text: i for i, text in enumerate(distinct)}
+        rows = np.array([place[text] for text in texts])
+        bad = ~reading.readable[rows]
+        if bad.any():
+            at = int(bad.argmax())
+            raise self.error(
+                f"{self.where(at)}, column {column!r}: {texts[at]!r} is no day; expected such as 2026-05-18"
+            )
+        return reading.days[rows]
+
+
+def small_table(
+    source: Any, needed: Sequence[str], optional: Sequence[str], *, what: str, error: type[LogochronError]
+) -> SmallTable:
+    """The rows of a table with some columns.
+
+    Parameters
+    ----------
+    source
+        A path, a data frame, or a mapping of columns.
+    what
+        What it is, for messages.
+    error
+        The kind of error that is raised.
+
+    Raises
+    ------
+    LogochronError
+        Of that kind, or as `read` raises it, where the table or one of its columns is not there, or it cannot be read.
+    """
+    if isinstance(source, Mapping):
+        import pandas as pd
+
+        try:
+            source = pd.DataFrame(dict(source))
+        except ValueError as fault:
+            raise error(f"the columns of the {what} make no table: {fault}") from None
+    with copied(source) as lasting:
+        return _read(lasting, needed, optional, what, error)
+
+
+def _read(
+    source: Any, needed: Sequence[str], optional: Sequence[str], what: str, error: type[LogochronError]
+) -> SmallTable:
+    sources = locate(source)
+    if len(sources) > 1:
+        raise error(f"a {what} is one table; got several files")
+    (one,) = sources
+    name = one.name if one.kind != "frame" else f"the {what}'s table"
+    engine = Engine()
+    with steady(sources), Scanner(engine, Wanted(needed[0], {}, (), (), False), Dialect()) as scanner:
+        if one.kind == "text":
+            from logochron.sources.kinds.wide_tables import carry_text
+
+            table = carry_text(engine, scanner.unpacked(one), scanner.folder, Dialect(), list(needed))
+        else:
+            table = scanner.typed(one)
+        if table.malformed:
+            first = table.malformed[0]
+            line = f", line {table.lines.of_malformed()[0]:,}" if table.lines is not None else ""
+            raise error(f"{name}{line}: {first.text[:60]!r} - {first.reason}")
+        given = {fold(column) for column in table.header}
+        wanted = [*needed, *(column for column in optional if column in given)]
+        at = place_columns(name, [(what, column) for column in wanted], table.header).at
+        sql = ", ".join(f"{_text(table, at[column])} AS {column}" for column in wanted)
+        found = engine.arrays(f"SELECT {sql} FROM {table.relation} LIMIT {_MOST + 1}")
+        lines = np.arange(1, len(found[wanted[0]]) + 1)
+        if table.lines is not None:
+            lines = table.lines.of_rows(lines)
+    unit = "row" if table.lines is None else table.lines.unit
+    if len(lines) > _MOST:
+        raise error(f"{name} lists more than {_MOST:,} rows")
+    texts = {column: ["" if v is None else str(v).strip() for v in found[column]] for column in wanted}
+    blank = np.array([not any(row) for row in zip(*texts.values())], dtype=bool)
+    texts = {column: [v for v, gone in zip(values, blank) if not gone] for column, values in texts.items()}
+    return SmallTable(name, unit, lines[~blank], texts, error)
+
+
+def _text(table: TypedTable, column: int) -> str:
+    """The expression for a column as text."""
+    name = table.columns[column]
+    if table.types[column] == DAY_NUMBER:
+        name = f"(DATE '1970-01-01' + CAST({name} AS INTEGER))"
+    return f"CAST({name} AS VARCHAR)"
