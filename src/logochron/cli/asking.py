@@ -21,9 +21,10 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.judge.judging import Judging
 from logochron.core.questions.alerts import Alert
-from logochron.core.questions.compare import Comparison, compare
+from logochron.core.questions.compare import compare
 from logochron.core.questions.explain import explain
 from logochron.core.questions.period_list import list_periods
+from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.columns import UNUSUAL, check_dimensions, headings_of, sort_named
 from logochron.core.rows.result import Result
 from logochron.views.figures.registry import figure_of
@@ -79,7 +80,7 @@ def _amount_beside(quantity: str, source: Any, asked: dict[str, Any]) -> str:
     return column
 
 
-def _formats(asked: dict[str, Any]) -> Formats:
+def formats_of(asked: dict[str, Any]) -> Formats:
     return Formats(
         locale=asked["locale"],
         currency=asked.get("currency"),
@@ -114,19 +115,25 @@ def _each(book: Daybook) -> str:
     return standing.records_of if standing.whole else "month"
 
 
-def _basis(asked: dict[str, Any]) -> Basis:
+def basis_of(asked: dict[str, Any]) -> Basis:
     """What periods are held against: where nothing is asked for the plan that is given, else a year ago."""
     return parse_basis(asked["against"] or ("plan" if asked.get("plan") else "year-ago"))
 
 
 def _planned(sales: tuple[str, ...], asked: dict[str, Any]) -> dict[str, Any]:
-    """The options of a question that may be put against a plan, both books read."""
-    from logochron.sources.kinds.streams import is_standard_input
-
-    calendar = calendar_of(asked)
-    basis = _basis(asked)
+    """The options of a question about spans that may be put against a plan, both books read."""
+    basis = basis_of(asked)
     if (asked["plan"] is not None) != isinstance(basis, Plan):
         raise QuestionError("--plan FILE and --against plan go together")
+    calendar = calendar_of(asked)
+    book, plan = books_of(sales, asked, calendar)
+    return _spans(asked, book, calendar) | {"against": basis, "plan": plan}
+
+
+def books_of(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar) -> tuple[Daybook, Daybook | None]:
+    """The sales, and the plan where one is given."""
+    from logochron.sources.kinds.streams import is_standard_input
+
     if is_standard_input(asked["plan"]) and any(map(is_standard_input, sales)):
         raise QuestionError("standard input cannot be both the sales and the plan: write one of them to a file")
     book = read_book(sales, asked, calendar)
@@ -137,11 +144,18 @@ def _planned(sales: tuple[str, ...], asked: dict[str, Any]) -> dict[str, Any]:
 
         # a filter too is of the plan, where it has the column
         shared = dimensions | {name: name for selection in book.filters for name in selection if name not in dimensions}
-        plan = plan_of(asked["plan"], book.measures, shared, records_of=asked["plan_records_of"], calendar=calendar)
-    return _spans(asked, book, calendar) | {"against": basis, "plan": plan}
+        plan = plan_of(
+            asked["plan"],
+            book.measures,
+            shared,
+            records_of=asked["plan_records_of"],
+            calendar=calendar,
+            spread=asked["plan_spread"],
+        )
+    return book, plan
 
 
-def _dimensions(asked: dict[str, Any], answer: str) -> dict[str, str]:
+def check_dimensions_of(asked: dict[str, Any], answer: str) -> dict[str, str]:
     """The dimensions, refused before anything is read where the answer has columns called like them."""
     dimensions = options.dimensions(asked["by"])
     check_dimensions(answer, dimensions, list(dimensions.values()))
@@ -151,20 +165,20 @@ def _dimensions(asked: dict[str, Any], answer: str) -> dict[str, str]:
 def _headings(answer: str, asked: dict[str, Any]) -> dict[str, str]:
     """Headings that stand for columns, as far as the options tell them."""
     measures = [*options.names(asked["value"]), *(expressions.measure(text, []).name for text in asked["measures"])]
-    return {heading(_basis(asked)): "base", **headings_of(answer, options.dimensions(asked["by"]), measures)}
+    return {heading(basis_of(asked)): "base", **headings_of(answer, options.dimensions(asked["by"]), measures)}
 
 
-def _alerts_and_items(asked: dict[str, Any], answer: str, judging: Judging) -> tuple[list[Alert], dict[str, Any]]:
+def alerts_and_items(asked: dict[str, Any], answer: str, judging: Judging) -> tuple[list[Alert], dict[str, Any]]:
     """The alerts, and the options that choose and order items: refused before anything is read where it can be told."""
     headings = _headings(answer, asked)
-    alerts = alerts_of(asked["alerts"], answer, _dimensions(asked, answer), judging, headings)
+    alerts = alerts_of(asked["alerts"], answer, check_dimensions_of(asked, answer), judging, headings)
     sort = asked["sort"]
     if sort is not None and (asked["value"] or asked["measures"]):
         sort = sort_named(answer, sort, headings)
     return alerts, {"top": asked["top"], "sort": sort}
 
 
-def _judging(asked: dict[str, Any]) -> Judging:
+def judging_of(asked: dict[str, Any]) -> Judging:
     """How the options judge a change."""
     return Judging(
         level_within=options.part(asked["level_within"], "--level-within"),
@@ -179,10 +193,10 @@ def _judging(asked: dict[str, Any]) -> Judging:
 
 def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     """Ask, and show or write the answer; whether an alert fired."""
-    formats = _formats(asked)
+    formats = formats_of(asked)
     target = target_of(asked, sales)
-    judging = _judging(asked)
-    alerts, items = _alerts_and_items(asked, "compare", judging)
+    judging = judging_of(asked)
+    alerts, items = alerts_and_items(asked, "compare", judging)
     result = compare(
         **_planned(sales, asked),
         per=asked["per"],
@@ -192,7 +206,7 @@ def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
         judging=judging,
         unusual=asked["unusual"] or any(alert.column in UNUSUAL for alert in alerts),
     )
-    _hand_over(result, target, asked, formats, figure=_figure(result, asked, formats))
+    hand_over(result, target, asked, formats, figure=figure_drawn(result, asked, formats))
     return told(alerts, result, formats)
 
 
@@ -200,19 +214,19 @@ def answer_relate(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     """Hold items beside each other, and show or write the answer; whether an alert fired."""
     from logochron.core.questions import relate
 
-    formats, target, judging = _formats(asked), target_of(asked, sales), _judging(asked)
-    alerts, items = _alerts_and_items(asked, "relate", judging)
+    formats, target, judging = formats_of(asked), target_of(asked, sales), judging_of(asked)
+    alerts, items = alerts_and_items(asked, "relate", judging)
     calendar = calendar_of(asked)
     result = relate.relate(
         **_spans(asked, read_book(sales, asked, calendar), calendar),
         beside=asked["beside"],
         within=asked["within"],
-        against=_basis(asked),
+        against=basis_of(asked),
         **items,
         last=asked["last"],
         judging=judging,
     )
-    _hand_over(result, target, asked, formats)
+    hand_over(result, target, asked, formats)
     return told(alerts, result, formats)
 
 
@@ -220,22 +234,22 @@ def answer_drivers(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     """Take a change apart, and show or write the answer; whether an alert fired."""
     from logochron.core.questions import drivers
 
-    formats, target, judging = _formats(asked), target_of(asked, sales), _judging(asked)
-    alerts, items = _alerts_and_items(asked, "drivers", judging)
+    formats, target, judging = formats_of(asked), target_of(asked, sales), judging_of(asked)
+    alerts, items = alerts_and_items(asked, "drivers", judging)
     result = drivers.drivers(
         **_planned(sales, asked),
         **items,
         quantity=asked["quantity"],
         judging=judging,
     )
-    _hand_over(result, target, asked, formats)
+    hand_over(result, target, asked, formats)
     return told(alerts, result, formats)
 
 
 def answer_explain(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
     """Explain one figure."""
-    formats = _formats(asked)
-    _dimensions(asked, "compare")
+    formats = formats_of(asked)
+    check_dimensions_of(asked, "compare")
     target = target_of(asked, sales)
     result = compare(
         **_planned(sales, asked),
@@ -244,19 +258,19 @@ def answer_explain(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
         last=None if asked["at"] else 1,
     )
     receipt = explain(result, None if len(result.periods) == 1 else asked["at"], holidays=asked["holidays"])
-    _hand_over(receipt, target, asked, formats)
+    hand_over(receipt, target, asked, formats)
 
 
 def answer_calendar(asked: dict[str, Any]) -> None:
     """List the periods of a calendar."""
-    formats = _formats(asked)
+    formats = formats_of(asked)
     target = target_of(asked, ())
     calendar = calendar_of(asked)
     result = list_periods(calendar, asked["each"], asked["between"] or this_year(calendar))
-    _hand_over(result, target, asked, formats)
+    hand_over(result, target, asked, formats)
 
 
-def _hand_over(
+def hand_over(
     result: Result,
     target: Path | None,
     asked: dict[str, Any],
@@ -273,15 +287,17 @@ def _hand_over(
     say(f"wrote {target}")
 
 
-def _figure(result: Comparison, asked: dict[str, Any], formats: Formats) -> Callable[[], Any]:
+def figure_drawn(result: AlignedAnswer, asked: dict[str, Any], formats: Formats) -> Callable[[], Any]:
     def drawn() -> Any:
+        from logochron.views.draw import drawing
+
         shown = figure_of(result.kind, asked["figure"])
         assert shown is not None  # only figures of this answer may be named
         chosen = {option: asked[option] for option in shown.options if asked[option] is not None}
         if chosen.get("item") is not None and len(result.by) > 1:
             # one label may hold a comma, several are parted by it
             chosen["item"] = tuple(options.names((chosen["item"],)))
-        return shown.draw(result, **chosen, formats=formats)
+        return drawing(shown.name)(result, **chosen, formats=formats)
 
     return drawn
 
@@ -291,7 +307,7 @@ def answer_review(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
     from logochron.sources.review_source import review
 
     target = target_of(asked, sales)
-    formats = _formats(asked)
+    formats = formats_of(asked)
     by = options.dimensions(asked["by"])
     with reading_progress() as progress:
         result = review(
@@ -303,7 +319,7 @@ def answer_review(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
             progress=progress,
             **{name: asked[name] for name in options.READING if name != "on_refused"},
         )
-    _hand_over(result, target, asked, formats)
+    hand_over(result, target, asked, formats)
 
 
 def show(result: Result, form: str, formats: Formats, *, fill: bool = False, shown: Shown = ALL) -> None:

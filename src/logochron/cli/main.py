@@ -54,7 +54,7 @@ def cli() -> None:
 @options.calendar
 @options.output
 @options.amounts
-@options.drawing
+@options.drawing("compare")
 def compare(sales: tuple[str, ...], **asked: Any) -> None:
     """How does each period stand against an earlier one?
 
@@ -120,6 +120,64 @@ def drivers(sales: tuple[str, ...], **asked: Any) -> None:
     from logochron.cli.asking import answer_drivers
 
     _leave(answer_drivers(sales, asked))
+
+
+@cli.command()
+@click.argument("sales", nargs=-1, required=True, metavar="SALES...")
+@options.reading
+@options.judging
+@options.within("year")
+@options.basis
+@options.last
+@click.option("--exclude", multiple=True, metavar="PERIOD", help="A period that gets no line and no rank.")
+@options.items(sorts_of("pace"))
+@options.receipt
+@options.verdicts
+@options.calendar
+@options.output
+@options.amounts
+@options.drawing("pace")
+def pace(sales: tuple[str, ...], **asked: Any) -> None:
+    """How does the running total stand at this place, against other years or a plan?
+
+    Years (or shorter periods) are lined up by month and day; leap days and 53rd weeks line up too.
+
+    \b
+    logochron pace sales.csv --date sold_on --value revenue --within year
+    logochron pace sales.csv --date sold_on --value revenue --plan plan.csv --out pace.png
+    logochron pace sales.csv --date sold_on --value revenue --within month --against mean:3 --last 6
+    """
+    from logochron.cli.looking_ahead import answer_pace
+
+    _leave(answer_pace(sales, asked))
+
+
+@cli.command()
+@click.argument("sales", nargs=-1, required=True, metavar="SALES...")
+@options.reading
+@options.judging
+@options.within("month")
+@click.option("--against", metavar="BASIS", help=f"The earlier whole period, or plan: {options.BASES}")
+@options.planning
+@options.landing
+@options.items(sorts_of("land"))
+@options.receipt
+@options.verdicts
+@options.calendar
+@options.output
+@options.amounts
+@options.drawing("land")
+def land(sales: tuple[str, ...], **asked: Any) -> None:
+    """Where will the running period end, how sure is that, and what must still be sold a day?
+
+    \b
+    logochron land sales.csv --date sold_on --value revenue --within month --plan plan.csv
+    logochron land sales.csv --date sold_on --value revenue --within year --each month --rest as-was
+    logochron land sales.csv --date sold_on --value revenue --backtest --out backtest.png
+    """
+    from logochron.cli.looking_ahead import answer_land
+
+    _leave(answer_land(sales, asked))
 
 
 @cli.command()

@@ -26,6 +26,9 @@ from logochron.core.options import (
     OnRefused,
     Partial,
     Per,
+    PlanSpread,
+    Profile,
+    Rest,
     Spread,
     Weekday,
     Weeks,
@@ -34,7 +37,7 @@ from logochron.core.options import (
     refuse_brought,
     values,
 )
-from logochron.views.figures.registry import NAMES as FIGURE_NAMES
+from logochron.views.figures.registry import FIGURES, names_of
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -150,7 +153,8 @@ def each(command: F) -> F:
     return click.option("--each", type=_choice(Grain), default="month", show_default=True, help="One row per.")(command)
 
 
-_BASES = "year-ago[:N], prior[:N], mean:N, year-ago-mean:N, fixed:PERIOD, plan, span:FIRST..LAST."
+#: What a period may be held against.
+BASES = "year-ago[:N], prior[:N], mean:N, year-ago-mean:N, fixed:PERIOD, plan, span:FIRST..LAST."
 
 
 def spans(command: F) -> F:
@@ -172,10 +176,45 @@ def spans(command: F) -> F:
 def basis(command: F) -> F:
     """Options that choose what periods are held against."""
     return _all(
-        click.option("--against", metavar="BASIS", help=f"{_BASES}  [default: year-ago, or the --plan given]"),
-        click.option("--plan", metavar="FILE", help="The plan, for --against plan."),
+        click.option("--against", metavar="BASIS", help=f"{BASES}  [default: year-ago, or the --plan given]"),
+        planning,
+    )(command)  # fmt: skip
+
+
+def planning(command: F) -> F:
+    """Options that say what a plan lists."""
+    return _all(
+        click.option("--plan", metavar="FILE", help="The plan."),
         click.option("--plan-records-of", type=_choice(Grain), default="month", show_default=True,
                      help="What each row of the plan stands for."),
+        click.option("--plan-spread", type=_choice(PlanSpread), default="even", show_default=True,
+                     help="How it is laid on days: evenly, or like the same days a year earlier."),
+    )(command)  # fmt: skip
+
+
+def within(default: Grain) -> Callable[[F], F]:
+    """The periods that running totals go through."""
+    return click.option("--within", type=_choice(Grain), default=default, show_default=True,
+                        help="The period that is run through: week, month, quarter, half or year.")  # fmt: skip
+
+
+def receipt(command: F) -> F:
+    """The receipt instead of the answer."""
+    return click.option("--receipt", is_flag=True, help="How the figure came about: days, sums, arithmetic.")(command)
+
+
+def landing(command: F) -> F:
+    """Options of how the end of a period is estimated."""
+    return _all(
+        click.option("--at", metavar="PERIOD", help="The period, or a day in it; the running one if left out."),
+        click.option("--profile", metavar="NAME|FILE", default="best", show_default=True,
+                     help=f"Which share is usually done by now: {', '.join(values(Profile))}, or a table of shares."),
+        click.option("--rest", type=_choice(Rest), default="scaled", show_default=True,
+                     help="The rest of the period: scaled by what is done, or as it was in the base."),
+        click.option("--history", type=click.IntRange(1), default=12, show_default=True, metavar="N",
+                     help="How many complete periods before are looked at."),
+        click.option("--each", type=_choice(Grain), help="A row for each part, done or estimated."),
+        click.option("--backtest", is_flag=True, help="How far past estimates were off at each tenth of the period."),
     )(command)  # fmt: skip
 
 
@@ -258,14 +297,22 @@ def output(command: F) -> F:
     )(command)
 
 
-def drawing(command: F) -> F:
-    """Options of figures."""
+_DRAWING: dict[str, Callable[[F], F]] = {
+    "item": click.option("--item", metavar="NAME", help="A figure of one item (several dimensions by comma)."),
+    "panels": click.option("--panels", metavar="COL", help="A panel for each item; of bars, of a second dimension."),
+    "marked": click.option(
+        "--marked", type=_choice(Marked), help="bars: whose marks stand beside them.  [default: all]"
+    ),
+}
+
+
+def drawing(answer: str) -> Callable[[F], F]:
+    """Options of the figures of an answer."""
+    taken = {option for figure in FIGURES if answer in figure.answers for option in figure.options}
     return _all(
-        click.option("--figure", type=click.Choice(FIGURE_NAMES), help="The drawing, with --out."),
-        click.option("--item", metavar="NAME", help="columns: one item (several dimensions by comma)."),
-        click.option("--panels", metavar="COL", help="A panel for each item; of bars, of a second dimension."),
-        click.option("--marked", type=_choice(Marked), help="bars: whose marks stand beside them.  [default: all]"),
-    )(command)
+        click.option("--figure", type=click.Choice(names_of(answer)), help="The drawing, with --out."),
+        *(option for name, option in _DRAWING.items() if name in taken),
+    )
 
 
 def amounts(command: F) -> F:

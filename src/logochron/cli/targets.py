@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from logochron.core.errors import QuestionError, visible
-from logochron.views.figures.registry import FIGURES
+from logochron.views.figures.registry import FIGURES, names_of
 from logochron.views.write_file import PICTURE_ENDINGS, TABLE_ENDINGS, check_ending, ordinary
 
 #: The figures that take each option of figures.
@@ -17,7 +17,7 @@ _OF_FIGURE = {
 }
 
 
-def target_of(asked: dict[str, Any], sales: Sequence[str]) -> Path | None:
+def target_of(asked: dict[str, Any], sales: Sequence[str], answer: str = "compare") -> Path | None:
     """The file to write, refused before anything is read where it cannot be, or is one of those to be read.
 
     Raises
@@ -27,7 +27,7 @@ def target_of(asked: dict[str, Any], sales: Sequence[str]) -> Path | None:
     """
     out, figure = asked["out"], asked.get("figure")
     for name, kinds in _OF_FIGURE.items():
-        if asked.get(name) is not None and (figure or FIGURES[0].name) not in kinds:
+        if asked.get(name) is not None and (figure or names_of(answer)[0]) not in kinds:
             raise QuestionError(f"--{name} goes with --figure {' or '.join(kinds)}")
     if out is None:
         for name in ("figure", *_OF_FIGURE):
@@ -43,7 +43,7 @@ def target_of(asked: dict[str, Any], sales: Sequence[str]) -> Path | None:
     if ending in PICTURE_ENDINGS and "figure" not in asked:
         raise QuestionError(f"{target}: no figure shows this answer; known are {', '.join(TABLE_ENDINGS)}")
     place = ordinary(target)
-    _check_apart(target, place, [*sales, *(asked.get(name) for name in ("plan", "calendar"))])
+    _check_apart(target, place, [*sales, *(asked.get(name) for name in ("plan", "calendar", "profile"))])
     return target
 
 

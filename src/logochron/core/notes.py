@@ -76,6 +76,10 @@ class Noted(NamedTuple):
     code: str
     args: tuple[Any, ...] = ()
 
+    def at(self, rows: NDArray[np.int64]) -> Noted:
+        """The same of some of the rows."""
+        return Noted(self.rows[rows], self.code, tuple(a[rows] if isinstance(a, np.ndarray) else a for a in self.args))
+
 
 def text_of(notes: tuple[Note, ...]) -> str:
     """The notes of a row as its column `note` has them.

@@ -108,9 +108,9 @@ class Formats:
             return "level"
         return f"{self.number(value * 100, decimals, signed=True)} %"
 
-    def part(self, value: float) -> str:
+    def part(self, value: float, decimals: int = 1) -> str:
         """A share as a percentage."""
-        return f"{self.number(value * 100, 1)} %" if math.isfinite(value) else self.dash
+        return f"{self.number(value * 100, decimals)} %" if math.isfinite(value) else self.dash
 
     def compact(self, value: float, *, signed: bool = False) -> str:
         """A number in three digits or so: 1.24M.
@@ -135,6 +135,14 @@ class Formats:
         '18 Oct 2025'
         """
         return format_date(as_date(day), "d MMM y" if year else "d MMM", locale=self.locale)
+
+    def month(self, day: int) -> str:
+        """The short name of a day's month.
+
+        >>> Formats().month(0)
+        'Jan'
+        """
+        return format_date(as_date(day), "LLL", locale=self.locale)
 
     def weekday(self, day: int) -> str:
         """The short name of a day's weekday.

@@ -23,6 +23,14 @@ class Palette:
     paper: str = "#FFFFFF"
     grid: str = "#E6E2DA"
 
+    def role(self, role: str) -> str:
+        """The color of a role.
+
+        >>> Palette().role("estimate")
+        '#5F2DA5'
+        """
+        return str(getattr(self, role))
+
     def verdict(self, verdict: str) -> str:
         """The color of a verdict; neutral and unknown are the level's."""
         return {"favorable": self.favorable, "adverse": self.adverse}.get(verdict, self.level)

@@ -58,15 +58,17 @@ def write(
     ending = check_ending(path)
     if ending in PICTURE_ENDINGS:
         if figure is None:
+            from logochron.views.draw import drawing
+
             shown = figure_of(result.kind)
             if shown is None:
                 raise QuestionError(
                     f"{path}: no figure shows the answer of {result.kind}; known are {', '.join(TABLE_ENDINGS)}"
                 )
-            drawn = shown.draw(result)
+            drawn = drawing(shown.name)(result)
         else:
             drawn = figure()
-        from logochron.views.figures.draw_base import saved
+        from logochron.views.figures.to_matplotlib import saved
 
         picture = saved(drawn, ending[1:])
         with whole_file(path) as target:

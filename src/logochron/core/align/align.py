@@ -61,6 +61,24 @@ class Alignment(NamedTuple):
         """How many periods there are."""
         return len(self.rows.ordinals)
 
+    def at(self, row: int) -> Alignment:
+        """One of the rows."""
+        taken = np.array([row])
+        return Alignment(
+            rows=self.rows.at(taken),
+            parts=self.parts.at(taken),
+            starts=self.starts[taken],
+            ends=self.ends[taken],
+            status=self.status[taken],
+            value_known=self.value_known[taken],
+            base_labels=self.base_labels[taken],
+            base_starts=self.base_starts[:, taken],
+            base_ends=self.base_ends[:, taken],
+            part_known=self.part_known[:, taken],
+            base_known=self.base_known[taken],
+            notes=tuple(note.at(taken) for note in self.notes),
+        )
+
     def value_spans(self) -> tuple[Days, Days]:
         """Starts and ends of the value's spans, shape (1, periods); what is unknown is an empty span."""
         return self.starts[None], np.where(self.value_known, self.ends, self.starts - 1)[None]

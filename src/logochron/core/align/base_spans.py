@@ -29,11 +29,20 @@ class ValueSpans(NamedTuple):
     ends: Days
     whole: Bools  # whether the calendar has all of them
 
+    def at(self, rows: Days) -> ValueSpans:
+        """Some of the rows."""
+        return ValueSpans(
+            self.ordinals[rows],
+            self.labels[rows],
+            self.starts[rows],
+            self.own_starts[rows],
+            self.ends[rows],
+            self.whole[rows],
+        )
+
     def none(self) -> ValueSpans:
         """No rows at all."""
-        return ValueSpans(
-            self.ordinals[:0], self.labels[:0], self.starts[:0], self.own_starts[:0], self.ends[:0], self.whole[:0]
-        )
+        return self.at(np.zeros(0, dtype=np.int64))
 
 
 class BaseSpans(NamedTuple):
@@ -52,12 +61,22 @@ class BaseSpans(NamedTuple):
     notes: tuple[Noted, ...]
     ordinals: Days | None = None
 
+    def at(self, rows: Days) -> BaseSpans:
+        """Those of some of the rows."""
+        return BaseSpans(
+            self.starts[:, rows],
+            self.own_starts[:, rows],
+            self.ends[:, rows],
+            self.found[:, rows],
+            self.uncut[:, rows],
+            self.labels[:, rows],
+            tuple(note.at(rows) for note in self.notes),
+            None if self.ordinals is None else self.ordinals[:, rows],
+        )
+
     def none(self) -> BaseSpans:
         """The same basis for no rows at all."""
-        return BaseSpans(
-            self.starts[:, :0], self.own_starts[:, :0], self.ends[:, :0], self.found[:, :0], self.uncut[:, :0],
-            self.labels[:, :0], (),
-        )  # fmt: skip
+        return self.at(np.zeros(0, dtype=np.int64))
 
     @classmethod
     def plain(cls, starts: Days, own_starts: Days, ends: Days, labels: Objects) -> BaseSpans:

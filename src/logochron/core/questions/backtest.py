@@ -17,6 +17,7 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.exact import divided
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.days import Days
 from logochron.core.errors import QuestionError
 from logochron.core.options import PROFILES, Grain, Rest
 from logochron.core.questions.landing_rows import LandingRows
@@ -36,7 +37,8 @@ Floats = NDArray[np.float64]
 CHOICES = ("year-ago", "history", "weekday", "even")
 #: From so many past periods on a profile is chosen by its errors, and a range is given; and one that is not rough.
 ENOUGH, PLENTY = 3, 6
-_RANGE = (0.1, 0.9)
+#: The quantiles of estimate / outcome between which 80 % lie.
+RANGE = (0.1, 0.9)
 #: A back-test of its own looks at every tenth of a period.
 TENTHS = tuple(range(1, 11))
 #: Larger than any error: a profile of which too few are known.
@@ -95,11 +97,12 @@ class Method:
 class Told(NamedTuple):
     """What is estimated at points, shape (points, items): to date and in the end, and by profile share and estimate.
 
-    `base` is the base's whole, NaN where it is not known.
+    `base_cut` and `base` are the base's up to the same point and its whole, NaN where they are not known.
     """
 
     to_date: Floats
     outcome: Floats
+    base_cut: Floats
     base: Floats
     shares: Mapping[str, Floats]
     estimates: Mapping[str, Floats]
@@ -118,24 +121,13 @@ def tell(method: Method, rows: LandingRows, points: Points, planned: tuple[Float
     scaled: to date / the share that is done by now; as was: to date + what the base sold after the same point. On the
     last day of a period the estimate is its total. None where nothing is done yet.
     """
-    calendar, within = method.calendar, method.within
     to_date = rows.sums((points.starts[None], points.cuts[None]))
     outcome = rows.sums((points.starts[None], points.ends[None]))
-    base_cut, base = planned or _base_sums(method, rows, points)
+    base_cut, base = planned or base_sums(method, rows, points)
     over = points.over[:, None]
     shares: dict[str, Floats] = {}
-    for name in method.profiles:
-        if name == "even":
-            share = even_share(points)
-        elif name == "history":
-            share = history_share(rows, calendar, within, method.coverage, points, method.history)
-        elif name == "weekday":
-            share = weekday_share(rows, calendar, method.coverage, points)
-        elif name == "listed":
-            assert method.listed is not None
-            share = method.listed.share(calendar, within, points)
-        else:  # year-ago
-            share = divided(base_cut, base, np.isfinite(base) & (base > 0))
+    for name in method.profiles if method.rest == "scaled" else ():
+        share = share_of(method, name, rows, points, (base_cut, base), points.cuts)
         shares[name] = np.where(over, 1.0, np.broadcast_to(share, to_date.shape))
     if method.rest == "as-was":
         estimate = np.where(to_date > 0, to_date + (base - base_cut), np.nan)
@@ -145,10 +137,37 @@ def tell(method: Method, rows: LandingRows, points: Points, planned: tuple[Float
             name: np.where(over, to_date, divided(to_date, share, (share > 0) & (to_date > 0)))
             for name, share in shares.items()
         }
-    return Told(to_date, outcome, base, shares, estimates)
+    base_cut, base = (np.broadcast_to(side, to_date.shape) for side in (base_cut, base))
+    return Told(to_date, outcome, base_cut, base, shares, estimates)
 
 
-def _base_sums(method: Method, rows: LandingRows, points: Points) -> tuple[Floats, Floats]:
+def share_of(
+    method: Method, profile: str, rows: LandingRows, points: Points, bases: tuple[Floats, Floats], known: Days
+) -> Floats:
+    """The share that is done at each point by a profile, of a shape that fits (points, items).
+
+    Parameters
+    ----------
+    bases
+        The base's sums up to the same point, and of its whole.
+    known
+        The last day that was known at each point.
+    """
+    calendar, within = method.calendar, method.within
+    if profile == "even":
+        return even_share(points)
+    if profile == "history":
+        return history_share(rows, calendar, within, method.coverage, points, method.history)
+    if profile == "weekday":
+        return weekday_share(rows, calendar, method.coverage, points, known)
+    if profile == "listed":
+        assert method.listed is not None
+        return method.listed.share(calendar, within, points)
+    done, whole = bases  # as a year ago
+    return divided(done, whole, np.isfinite(whole) & (whole > 0))
+
+
+def base_sums(method: Method, rows: LandingRows, points: Points) -> tuple[Floats, Floats]:
     """The base's sums up to the same point and of its whole, NaN where it is not known; of a mean its parts' mean."""
     parts = method.bases(points)
     cuts = method.calendar.cut(method.within, points.starts, parts.starts, points.cuts)
@@ -179,10 +198,12 @@ class Tested(NamedTuple):
     """How estimates of past periods turned out, seen from each point, shape (points, items).
 
     `chosen` is the place of the profile among those tried, -1 where none gives an estimate; `estimate` and `share` are
-    its; `ratios` those of the past periods, estimate / outcome, shape (points, items, past), NaN where there is none.
+    its. `errors` of each profile and `ratios` (estimate / outcome) of the chosen ones are those of the past periods:
+    one more axis, NaN where there is none.
     """
 
     chosen: NDArray[np.int64]
+    errors: Floats
     estimate: Floats
     share: Floats
     ratios: Floats
@@ -197,8 +218,8 @@ def chosen_estimates(method: Method, told: Told, points: Points) -> Tested:
     estimates = np.stack([told.estimates[name] for name in names])  # profiles, points, items
     ratios = divided(estimates, told.outcome, (told.outcome > 0) & (estimates > 0))
     available: Bools = np.isfinite(estimates)
+    errors = _before(np.abs(ratios - 1), points, method.history)
     if len(names) > 1:
-        errors = _before(np.abs(ratios - 1), points, method.history)
         # where too few errors are known the first that gives an estimate; of equal ones the first
         typical = np.where(np.isfinite(errors).sum(axis=-1) >= ENOUGH, median(errors), _UNTESTED)
         chosen = np.argmin(np.where(available, typical, np.inf), axis=0)
@@ -211,7 +232,9 @@ def chosen_estimates(method: Method, told: Told, points: Points) -> Tested:
         return np.where(chosen >= 0, found, np.nan)
 
     shares = np.stack([told.shares.get(name, np.full(told.to_date.shape, np.nan)) for name in names])
-    return Tested(chosen, of_choice(estimates), of_choice(shares), _before(of_choice(ratios), points, method.history))
+    return Tested(
+        chosen, errors, of_choice(estimates), of_choice(shares), _before(of_choice(ratios), points, method.history)
+    )
 
 
 def _before(values: Floats, points: Points, history: int) -> Floats:
@@ -261,7 +284,7 @@ def certainty(tested: Tested, to_date: Floats, may_fall: Bools) -> Certainty:
     estimate / outcome. Neither lies below what is sold to date, unless negative amounts occur.
     """
     past = np.isfinite(tested.ratios).sum(axis=-1)
-    ends = [divided(tested.estimate, quantile(tested.ratios, part), past >= ENOUGH) for part in reversed(_RANGE)]
+    ends = [divided(tested.estimate, quantile(tested.ratios, part), past >= ENOUGH) for part in reversed(RANGE)]
     low, high = (np.where(may_fall[None], end, np.maximum(end, to_date)) for end in ends)
     return Certainty(np.where(np.isfinite(tested.estimate), median(np.abs(tested.ratios - 1)), np.nan), low, high, past)
 

@@ -10,7 +10,7 @@ from typing import Any, ClassVar
 import numpy as np
 
 from logochron.core.align.bases import Basis
-from logochron.core.align.question import Question, question_of
+from logochron.core.align.question import question_of
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import adds_up
 from logochron.core.book.measures import Measure
@@ -31,11 +31,11 @@ from logochron.core.rows.answer import (
     opening,
     row_notes,
 )
-from logochron.core.rows.asked import Asked, ask, check_book
+from logochron.core.rows.asked import ask, check_book
 from logochron.core.rows.blocks import Block
 from logochron.core.rows.columns import UNUSUAL
 from logochron.core.rows.figures import figures_of
-from logochron.core.rows.prepare import Tiers, prepare, tiers_of
+from logochron.core.rows.prepare import Prepared, Tiers, prepare, tiers_of
 from logochron.core.rows.tiers import Tier
 
 
@@ -65,7 +65,7 @@ class Comparison(AlignedAnswer):
         """The same answer with the items that `top` left out."""
         if self.top is None:
             return self
-        return compared(replace(self.asked, top=None), self.question, self.plan, unusual=self.unusual)
+        return compared(replace(self.prepared, asked=replace(self.asked, top=None)), unusual=self.unusual)
 
 
 @kinds_checked
@@ -179,12 +179,12 @@ def compare(
         per=per,
     )
     asked = ask("compare", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
-    return compared(asked, question, plan, unusual=unusual)
+    return compared(prepare(asked, question, plan), unusual=unusual)
 
 
-def compared(asked: Asked, question: Question, plan: Daybook | None, *, unusual: bool = False) -> Comparison:
-    """The comparison of what is asked."""
-    tiers = tiers_of(prepare(asked, question, plan))
+def compared(prepared: Prepared, *, unusual: bool = False) -> Comparison:
+    """The comparison of what is lined up."""
+    tiers = tiers_of(prepared)
 
     def rows(measure: Measure, tier: Tier, others: bool) -> Block:
         return _rows(tiers, measure, tier, others, unusual)

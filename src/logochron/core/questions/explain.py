@@ -20,14 +20,16 @@ from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import iso, weekday
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.notes import note_of
-from logochron.core.options import COMPLETE, PARTIAL
+from logochron.core.options import COMPLETE, PARTIAL, PROFILES
 from logochron.core.questions.calendar_effects import SideSpan, calendar_effects, holiday_effects
 from logochron.core.questions.compare import Comparison, compared
+from logochron.core.questions.land import Landing
+from logochron.core.questions.pace import Pace
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Block, Blocks
 from logochron.core.rows.columns import check_dimensions, columns_of
 from logochron.core.rows.plan_side import selected_alike
-from logochron.core.rows.prepare import OTHERS
+from logochron.core.rows.prepare import OTHERS, Prepared
 from logochron.core.rows.result import Result
 from logochron.core.rows.tiers import Labels
 
@@ -45,8 +47,8 @@ class Receipt(Result):
     notes
         The row's notes, and what the calendar did: week 53, a leap day, weekends and public holidays that lie on
         one side only.
-    spans, figures, measure, period, item, cut
-        What the text is made of. `figures` is the row itself.
+    spans, figures, measure, period, item, cut, landing
+        What the text is made of. `figures` is the row itself, `landing` what an estimate rests on.
     """
 
     spans: tuple[SideSpan, ...]
@@ -56,6 +58,7 @@ class Receipt(Result):
     item: Mapping[str, str]
     cut: str
     of: Comparison = field(repr=False)
+    landing: LandingFacts | None = field(default=None, kw_only=True)
     kind: ClassVar[str] = "explain"
 
     @cached_property
@@ -68,6 +71,36 @@ class Receipt(Result):
 
     def __repr__(self) -> str:
         return self.text
+
+
+class LandingFacts(NamedTuple):
+    """What an estimate rests on: the base to the same point, the errors of the profiles tried and of how many periods.
+
+    `ratios` are the 10 % and 90 % quantiles of estimate / outcome of past periods.
+    """
+
+    rest: str
+    base_to_date: float
+    tried: Mapping[str, tuple[float, int]]
+    ratios: tuple[float, float]
+    past: int
+    days_left: int
+    over: bool
+
+    @classmethod
+    def of(cls, result: Landing, measure: Measure) -> LandingFacts:
+        """Those of a landing, all items together."""
+        lands = result.lands[measure.name]
+        past = int(lands.sure.past[-1, 0])
+        return cls(
+            result.method.rest,
+            float(lands.told.base_cut[-1, 0]),
+            lands.tried(),
+            lands.quantiles(),
+            past,
+            result.days_left,
+            bool(result.now.over[0]),
+        )
 
 
 class _Taken(NamedTuple):
@@ -99,6 +132,7 @@ def explain(
     *,
     measure: str | None = None,
     holidays: str | None = None,
+    position: int | None = None,
     **item: str,
 ) -> Receipt:
     """The receipt of one row of an answer, or of its total.
@@ -106,9 +140,9 @@ def explain(
     Parameters
     ----------
     result
-        An answer of `compare`, `relate` or `drivers`.
+        An answer of `compare`, `relate`, `drivers`, `pace` or `land`.
     at
-        The period: its label, or a day in it; the last one where None.
+        The period: its label, or a day in it; the last one where None. Of `pace` a day names its position too.
     items
         The item as a mapping, ``{"harbor": "Alderquay"}``: also for dimensions called like a parameter here.
     measure
@@ -116,6 +150,8 @@ def explain(
     holidays
         A country, such as ``"PT"``, or a region of one, ``"DE-BY"``: its public holidays that lie on one side only are
         named. Needs the extra `holidays`.
+    position
+        Of `pace`: the position in the period; today's where None.
     **item
         One label for each dimension of the answer, or for the first ones: the subtotal; no item: the total.
 
@@ -132,11 +168,67 @@ def explain(
     ['value', 'base']
     """
     if not isinstance(result, AlignedAnswer):
-        raise QuestionError(f"`result` must be an answer of compare, relate or drivers; got {type(result).__name__}")
+        raise QuestionError(
+            f"`result` must be an answer of compare, relate, drivers, pace or land; got {type(result).__name__}"
+        )
     item = {**(items or {}), **item}
+    if position is not None and not isinstance(result, Pace):
+        raise QuestionError("`position` goes with the answer of pace")
+    if isinstance(result, Landing):
+        return _landed(result, at, item, measure, holidays)
+    if isinstance(result, Pace):
+        return _at_position(result, at, position, item, measure, holidays)
     if not isinstance(result, Comparison):
-        check_dimensions("compare", result.by)
-        result = compared(replace(result.asked, sort=None), result.question, result.plan)
+        result = _as_comparison(result.prepared, sorted_too=True)
+    return _receipt(result, at, item, measure, holidays)
+
+
+def _as_comparison(prepared: Prepared, *, sorted_too: bool = False) -> Comparison:
+    """What was lined up as a comparison, with all its items unless only the order is another's."""
+    check_dimensions("compare", prepared.asked.by)
+    top = prepared.asked.top if sorted_too else None
+    return compared(replace(prepared, asked=replace(prepared.asked, sort=None, top=top)))
+
+
+def _at_position(
+    result: Pace,
+    at: Any,
+    position: int | None,
+    item: Mapping[str, str],
+    measure: str | None,
+    holidays: str | None,
+) -> Receipt:
+    """The receipt of a running total and its base at one position."""
+    row = result.place(at, position)
+    parent, place = divmod(row, len(result.positions.numbers))
+    made = _receipt(_as_comparison(result.prepared.at(row)), None, item, measure, holidays)
+    label = f"{result.periods[parent]}, position {result.positions.numbers[place]}"
+    return replace(made, period=label, cut="")
+
+
+def _landed(result: Landing, at: Any, item: Mapping[str, str], measure: str | None, holidays: str | None) -> Receipt:
+    """The receipt of an estimate: both sides, and how it came about from them."""
+    result = result.whole
+    result.place(at)
+    if item:  # on its own, as where() would have it
+        result = result.of_items(item)
+    asked = _measure(result, measure)
+    made = _receipt(_as_comparison(result.prepared), None, {}, asked.name, holidays)
+    block, place = result.block_of(asked)
+    row = block.row(0, place)
+    figures = {**made.figures, **row}
+    for name in ("direction", "verdict"):
+        figures[name] = result.words[name][row[name]]
+    figures["profile"] = PROFILES[row["profile"]] if row["profile"] >= 0 else None
+    noted = [str(note) for note in result.note_table[row["note"]]]
+    notes = tuple(dict.fromkeys((*noted, *made.notes)))
+    return replace(made, figures=figures, landing=LandingFacts.of(result, asked), notes=notes)
+
+
+def _receipt(
+    result: Comparison, at: Any, item: Mapping[str, str], measure: str | None, holidays: str | None
+) -> Receipt:
+    """The receipt of a row of a comparison."""
     asked = _measure(result, measure)
     period = result.place(at)
     by = result.by[: len(item)]
@@ -199,7 +291,7 @@ def _place(block: Block, by: tuple[str, ...], item: Mapping[str, str], label: st
     return place
 
 
-def _measure(result: Comparison, name: str | None) -> Measure:
+def _measure(result: AlignedAnswer, name: str | None) -> Measure:
     known = {m.name: m for m in result.measures}
     if name is not None and name not in known:
         raise QuestionError(no_such("measure", name, known, where="the answer"))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar
 
@@ -11,27 +11,41 @@ import numpy as np
 
 from logochron.core.align.align import against_whole
 from logochron.core.align.bases import Basis, Plan
-from logochron.core.align.question import Question, question_of
+from logochron.core.align.question import question_of
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import adds_up
+from logochron.core.book.items import places_of
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import in_words, iso
-from logochron.core.errors import QuestionError
-from logochron.core.judge.judging import JudgingLike
-from logochron.core.options import PARTIAL, PROFILES, Grain, Kept, Profile, Rest, check, check_count, values
-from logochron.core.questions.backtest import Backtest, Method, Tested, Told, past_points, tested_at_tenths
+from logochron.core.errors import QuestionError, no_such
+from logochron.core.judge.judging import JudgingLike, direction, verdict
+from logochron.core.options import (
+    DIRECTIONS,
+    PARTIAL,
+    PROFILES,
+    VERDICTS,
+    Grain,
+    Kept,
+    Profile,
+    Rest,
+    check,
+    check_count,
+    values,
+)
+from logochron.core.questions.backtest import Backtest, Method, past_points, tested_at_tenths
 from logochron.core.questions.landing_columns import Lands, days_left
+from logochron.core.questions.landing_path import LandingPath, landing_path
 from logochron.core.questions.landing_rows import LandingRows
 from logochron.core.questions.outlook import Parts, parts_of
 from logochron.core.questions.profiles import ListedProfile, Points, listed_profile
 from logochron.core.rows.answer import AlignedAnswer, block, in_order, laid_out
-from logochron.core.rows.asked import Asked, ask, check_book
+from logochron.core.rows.asked import ask, check_book
 from logochron.core.rows.blocks import Block, Blocks
 from logochron.core.rows.plan_shape import shaped
 from logochron.core.rows.plan_side import check_plan
-from logochron.core.rows.prepare import Prepared, prepare, tiers_of
+from logochron.core.rows.prepare import OTHERS, Prepared, prepare, tiers_of
 from logochron.core.rows.tiers import Tier
 
 if TYPE_CHECKING:
@@ -53,15 +67,17 @@ class Landing(AlignedAnswer):
         period, and what it came to; of the first measure, all items together.
     whole
         With `each` the same landing without parts; else itself.
-    method, now, parts
-        How estimates are made; the period and its report date; the parts.
+    method, now, parts, target, given, lands
+        How estimates are made; the period and its report date; the parts; the plan as it is laid on days and as it
+        came; by measure what is reckoned of all items together.
     """
 
     method: Method = field(repr=False)
     now: Points = field(repr=False)
     parts: Parts | None = field(repr=False)
     target: Daybook | None = field(repr=False)
-    told: Mapping[str, tuple[Told, Tested]] = field(repr=False)
+    given: Daybook | None = field(repr=False)
+    lands: Mapping[str, Lands] = field(repr=False)
     kind: ClassVar[str] = "land"
 
     @property
@@ -79,6 +95,19 @@ class Landing(AlignedAnswer):
         """The days after the report date in the period."""
         return days_left(self.calendar, self.now)
 
+    def tested(self, measure: Measure) -> tuple[float, int]:
+        """The typical error of past estimates of the total, and how many there were."""
+        sure = self.lands[measure.name].sure
+        return float(sure.typical_error[-1, 0]), int(sure.past[-1, 0])
+
+    def against_plan(self, measure: Measure, estimate: float, plan: float) -> tuple[str, str]:
+        """Direction and verdict of an estimate beside a plan."""
+        known = np.ones(1, dtype=bool)
+        sides = np.array([estimate]), np.array([plan])
+        judging = self.judgings[measure.name]
+        moved = direction(sides[0] - sides[1], *sides, known, judging, exact=False)
+        return DIRECTIONS[moved[0]], VERDICTS[verdict(moved, measure.better, judging)[0]]
+
     def needed(self, target: float, to_date: float) -> float:
         """What is to be sold on each day left to reach a target."""
         return (target - to_date) / self.days_left if self.days_left else float("nan")
@@ -88,7 +117,44 @@ class Landing(AlignedAnswer):
         """The same landing of the whole period."""
         if self.parts is None:
             return self
-        return landed(self.asked, self.question, self.prepared, self.method, self.target, None, self.notes)
+        return landed(self.prepared, self.method, self.target, self.given, None, self.notes)
+
+    def of_items(self, item: Mapping[str, str]) -> Landing:
+        """The landing of one item on its own, as that of a book filtered by it."""
+        for name in item:
+            if name not in self.by:
+                raise QuestionError(f"`explain` {no_such('dimension', name, self.by, where='the answer')}")
+        method = self.method
+        return land(
+            self.asked.book.where(item),
+            self.within,
+            against=method.basis,
+            profile=method.listed or method.profile,
+            rest=method.rest,
+            at=self.period,
+            history=method.history,
+            plan=self.given,
+            measures=[measure.name for measure in self.measures],
+            calendar=self.calendar,
+            judging=self.judgings,
+        )
+
+    def path(self, measure: Measure, labels: tuple[str, ...] = ()) -> LandingPath:
+        """The way of an item's running total to its landing, day by day; of all together where no label is named."""
+        block, place = self.whole.block_of(measure, labels)
+        row = block.row(0, place)
+        chosen = PROFILES[row["profile"]] if row["profile"] >= 0 else self.method.profile
+        by = self.by[: len(labels)]
+        rest = None
+        wanted = tuple(np.array([label], dtype=object) for label in labels)
+        if OTHERS in labels:
+            known, shown = self.book.day_sums(by).items.labels, tuple(block.columns[name][0] for name in by)
+            others = places_of(shown, known) < 0
+            wanted, rest = tuple(label[:0] for label in wanted), tuple(label[others] for label in known)
+        rows = LandingRows(self.book, measure, by, wanted, rest)
+        method = replace(self.method, profile="even" if chosen == "best" else chosen)
+        ends = float(row["estimate"]), float(row["low"]), float(row["high"])
+        return landing_path(method, rows, self.now, self.target, ends)
 
     @cached_property
     def summed_items(self) -> dict[str, float]:
@@ -226,38 +292,40 @@ def land(
     )
     parts = None if each is None else parts_of(method, now, each)
     notes = (*_left_out(left_out), *said, *prepared.notes())
-    return landed(asked, question, prepared, method, target, parts, notes)
+    return landed(prepared, method, target, plan, parts, notes)
 
 
 def landed(
-    asked: Asked,
-    question: Question,
     prepared: Prepared,
     method: Method,
     target: Daybook | None,
+    given: Daybook | None,
     parts: Parts | None,
     notes: tuple[str, ...],
 ) -> Landing:
-    """The landing of what is asked."""
+    """The landing of what is asked.
+
+    `given` is the plan as it came, `target` as it is laid on days.
+    """
     tiers = tiers_of(prepared)
     now = _now(prepared)
     points = past_points(method, now)
-    told: dict[str, tuple[Told, Tested]] = {}
+    totals: dict[str, Lands] = {}
 
     def rows(measure: Measure, tier: Tier, others: bool) -> Block:
         gathered = None if tiers.chosen is None or not others else tiers.full.at(~tiers.chosen)
         lands = Lands(tiers, LandingRows.of(prepared.book, measure, tier, gathered), tier, method, points, target)
         if not tier.by:
-            told[measure.name] = lands.told, lands.tested
+            totals[measure.name] = lands
         columns, size = lands.columns() if parts is None else lands.part_columns(parts)
-        return block(prepared, measure, tier, in_order("land", asked.by, columns), others, size)
+        return block(prepared, measure, tier, in_order("land", prepared.asked.by, columns), others, size)
 
     made = laid_out("land", tiers, rows)
     made["words"] = made["words"] | {"profile": PROFILES}
     made["notes"] = notes
     if parts is not None:
         made["periods"] = parts.labels
-    return Landing(**made, method=method, now=now, parts=parts, target=target, told=told)
+    return Landing(**made, method=method, now=now, parts=parts, target=target, given=given, lands=totals)
 
 
 def _now(prepared: Prepared) -> Points:

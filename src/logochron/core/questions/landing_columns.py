@@ -18,13 +18,16 @@ from logochron.core.options import PROFILES
 from logochron.core.questions.backtest import (
     ENOUGH,
     PLENTY,
+    RANGE,
     Certainty,
     Method,
     Tested,
     Told,
     certainty,
     chosen_estimates,
+    median,
     planned_of,
+    quantile,
     tell,
 )
 from logochron.core.questions.landing_rows import LandingRows
@@ -61,6 +64,17 @@ class Lands:
     def sure(self) -> Certainty:
         """How sure the estimates are, of every point."""
         return certainty(self.tested, self.told.to_date, self.rows.may_fall())
+
+    def tried(self) -> dict[str, tuple[float, int]]:
+        """By profile its typical error so far and of how many past periods; of all items together."""
+        errors = self.tested.errors[:, -1, 0]
+        typical, past = median(errors), np.isfinite(errors).sum(axis=-1)
+        return {name: (float(typical[n]), int(past[n])) for n, name in enumerate(self.told.estimates)}
+
+    def quantiles(self) -> tuple[float, float]:
+        """The 10 % and the 90 % quantile of estimate / outcome of past periods; of all items together."""
+        low, high = (float(quantile(self.tested.ratios[-1, 0], part)) for part in RANGE)
+        return low, high
 
     def columns(self) -> tuple[Columns, int]:
         """The one row of each item, and how many rows an item has."""

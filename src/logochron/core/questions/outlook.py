@@ -115,6 +115,6 @@ def parts_of(method: Method, now: Points, each: Grain) -> Parts:
         status=status,
         base_starts=base_starts,
         base_ends=base_ends,
-        rest_starts=np.maximum(base_starts, base_cuts + 1),
+        rest_starts=np.minimum(np.maximum(base_starts, base_cuts + 1), base_ends + 1),
         base_known=known,
     )

@@ -72,10 +72,18 @@ class Pace(AlignedAnswer):
         """One row a period at today's position, with its rank among them."""
         return self._frame(Blocks.plain(self.standing_columns()), "standing")
 
-    def standing_columns(self, measure: Measure | None = None) -> Columns:
-        """The rank of each period at today's position, 1 the largest running total, equal ones alike; all together."""
-        block = self.of_measure(self.total_columns, measure or self.measures[0]).blocks[0]
-        running = block.columns["running"].reshape(len(self.periods), -1)[:, self.positions.today]
+    def lines(self, column: str, measure: Measure, labels: Sequence[str] = ()) -> Floats:
+        """A column of an item by period and position; all together where no label is named."""
+        block, place = self.block_of(measure, labels)
+        values = np.broadcast_to(block.columns[column], block.shape)[:, place]
+        return values.reshape(len(self.periods), -1)
+
+    def standing_columns(self, measure: Measure | None = None, labels: Sequence[str] = ()) -> Columns:
+        """The rank of each period at today's position, 1 the largest running total, equal ones alike.
+
+        Of an item, or all together where no label is named.
+        """
+        running = self.lines("running", measure or self.measures[0], labels)[:, self.positions.today]
         known = np.flatnonzero(np.isfinite(running))
         values = running[known]
         return {

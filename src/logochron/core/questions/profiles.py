@@ -94,14 +94,14 @@ def history_share(
     return divided(np.where(known, share, 0.0).sum(axis=0), n, n > 0)
 
 
-def weekday_share(rows: LandingRows, calendar: Calendar, coverage: Coverage, points: Points) -> Floats:
-    """The weight of the days done among those of the period, by weekdays as in the last whole weeks before the point.
+def weekday_share(rows: LandingRows, calendar: Calendar, coverage: Coverage, points: Points, known: Days) -> Floats:
+    """The weight of the days done among those of the period, by weekdays as in the last whole weeks that were known.
 
     Shape (points, items), NaN where the records do not hold those weeks, or nothing was sold in them.
     """
     weeks_of = calendar if "week" in calendar.grains else CivilCalendar()
-    week = weeks_of.ordinals("week", points.cuts)
-    week = np.where(weeks_of.last_days("week", week) <= points.cuts, week, week - 1)
+    week = weeks_of.ordinals("week", known)
+    week = np.where(weeks_of.last_days("week", week) <= known, week, week - 1)
     back = np.arange(WEEKS)[:, None]
     firsts = weeks_of.first_days("week", week[None] - back)
     held = firsts[-1] >= coverage.first
@@ -194,6 +194,8 @@ def listed_profile(source: Any) -> ListedProfile:
     QuestionError
         Where it is none of these, or a share is no number.
     """
+    if isinstance(source, ListedProfile):
+        return source
     name = "the listed profile"
     if isinstance(source, Mapping) and source and not any(isinstance(key, str) and key in _COLUMNS for key in source):
         keys = list(source)

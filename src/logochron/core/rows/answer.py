@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -65,6 +65,17 @@ class Answer(Result):
     def judgings(self) -> Mapping[str, Judging]:
         """How each measure is judged."""
         return self.asked.judgings
+
+    def block_of(self, measure: Measure, labels: Sequence[str] = ()) -> tuple[Block, int]:
+        """The rows of a measure, and the place of an item among them; all together where no label is named.
+
+        The answer has the item.
+        """
+        block = self.of_measure(self.columns if labels else self.total_columns, measure).blocks[0]
+        fits = np.ones(block.shape[1], dtype=bool)
+        for name, label in zip(self.by, labels):
+            fits &= block.columns[name][0] == label
+        return block, int(fits.argmax())
 
     def of_measure(self, columns: Blocks, measure: Measure) -> Blocks:
         """The rows of one measure."""

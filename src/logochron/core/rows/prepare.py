@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -51,6 +51,12 @@ class Prepared:
     def tier(self, by: Sequence[str], also: Sequence[Measure] = ()) -> Tier:
         """The rows by some dimensions, all items; with the sums of further measures."""
         return summed(self.book, self.plan, by, (*self.asked.measures, *also), self.aligned)
+
+    def at(self, row: int) -> Prepared:
+        """One of the rows."""
+        days, base_days, per = self.lengths
+        taken = np.array([row])
+        return replace(self, aligned=self.aligned.at(row), lengths=Lengths(days[taken], base_days[taken], per))
 
     def counts_ids(self, measure: Measure) -> bool:
         """Whether the measure counts distinct ids, so that items do not add up."""

@@ -1,106 +1,168 @@
-"""Columns: one column per period, the base as a short tick across it. Result -> plain data."""
+"""Columns: one column per period, the base as a short tick across it."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
+from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import to_days
-from logochron.core.errors import QuestionError, no_such
+from logochron.core.errors import QuestionError
 from logochron.core.questions.compare import Comparison
-from logochron.views.figures.common import PanelRow, crowd, measure_of, sentence, unlike_weeks
+from logochron.views.figures.common import (
+    Item,
+    item_labels,
+    item_words,
+    measure_of,
+    role_of,
+    sentence,
+    unlike_weeks,
+)
+from logochron.views.figures.layout import ABOVE, LINE, PanelRow, amounts_axis, crowd
+from logochron.views.figures.scene import (
+    Axis,
+    Bars,
+    Canvas,
+    Entry,
+    Layer,
+    Panel,
+    Path,
+    Scene,
+    Text,
+    Texts,
+    Ticks,
+)
 from logochron.views.formats import Formats, shortened
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import rows_of
 from logochron.views.words.titles import against_words, axis_words, figure_footnote, short_day, subject, unit
 
+Table = dict[str, NDArray[Any]]
 #: Lines of an axis label, and the verdict of each (None: ink).
 LabelLines = tuple[tuple[str, str | None], ...]
+_HALF = 0.31
 
 
-@dataclass(frozen=True)
-class ColumnsPanel:
-    """One panel: positions 0..n-1, heights, base ticks, which columns are pale (not whole), label lines."""
+@kinds_checked
+def columns(
+    result: Comparison, canvas: Canvas, *, measure: str | None = None, item: Item = None, panels: str | None = None
+) -> Scene:
+    """One column per period, the base as a short tick across it, mark and growth below.
 
-    heading: str
-    values: NDArray[np.float64]
-    bases: NDArray[np.float64]
-    pale: NDArray[np.bool_]
-    labels: tuple[LabelLines, ...]
-
-
-@dataclass(frozen=True)
-class ColumnsSpec:
-    """The whole figure as plain data. `empty` is said instead of panels where there is nothing to draw."""
-
-    title: str
-    subtitle: str
-    axis: str
-    value_name: str
-    base_name: str
-    pale_name: str
-    panels: tuple[ColumnsPanel, ...]
-    grid: PanelRow
-    footnote: str
-    empty: str = ""
-
-
-def columns_spec(
-    result: Comparison,
-    *,
-    measure: str | None = None,
-    item: str | tuple[str, ...] | None = None,
-    panels: str | None = None,
-    width: float = 12.8,
-    formats: Formats | None = None,
-    drawable: Callable[[str], bool] | None = None,
-) -> ColumnsSpec:
-    """What `columns` draws: the total, one item, or a panel for each item of a dimension.
+    Parameters
+    ----------
+    result
+        From `compare`.
+    measure
+        The measure drawn; the first where None.
+    item
+        One item (a tuple for several dimensions) instead of the total.
+    panels
+        The dimension whose items get a small panel each, on shared axes.
 
     Raises
     ------
     QuestionError
-        Where the item or dimension is not in the result, or the periods are too many for one picture.
+        Where an item or dimension is not in the result, or the periods are too many for one picture.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> months = lc.compare(lc.demo.book(), each="month", last=13)
+    >>> lc.draw.columns(months).axes[0].get_ylabel()
+    'EUR'
     """
-    formats = formats or Formats()
+    formats = canvas.formats
     asked = measure_of(result, measure)
-    marks = marks_of(result.judgings[asked.name], formats, drawable)
+    marks = marks_of(result.judgings[asked.name], formats, canvas.drawable)
     parts = _parts(result, asked, item, panels)
-    grid = PanelRow.fitting(len(parts), width)
-    made = tuple(_panel(result, columns, name, grid.panel_width, formats, marks) for name, columns in parts)
+    grid = PanelRow.fitting(len(parts), canvas.width)
+    labels = [_labels(result, table, grid.panel_width, formats, marks) for _, table in parts]
     whole = rows_of(result, result.total_columns, asked) if panels else parts[0][1]
-    empty = "" if any(np.isfinite(p.values).any() for p in made) else "Nothing to draw: no period holds recorded days"
-    statuses = {str(s) for _, columns in parts for s in columns["status"]}
-    return ColumnsSpec(
-        title=subject(result, asked, split=bool(panels), item=_item_words(item)),
-        subtitle="" if empty else sentence(result, whole, formats, unit(asked, formats), together=bool(panels)),
-        axis=axis_words(asked, formats),
-        value_name="whole period",
-        base_name=against_words(result),
-        pale_name=" or ".join(
-            name for status, name in (("partial", "partly covered"), ("to-date", "to date")) if status in statuses
-        ),
-        panels=made,
-        grid=grid,
+    drawn = any(np.isfinite(table["value"]).any() for _, table in parts)
+    amounts = [table[name] for _, table in parts for name in ("value", "base")]
+    axis = amounts_axis(amounts, formats, axis_words(asked, formats))
+    above = ABOVE if len(parts) == 1 else 1.5
+    made = []
+    for place, ((name, table), lines) in enumerate(zip(parts, labels)):
+        first = place % grid.columns == 0
+        n = len(table["value"])
+        made.append(
+            Panel(
+                x=Axis("position", -0.6, n - 0.4),
+                y=axis if first else Axis("number", axis.low, axis.high, axis.ticks, gridlines=True, labeled=False),
+                layers=(*_layers(table), _below(lines)),
+                box=grid.box(place, canvas.room, above),
+                heading=name,
+            )
+        )
+    return Scene(
+        title=subject(result, asked, split=bool(panels), item=item_words(item)),
+        subtitle=sentence(result, whole, formats, unit(asked, formats), together=bool(panels)) if drawn else "",
         footnote=figure_footnote(result, formats),
-        empty=empty,
+        size=canvas.room,
+        panels=tuple(made),
+        legend=_legend(result, [table for _, table in parts]),
+        empty="" if drawn else "Nothing to draw: no period holds recorded days",
     )
 
 
-def _item_words(item: str | tuple[str, ...] | None) -> str | None:
-    if item is None:
-        return None
-    return shortened(" / ".join((item,) if isinstance(item, str) else item))
+def _layers(table: Table) -> tuple[Layer, ...]:
+    """Columns, whole ones dark, others pale with a solid top; the base's ticks; the line at 0."""
+    values, bases, pale = table["value"], table["base"], table["status"] != "complete"
+    places = np.arange(len(values), dtype=float)
+
+    def bars(of: NDArray[np.bool_], *, pale: bool) -> Bars:
+        at, high = places[of], values[of]
+        return Bars(at - _HALF, at + _HALF, np.zeros(len(at)), high, pale=pale)
+
+    drawn, based = np.isfinite(values), np.isfinite(bases)
+    part = drawn & pale
+    return (
+        bars(drawn & ~pale, pale=False),
+        bars(part, pale=True),
+        Ticks(places[part], values[part], _HALF, role="current", weight=2.2),
+        Ticks(places[based], bases[based], 0.42, halo=True),
+        Path(np.array([-0.6, len(values) - 0.4]), np.zeros(2), role="level", weight=0.8),
+    )
 
 
-def _parts(
-    result: Comparison, measure: Measure, item: str | tuple[str, ...] | None, panels: str | None
-) -> list[tuple[str, dict[str, NDArray[Any]]]]:
+def _below(labels: list[LabelLines]) -> Texts:
+    """The lines of the axis labels, below the frame."""
+    return Texts(
+        tuple(
+            Text(
+                float(place),
+                0.0,
+                text,
+                role="ink" if verdict is None else role_of(verdict),
+                dy=-6 - i * LINE,
+                upright="top",
+                frame="y",
+            )
+            for place, lines in enumerate(labels)
+            for i, (text, verdict) in enumerate(lines)
+        )
+    )
+
+
+def _legend(result: Comparison, tables: list[Table]) -> tuple[Entry, ...]:
+    statuses = {str(status) for table in tables for status in table["status"]}
+    pale = " or ".join(
+        name for status, name in (("partial", "partly covered"), ("to-date", "to date")) if status in statuses
+    )
+    entries = [Entry("bar", "whole period", "current")]
+    if pale:
+        entries.append(Entry("bar", pale, "current", pale=True))
+    if any(np.isfinite(table["base"]).any() for table in tables):
+        entries.append(Entry("tick", against_words(result), "base", weight=2.6))
+    return tuple(entries)
+
+
+def _parts(result: Comparison, measure: Measure, item: Item, panels: str | None) -> list[tuple[str, Table]]:
     """The rows of each panel, with its heading."""
     if item is not None and panels is not None:
         raise QuestionError("`item` and `panels` cannot go together: `panels` draws every item")
@@ -108,14 +170,8 @@ def _parts(
         return [("", rows_of(result, result.total_columns, measure))]
     table = rows_of(result, result.columns, measure)
     if item is not None:
-        wanted = (item,) if isinstance(item, str) else tuple(item)
-        if len(wanted) != len(result.by):
-            raise QuestionError(f"`item` must name one label for each of by={list(result.by)}; got {item!r}")
         rows = np.ones(len(table["measure"]), dtype=bool)
-        for name, label in zip(result.by, wanted):
-            known = sorted(set(table[name].tolist()))
-            if label not in known:
-                raise QuestionError(f"`item`: {no_such('item', label, known, where=name)}")
+        for name, label in zip(result.by, item_labels(result, item)):
             rows &= table[name] == label
         return [("", {name: values[rows] for name, values in table.items()})]
     if panels is None or result.by != (panels,):
@@ -132,9 +188,8 @@ def _parts(
     return [(shortened(label), {name: v[table[panels] == label] for name, v in table.items()}) for label in labels]
 
 
-def _panel(
-    result: Comparison, columns: dict[str, NDArray[Any]], heading: str, width: float, formats: Formats, marks: Marks
-) -> ColumnsPanel:
+def _labels(result: Comparison, columns: Table, width: float, formats: Formats, marks: Marks) -> list[LabelLines]:
+    """The lines below each column: period, mark and growth, and what else is to be known of it."""
     n = len(columns["period"])
     labels = [result.periods[int(code)] for code in columns["period"]]
     growths = [formats.growth(growth) for growth in columns["growth"]]
@@ -165,4 +220,4 @@ def _panel(
         if unlike[i]:
             extra += ((unlike[i], None),)
         lines.append(((labels[i], None), *judged, *extra))
-    return ColumnsPanel(heading, columns["value"], columns["base"], columns["status"] != "complete", tuple(lines))
+    return lines

@@ -1,44 +1,28 @@
-"""What several figures work out alike: room for labels and panels, the sentence under the title."""
+"""What several figures say alike: the measure they are of, the sentence under the title."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
 from logochron.core.days import to_days
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, no_such
 from logochron.core.notes import Note, note_of
+from logochron.core.options import VERDICTS
 from logochron.core.questions.compare import Comparison
-from logochron.views.formats import Formats
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.views.figures.scene import Role
+from logochron.views.formats import Formats, shortened
 from logochron.views.words.titles import cut_of, period_label
 
-#: Inches that a character of an axis label takes at most, and the frame's margins left and right.
-CHARACTER = 0.081
-LEFT, RIGHT = 0.95, 0.35
+#: The item of a figure: one label, or one for each dimension.
+Item = str | tuple[str, ...] | None
 
 
-@dataclass(frozen=True)
-class PanelRow:
-    """How panels are laid out: rows and columns of a grid, and the inches one panel is wide."""
-
-    rows: int
-    columns: int
-    panel_width: float
-    MOST: ClassVar[int] = 12
-
-    @classmethod
-    def fitting(cls, n: int, width: float) -> PanelRow:
-        """A grid for `n` panels in a figure `width` inches wide."""
-        columns = 1 if n == 1 else 2 if n <= 4 else 3
-        gaps = 0.45 * (columns - 1)
-        return cls(-(-n // columns), columns, (width - LEFT - RIGHT - gaps) / columns)
-
-
-def measure_of(result: Comparison, name: str | None) -> Measure:
+def measure_of(result: AlignedAnswer, name: str | None) -> Measure:
     """The measure a figure is of: the one named, or the first."""
     if name is None:
         return result.measures[0]
@@ -46,30 +30,6 @@ def measure_of(result: Comparison, name: str | None) -> Measure:
         if measure.name == name:
             return measure
     raise QuestionError(f"`measure` must be one of {', '.join(m.name for m in result.measures)}; got {name!r}")
-
-
-def crowd(n: int, width: float, label: int, line: int, growth: int) -> tuple[int, bool]:
-    """Every how many columns a label fits, and whether its mark must stand on a line of its own.
-
-    Parameters
-    ----------
-    n, width
-        Columns, and inches for them.
-    label, line, growth
-        Characters of the longest period label, of mark and growth on one line, and of growth alone.
-
-    Raises
-    ------
-    QuestionError
-        Where not even every second label fits.
-    """
-    slot = width / max(n, 1)
-    for step, stacked in ((1, False), (1, True), (2, True)):
-        needed = max(label, growth if stacked else line) + 1
-        if needed * CHARACTER <= slot * step:
-            return step, stacked
-    most = int(2 * width / ((max(label, growth) + 1) * CHARACTER))
-    raise QuestionError(f"{n} periods are too many for one picture: name {most} at most by last={most} (--last {most})")
 
 
 def unlike_weeks(notes: tuple[Note, ...]) -> tuple[int, int] | None:
@@ -116,3 +76,38 @@ def _one(result: Comparison, columns: dict[str, NDArray[Any]], i: int, formats: 
         return f"{label}: {amount}, level ({against})"
     moved = formats.growth(growth) if np.isfinite(growth) else formats.compact(columns["change"][i], signed=True)
     return f"{label}: {amount}, {moved} ({against})"
+
+
+def role_of(verdict: str) -> Role:
+    """The role that a verdict is drawn in."""
+    return verdict if verdict in ("favorable", "adverse") else "level"  # type: ignore[return-value]
+
+
+def roles_of(verdicts: NDArray[np.int8]) -> list[Role]:
+    """The roles of verdicts by their place."""
+    return [role_of(VERDICTS[place]) for place in verdicts.tolist()]
+
+
+def item_words(item: Item) -> str | None:
+    """An item as a title calls it."""
+    return None if item is None else shortened(" / ".join((item,) if isinstance(item, str) else item))
+
+
+def item_labels(result: AlignedAnswer, item: Item) -> tuple[str, ...]:
+    """The labels of an item, one for each dimension of an answer; none where no item is named.
+
+    Raises
+    ------
+    QuestionError
+        Where the answer does not have it.
+    """
+    if item is None:
+        return ()
+    wanted = (item,) if isinstance(item, str) else tuple(item)
+    if len(wanted) != len(result.by):
+        raise QuestionError(f"`item` must name one label for each of by={list(result.by)}; got {item!r}")
+    for name, label in zip(result.by, wanted):
+        known = sorted(set(result.texts(result.columns, name).tolist()))
+        if label not in known:
+            raise QuestionError(f"`item`: {no_such('item', label, known, where=name)}")
+    return wanted

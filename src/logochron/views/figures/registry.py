@@ -1,30 +1,37 @@
-"""The figures: a row each. What draws them is loaded when one is drawn."""
+"""The figures: a row each. What makes one is loaded when one is drawn."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from importlib import import_module
-from typing import Any, NamedTuple
+from typing import NamedTuple
+
+from logochron.views.figures.scene import Drawn
 
 
 class Figure(NamedTuple):
-    """A figure: its name in `logochron.draw`, the kinds of answers it shows, the options that it alone takes."""
+    """A figure: its name in `logochron.draw`, the kinds of answers it shows, the options that it alone takes.
+
+    The function of that name, in the module of that name, makes the scene of an answer.
+    """
 
     name: str
     answers: tuple[str, ...]
     options: tuple[str, ...] = ()
 
     @property
-    def draw(self) -> Callable[..., Any]:
-        """Takes an answer and options, gives the figure."""
-        drawn: Callable[..., Any] = getattr(import_module("logochron.views.draw"), self.name)
-        return drawn
+    def scene(self) -> Drawn:
+        """Takes an answer, a canvas and options, gives the scene."""
+        made: Drawn = getattr(import_module(f"logochron.views.figures.{self.name}"), self.name)
+        return made
 
 
 #: The first one of an answer is drawn where none is named.
 FIGURES = (
     Figure("columns", ("compare",), ("item", "panels")),
     Figure("bars", ("compare",), ("panels", "marked")),
+    Figure("pace", ("pace",), ("item",)),
+    Figure("landing", ("land",), ("item",)),
+    Figure("backtest", ("land", "backtest")),
 )
 NAMES = tuple(figure.name for figure in FIGURES)
 
@@ -32,3 +39,8 @@ NAMES = tuple(figure.name for figure in FIGURES)
 def figure_of(answer: str, name: str | None = None) -> Figure | None:
     """The figure of a name, or the first that shows an answer; None where there is none."""
     return next((f for f in FIGURES if answer in f.answers and name in (None, f.name)), None)
+
+
+def names_of(answer: str) -> tuple[str, ...]:
+    """The figures that show an answer."""
+    return tuple(figure.name for figure in FIGURES if answer in figure.answers)

@@ -64,19 +64,24 @@ def item_cells(result: AlignedAnswer, line: Line) -> dict[str, str]:
 
 
 def decimals_of(
-    result: AlignedAnswer, measure: Measure, formats: Formats, base: str = "base", change: str = "change"
+    result: AlignedAnswer,
+    measure: Measure,
+    formats: Formats,
+    base: str = "base",
+    change: str = "change",
+    value: str = "value",
 ) -> int:
     """How many decimals the amounts of a measure need, in its rows and totals alike.
 
     Parameters
     ----------
-    base, change
-        The columns beside `value` whose figures are shown, and whose differences shall be seen.
+    base, change, value
+        The columns whose figures are shown: beside the value, whose differences shall be seen, and the value itself.
     """
     if formats.decimals is not None:
         return formats.decimals
     table, total = (result.of_measure(c, measure) for c in (result.columns, result.total_columns))
-    shown = np.concatenate([total["value"], total[base], table["value"], table[base]])
+    shown = np.concatenate([total[value], total[base], table[value], table[base]])
     return fitting_decimals(shown, (table if change == "gap" else total)[change], result.book.decimals(measure.name))
 
 
@@ -99,10 +104,10 @@ def lines_of(result: AlignedAnswer, measure: Measure, shown: Shown = ALL) -> Ite
         low = max(low, len(result.periods) - shown.periods)
     table, subtotals, total = (rows_of(result, columns.between(low, len(result.periods)), measure) for columns in parts)
     if not result.by:
-        yield from ([Line(table, i, ())] for i in range(len(table["value"])))
+        yield from ([Line(table, i, ())] for i in range(len(table["measure"])))
         return
     named = everything(words(result.by[0]))
-    periods = len(total["value"])
+    periods = len(total["measure"])
     items_of, sums_of = (_by_period(one, periods) for one in (table, subtotals))
     for period in range(periods):
         items, sums = items_of[period], sums_of[period]
@@ -127,7 +132,7 @@ def _latest(result: AlignedAnswer, measure: Measure, most: int) -> int:
 def _by_period(columns: Table, periods: int) -> list[range]:
     """The rows of each period; of an answer of one period all."""
     if "period" not in columns:
-        return [range(len(columns["value"]))] * periods
+        return [range(len(columns["measure"]))] * periods
     first = int(columns["period"][0]) if len(columns["period"]) else 0
     edges = np.searchsorted(columns["period"], np.arange(first, first + periods + 1)).tolist()
     return [range(low, high) for low, high in zip(edges, edges[1:])]

@@ -13,6 +13,7 @@ from logochron.core.book.formulas import adds_up
 from logochron.core.questions.calendar_effects import SideSpan
 from logochron.core.questions.explain import Receipt
 from logochron.views.formats import MINUS, Formats, capital, divided_decimals, words
+from logochron.views.tables.landing_receipt import estimate_lines
 from logochron.views.tables.spec import Row, TableSpec
 from logochron.views.words.basis_words import window_words
 from logochron.views.words.titles import against_words, selection_words, unit
@@ -108,8 +109,12 @@ def _arithmetic(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
             what = {None: "", "day": " days", "trading-day": " trading days"}[per]
             lines.append(f"{side} = {bracketed} / {by}{what} = {number(figures[side])}")
     value, base, change, growth = (figures[name] for name in ("value", "base", "change", "growth"))
+    what = "value"
+    if receipt.landing is not None:
+        lines += estimate_lines(receipt.landing, figures, formats, places)
+        what, value = "estimate", figures["estimate"]
     if np.isfinite(change):
-        lines.append(f"change = value {minus} base = {number(value)} {minus} {_bracketed(base, number(base))} = "
+        lines.append(f"change = {what} {minus} base = {number(value)} {minus} {_bracketed(base, number(base))} = "
                      f"{number(change, signed=True)}")  # fmt: skip
     if np.isfinite(growth):
         lines.append(f"growth = change / base = {number(change, signed=True)} / {number(base)} = "
@@ -151,6 +156,6 @@ def _bracketed(value: float, text: str) -> str:
 
 def _notes(receipt: Receipt, formats: Formats) -> list[str]:
     lines = [f"base period: {receipt.figures['base_period']}"] if receipt.figures["base_period"] else []
-    if receipt.cut:
+    if receipt.cut and receipt.landing is None:
         lines.append(f"cut: {receipt.cut}")
     return [*lines, *(f"note: {note}" for note in receipt.notes)]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from importlib import import_module
 from typing import Any, NamedTuple
@@ -13,16 +13,20 @@ from logochron.views.tables.spec import ALL, Shown, TableSpec
 
 
 class AnswerTable(NamedTuple):
-    """Who makes the table of an answer, and whether there is one for each of its measures."""
+    """Who makes the table of an answer, whether there is one for each of its measures, or `several` for each.
+
+    Several are excerpts: they are not told by the rows of the answer.
+    """
 
     module: str
     maker: str
     by_measure: bool = False
+    several: bool = False
 
     @property
-    def made(self) -> Callable[..., TableSpec]:
-        """The function that makes it, loaded when it is needed."""
-        maker: Callable[..., TableSpec] = getattr(import_module(f"logochron.views.tables.{self.module}"), self.maker)
+    def made(self) -> Callable[..., Any]:
+        """The function that makes it, or a list of `several`, loaded when it is needed."""
+        maker: Callable[..., Any] = getattr(import_module(f"logochron.views.tables.{self.module}"), self.maker)
         return maker
 
 
@@ -31,6 +35,9 @@ TABLES = {
     "compare": AnswerTable("comparison_table", "comparison_spec", by_measure=True),
     "relate": AnswerTable("relation_table", "relation_spec", by_measure=True),
     "drivers": AnswerTable("drivers_table", "drivers_spec", by_measure=True),
+    "pace": AnswerTable("pace_table", "pace_specs", by_measure=True, several=True),
+    "land": AnswerTable("landing_table", "landing_spec", by_measure=True),
+    "backtest": AnswerTable("backtest_table", "backtest_spec"),
     "review": AnswerTable("review_table", "review_spec"),
     "explain": AnswerTable("receipt_table", "receipt_spec"),
     "calendar": AnswerTable("calendar_table", "calendar_spec"),
@@ -43,11 +50,13 @@ def specs(result: Result, formats: Formats, shown: Shown = ALL) -> list[TableSpe
     if not table.by_measure:
         return [table.made(result, formats).cut(shown.rows)]
     answer: Any = result
-    made = (table.made(answer, measure, formats, shown) for measure in answer.measures)
+    made: Iterable[TableSpec] = (table.made(answer, measure, formats, shown) for measure in answer.measures)
+    if table.several:
+        made = [spec for specs_of in made for spec in specs_of]  # type: ignore[attr-defined]
     earlier = len(answer.periods) - (shown.periods or len(answer.periods))
     if earlier > 0:
         from logochron.views.words.titles import earlier_words
 
         said = earlier_words(answer, earlier)
-        made = (replace(spec, lines=(said, *spec.lines)) for spec in made)
-    return [spec.cut(shown.rows, answer.columns.rows) for spec in made]
+        made = (replace(spec, lines=(said, *spec.lines) if "period" in spec.headings else spec.lines) for spec in made)
+    return [spec.cut(shown.rows, 0 if table.several else answer.columns.rows) for spec in made]

@@ -37,7 +37,8 @@ def alert_lines(alert: Alert, found: list[Fired], answer: AlignedAnswer, formats
 def _rows(tier: Fired, alert: Alert, answer: AlignedAnswer, formats: Formats) -> Callable[[int], str]:
     """Tells a row of a tier, whose columns are laid out once."""
     columns = tier.columns
-    texts = {name: answer.texts(columns, name) for name in ("measure", *answer.by, "note")}
+    texts = {name: answer.texts(columns, name) for name in ("measure", *answer.by, "note") if name in columns}
+    notes = texts.get("note")
     growth = columns["growth"] if alert.column not in ("value", "growth") and "growth" in columns else None
     kind = kind_of(answer.kind, alert.column)
 
@@ -49,7 +50,7 @@ def _rows(tier: Fired, alert: Alert, answer: AlignedAnswer, formats: Formats) ->
         line = f"{named}: {words(alert.column)} {_figure(kind, tier.values[i], formats)}"
         if growth is not None and np.isfinite(growth[i]):
             line += f", growth {formats.growth(growth[i])}"
-        return line + (f" ({texts['note'][i]})" if texts["note"][i] else "")
+        return line + (f" ({notes[i]})" if notes is not None and notes[i] else "")
 
     return told
 

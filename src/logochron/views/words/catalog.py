@@ -37,6 +37,16 @@ def everything(noun: str) -> str:
         messages().gettext("all {nouns}").format(nouns=many))  # fmt: skip
 
 
+def ordinal(n: int) -> str:
+    """A rank as it is read.
+
+    >>> [ordinal(n) for n in (1, 2, 3, 4, 11, 22)]
+    ['1st', '2nd', '3rd', '4th', '11th', '22nd']
+    """
+    ending = "th" if 10 <= n % 100 <= 20 else {1: "st", 2: "nd", 3: "rd"}.get(n % 10, "th")
+    return f"{n}{ending}"
+
+
 def how_many(n: int, number: str, one: str, many: str) -> str:
     """A number of things: `one` and `many` are messages with ``{n}`` for the number as it is written.
 

@@ -17,12 +17,21 @@ from logochron.views.words.catalog import everything, how_many, plural
 
 
 def subject(
-    result: AlignedAnswer, measure: Measure, *, split: bool, item: str | None = None, period: str | None = None
+    result: AlignedAnswer,
+    measure: Measure,
+    *,
+    split: bool,
+    item: str | None = None,
+    period: str | None = None,
+    told: str = "",
 ) -> str:
-    """What is shown: "Revenue by month, all harbors"; or of one period, "Revenue in 2026-09 by harbor"."""
+    """What is shown: "Revenue by month, all harbors"; or of one period, "Revenue in 2026-09 by harbor".
+
+    `told` is what is told of the measure, behind its name.
+    """
     by = [result.calendar.word(result.each)] if result.each != "span" and period is None else []
     by += [words(name) for name in result.by if split]
-    named = capital(words(measure.name))
+    named = capital(words(measure.name)) + (f" {told}" if told else "")
     if result.per and adds_up(result.book.formulas[measure.name]):
         named += f" per {words(result.per).replace('-', ' ')}"
     named += f" {'of' if result.each == 'span' else 'in'} {period}" if period else ""

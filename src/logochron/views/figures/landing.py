@@ -1,0 +1,136 @@
+"""Landing: the running total to the report date, its way to the estimate inside the range, the base beside it."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from logochron.core.check_kinds import kinds_checked
+from logochron.core.questions.land import Landing
+from logochron.views.figures.common import Item, item_labels, item_words, measure_of
+from logochron.views.figures.layout import ABOVE, BELOW, LEFT, amounts_axis, day_ticks, line_ends
+from logochron.views.figures.scene import (
+    Axis,
+    Band,
+    Box,
+    Canvas,
+    Entry,
+    Floats,
+    Layer,
+    Panel,
+    Path,
+    Scene,
+    Text,
+    Texts,
+    Ticks,
+)
+from logochron.views.words.standing import landing_sentence, landing_subject
+from logochron.views.words.titles import against_words, axis_words, figure_footnote
+
+#: Part of the panel's width that the range bar's crossbar takes to either side.
+_CROSSBAR = 0.012
+
+
+@kinds_checked
+def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item: Item = None) -> Scene:
+    """The running total to the report date, and its way to the estimate inside the range that 80 % of outcomes kept to.
+
+    Parameters
+    ----------
+    result
+        From `land`.
+    measure
+        The measure drawn; the first where None.
+    item
+        One item (a tuple for several dimensions) instead of the total.
+
+    Raises
+    ------
+    QuestionError
+        Where the item is not in the result.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> month = lc.land(lc.demo.book(), "month", measures="revenue")
+    >>> lc.draw.landing(month).axes[0].get_ylabel()
+    'EUR'
+    """
+    formats = canvas.formats
+    asked, labels = measure_of(result, measure), item_labels(result, item)
+    whole = result.whole
+    block, place = whole.block_of(asked, labels)
+    row = block.row(0, place)
+    path = result.path(asked, labels)
+    n = len(path.days)
+    x = np.arange(n, dtype=float)
+    last, today = float(n - 1), float(int(result.now.cuts[0]) - int(path.days[0]))
+    over = bool(result.now.over[0])
+    estimate, low, high = (float(row[name]) for name in ("estimate", "low", "high"))
+    known, ranged = np.isfinite(estimate) and not over, np.isfinite(low) and not over
+    references = [(path.base, against_words(whole), "solid")]
+    if path.plan is not None and whole.plan is None:
+        references.append((path.plan, "plan", "dashed"))
+    axis = amounts_axis(
+        [path.running, path.expected, path.low, path.high, *(side for side, _, _ in references)],
+        formats,
+        axis_words(asked, formats),
+    )
+    layers: list[Layer] = []
+    if ranged:
+        layers.append(Band(x, path.low, path.high))
+    ends = []
+    for side, words, dash in references:
+        if np.isfinite(side).any():
+            role = "base" if dash == "solid" else "level"
+            layers.append(Path(x, side, role=role, dash=dash, weight=1.8))  # type: ignore[arg-type]
+            ends.append(_end(side, f"{words} {_compact(side, formats.compact)}"))
+    layers.append(Path(x, path.running, weight=2.6))
+    own = path.running if over else path.expected
+    if known:
+        layers.append(Path(x, path.expected, role="estimate", dash="dashed", weight=2.0))
+        if ranged:
+            layers.append(Path(np.full(2, last), np.array([low, high]), "estimate", weight=2.2))
+        layers.append(Ticks(np.array([last]), np.array([estimate]), _CROSSBAR * n, "estimate", halo=True, weight=2.6))
+    if np.isfinite(own).any():
+        text = f"{'total' if over else 'estimate'} {formats.compact(estimate)}"
+        ends.append(_end(own, text, role="current" if over else "estimate", bold=True))
+    if ranged:
+        ends += [_end(path.low, f"low {formats.compact(low)}", role="estimate"),
+                 _end(path.high, f"high {formats.compact(high)}", role="estimate")]  # fmt: skip
+    lane = max((canvas.measure(end.text, end.size, end.bold) for end in ends), default=0.0)
+    width, height = canvas.room
+    box = Box(LEFT, BELOW - 0.35, width - LEFT - (lane + 12) / 72 - 0.25, height - ABOVE - BELOW + 0.35)
+    texts = list(line_ends(ends, axis, box))
+    if not over:
+        layers.append(Path(np.full(2, today), np.array([axis.low, axis.high]), "level", "dotted", 0.9))
+        day = formats.day(int(result.now.cuts[0]), year=False)
+        texts.append(Text(today, 1.0, day, "level", dy=4, upright="bottom", frame="y"))
+    layers.append(Texts(tuple(texts)))
+    ticks = day_ticks(result.calendar, result.within, path.days, formats)
+    return Scene(
+        title=landing_subject(result, asked, formats, item_words(item)),
+        subtitle=landing_sentence(result, asked, labels, formats),
+        footnote=figure_footnote(whole, formats),
+        size=canvas.room,
+        panels=(Panel(Axis("position", -0.01 * n, last + 1.4 * _CROSSBAR * n, ticks), axis, tuple(layers), box),),
+        legend=_legend(known=known, ranged=ranged),
+    )
+
+
+def _legend(*, known: bool, ranged: bool) -> tuple[Entry, ...]:
+    entries = [Entry("line", "to date", "current", weight=2.6)]
+    if known:
+        entries.append(Entry("line", "estimated", "estimate", dash="dashed", weight=2.0))
+    if ranged:
+        entries.append(Entry("band", "80 % of past outcomes", "estimate", pale=True))
+    return tuple(entries)
+
+
+def _end(values: Floats, text: str, role: str = "ink", *, bold: bool = False) -> Text:
+    """A label in the lane, at the height where a line ends."""
+    height = float(values[np.isfinite(values)][-1])
+    return Text(1.0, height, text, role, dx=7, across="left", frame="x", bold=bold)  # type: ignore[arg-type]
+
+
+def _compact(values: Floats, compact: object) -> str:
+    return str(compact(float(values[np.isfinite(values)][-1])))  # type: ignore[operator]

@@ -1,0 +1,163 @@
+"""Where things stand in a figure: limits and ticks of axes, boxes of panels, labels kept apart."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.calendars.base import Calendar
+from logochron.core.errors import QuestionError
+from logochron.core.options import Grain
+from logochron.views.figures.scene import Axis, Box, Floats, Size, Text, Tick
+from logochron.views.formats import Formats, shortened
+
+#: Inches that a character of an axis label takes at most, and the frame's margins left and right.
+CHARACTER = 0.081
+LEFT, RIGHT = 0.95, 0.35
+#: Inches from the upper edge to a panel, and from the lower edge.
+ABOVE, BELOW = 1.32, 1.12
+_STEPS = (1, 2, 2.5, 5, 10)
+_MOST_TICKS = 6
+#: Days of a month that bear a tick.
+_MONTH_DAYS = (1, 8, 15, 22, 29)
+#: Points from one line of type to the next.
+LINE = 13.0
+
+
+@dataclass(frozen=True)
+class PanelRow:
+    """How panels are laid out: rows and columns of a grid, and the inches one panel is wide."""
+
+    rows: int
+    columns: int
+    panel_width: float
+    MOST: ClassVar[int] = 12
+    _APART: ClassVar[float] = 0.45
+    _BETWEEN: ClassVar[float] = 0.52
+
+    @classmethod
+    def fitting(cls, n: int, width: float) -> PanelRow:
+        """A grid for `n` panels in a figure `width` inches wide."""
+        columns = 1 if n == 1 else 2 if n <= 4 else 3
+        gaps = cls._APART * (columns - 1)
+        return cls(-(-n // columns), columns, (width - LEFT - RIGHT - gaps) / columns)
+
+    def box(self, place: int, size: Size, above: float) -> Box:
+        """The box of a panel, row by row."""
+        row, column = divmod(place, self.columns)
+        height = (size[1] - above - BELOW) / (self.rows + self._BETWEEN * (self.rows - 1))
+        left = LEFT + column * (self.panel_width + self._APART)
+        bottom = size[1] - above - height - row * height * (1 + self._BETWEEN)
+        return Box(left, bottom, self.panel_width, height)
+
+
+def amounts_axis(values: Sequence[Floats], formats: Formats, words: str, margin: float = 0.08) -> Axis:
+    """An axis of amounts from or through 0, with a margin where they end, compact ticks and hairlines."""
+    known = np.concatenate([np.ravel(one) for one in values]) if values else np.zeros(0)
+    known = known[np.isfinite(known)]
+    low, high = float(known.min(initial=0.0)), float(known.max(initial=0.0))
+    if low == high:
+        low, high = 0.0, 1.0
+    more = (high - low) * margin
+    low, high = low - more * (low < 0), high + more * (high > 0)
+    ticks = tuple(Tick(at, formats.compact(at) if at else "0") for at in nice_ticks(low, high))
+    return Axis("number", low, high, ticks, words, gridlines=True)
+
+
+def nice_ticks(low: float, high: float) -> list[float]:
+    """Round numbers between two limits: a step of 1, 2, 2.5 or 5 times a power of ten, at most six steps.
+
+    >>> nice_ticks(0, 74_000)
+    [0.0, 20000.0, 40000.0, 60000.0]
+    """
+    raw = (high - low) / _MOST_TICKS
+    scale = 10.0 ** math.floor(math.log10(raw))
+    step = next(nice for nice in _STEPS if nice * scale >= raw * (1 - 1e-10))
+    first, last = math.ceil(low / (step * scale) - 1e-10), math.floor(high / (step * scale) + 1e-10)
+    return [n * step * scale for n in range(first, last + 1)]
+
+
+def apart(wanted: Floats, least: float, low: float, high: float) -> Floats:
+    """Places as near to the wanted ones as they can be, at least so far from each other, between two limits.
+
+    In their order; where there is no room for all, the distance gives way.
+
+    >>> apart(np.array([10.0, 11.0, 50.0]), 8.0, 0.0, 100.0).tolist()
+    [6.5, 14.5, 50.0]
+    """
+    n = len(wanted)
+    if n < 2:
+        return np.clip(wanted, low, high)
+    least = min(least, (high - low) / (n - 1))
+    order = np.argsort(wanted, kind="stable")
+    # less its own share of the distances, each place may equal the one before: a fit that never falls
+    shifted = wanted[order] - least * np.arange(n)
+    blocks: list[tuple[float, int]] = []
+    for value in shifted.tolist():
+        mean, size = value, 1
+        while blocks and blocks[-1][0] > mean:
+            before, many = blocks.pop()
+            mean, size = (before * many + mean * size) / (many + size), many + size
+        blocks.append((mean, size))
+    fitted = np.repeat([mean for mean, _ in blocks], [size for _, size in blocks])
+    placed = np.empty(n)
+    placed[order] = np.clip(fitted, low, high - least * (n - 1)) + least * np.arange(n)
+    return placed
+
+
+def line_ends(labels: Sequence[Text], axis: Axis, box: Box, least: float = LINE) -> tuple[Text, ...]:
+    """Labels in a lane beside the panel, each at the height of its line's end, moved so that none overlap."""
+    points = box.height * 72 / (axis.high - axis.low)
+    wanted = np.array([(label.y - axis.low) * points for label in labels], dtype=float)
+    placed = apart(wanted, least, 4.0, max(box.height * 72 - 4, 5.0))
+    return tuple(label._replace(dy=float(to - at)) for label, at, to in zip(labels, wanted, placed))
+
+
+def crowd(n: int, width: float, label: int, line: int, growth: int) -> tuple[int, bool]:
+    """Every how many columns a label fits, and whether its mark must stand on a line of its own.
+
+    Parameters
+    ----------
+    n, width
+        Columns, and inches for them.
+    label, line, growth
+        Characters of the longest period label, of mark and growth on one line, and of growth alone.
+
+    Raises
+    ------
+    QuestionError
+        Where not even every second label fits.
+    """
+    slot = width / max(n, 1)
+    for step, stacked in ((1, False), (1, True), (2, True)):
+        needed = max(label, growth if stacked else line) + 1
+        if needed * CHARACTER <= slot * step:
+            return step, stacked
+    most = int(2 * width / ((max(label, growth) + 1) * CHARACTER))
+    raise QuestionError(f"{n} periods are too many for one picture: name {most} at most by last={most} (--last {most})")
+
+
+def day_ticks(calendar: Calendar, within: Grain, days: NDArray[np.int64], formats: Formats) -> tuple[Tick, ...]:
+    """Ticks of days one after another, as people call them: weekdays, days of the month, months."""
+    if within == "week":
+        return tuple(Tick(float(place), formats.weekday(int(day))) for place, day in enumerate(days))
+    civil = calendar.word("month") == "month"
+    if within == "month" and civil:
+        numbers = days - calendar.first_days("month", calendar.ordinals("month", days)) + 1
+        return tuple(Tick(float(place), str(number)) for place, number in enumerate(numbers) if number in _MONTH_DAYS)
+    if within == "month":
+        return tuple(Tick(float(place), formats.day(int(days[place]), year=False)) for place in range(0, len(days), 7))
+    ordinals = calendar.ordinals("month", days)
+    firsts = np.flatnonzero(np.diff(ordinals, prepend=ordinals[0] - 1))
+    lasts = np.append(firsts[1:], len(days)) - 1
+    if civil:
+        texts = [formats.month(int(days[place])) for place in firsts]
+    else:
+        labels = calendar.labels("month", ordinals[firsts])
+        texts = [shortened(str(label).rpartition("-")[2] or str(label), 12) for label in labels]
+    return tuple(Tick((first + last) / 2, text) for first, last, text in zip(firsts.tolist(), lasts.tolist(), texts))

@@ -1,0 +1,179 @@
+"""Pace: a running line per period on one axis, each with its standing; the gap of the last one to its base."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from logochron.core.book.measures import Measure
+from logochron.core.check_kinds import kinds_checked
+from logochron.core.options import VERDICTS
+from logochron.core.questions.pace import Pace
+from logochron.views.figures.common import Item, item_labels, item_words, measure_of, role_of
+from logochron.views.figures.layout import ABOVE, BELOW, LEFT, amounts_axis, day_ticks, line_ends
+from logochron.views.figures.scene import (
+    Axis,
+    Band,
+    Box,
+    Canvas,
+    Entry,
+    Floats,
+    Layer,
+    Panel,
+    Path,
+    Role,
+    Scene,
+    Text,
+    Texts,
+)
+from logochron.views.formats import Formats, shortened
+from logochron.views.words.catalog import ordinal
+from logochron.views.words.standing import ranks_of, standing_sentence
+from logochron.views.words.titles import against_words, axis_words, figure_footnote, subject
+
+#: More lines than this cannot be told apart.
+_MOST_LINES = 8
+#: How thick the last line is, and the ones before it, thinner with age.
+_CURRENT, _EARLIER = 2.6, (1.9, 1.6, 1.3, 1.1, 0.95, 0.85, 0.8)
+
+
+@kinds_checked
+def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item = None) -> Scene:
+    """A line of running totals per period, lined up by position, and how far the last one is ahead or behind.
+
+    Parameters
+    ----------
+    result
+        From `pace`.
+    measure
+        The measure drawn; the first where None.
+    item
+        One item (a tuple for several dimensions) instead of the total.
+
+    Raises
+    ------
+    QuestionError
+        Where the item is not in the result.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> years = lc.pace(lc.demo.book(), "year", measures="revenue")
+    >>> lc.draw.pace(years).axes[0].get_ylabel()
+    'EUR'
+    """
+    formats = canvas.formats
+    asked, labels = measure_of(result, measure), item_labels(result, item)
+    running, base = (result.lines(name, asked, labels) for name in ("running", "base"))
+    shown = range(max(len(result.periods) - _MOST_LINES, 0), len(result.periods))
+    positions = np.arange(len(result.positions.numbers), dtype=float)
+    last = len(result.periods) - 1
+    reference = _is_reference(result)
+    bases = base[last] if reference else np.full(len(positions), np.nan)
+    axis = amounts_axis([running[list(shown)], bases], formats, axis_words(asked, formats))
+    ranks = ranks_of(result, asked, labels)
+    ends = [_end(running[place], _named(result, ranks, place), bold=place == last) for place in shown]
+    if np.isfinite(bases).any():
+        ends.append(_end(bases, against_words(result)))
+    to_date = np.isnan(running[last, -1])
+    if to_date:
+        own = ends.pop(len(shown) - 1)
+    lane = max((canvas.measure(end.text, end.size, end.bold) for end in ends), default=0.0)
+    box = _box(canvas, lane)
+    layers: list[Layer] = list(_gap(result, running[last], base[last], asked, positions))
+    for place in shown:
+        age = last - place
+        role, weight = ("current", _CURRENT) if not age else ("base", _EARLIER[age - 1])
+        layers.append(Path(positions, running[place], role=role, weight=weight))  # type: ignore[arg-type]
+    if np.isfinite(bases).any():
+        layers.append(Path(positions, bases, role="level", dash="dashed"))
+    texts = list(line_ends(ends, axis, box))
+    if to_date:
+        today = result.positions.today
+        layers.append(Path(np.full(2, float(today)), np.array([axis.low, axis.high]), "level", "dotted", 0.9))
+        highest = running[list(shown), today].max() <= running[last, today]
+        texts.append(_beside(own, today, highest=bool(highest)))
+        day = formats.day(int(result.alignment.ends[result.place()]), year=False)
+        texts.append(Text(float(today), 1.0, day, "level", dy=4, upright="bottom", frame="y"))
+    layers.append(Texts(tuple(texts)))
+    drawn = bool(np.isfinite(running[list(shown)]).any())
+    left_out = (
+        [f"the latest {_MOST_LINES} of {len(result.periods):,} drawn"] if len(shown) < len(result.periods) else []
+    )
+    return Scene(
+        title=subject(result, asked, split=False, item=item_words(item), told="running total"),
+        subtitle=standing_sentence(result, asked, labels, formats) if drawn else "",
+        footnote=formats.dot.join([figure_footnote(result, formats), *left_out]),
+        size=canvas.room,
+        panels=(Panel(_axis(result, positions, formats), axis, tuple(layers), box),),
+        legend=_legend(result, layers, lower=asked.better == "lower"),
+        empty="" if drawn else "Nothing to draw: no period has a running total",
+    )
+
+
+def _is_reference(result: Pace) -> bool:
+    """Whether the base is none of the lines, and gets one of its own."""
+    aligned, place = result.alignment, result.place()
+    return aligned.base_labels[place] not in result.periods[-_MOST_LINES:] or result.plan is not None
+
+
+def _named(result: Pace, ranks: dict[int, int], place: int) -> str:
+    label = shortened(result.periods[place])
+    return f"{label} · {ordinal(ranks[place])}" if place in ranks and len(ranks) > 1 else label
+
+
+def _end(values: Floats, text: str, *, bold: bool = False) -> Text:
+    """A label in the lane, at the height where a line ends."""
+    known = values[np.isfinite(values)]
+    height = float(known[-1]) if len(known) else 0.0
+    return Text(1.0, height, text, dx=7, across="left", frame="x", bold=bold)
+
+
+def _beside(own: Text, today: int, *, highest: bool) -> Text:
+    """The label of the running line beside its end: above where it leads, below where others do."""
+    moved = own._replace(x=float(today), frame="", halo=True, role="current")
+    if highest:
+        return moved._replace(dx=-6, dy=5, across="right", upright="bottom")
+    return moved._replace(dx=6, dy=-5, across="left", upright="top")
+
+
+def _box(canvas: Canvas, lane: float) -> Box:
+    width, height = canvas.room
+    right = (lane + 7) / 72 + 0.25
+    return Box(LEFT, BELOW - 0.35, width - LEFT - right, height - ABOVE - BELOW + 0.35)
+
+
+def _gap(result: Pace, running: Floats, base: Floats, measure: Measure, positions: Floats) -> list[Band]:
+    """The ground between the last line and its base, in stretches of one verdict."""
+    _, verdicts = result.directions(measure, running, base)
+    known = np.isfinite(running) & np.isfinite(base)
+    places = np.flatnonzero(known)
+    if not len(places):
+        return []
+    changes = np.flatnonzero(np.diff(verdicts[places])) + 1
+    bands = []
+    for stretch in np.split(places, changes):
+        stretch = np.arange(max(stretch[0] - 1, places[0]), stretch[-1] + 1)  # joined to the one before
+        role = role_of(VERDICTS[verdicts[stretch[-1]]])
+        bands.append(Band(positions[stretch], base[stretch], running[stretch], role=role))
+    return bands
+
+
+def _legend(result: Pace, layers: list[Layer], *, lower: bool) -> tuple[Entry, ...]:
+    drawn = {layer.role for layer in layers if isinstance(layer, Band)}
+    against = against_words(result)
+    words: dict[Role, str] = {
+        "favorable": f"ahead of {against}",
+        "adverse": f"behind {against}",
+        "level": f"gap to {against}",
+    }
+    if lower:
+        words |= {"favorable": f"below {against}", "adverse": f"above {against}"}
+    return tuple(Entry("band", words[role], role, pale=True) for role in words if role in drawn)
+
+
+def _axis(result: Pace, positions: Floats, formats: Formats) -> Axis:
+    """Positions as people call them: months, days of the month or weekdays."""
+    size = len(positions)
+    days = result.alignment.ends.reshape(-1, size)[-1]
+    ticks = day_ticks(result.calendar, result.within, days, formats)
+    return Axis("position", -0.01 * size, (size - 1) + 0.004 * size, ticks)

@@ -1,0 +1,217 @@
+"""Scenes: figures as frozen plain data that any renderer can draw without knowing which figure it is.
+
+Positions are in the units of a panel's axes, offsets and sizes of text in points, boxes in inches. What a thing means
+is said by its role; how a role looks is up to the palette.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal, NamedTuple, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.views.formats import Formats
+
+Role = Literal["ink", "current", "base", "favorable", "adverse", "level", "estimate", "grid", "paper"]
+Dash = Literal["solid", "dashed", "dotted"]
+Along = Literal["x", "y"]
+Floats = NDArray[np.float64]
+Size = tuple[float, float]
+DEFAULT_SIZE: Size = (12.8, 8.0)
+
+
+class Tick(NamedTuple):
+    """A tick: its position, and what stands beside it."""
+
+    at: float
+    text: str
+
+
+@dataclass(frozen=True)
+class Axis:
+    """One axis: its limits (of names from the top: the larger one first), ticks, and what it is labeled with.
+
+    `kind`: ``number`` for amounts, ``position`` for places in time, ``names`` for items. `labeled`: whether the ticks
+    of this panel bear their texts.
+    """
+
+    kind: Literal["number", "position", "names"]
+    low: float
+    high: float
+    ticks: tuple[Tick, ...] = ()
+    words: str = ""
+    gridlines: bool = False
+    labeled: bool = True
+
+
+@dataclass(frozen=True, eq=False)
+class Bars:
+    """Bars from `low` to `high` along an axis, each from `start` to `end` across it; pale where not whole."""
+
+    start: Floats
+    end: Floats
+    low: Floats
+    high: Floats
+    role: Role = "current"
+    pale: bool = False
+    along: Along = "y"
+
+
+@dataclass(frozen=True, eq=False)
+class Ticks:
+    """Short strokes across an axis at `at`, `half` to both sides of its `position`; maybe with a paper rim."""
+
+    position: Floats
+    at: Floats
+    half: float
+    role: Role = "base"
+    halo: bool = False
+    along: Along = "y"
+    weight: float = 2.6
+
+
+@dataclass(frozen=True, eq=False)
+class Path:
+    """A line through points, broken where one is NaN."""
+
+    x: Floats
+    y: Floats
+    role: Role = "current"
+    dash: Dash = "solid"
+    weight: float = 1.6
+
+
+@dataclass(frozen=True, eq=False)
+class Band:
+    """The ground between two lines, pale."""
+
+    x: Floats
+    low: Floats
+    high: Floats
+    role: Role = "estimate"
+    strength: float = 0.16
+
+
+class Text(NamedTuple):
+    """A text at a point, moved by points of type.
+
+    `frame`: which coordinate is a part of the panel's width or height.
+    """
+
+    x: float
+    y: float
+    text: str
+    role: Role = "ink"
+    dx: float = 0.0
+    dy: float = 0.0
+    across: Literal["left", "center", "right"] = "center"
+    upright: Literal["top", "center", "bottom"] = "center"
+    size: float = 9.0
+    bold: bool = False
+    frame: Literal["", "x", "y"] = ""
+    halo: bool = False
+
+
+@dataclass(frozen=True)
+class Texts:
+    """Texts, none of which overlap."""
+
+    texts: tuple[Text, ...]
+
+
+Layer = Bars | Ticks | Path | Band | Texts
+
+
+class Box(NamedTuple):
+    """Where a panel stands in its figure: inches from its left and lower edge, and how wide and high it is."""
+
+    left: float
+    bottom: float
+    width: float
+    height: float
+
+
+@dataclass(frozen=True)
+class Panel:
+    """One panel: two axes, and layers in the order in which they are drawn."""
+
+    x: Axis
+    y: Axis
+    layers: tuple[Layer, ...]
+    box: Box
+    heading: str = ""
+
+    def texts(self) -> tuple[Text, ...]:
+        """All texts of its layers."""
+        return tuple(text for layer in self.layers if isinstance(layer, Texts) for text in layer.texts)
+
+
+@dataclass(frozen=True)
+class Entry:
+    """An entry of the legend: how a thing looks, and what it is."""
+
+    look: Literal["bar", "tick", "line", "band"]
+    words: str
+    role: Role
+    pale: bool = False
+    dash: Dash = "solid"
+    weight: float = 1.6
+
+
+@dataclass(frozen=True)
+class Scene:
+    """A whole figure. `empty` is said instead of panels where there is nothing to draw.
+
+    `alt` is one sentence for those who cannot see it.
+    """
+
+    title: str
+    subtitle: str
+    footnote: str
+    size: Size
+    panels: tuple[Panel, ...]
+    legend: tuple[Entry, ...] = ()
+    empty: str = ""
+
+    @property
+    def alt(self) -> str:
+        """What the figure shows and says, as one sentence."""
+        return ": ".join(filter(None, (self.title, self.empty or self.subtitle)))
+
+
+class Measure(Protocol):
+    """How wide a text is in the renderer's type."""
+
+    def __call__(self, text: str, size: float = 9.0, bold: bool = False) -> float:
+        """Points of type."""
+
+
+@dataclass(frozen=True)
+class Canvas:
+    """What a figure is made for: how numbers are written, the room there is, what the renderer's type can do.
+
+    `size` is None where the figure may choose its own; `width` are the inches for it in axes of the user's.
+    """
+
+    formats: Formats
+    measure: Measure
+    drawable: Callable[[str], bool]
+    size: Size | None = None
+    width: float = DEFAULT_SIZE[0]
+
+    @property
+    def room(self) -> Size:
+        """The size that is asked for, or the usual one."""
+        return self.size or DEFAULT_SIZE
+
+
+#: A figure: a function of an answer and a canvas.
+Drawn = Callable[..., Scene]
+
+
+def floats(values: Any) -> Floats:
+    """Values as an array of float64."""
+    return np.asarray(values, dtype=np.float64)

@@ -1,0 +1,205 @@
+"""A landing as tables for people: where the period will end, how sure that is, what it takes to reach base and plan."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from logochron.core.book.measures import Measure
+from logochron.core.options import DIRECTIONS, PROFILES, VERDICTS
+from logochron.core.questions.land import Landing
+from logochron.core.rows.columns import COLUMNS, heading
+from logochron.views.formats import Formats, capital, words
+from logochron.views.marks import Marks, marks_of
+from logochron.views.tables.item_rows import Line, decimals_of, growth_of, item_cells, item_headings, lines_of
+from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
+from logochron.views.words.catalog import plural
+from logochron.views.words.standing import landing_sentence, landing_subject, profile_words, unsure_sentence
+from logochron.views.words.titles import against_words, base_heading, coverage_line, subject, unit
+
+_FIGURES = ("to_date", "estimate", "low", "high", "base", "change", "plan", "plan_gap", "needed_per_day")
+#: What a narrow terminal goes without, one after the other.
+_DROPPED = (
+    *("note", "typical_error", "needed_per_day", "change", "plan", "plan_gap", "expected_share", "to_date", "base"),
+)
+
+
+def landing_spec(result: Landing, measure: Measure, formats: Formats, shown: Shown = ALL) -> TableSpec:
+    """The landing of one measure: line by line, or a row for each item or part of the period."""
+    if result.by or result.parts is not None:
+        return _by_row(result, measure, formats, shown)
+    return _line_by_line(result, measure, formats)
+
+
+def _decimals(result: Landing, measure: Measure, formats: Formats) -> int:
+    return decimals_of(result, measure, formats, "base", "change", value="to_date")
+
+
+def _lines(result: Landing, measure: Measure, formats: Formats) -> tuple[str, ...]:
+    """What stands below every table of a landing."""
+    said = [unsure_sentence(result, measure, formats)]
+    if result.parts is not None:
+        said.insert(0, landing_sentence(result, measure, (), formats))
+    return (*filter(None, said), *result.notes, coverage_line(result, formats))
+
+
+def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableSpec:
+    """One landing, a line for each thing to be known of it."""
+    decimals = _decimals(result, measure, formats)
+    block, place = result.block_of(measure)
+    row = block.row(0, place)
+    marks = marks_of(result.judgings[measure.name], formats)
+    now = result.now
+    elapsed, days = int(now.elapsed[0]), int(now.days[0])
+
+    def amount(value: float, *, signed: bool = False) -> str:
+        return formats.number(float(value), decimals, signed=signed)
+
+    def line(what: str, value: str, note: str = "", growth: str = "", verdict: str = "") -> Row:
+        return Row({"what": what, "value": value, "growth": growth, "note": note}, verdict)
+
+    rows = [
+        line(
+            f"To date, {formats.day(int(now.cuts[0]), year=False)}", amount(row["to_date"]), f"day {elapsed} of {days}"
+        )
+    ]
+    profile = PROFILES[row["profile"]] if row["profile"] >= 0 else ""
+    if np.isfinite(row["expected_share"]):
+        rows.append(line("Usually done by now", formats.part(row["expected_share"]), profile_words(result, profile)))
+    note = str(result.texts(result.of_measure(result.total_columns, measure), "note")[0])
+    ranged = np.isfinite(row["low"])
+    between = f"{amount(row['low'])} to {amount(row['high'])} in 80 % of past outcomes" if ranged else ""
+    if not ranged or row["low"] != row["high"]:
+        rows.append(line("Estimate", amount(row["estimate"]), "; ".join(filter(None, (between, note)))))
+    if np.isfinite(row["typical_error"]) and not now.over[0]:
+        rows.append(line("Typical error", formats.part(row["typical_error"]), "of past estimates at this point"))
+    whole = f"{amount(row['change'], signed=True)}" if np.isfinite(row["change"]) else note
+    sign = marks.sign(DIRECTIONS[row["direction"]], VERDICTS[row["verdict"]])
+    growth = marks.beside(sign, formats.growth(row["growth"])) if np.isfinite(row["growth"]) else ""
+    against = capital(against_words(result))
+    rows.append(line(against, amount(row["base"]), whole, growth, VERDICTS[row["verdict"]]))
+    needed = [(against_words(result), float(row["base"]))]
+    planned = _plan_line(result, measure, row, marks, formats, amount)
+    if planned is not None:
+        rows.append(planned)
+        needed.append(("plan", float(row["plan"])))
+    for what, target in needed:
+        if result.days_left and np.isfinite(target):
+            rest = target - float(row["to_date"])
+            told = f"to reach {what} in {result.days_left} days" if rest > 0 else f"{what} is reached already"
+            rows.append(line("Needed a day", amount(max(result.needed(target, float(row["to_date"])), 0.0)), told))
+    return TableSpec(
+        title=landing_subject(result, measure, formats),
+        unit=unit(measure, formats),
+        headings={"what": "", "value": capital(words(measure.name)), "growth": heading("growth"), "note": ""},
+        numeric=frozenset({"value", "growth"}),
+        rows=tuple(rows),
+        lines=_lines(result, measure, formats),
+        firm=frozenset({"what"}),
+    )
+
+
+def _plan_line(
+    result: Landing, measure: Measure, row: Mapping[str, Any], marks: Marks, formats: Formats, amount: Any
+) -> Row | None:
+    """The plan of the period beside the estimate; None where it is the base, or there is none."""
+    if result.target is None or result.plan is not None:
+        return None
+    plan, gap = float(row["plan"]), float(row["plan_gap"])
+    if not np.isfinite(gap) or plan <= 0:
+        return Row({"what": "Plan", "value": amount(plan), "note": amount(gap, signed=True)}, "")
+    moved, judged = result.against_plan(measure, float(row["estimate"]), plan)
+    growth = marks.beside(marks.sign(moved, judged), formats.growth(gap / plan))
+    return Row({"what": "Plan", "value": amount(plan), "growth": growth, "note": amount(gap, signed=True)}, judged)
+
+
+def _by_row(result: Landing, measure: Measure, formats: Formats, shown: Shown) -> TableSpec:
+    """A row for each item and part; the sum of the items' own estimates beside the total's."""
+    decimals = _decimals(result, measure, formats)
+    marks = marks_of(result.judgings[measure.name], formats)
+    periods = list(lines_of(result, measure, shown))
+    width = max((len(growth_of(line, formats)) for period in periods for line in period), default=1)
+    rows: list[Row] = []
+    for period in periods:
+        made = [_row(result, line, decimals, formats, marks, width, starts=n == 0) for n, line in enumerate(period)]
+        if result.by and result.parts is None and np.isfinite(result.summed_items[measure.name]):
+            made.insert(-1, _sum_row(result, measure, decimals, formats))
+        rows += made
+    if result.parts is not None:
+        rows.append(_whole_row(result, measure, decimals, formats, marks, width))
+    filled = {name for row in rows for name, cell in row.cells.items() if cell and cell != formats.dash}
+    parted = result.parts is not None
+    headings = {
+        **({"period": COLUMNS["period"].heading} if parted else {}),
+        **item_headings(result),
+        **(
+            {}
+            if parted
+            else {"to_date": COLUMNS["to_date"].heading, "expected_share": COLUMNS["expected_share"].heading}
+        ),
+        "estimate": capital(words(measure.name)) if parted else COLUMNS["estimate"].heading,
+        **({"status": ""} if parted else {}),
+        **({} if parted else {name: COLUMNS[name].heading for name in ("low", "high", "typical_error")}),
+        "base": base_heading(result),
+        "change": heading("change", planned=result.plan is not None),
+        "growth": heading("growth", planned=result.plan is not None),
+        **({"plan": COLUMNS["plan"].heading, "plan_gap": COLUMNS["plan_gap"].heading} if result.plan is None else {}),
+        **({} if parted else {"needed_per_day": COLUMNS["needed_per_day"].heading}),
+        "note": "",
+    }
+    return TableSpec(
+        title=f"{_title(result, measure, formats)}{formats.dot}against {against_words(result)}",
+        unit=unit(measure, formats),
+        headings={name: text for name, text in headings.items() if name in filled},
+        numeric=frozenset({*_FIGURES, "expected_share", "typical_error", "growth"}),
+        rows=tuple(rows),
+        lines=_lines(result, measure, formats),
+        firm=frozenset({"period", "status"}),
+        dropped=tuple((name,) for name in _DROPPED) + (("low", "high"),),
+    )
+
+
+def _title(result: Landing, measure: Measure, formats: Formats) -> str:
+    if result.parts is None:
+        named = subject(result, measure, split=True, period=result.period)
+    else:
+        each = result.calendar.word(result.parts.each)
+        named = subject(result.whole, measure, split=True, period=result.period) + f", {each} by {each}"
+    return f"Landing of {named if measure.name[:1].isupper() else named[:1].lower() + named[1:]}"
+
+
+def _row(
+    result: Landing, line: Line, decimals: int, formats: Formats, marks: Marks, width: int, *, starts: bool
+) -> Row:
+    table, i = line.columns, line.i
+    status = table["status"][i]
+    label = result.periods[int(table["period"][i])]
+    cells = {
+        "period": label if starts or not result.by else "",
+        **item_cells(result, line),
+        **{name: formats.number(table[name][i], decimals, signed=name in ("change", "plan_gap")) for name in _FIGURES},
+        "expected_share": formats.part(table["expected_share"][i]),
+        "typical_error": formats.part(table["typical_error"][i]),
+        "growth": marks.cell(marks.sign(table["direction"][i], table["verdict"][i]), growth_of(line, formats), width),
+        **({"needed_per_day": "reached"} if table["needed_per_day"][i] <= 0 else {}),
+        "status": {"complete": "done", "to-date": "partly estimated"}.get(status, status),
+        "note": table["note"][i],
+    }
+    return Row(cells, table["verdict"][i], line.total, starts and bool(result.by), line.depth, line.subtotal)
+
+
+def _sum_row(result: Landing, measure: Measure, decimals: int, formats: Formats) -> Row:
+    """What the items' own estimates come to together: not the total's, which lands on its own."""
+    named = words(result.by[0]) if len(result.by) == 1 else "item"
+    what = f"sum of the {plural(named) or 'items'}"
+    first = next(iter(item_headings(result)))
+    return Row({first: what, "estimate": formats.number(result.summed_items[measure.name], decimals)}, "")
+
+
+def _whole_row(result: Landing, measure: Measure, decimals: int, formats: Formats, marks: Marks, width: int) -> Row:
+    """The whole period under its parts."""
+    (line,) = next(lines_of(result.whole, measure))[-1:]
+    row = _row(result.whole, line, decimals, formats, marks, width, starts=True)
+    return Row(dict(row.cells) | {"period": result.period, "status": "estimated"}, row.verdict, total=True)
