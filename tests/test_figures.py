@@ -1,17 +1,43 @@
-"""Figures: the specs as plain data, one real drawing each, the colors."""
+"""Figures: the scenes as plain data, one real drawing each, the colors."""
 
 from __future__ import annotations
 
 import itertools
 
 import numpy as np
+import pandas as pd
 import pytest
 
 import logochron as lc
-from logochron.views.figures.bars import bars_spec
-from logochron.views.figures.columns import columns_spec
-from logochron.views.figures.common import crowd
+from logochron.views.figures.layout import apart, crowd, nice_ticks
+from logochron.views.figures.registry import FIGURES
+from logochron.views.figures.scene import Bars, Canvas, Panel, Path, Ribbon, Scene, Ticks
+from logochron.views.figures.to_matplotlib import drawable, measure
 from logochron.views.formats import Formats
+
+SCENES = {figure.name: figure.scene for figure in FIGURES}
+
+
+def scene_of(name: str, result: object, size: tuple[float, float] | None = None, **options: object) -> Scene:
+    return SCENES[name](result, Canvas(Formats(), measure, drawable, size), **options)
+
+
+def layers(panel: Panel, kind: type) -> list:
+    return [layer for layer in panel.layers if isinstance(layer, kind)]
+
+
+def below(panel: Panel, place: int) -> list[tuple[str, str]]:
+    """The lines below a column."""
+    return [(text.text, text.role) for text in panel.texts() if text.x == place]
+
+
+def lane(panel: Panel, place: int) -> list[tuple[str, str]]:
+    """Mark and growth beside a bar."""
+    return [(text.text, text.role) for text in panel.texts() if text.y == place]
+
+
+def names(scene: Scene) -> tuple[str, ...]:
+    return tuple(tick.text for tick in scene.panels[0].y.ticks)
 
 
 @pytest.fixture(scope="module")
@@ -19,35 +45,42 @@ def months(demo_book) -> lc.Comparison:
     return lc.compare(demo_book, "month", by="harbor", last=13, measures="revenue")
 
 
-def test_columns_spec(months):
-    spec = columns_spec(months)
-    (panel,) = spec.panels
-    assert spec.title == "Revenue by month, all harbors" and spec.axis == "EUR"
-    assert "2026-09: 44.4K EUR, −1.8 % (against 2025-09)" in spec.subtitle
-    assert "2026-10 to 18: 24.2K EUR, +13.1 % (1–18 Oct against 1–18 Oct 2025)" in spec.subtitle
-    np.testing.assert_array_equal(panel.values, months.total.value)
-    np.testing.assert_array_equal(panel.bases, months.total.base)
-    assert panel.pale.tolist() == [False] * 12 + [True]  # a period to date never poses as a fall
-    assert panel.labels[11] == (("2026-09", None), ("▼ −1.8 %", "adverse"))
-    assert panel.labels[12] == (("2026-10", None), ("▲ +13.1 %", "favorable"), ("to 18", None))
-    assert (spec.pale_name, spec.base_name) == ("to date", "a year ago")
+def test_columns(months):
+    scene = scene_of("columns", months)
+    (panel,) = scene.panels
+    assert scene.title == "Revenue by month, all harbors" and panel.y.words == "EUR"
+    assert "2026-09: 44.4K EUR, −1.8 % (against 2025-09)" in scene.subtitle
+    assert "2026-10 to 18: 24.2K EUR, +13.1 % (1–18 Oct against 1–18 Oct 2025)" in scene.subtitle
+    whole, pale = layers(panel, Bars)
+    assert not whole.pale and pale.pale  # a period to date never poses as a fall
+    np.testing.assert_array_equal(np.append(whole.high, pale.high), months.total.value)
+    top, base = layers(panel, Ticks)
+    np.testing.assert_array_equal(base.at, months.total.base)
+    assert top.at.tolist() == pale.high.tolist() and base.halo and not top.halo
+    assert below(panel, 11) == [("2026-09", "ink"), ("▼ −1.8 %", "adverse")]
+    assert below(panel, 12) == [("2026-10", "ink"), ("▲ +13.1 %", "favorable"), ("to 18", "ink")]
+    assert [entry.words for entry in scene.legend] == ["whole period", "to date", "a year ago"]
+    assert scene.alt.startswith("Revenue by month, all harbors: 2026-09")
 
 
 def test_first_fragment_is_pale_and_without_base(demo_book):
-    spec = columns_spec(lc.compare(demo_book, "year", measures="units"))
-    (panel,) = spec.panels
-    assert panel.pale.tolist() == [True, False, False, False, False, True] and np.isnan(panel.bases[:2]).all()
-    assert panel.labels[0] == (("2021", None), ("· –", "unknown"), ("from 17 May", None))
-    assert (spec.axis, spec.pale_name) == ("Units", "partly covered or to date")
+    scene = scene_of("columns", lc.compare(demo_book, "year", measures="units"))
+    (panel,) = scene.panels
+    whole, pale = layers(panel, Bars)
+    assert (len(whole.high), len(pale.high), len(layers(panel, Ticks)[1].at)) == (4, 2, 4)
+    assert below(panel, 0) == [("2021", "ink"), ("· –", "level"), ("from 17 May", "ink")]
+    assert (panel.y.words, scene.legend[1].words) == ("Units", "partly covered or to date")
 
 
 def test_columns_of_items(months):
-    one = columns_spec(months, item="Cold Pier")
+    one = scene_of("columns", months, item="Cold Pier")
     assert one.title == "Revenue by month, Cold Pier"
-    spec = columns_spec(months, panels="harbor")
-    assert [panel.heading for panel in spec.panels] == ["Alderquay", "Dunmarrow", "Brackenmouth", "Cold Pier"]
-    np.testing.assert_array_equal(spec.panels[3].values, one.panels[0].values)
-    assert [bool(lines) for lines in spec.panels[0].labels] == [True, False] * 6 + [True]  # the newest keeps its label
+    scene = scene_of("columns", months, panels="harbor")
+    assert [panel.heading for panel in scene.panels] == ["Alderquay", "Dunmarrow", "Brackenmouth", "Cold Pier"]
+    np.testing.assert_array_equal(layers(scene.panels[3], Bars)[0].high, layers(one.panels[0], Bars)[0].high)
+    # the newest keeps its label
+    assert [bool(below(scene.panels[0], place)) for place in range(13)] == [True, False] * 6 + [True]
+    assert len({(panel.y.low, panel.y.high) for panel in scene.panels}) == 1
     for options, said in [
         ({"item": "Cold Peer"}, "Did you mean 'Cold Pier'"),
         ({"item": ("Cold Pier", "hire")}, "one label for each"),
@@ -55,41 +88,102 @@ def test_columns_of_items(months):
         ({"measure": "cost"}, "one of revenue"),
     ]:
         with pytest.raises(lc.QuestionError, match=said):
-            columns_spec(months, **options)
+            scene_of("columns", months, **options)
 
 
-def test_crowded_labels():
+def test_layout():
     assert crowd(13, 11.5, 7, 8, 7) == (1, False)
     assert crowd(16, 11.5, 7, 9, 7) == (1, True)
     assert crowd(30, 11.5, 7, 9, 7) == (2, True)
     with pytest.raises(lc.QuestionError, match="--last 35"):
         crowd(60, 11.5, 7, 9, 7)
+    assert nice_ticks(-3, 11) == [-2.5, 0, 2.5, 5, 7.5, 10]
+    wanted = np.array([5.0, 99, 5, 5, 100, 50])
+    placed = apart(wanted, 10.0, 0.0, 100.0)
+    assert np.diff(np.sort(placed)).min() >= 10 - 1e-9 and placed.min() >= 0 and placed.max() <= 100
+    assert placed[5] == 50 and (np.argsort(placed, kind="stable") == np.argsort(wanted, kind="stable")).all()
+    assert apart(np.zeros(5), 50.0, 0.0, 100.0).tolist() == [0, 25, 50, 75, 100]  # no room: evenly
 
 
-def test_bars_spec(demo_book, months, rows_file):
+def test_bars(demo_book, months, rows_file):
     seven = rows_file([("2026-01-01", i, "x", 1) for i in range(7)], header="day,d,e,amount")
     many_items = lc.read(seven, date="day", values="amount", by=["d", "e"])
-    spec = bars_spec(months, at="2026-09")
-    assert spec.title == "Revenue in 2026-09 by harbor" and not spec.pale
-    assert spec.labels == ("Alderquay", "Dunmarrow", "Brackenmouth", "Cold Pier")  # by size
-    assert [(e.mark, e.growth, e.verdict) for e in spec.panels[0].lane][-1] == ("▼", "−17.0 %", "adverse")
-    adverse = bars_spec(months, at="2026-09", marked="adverse").panels[0].lane
-    assert [entry.growth for entry in adverse] == ["", "", "", "−17.0 %"]
-    assert not bars_spec(months, marked="none").has_lane and bars_spec(months).pale
+    scene = scene_of("bars", months, at="2026-09")
+    assert scene.title == "Revenue in 2026-09 by harbor" and not layers(scene.panels[0], Bars)[0].pale
+    assert names(scene) == ("Alderquay", "Dunmarrow", "Brackenmouth", "Cold Pier")  # by size
+    assert lane(scene.panels[0], 3) == [("▼", "adverse"), ("−17.0 %", "adverse")]
+    adverse = scene_of("bars", months, at="2026-09", marked="adverse").panels[0]
+    assert [lane(adverse, place)[1][0] for place in range(4)] == ["", "", "", "−17.0 %"]
+    unmarked = scene_of("bars", months, marked="none")
+    assert not unmarked.panels[0].texts() and layers(unmarked.panels[0], Bars)[0].pale
     both = lc.compare(demo_book, "month", by=["harbor", "line"], at="2026-09", measures="revenue")
-    split = bars_spec(both, panels="line")
+    split = scene_of("bars", both, panels="line")
     assert [panel.heading for panel in split.panels] == ["hire", "lessons", "gear", "repairs"]
-    brackenmouth = split.labels.index("Brackenmouth")
-    assert np.isnan(split.panels[3].values[brackenmouth]) and split.panels[3].lane[brackenmouth].mark == ""
-    assert len(bars_spec(both, height=3).labels) == 5 and "the 5 largest of 15" in bars_spec(both, height=3).subtitle
-    weeks = lc.compare(demo_book, "day", by=["line", "channel"], at="2026-09-01", measures="revenue")
-    assert len(bars_spec(weeks, panels="channel").panels) == 2
+    brackenmouth = names(split).index("Brackenmouth")
+    last = split.panels[3]
+    assert len(layers(last, Bars)[0].high) == 3 and lane(last, brackenmouth)[0][0] == ""
+    low = scene_of("bars", both, size=(12.8, 3))
+    assert len(names(low)) == 5 and "the 5 largest of 15" in low.subtitle
+    channels = lc.compare(demo_book, "day", by=["line", "channel"], at="2026-09-01", measures="revenue")
+    assert len(scene_of("bars", channels, panels="channel").panels) == 2
     with pytest.raises(lc.QuestionError, match="room for 6 panels; d has 7 items"):
-        bars_spec(lc.compare(many_items, "year", by=["d", "e"]), panels="d")
+        scene_of("bars", lc.compare(many_items, "year", by=["d", "e"]), panels="d")
     with pytest.raises(lc.QuestionError, match="`at` must name one period"):
-        bars_spec(months, at="2020")
+        scene_of("bars", months, at="2020")
     with pytest.raises(lc.QuestionError, match="by="):
-        bars_spec(lc.compare(demo_book, "month"))
+        scene_of("bars", lc.compare(demo_book, "month"))
+
+
+def test_pace_figure(demo_book):
+    years = lc.pace(demo_book, "year", measures="revenue", by="harbor")
+    scene = scene_of("pace", years)
+    (panel,) = scene.panels
+    assert scene.subtitle == "2026 to 18 Oct: 451K EUR, +6.8 % against a year ago (423K) · 1st of 5 years"
+    current = next(path for path in layers(panel, Path) if path.role == "current")
+    assert np.isfinite(current.y).sum() == 292 and np.isnan(current.y[292:]).all()  # nothing after the report date
+    older = [path for path in layers(panel, Path) if path.role == "base"]
+    assert [path.weight for path in older] == sorted(path.weight for path in older) and len(older) == 4
+    said = {text.text: text for text in panel.texts()}
+    assert {"2025 · 2nd", "2024 · 3rd", "2026 · 1st", "18 Oct"} <= set(said) and said["2026 · 1st"].bold
+    assert {ribbon.role for ribbon in layers(panel, Ribbon)} <= {"favorable", "adverse", "level"}
+    assert [tick.text for tick in panel.x.ticks][:3] == ["Jan", "Feb", "Mar"]
+    one = scene_of("pace", years, item="Cold Pier")
+    assert one.title.endswith(", Cold Pier") and one.panels[0].y.high < panel.y.high
+    months = lc.pace(demo_book, "month", measures="revenue", against="mean:3")
+    scene = scene_of("pace", months)
+    assert "the latest 8 of 65 drawn" in scene.footnote and any(
+        p.dash == "dashed" for p in layers(scene.panels[0], Path)
+    )
+
+
+def test_landing_figure(demo_book):
+    month = lc.land(demo_book, "month", measures="revenue", by="harbor")
+    (panel,) = scene_of("landing", month).panels
+    row = month.total.iloc[0]
+    expected = next(path for path in layers(panel, Path) if path.role == "estimate")
+    assert expected.dash == "dashed" and expected.y[-1] == pytest.approx(row.estimate)
+    assert expected.y[17] == pytest.approx(row.to_date) and np.isnan(expected.y[:17]).all()
+    assert (np.diff(expected.y[17:]) >= 0).all()
+    (ribbon,) = layers(panel, Ribbon)
+    assert (ribbon.low[-1], ribbon.high[-1]) == pytest.approx((row.low, row.high))
+    width = (ribbon.high - ribbon.low)[17:]
+    assert width[0] == pytest.approx(0) and (np.diff(width) >= -1e-9).all()  # it widens
+    (crossbar,) = layers(panel, Ticks)
+    assert crossbar.at.tolist() == [pytest.approx(row.estimate)]
+    for profile in ("weekday", "even", "history"):
+        path = lc.land(demo_book, "month", measures="revenue", profile=profile)
+        assert path.path(path.measures[0]).expected[-1] == pytest.approx(path.total.estimate[0])
+    over = scene_of("landing", lc.land(demo_book, "month", measures="revenue", at="2026-09"))
+    assert "Ended at 44.4K EUR" in over.subtitle and not layers(over.panels[0], Ribbon)
+
+
+def test_backtest_figure(demo_book):
+    month = lc.land(demo_book, "month", measures="revenue")
+    (panel,) = scene_of("backtest", month).panels
+    best = next(path for path in layers(panel, Path) if path.role == "current")
+    table = month.backtest.query("profile == 'best'").groupby("elapsed").error
+    np.testing.assert_allclose(best.y, table.apply(lambda errors: errors.abs().median()))
+    assert scene_of("backtest", month.backtested).title == scene_of("backtest", month).title
 
 
 def texts_overlapping(figure) -> list[tuple[str, str]]:
@@ -119,6 +213,27 @@ def texts_overlapping(figure) -> list[tuple[str, str]]:
     return outside + crossing
 
 
+def looking_ahead(demo_book, named) -> list:
+    """Paces, landings and back-tests that crowd their labels."""
+    demo = {"measures": "revenue"}
+    listed = pd.DataFrame({"month": [f"2026-{month:02d}" for month in range(1, 13)], "v": 40_000})
+    plan = lc.read_plan(listed, date="month", value="v", measure="revenue")
+    month = lc.land(demo_book, "month", plan=plan, **demo)
+    retail = lc.pace(demo_book, "year", against="year-ago-mean:2", calendar=lc.RetailCalendar(), **demo)
+    return [
+        lc.draw.pace(lc.pace(demo_book, "month", against="mean:3", **demo)),
+        lc.draw.pace(lc.pace(demo_book, "week", last=5, **demo)),
+        lc.draw.pace(lc.pace(demo_book, "year", against="plan", plan=plan, **demo), locale="de_DE"),
+        lc.draw.pace(retail, size=(7, 5)),
+        lc.draw.pace(lc.pace(named, "year", by="item"), item=named.items("item")[0]),
+        lc.draw.landing(month),
+        lc.draw.landing(lc.land(demo_book, "year", plan=plan, **demo), size=(7, 4)),
+        lc.draw.landing(lc.land(demo_book.until("2026-10-01"), "month", **demo)),
+        lc.draw.landing(lc.land(named, "month", by="item", at="2025-12"), item=named.items("item")[0]),
+        lc.draw.backtest(month),
+    ]
+
+
 def test_nothing_overlaps(demo_book, months, rows_file):
     from matplotlib.backends.backend_agg import FigureCanvasAgg
 
@@ -142,6 +257,7 @@ def test_nothing_overlaps(demo_book, months, rows_file):
         lc.draw.bars(both, at="2026-09", panels="line"),
         lc.draw.bars(both, at="2026-09"),
         lc.draw.bars(many),
+        *looking_ahead(demo_book, named),
     ):
         FigureCanvasAgg(figure)
         assert texts_overlapping(figure) == []

@@ -30,9 +30,9 @@ from logochron.core.questions.profiles import (
     weekday_share,
 )
 from logochron.core.rows.blocks import Blocks
+from logochron.core.rows.figures import Floats
 from logochron.core.rows.result import Result
 
-Floats = NDArray[np.float64]
 #: What `best` chooses from, in the order in which they are taken where too little is known of their errors.
 CHOICES = ("year-ago", "history", "weekday", "even")
 #: From so many past periods on a profile is chosen by its errors, and a range is given; and one that is not rough.

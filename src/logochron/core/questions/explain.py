@@ -24,6 +24,7 @@ from logochron.core.options import COMPLETE, PARTIAL, PROFILES
 from logochron.core.questions.calendar_effects import SideSpan, calendar_effects, holiday_effects
 from logochron.core.questions.compare import Comparison, compared
 from logochron.core.questions.land import Landing
+from logochron.core.questions.landing_facts import LandingFacts
 from logochron.core.questions.pace import Pace
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Block, Blocks
@@ -71,36 +72,6 @@ class Receipt(Result):
 
     def __repr__(self) -> str:
         return self.text
-
-
-class LandingFacts(NamedTuple):
-    """What an estimate rests on: the base to the same point, the errors of the profiles tried and of how many periods.
-
-    `ratios` are the 10 % and 90 % quantiles of estimate / outcome of past periods.
-    """
-
-    rest: str
-    base_to_date: float
-    tried: Mapping[str, tuple[float, int]]
-    ratios: tuple[float, float]
-    past: int
-    days_left: int
-    over: bool
-
-    @classmethod
-    def of(cls, result: Landing, measure: Measure) -> LandingFacts:
-        """Those of a landing, all items together."""
-        lands = result.lands[measure.name]
-        past = int(lands.sure.past[-1, 0])
-        return cls(
-            result.method.rest,
-            float(lands.told.base_cut[-1, 0]),
-            lands.tried(),
-            lands.quantiles(),
-            past,
-            result.days_left,
-            bool(result.now.over[0]),
-        )
 
 
 class _Taken(NamedTuple):

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.exact import divided
@@ -14,8 +13,7 @@ from logochron.core.days import Days
 from logochron.core.questions.backtest import Method, base_sums, planned_of, share_of
 from logochron.core.questions.landing_rows import LandingRows
 from logochron.core.questions.profiles import Points
-
-Floats = NDArray[np.float64]
+from logochron.core.rows.figures import Floats
 
 
 class LandingPath(NamedTuple):

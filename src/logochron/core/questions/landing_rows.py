@@ -17,10 +17,9 @@ from logochron.core.book.span_sums import Spans
 from logochron.core.calendars.base import Bools
 from logochron.core.days import Days, as_date
 from logochron.core.notes import Note, Noted
+from logochron.core.rows.figures import Floats
 from logochron.core.rows.plan_side import not_planned, plan_side
 from logochron.core.rows.tiers import Labels, Tier
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)

@@ -15,8 +15,7 @@ from logochron.core.errors import QuestionError
 from logochron.core.options import COMPLETE, ESTIMATED, PLURALS, TO_DATE, Grain
 from logochron.core.questions.backtest import Method
 from logochron.core.questions.profiles import Points
-
-Floats = NDArray[np.float64]
+from logochron.core.rows.figures import Floats
 
 
 class Parts(NamedTuple):

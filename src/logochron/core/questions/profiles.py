@@ -18,8 +18,8 @@ from logochron.core.days import Days, day_number, in_words
 from logochron.core.errors import QuestionError, brief
 from logochron.core.options import Grain, check_count, how_many
 from logochron.core.questions.landing_rows import LandingRows
+from logochron.core.rows.figures import Floats
 
-Floats = NDArray[np.float64]
 #: Weekdays are weighed over so many whole weeks.
 WEEKS = 8
 #: How far the shares of a period may be from adding up: what rounding them does.

@@ -16,8 +16,7 @@ from logochron.core.book.record_spans import even_parts
 from logochron.core.book.span_sums import Amounts
 from logochron.core.days import Days
 from logochron.core.options import how_many
-
-Floats = NDArray[np.float64]
+from logochron.core.rows.figures import Floats
 
 
 def shaped(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ...]]:

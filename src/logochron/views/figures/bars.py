@@ -12,6 +12,7 @@ from logochron.core.days import to_days
 from logochron.core.errors import QuestionError
 from logochron.core.options import Marked, check
 from logochron.core.questions.compare import Comparison
+from logochron.core.rows.figures import Floats
 from logochron.views.figures.common import measure_of, role_of, sentence
 from logochron.views.figures.layout import ABOVE, amounts_axis
 from logochron.views.figures.scene import (
@@ -20,23 +21,21 @@ from logochron.views.figures.scene import (
     Bars,
     Box,
     Canvas,
+    Captions,
     Entry,
-    Floats,
     Panel,
     Path,
     Scene,
     Size,
     Text,
-    Texts,
     Tick,
     Ticks,
 )
 from logochron.views.formats import Formats, shortened
 from logochron.views.marks import Marks, marks_of
-from logochron.views.tables.item_rows import rows_of
+from logochron.views.tables.item_rows import Table, rows_of
 from logochron.views.words.titles import against_words, axis_words, figure_footnote, period_label, subject, unit
 
-Table = dict[str, NDArray[Any]]
 #: Inches for a bar at least, and for what stands above and below the bars.
 _BAR, _AROUND = 0.2, 1.9
 #: Inches above and below the bars as they are laid out, for a bar and for all of them besides.
@@ -188,7 +187,7 @@ class _Lane(NamedTuple):
         """The points by which marks of several letters make the lane wider."""
         return 6.0 * max(self.longest - 1, 0)
 
-    def texts(self, panel: _Panel) -> Texts:
+    def texts(self, panel: _Panel) -> Captions:
         """Mark and growth of each bar, in two columns at fixed distances from the frame."""
         first, last = 8.0, 72.0 + self.wider
         found = []
@@ -200,7 +199,7 @@ class _Lane(NamedTuple):
                 Text(1.0, float(place), text, role_of(entry.verdict), dx=dx, across=side, frame="x")  # type: ignore[arg-type]
                 for text, dx, side in sides
             ]
-        return Texts(tuple(found))
+        return Captions(tuple(found))
 
 
 def _own_size(n: int) -> Size:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -26,21 +24,20 @@ from logochron.views.figures.scene import (
     Axis,
     Bars,
     Canvas,
+    Captions,
     Entry,
     Layer,
     Panel,
     Path,
     Scene,
     Text,
-    Texts,
     Ticks,
 )
 from logochron.views.formats import Formats, shortened
 from logochron.views.marks import Marks, marks_of
-from logochron.views.tables.item_rows import rows_of
+from logochron.views.tables.item_rows import Table, rows_of
 from logochron.views.words.titles import against_words, axis_words, figure_footnote, short_day, subject, unit
 
-Table = dict[str, NDArray[Any]]
 #: Lines of an axis label, and the verdict of each (None: ink).
 LabelLines = tuple[tuple[str, str | None], ...]
 _HALF = 0.31
@@ -130,9 +127,9 @@ def _layers(table: Table) -> tuple[Layer, ...]:
     )
 
 
-def _below(labels: list[LabelLines]) -> Texts:
+def _below(labels: list[LabelLines]) -> Captions:
     """The lines of the axis labels, below the frame."""
-    return Texts(
+    return Captions(
         tuple(
             Text(
                 float(place),

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,6 +14,7 @@ from logochron.core.questions.compare import Comparison
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.figures.scene import Role
 from logochron.views.formats import Formats, shortened
+from logochron.views.tables.item_rows import Table
 from logochron.views.words.titles import cut_of, period_label
 
 #: The item of a figure: one label, or one for each dimension.
@@ -40,7 +39,7 @@ def unlike_weeks(notes: tuple[Note, ...]) -> tuple[int, int] | None:
 
 def sentence(
     result: Comparison,
-    columns: dict[str, NDArray[Any]],
+    columns: Table,
     formats: Formats,
     unit: str,
     *,
@@ -60,7 +59,7 @@ def sentence(
     return ("All together, " if together and said else "") + formats.dot.join(said)
 
 
-def _one(result: Comparison, columns: dict[str, NDArray[Any]], i: int, formats: Formats, unit: str) -> str:
+def _one(result: Comparison, columns: Table, i: int, formats: Formats, unit: str) -> str:
     start, end = (int(to_days(columns[name][i])) for name in ("start", "end"))
     status = str(columns["status"][i])
     label = period_label(result, result.periods[int(columns["period"][i])], status, start, end, formats)

@@ -6,25 +6,25 @@ import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.questions.land import Landing
+from logochron.core.rows.figures import Floats
 from logochron.views.figures.common import Item, item_labels, item_words, measure_of
 from logochron.views.figures.layout import ABOVE, BELOW, LEFT, amounts_axis, day_ticks, line_ends
 from logochron.views.figures.scene import (
     Axis,
-    Band,
     Box,
     Canvas,
+    Captions,
     Entry,
-    Floats,
     Layer,
     Panel,
     Path,
+    Ribbon,
     Scene,
     Text,
-    Texts,
     Ticks,
 )
 from logochron.views.words.standing import landing_sentence, landing_subject
-from logochron.views.words.titles import against_words, axis_words, figure_footnote
+from logochron.views.words.titles import axis_words, base_heading, figure_footnote
 
 #: Part of the panel's width that the range bar's crossbar takes to either side.
 _CROSSBAR = 0.012
@@ -67,9 +67,9 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
     over = bool(result.now.over[0])
     estimate, low, high = (float(row[name]) for name in ("estimate", "low", "high"))
     known, ranged = np.isfinite(estimate) and not over, np.isfinite(low) and not over
-    references = [(path.base, against_words(whole), "solid")]
+    references = [(path.base, base_heading(whole), "solid")]
     if path.plan is not None and whole.plan is None:
-        references.append((path.plan, "plan", "dashed"))
+        references.append((path.plan, "Plan", "dashed"))
     axis = amounts_axis(
         [path.running, path.expected, path.low, path.high, *(side for side, _, _ in references)],
         formats,
@@ -77,7 +77,7 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
     )
     layers: list[Layer] = []
     if ranged:
-        layers.append(Band(x, path.low, path.high))
+        layers.append(Ribbon(x, path.low, path.high))
     ends = []
     for side, words, dash in references:
         if np.isfinite(side).any():
@@ -92,11 +92,11 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
             layers.append(Path(np.full(2, last), np.array([low, high]), "estimate", weight=2.2))
         layers.append(Ticks(np.array([last]), np.array([estimate]), _CROSSBAR * n, "estimate", halo=True, weight=2.6))
     if np.isfinite(own).any():
-        text = f"{'total' if over else 'estimate'} {formats.compact(estimate)}"
+        text = f"{'Total' if over else 'Estimate'} {formats.compact(estimate)}"
         ends.append(_end(own, text, role="current" if over else "estimate", bold=True))
     if ranged:
-        ends += [_end(path.low, f"low {formats.compact(low)}", role="estimate"),
-                 _end(path.high, f"high {formats.compact(high)}", role="estimate")]  # fmt: skip
+        ends += [_end(path.low, f"Low {formats.compact(low)}", role="estimate"),
+                 _end(path.high, f"High {formats.compact(high)}", role="estimate")]  # fmt: skip
     lane = max((canvas.measure(end.text, end.size, end.bold) for end in ends), default=0.0)
     width, height = canvas.room
     box = Box(LEFT, BELOW - 0.35, width - LEFT - (lane + 12) / 72 - 0.25, height - ABOVE - BELOW + 0.35)
@@ -105,7 +105,7 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
         layers.append(Path(np.full(2, today), np.array([axis.low, axis.high]), "level", "dotted", 0.9))
         day = formats.day(int(result.now.cuts[0]), year=False)
         texts.append(Text(today, 1.0, day, "level", dy=4, upright="bottom", frame="y"))
-    layers.append(Texts(tuple(texts)))
+    layers.append(Captions(tuple(texts)))
     ticks = day_ticks(result.calendar, result.within, path.days, formats)
     return Scene(
         title=landing_subject(result, asked, formats, item_words(item)),

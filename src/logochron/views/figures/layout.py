@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 from logochron.core.calendars.base import Calendar
 from logochron.core.errors import QuestionError
 from logochron.core.options import Grain
-from logochron.views.figures.scene import Axis, Box, Floats, Size, Text, Tick
+from logochron.core.rows.figures import Floats
+from logochron.views.figures.scene import Axis, Box, Size, Text, Tick
 from logochron.views.formats import Formats, shortened
 
 #: Inches that a character of an axis label takes at most, and the frame's margins left and right.

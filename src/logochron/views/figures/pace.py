@@ -8,27 +8,27 @@ from logochron.core.book.measures import Measure
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.options import VERDICTS
 from logochron.core.questions.pace import Pace
+from logochron.core.rows.figures import Floats
 from logochron.views.figures.common import Item, item_labels, item_words, measure_of, role_of
 from logochron.views.figures.layout import ABOVE, BELOW, LEFT, amounts_axis, day_ticks, line_ends
 from logochron.views.figures.scene import (
     Axis,
-    Band,
     Box,
     Canvas,
+    Captions,
     Entry,
-    Floats,
     Layer,
     Panel,
     Path,
+    Ribbon,
     Role,
     Scene,
     Text,
-    Texts,
 )
 from logochron.views.formats import Formats, shortened
 from logochron.views.words.catalog import ordinal
 from logochron.views.words.standing import ranks_of, standing_sentence
-from logochron.views.words.titles import against_words, axis_words, figure_footnote, subject
+from logochron.views.words.titles import against_words, axis_words, base_heading, figure_footnote, subject
 
 #: More lines than this cannot be told apart.
 _MOST_LINES = 8
@@ -73,7 +73,7 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
     ranks = ranks_of(result, asked, labels)
     ends = [_end(running[place], _named(result, ranks, place), bold=place == last) for place in shown]
     if np.isfinite(bases).any():
-        ends.append(_end(bases, against_words(result)))
+        ends.append(_end(bases, base_heading(result)))
     to_date = np.isnan(running[last, -1])
     if to_date:
         own = ends.pop(len(shown) - 1)
@@ -94,7 +94,7 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
         texts.append(_beside(own, today, highest=bool(highest)))
         day = formats.day(int(result.alignment.ends[result.place()]), year=False)
         texts.append(Text(float(today), 1.0, day, "level", dy=4, upright="bottom", frame="y"))
-    layers.append(Texts(tuple(texts)))
+    layers.append(Captions(tuple(texts)))
     drawn = bool(np.isfinite(running[list(shown)]).any())
     left_out = (
         [f"the latest {_MOST_LINES} of {len(result.periods):,} drawn"] if len(shown) < len(result.periods) else []
@@ -142,7 +142,7 @@ def _box(canvas: Canvas, lane: float) -> Box:
     return Box(LEFT, BELOW - 0.35, width - LEFT - right, height - ABOVE - BELOW + 0.35)
 
 
-def _gap(result: Pace, running: Floats, base: Floats, measure: Measure, positions: Floats) -> list[Band]:
+def _gap(result: Pace, running: Floats, base: Floats, measure: Measure, positions: Floats) -> list[Ribbon]:
     """The ground between the last line and its base, in stretches of one verdict."""
     _, verdicts = result.directions(measure, running, base)
     known = np.isfinite(running) & np.isfinite(base)
@@ -154,12 +154,12 @@ def _gap(result: Pace, running: Floats, base: Floats, measure: Measure, position
     for stretch in np.split(places, changes):
         stretch = np.arange(max(stretch[0] - 1, places[0]), stretch[-1] + 1)  # joined to the one before
         role = role_of(VERDICTS[verdicts[stretch[-1]]])
-        bands.append(Band(positions[stretch], base[stretch], running[stretch], role=role))
+        bands.append(Ribbon(positions[stretch], base[stretch], running[stretch], role=role))
     return bands
 
 
 def _legend(result: Pace, layers: list[Layer], *, lower: bool) -> tuple[Entry, ...]:
-    drawn = {layer.role for layer in layers if isinstance(layer, Band)}
+    drawn = {layer.role for layer in layers if isinstance(layer, Ribbon)}
     against = against_words(result)
     words: dict[Role, str] = {
         "favorable": f"ahead of {against}",

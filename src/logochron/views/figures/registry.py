@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from importlib import import_module
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-from logochron.views.figures.scene import Drawn
+if TYPE_CHECKING:
+    from logochron.views.figures.scene import Drawn
 
 
 class Figure(NamedTuple):

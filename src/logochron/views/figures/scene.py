@@ -8,17 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Literal, NamedTuple, Protocol
+from typing import Literal, NamedTuple, Protocol
 
-import numpy as np
-from numpy.typing import NDArray
-
+from logochron.core.rows.figures import Floats
 from logochron.views.formats import Formats
 
 Role = Literal["ink", "current", "base", "favorable", "adverse", "level", "estimate", "grid", "paper"]
 Dash = Literal["solid", "dashed", "dotted"]
 Along = Literal["x", "y"]
-Floats = NDArray[np.float64]
 Size = tuple[float, float]
 DEFAULT_SIZE: Size = (12.8, 8.0)
 
@@ -85,7 +82,7 @@ class Path:
 
 
 @dataclass(frozen=True, eq=False)
-class Band:
+class Ribbon:
     """The ground between two lines, pale."""
 
     x: Floats
@@ -116,13 +113,13 @@ class Text(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Texts:
-    """Texts, none of which overlap."""
+class Captions:
+    """Captions, none of which overlap."""
 
     texts: tuple[Text, ...]
 
 
-Layer = Bars | Ticks | Path | Band | Texts
+Layer = Bars | Ticks | Path | Ribbon | Captions
 
 
 class Box(NamedTuple):
@@ -146,7 +143,7 @@ class Panel:
 
     def texts(self) -> tuple[Text, ...]:
         """All texts of its layers."""
-        return tuple(text for layer in self.layers if isinstance(layer, Texts) for text in layer.texts)
+        return tuple(text for layer in self.layers if isinstance(layer, Captions) for text in layer.texts)
 
 
 @dataclass(frozen=True)
@@ -182,7 +179,7 @@ class Scene:
         return ": ".join(filter(None, (self.title, self.empty or self.subtitle)))
 
 
-class Measure(Protocol):
+class TextWidth(Protocol):
     """How wide a text is in the renderer's type."""
 
     def __call__(self, text: str, size: float = 9.0, bold: bool = False) -> float:
@@ -197,7 +194,7 @@ class Canvas:
     """
 
     formats: Formats
-    measure: Measure
+    measure: TextWidth
     drawable: Callable[[str], bool]
     size: Size | None = None
     width: float = DEFAULT_SIZE[0]
@@ -210,8 +207,3 @@ class Canvas:
 
 #: A figure: a function of an answer and a canvas.
 Drawn = Callable[..., Scene]
-
-
-def floats(values: Any) -> Floats:
-    """Values as an array of float64."""
-    return np.asarray(values, dtype=np.float64)

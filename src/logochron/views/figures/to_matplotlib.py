@@ -20,7 +20,7 @@ from matplotlib.patheffects import withStroke
 from matplotlib.textpath import text_to_path
 
 from logochron.views.figures import scene as grammar
-from logochron.views.figures.scene import Along, Axis, Band, Bars, Entry, Panel, Path, Scene, Texts, Ticks
+from logochron.views.figures.scene import Along, Axis, Bars, Captions, Entry, Panel, Path, Ribbon, Scene, Ticks
 from logochron.views.palette import Palette
 
 RGB = tuple[float, float, float]
@@ -71,9 +71,11 @@ def drawn(scene: Scene, palette: Palette, ax: Axes | None = None) -> Figure | Ax
         width, height = scene.size
         figure = Figure(figsize=scene.size, dpi=100, facecolor=palette.paper)
         left = 0.35 / width
-        figure.text(left, 1 - 0.42 / height, _literal(scene.title), size=15, weight="bold", color=palette.ink)
-        figure.text(left, 1 - 0.72 / height, _literal(scene.subtitle), size=10.5, color=palette.ink)
-        figure.text(left, 0.16 / height, _literal(scene.footnote), size=8, color=palette.level)
+        room = (width - 0.7) * 70  # drawn letters stand on whole pixels: a little wider than they measure
+        title, subtitle = _fitted(scene.title, 15, room, bold=True), _fitted(scene.subtitle, 10.5, room)
+        figure.text(left, 1 - 0.42 / height, title, size=15, weight="bold", color=palette.ink)
+        figure.text(left, 1 - 0.72 / height, subtitle, size=10.5, color=palette.ink)
+        figure.text(left, 0.16 / height, _fitted(scene.footnote, 8, room), size=8, color=palette.level)
         if scene.empty:
             figure.text(0.5, 0.5, _literal(scene.empty), ha="center", va="center", size=12, color=palette.level)
             return figure
@@ -174,12 +176,12 @@ def _path(ax: Axes, layer: Path, palette: Palette, order: float) -> None:
     )
 
 
-def _band(ax: Axes, layer: Band, palette: Palette, order: float) -> None:
+def _band(ax: Axes, layer: Ribbon, palette: Palette, order: float) -> None:
     color = _pale(palette, layer.role, layer.strength)
     ax.fill_between(layer.x, layer.low, layer.high, color=color, linewidth=0, zorder=order)
 
 
-def _texts(ax: Axes, layer: Texts, palette: Palette, order: float) -> None:
+def _texts(ax: Axes, layer: Captions, palette: Palette, order: float) -> None:
     for text in layer.texts:
         of_frame = ("axes fraction" if text.frame == "x" else "data", "axes fraction" if text.frame == "y" else "data")
         ax.annotate(
@@ -199,7 +201,7 @@ def _texts(ax: Axes, layer: Texts, palette: Palette, order: float) -> None:
         )
 
 
-_DRAW: dict[type[grammar.Layer], Any] = {Bars: _bars, Ticks: _ticks, Path: _path, Band: _band, Texts: _texts}
+_DRAW: dict[type[grammar.Layer], Any] = {Bars: _bars, Ticks: _ticks, Path: _path, Ribbon: _band, Captions: _texts}
 
 
 def _pale(palette: Palette, role: grammar.Role, strength: float = _PALE) -> RGB:
@@ -207,6 +209,14 @@ def _pale(palette: Palette, role: grammar.Role, strength: float = _PALE) -> RGB:
     ink, paper = to_rgb(palette.role(role)), to_rgb(palette.paper)
     red, green, blue = (strength * a + (1 - strength) * b for a, b in zip(ink, paper))
     return red, green, blue
+
+
+def _fitted(text: str, size: float, room: float, *, bold: bool = False) -> str:
+    """A text cut with an ellipsis where it would leave its frame, as it is drawn."""
+    kept = text
+    while kept and measure(kept + ("" if kept == text else "…"), size, bold) > room:
+        kept = kept[:-1].rstrip()
+    return _literal(kept if kept == text else kept + "…")
 
 
 def _literal(text: str) -> str:

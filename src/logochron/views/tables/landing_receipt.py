@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from logochron.core.questions.explain import LandingFacts
+from logochron.core.questions.landing_facts import LandingFacts
 from logochron.views.formats import MINUS, Formats
 
 

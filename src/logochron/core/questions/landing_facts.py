@@ -1,0 +1,39 @@
+"""What an estimate rests on, for its receipt."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import NamedTuple
+
+from logochron.core.book.measures import Measure
+from logochron.core.questions.land import Landing
+
+
+class LandingFacts(NamedTuple):
+    """What an estimate rests on: the base to the same point, the errors of the profiles tried and of how many periods.
+
+    `ratios` are the 10 % and 90 % quantiles of estimate / outcome of past periods.
+    """
+
+    rest: str
+    base_to_date: float
+    tried: Mapping[str, tuple[float, int]]
+    ratios: tuple[float, float]
+    past: int
+    days_left: int
+    over: bool
+
+    @classmethod
+    def of(cls, result: Landing, measure: Measure) -> LandingFacts:
+        """Those of a landing, all items together."""
+        lands = result.lands[measure.name]
+        past = int(lands.sure.past[-1, 0])
+        return cls(
+            result.method.rest,
+            float(lands.told.base_cut[-1, 0]),
+            lands.tried(),
+            lands.quantiles(),
+            past,
+            result.days_left,
+            bool(result.now.over[0]),
+        )
