@@ -252,7 +252,7 @@ WRONG = ["", "x", "\0", "h" * 5000, "-1", "1e400", "99999999999999999999", "nan"
          "h=", "\ud800", "/", "prior:0", "undefined", "growth < ", "from 1 below 0", "1-1-1", "XXX"]  # fmt: skip
 
 
-@pytest.mark.parametrize("name", ["compare", "relate", "drivers", "explain", "calendar", "review"])
+@pytest.mark.parametrize("name", ["compare", "relate", "drivers", "pace", "land", "explain", "calendar", "review"])
 def test_every_option_with_what_it_cannot_be(sales, tmp_path, monkeypatch, name):
     monkeypatch.chdir(tmp_path)
     given = [] if name == "calendar" else [str(sales)] if name == "review" else [str(sales), "--value=amount", "--by=h"]
@@ -292,6 +292,11 @@ def functions(book: lc.Daybook, answer: lc.Comparison, sales: Path) -> dict[str,
         "compare": (lc.compare, asked),
         "relate": (lc.relate, asked | {"by": "h"}),
         "drivers": (lc.drivers, asked | {"by": "h"}),
+        "pace": (lc.pace, {"book": book}),
+        "land": (lc.land, {"book": book}),
+        "draw.pace": (lc.draw.pace, {"result": lc.pace(book, "month", by="h")}),
+        "landing": (lc.draw.landing, {"result": lc.land(book, "month", by="h")}),
+        "backtest": (lc.draw.backtest, {"result": lc.land(book, "month")}),
         "columns": (lc.draw.columns, {"result": answer}),
         "bars": (lc.draw.bars, {"result": answer, "at": "2025-02"}),
         "Measure": (lc.Measure, {"name": "m"}),
@@ -325,9 +330,17 @@ def test_every_parameter_with_what_it_cannot_be(sales, tmp_path, monkeypatch):
                     function(**{**fitting, **named, name: value})
             plt.close("all")
     for value in KINDS:
-        for item in ({"h": value}, {"at": value}, {"items": value}, {"zz": value}, {"measure": value}):
-            with contextlib.suppress(lc.LogochronError):
-                lc.explain(answer, **item)
+        for item in (
+            {"h": value},
+            {"at": value},
+            {"items": value},
+            {"zz": value},
+            {"measure": value},
+            {"position": value},
+        ):
+            for one in (answer, lc.pace(book, "month", by="h"), lc.land(book, "month", by="h")):
+                with contextlib.suppress(lc.LogochronError):
+                    lc.explain(one, **item)
     with pytest.raises(lc.QuestionError, match="`delimiter` must be a text; got 3"):
         lc.read(sales, delimiter=3)
     assert lc.compare(book, "month", by=None).by == ()

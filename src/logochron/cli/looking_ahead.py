@@ -90,7 +90,7 @@ def _profile(text: str) -> str | Path:
     if text in values(Profile):
         return text
     path = Path(text)
-    if not path.suffix and not path.exists():
+    if not path.suffix and "/" not in text:
         hint = nearest(text, values(Profile))
         raise QuestionError(
             f"--profile must be one of {', '.join(values(Profile))}, or a file of shares; got {text!r}"

@@ -32,6 +32,7 @@ from logochron.core.options import (
     Spread,
     Weekday,
     Weeks,
+    Within,
     YearEnds,
     YearNamed,
     refuse_brought,
@@ -192,10 +193,10 @@ def planning(command: F) -> F:
     )(command)  # fmt: skip
 
 
-def within(default: Grain) -> Callable[[F], F]:
+def within(default: Within) -> Callable[[F], F]:
     """The periods that running totals go through."""
-    return click.option("--within", type=_choice(Grain), default=default, show_default=True,
-                        help="The period that is run through: week, month, quarter, half or year.")  # fmt: skip
+    return click.option("--within", type=_choice(Within), default=default, show_default=True,
+                        help="The period that is run through.")  # fmt: skip
 
 
 def receipt(command: F) -> F:
@@ -212,7 +213,7 @@ def landing(command: F) -> F:
         click.option("--rest", type=_choice(Rest), default="scaled", show_default=True,
                      help="The rest of the period: scaled by what is done, or as it was in the base."),
         click.option("--history", type=click.IntRange(1), default=12, show_default=True, metavar="N",
-                     help="How many complete periods before are looked at."),
+                     help="Over how many complete periods before the profile history is averaged."),
         click.option("--each", type=_choice(Grain), help="A row for each part, done or estimated."),
         click.option("--backtest", is_flag=True, help="How far past estimates were off at each tenth of the period."),
     )(command)  # fmt: skip

@@ -10,6 +10,7 @@ from logochron.core.brought_words import ours
 from logochron.core.errors import LogochronError, QuestionError, nearest
 
 Grain = Literal["day", "week", "month", "quarter", "half", "year"]
+Within = Literal["week", "month", "quarter", "half", "year"]
 Each = Literal["day", "week", "month", "quarter", "half", "year", "span"]
 Partial = Literal["to-date", "drop", "as-is"]
 Better = Literal["higher", "lower", "neither"]

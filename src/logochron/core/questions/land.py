@@ -30,11 +30,13 @@ from logochron.core.options import (
     Kept,
     Profile,
     Rest,
+    Within,
     check,
     check_count,
     values,
 )
-from logochron.core.questions.backtest import Backtest, Method, past_points, tested_at_tenths
+from logochron.core.questions.backtest import Backtest, tested_at_tenths
+from logochron.core.questions.estimates import Method, past_points
 from logochron.core.questions.landing_columns import Lands, days_left
 from logochron.core.questions.landing_path import LandingPath, landing_path
 from logochron.core.questions.landing_rows import LandingRows
@@ -98,7 +100,7 @@ class Landing(AlignedAnswer):
     def tested(self, measure: Measure) -> tuple[float, int]:
         """The typical error of past estimates of the total, and how many there were."""
         sure = self.lands[measure.name].sure
-        return float(sure.typical_error[-1, 0]), int(sure.past[-1, 0])
+        return float(sure.typical_error[0]), int(sure.past[0])
 
     def against_plan(self, measure: Measure, estimate: float, plan: float) -> tuple[str, str]:
         """Direction and verdict of an estimate beside a plan."""
@@ -127,7 +129,7 @@ class Landing(AlignedAnswer):
         method = self.method
         return land(
             self.asked.book.where(item),
-            self.within,
+            self.within,  # type: ignore[arg-type]
             against=method.basis,
             profile=method.listed or method.profile,
             rest=method.rest,
@@ -184,7 +186,7 @@ class Landing(AlignedAnswer):
 @kinds_checked
 def land(
     book: Daybook,
-    within: Grain = "month",
+    within: Within = "month",
     *,
     against: str | Basis = "year-ago",
     profile: Any = "best",
@@ -226,7 +228,7 @@ def land(
     at
         The period, by its label or a day in it; the one that holds the report date where None.
     history
-        How many complete periods before are looked at.
+        Over how many complete periods before the profile ``"history"`` is averaged.
     plan
         The plan, from `read_plan`: a target beside the base, or the base itself where `against` is one.
     by, measures, calendar, judging, top, sort
@@ -249,10 +251,10 @@ def land(
 
     Notes
     -----
-    estimate = to date / share done by now. typical_error = median of |estimate / outcome - 1| over past periods, each
-    estimated at the same point from what was known then, the choice of the best profile included. low and high =
-    estimate / the 90 % and 10 % quantile of estimate / outcome, from 6 past periods, rough from 3. On the last day of
-    the period the estimate is its total.
+    estimate = to date / share done by now. typical_error = median of |estimate / outcome - 1| over the past periods (60
+    at most), each estimated at the same point from what was known then, the choice of the best profile included. low
+    and high = estimate / the 90 % and 10 % quantile of estimate / outcome, from 6 past periods, rough from 3. On the
+    last day of the period the estimate is its total.
 
     Examples
     --------
@@ -262,8 +264,7 @@ def land(
     (['2026-10'], True)
     """
     check_book(book)
-    if within == "day":
-        raise QuestionError("`within` must be week, month, quarter, half or year: a day is over at once")
+    check("within", within, Within)
     check("rest", rest, Rest)
     check_count("history", history)
     question = question_of(each=within, against=against, calendar=calendar, at=at, last=1 if at is None else None)
@@ -277,6 +278,8 @@ def land(
     is_base = isinstance(question.basis, Plan)
     prepared = prepare(asked, question, plan if is_base else None, against_whole)
     now = _now(prepared)
+    if listed is not None:
+        listed.check(question.calendar, question.grain, now)
     target, said = prepared.plan, ()
     if not is_base and (given := check_plan(plan, plan is not None)) is not None:
         target, said = shaped(given, book)  # type: ignore[assignment]
@@ -288,7 +291,7 @@ def land(
         rest=rest,
         profile=named,
         listed=listed,
-        history=history,
+        history=min(history, int(now.ordinals[0] - question.calendar.touching(within, *book.coverage[:2])[0]) + 1),
     )
     parts = None if each is None else parts_of(method, now, each)
     notes = (*_left_out(left_out), *said, *prepared.notes())

@@ -15,7 +15,7 @@ from logochron.core.days import Days, to_dates
 from logochron.core.judge.judging import direction, verdict
 from logochron.core.notes import RowNotes
 from logochron.core.options import PROFILES
-from logochron.core.questions.backtest import (
+from logochron.core.questions.estimates import (
     ENOUGH,
     PLENTY,
     RANGE,
@@ -24,17 +24,15 @@ from logochron.core.questions.backtest import (
     Tested,
     Told,
     certainty,
-    chosen_estimates,
     median,
-    planned_of,
     quantile,
-    tell,
+    tested,
 )
 from logochron.core.questions.landing_rows import LandingRows
 from logochron.core.questions.outlook import Parts
 from logochron.core.questions.profiles import WEEKS, Points
 from logochron.core.rows.answer import Columns, dimensions, note_periods, one, row_notes
-from logochron.core.rows.figures import Floats
+from logochron.core.rows.figures import Floats, note_sides
 from logochron.core.rows.prepare import Tiers
 from logochron.core.rows.tiers import Tier
 
@@ -57,23 +55,23 @@ class Lands:
         self.tiers, self.rows, self.tier = tiers, rows, tier
         self.method, self.points, self.target = method, points, target
         self.measure = rows.measure
-        self.told: Told = tell(method, rows, points, planned_of(method, rows, points, target))
-        self.tested: Tested = chosen_estimates(method, self.told, points)
+        self.tested: Tested = tested(method, rows, points, target)
+        self.told: Told = self.tested.told
 
     @cached_property
     def sure(self) -> Certainty:
-        """How sure the estimates are, of every point."""
-        return certainty(self.tested, self.told.to_date, self.rows.may_fall())
+        """How sure the estimates are."""
+        return certainty(self.tested, self.rows.may_fall())
 
     def tried(self) -> dict[str, tuple[float, int]]:
         """By profile its typical error so far and of how many past periods; of all items together."""
-        errors = self.tested.errors[:, -1, 0]
+        errors = self.tested.errors[:, 0]
         typical, past = median(errors), np.isfinite(errors).sum(axis=-1)
         return {name: (float(typical[n]), int(past[n])) for n, name in enumerate(self.told.estimates)}
 
     def quantiles(self) -> tuple[float, float]:
         """The 10 % and the 90 % quantile of estimate / outcome of past periods; of all items together."""
-        low, high = (float(quantile(self.tested.ratios[-1, 0], part)) for part in RANGE)
+        low, high = (float(quantile(self.tested.ratios[0], part)) for part in RANGE)
         return low, high
 
     def columns(self) -> tuple[Columns, int]:
@@ -84,6 +82,7 @@ class Lands:
         base = np.broadcast_to(sides.shown()[1], to_date.shape)
         sure = self.sure
         notes = row_notes(self.tiers.prepared, self.tier)
+        note_sides(sides, notes)
         note_periods(self.tiers.prepared, notes, self.tier.why[self.measure.name])
         self._note(notes)
         plan = self._plan(now.starts, now.ends, notes)
@@ -97,9 +96,9 @@ class Lands:
             "to_date": to_date,
             "expected_share": self.tested.share[-1:],
             "estimate": estimate,
-            "low": sure.low[-1:],
-            "high": sure.high[-1:],
-            "typical_error": sure.typical_error[-1:],
+            "low": sure.low[None],
+            "high": sure.high[None],
+            "typical_error": sure.typical_error[None],
             "profile": names[chosen],
             **self._judged(estimate, base),
             "plan": plan,
@@ -189,8 +188,8 @@ class Lands:
         """Why there is no estimate, or how little it rests on."""
         if self.points.over[-1]:
             return
-        to_date, told, tested = self.told.to_date, self.told, self.tested
-        unknown = ~np.isfinite(tested.estimate[-1:])
+        to_date, told = self.told.to_date, self.told
+        unknown = ~np.isfinite(self.tested.estimate[-1:])
         notes.add(unknown & (to_date[-1:] <= 0), "no estimate: to date")
         lacking = unknown & (to_date[-1:] > 0)
         for name in told.estimates if len(told.estimates) == 1 else ():
@@ -199,12 +198,11 @@ class Lands:
             args = {"history": (self._word,), "weekday": (WEEKS,)}.get(name, ())
             if name in _LACKS:
                 notes.add(lacking & ~np.isfinite(shares), f"no estimate: {_LACKS[name]}", *args)
-        past = self.sure.past[-1:]
+        past = self.sure.past[None]
         notes.add(~unknown & (past < ENOUGH), "no range", past)
         notes.add(~unknown & (past >= ENOUGH) & (past < PLENTY), "rough range", past)
-        tested_before = self.points.ordinals[:-1] >= self.points.ordinals[-1] - self.method.history
         below = (to_date[:-1] <= 0) | (told.outcome[:-1] <= 0)
-        left_out = (below & tested_before[:, None]).sum(axis=0, keepdims=True)
+        left_out = below.sum(axis=0, keepdims=True)
         notes.add(~unknown & (left_out > 0), "left out", left_out)
 
     @property

@@ -27,7 +27,7 @@ class LandingFacts(NamedTuple):
     def of(cls, result: Landing, measure: Measure) -> LandingFacts:
         """Those of a landing, all items together."""
         lands = result.lands[measure.name]
-        past = int(lands.sure.past[-1, 0])
+        past = int(lands.sure.past[0])
         return cls(
             result.method.rest,
             float(lands.told.base_cut[-1, 0]),

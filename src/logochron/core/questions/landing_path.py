@@ -10,7 +10,7 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.exact import divided
 from logochron.core.calendars.base import Bools
 from logochron.core.days import Days
-from logochron.core.questions.backtest import Method, base_sums, planned_of, share_of
+from logochron.core.questions.estimates import Method, base_sums, planned_of, share_of
 from logochron.core.questions.landing_rows import LandingRows
 from logochron.core.questions.profiles import Points
 from logochron.core.rows.figures import Floats

@@ -13,7 +13,7 @@ from logochron.core.calendars.base import Bools
 from logochron.core.days import Days, in_words
 from logochron.core.errors import QuestionError
 from logochron.core.options import COMPLETE, ESTIMATED, PLURALS, TO_DATE, Grain
-from logochron.core.questions.backtest import Method
+from logochron.core.questions.estimates import Method
 from logochron.core.questions.profiles import Points
 from logochron.core.rows.figures import Floats
 

@@ -24,7 +24,7 @@ from logochron.core.days import DayLike, Days, day_number, iso, to_dates
 from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import JudgingLike, direction, verdict
 from logochron.core.notes import Note
-from logochron.core.options import Grain, Kept, first_to_last
+from logochron.core.options import Grain, Kept, Within, check, first_to_last
 from logochron.core.rows.answer import AlignedAnswer, Columns, block, dimensions, in_order, laid_out, one
 from logochron.core.rows.asked import ask, check_book
 from logochron.core.rows.blocks import Block, Blocks
@@ -117,7 +117,8 @@ class Pace(AlignedAnswer):
         place = self.positions.today
         if at is not None:
             ordinals, word = self.positions.parents, self.calendar.word(self.within)
-            found = np.flatnonzero(np.array(self.periods, dtype=object) == at)
+            labels = np.array(self.periods, dtype=object)
+            found = np.flatnonzero(labels == at) if isinstance(at, str) else np.zeros(0, dtype=np.intp)
             if not len(found):
                 day = day_number(at, "at")
                 held = self.calendar.ordinals(self.within, np.array([day]))[0]
@@ -144,7 +145,7 @@ class Pace(AlignedAnswer):
 @kinds_checked
 def pace(
     book: Daybook,
-    within: Grain = "year",
+    within: Within = "year",
     *,
     against: str | Basis = "year-ago",
     plan: Daybook | None = None,
@@ -207,8 +208,7 @@ def pace(
     (['2022', '2023', '2024', '2025', '2026'], [5, 4, 3, 2, 1])
     """
     check_book(book)
-    if within == "day":
-        raise QuestionError("`within` must be week, month, quarter, half or year: a day has no running total")
+    check("within", within, Within)
     question = question_of(each=within, against=against, calendar=calendar, last=last)
     asked = ask("pace", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
     named = [exclude] if isinstance(exclude, str) or not isinstance(exclude, Iterable) else list(exclude)

@@ -74,24 +74,32 @@ def history_share(
     Linear between days; periods whose total is not above 0 are left out. Shape (points, items), NaN where there is
     none.
     """
-    earlier = points.ordinals[None] - np.arange(history, 0, -1)[:, None]
+    sums = np.zeros(())
+    n = np.zeros(())
+    for back in range(history, 0, -1):  # one after the other: all at once would be many times as large
+        share = _share_before(rows, calendar, within, coverage, points, back)
+        known = np.isfinite(share)
+        sums, n = sums + np.where(known, share, 0.0), n + known
+    return divided(sums, n, n > 0)
+
+
+def _share_before(
+    rows: LandingRows, calendar: Calendar, within: Grain, coverage: Coverage, points: Points, back: int
+) -> Floats:
+    """The share that was done at the same fraction of the period so many before that of each point."""
+    earlier = points.ordinals - back
     held = held_whole(calendar, within, earlier, coverage)
-    somewhere = np.where(held, earlier, points.ordinals[None])
+    somewhere = np.where(held, earlier, points.ordinals)
     starts, ends = calendar.first_days(within, somewhere), calendar.last_days(within, somewhere)
     lengths = ends - starts + 1
-    reached, rest = np.divmod(points.elapsed[None] * lengths, points.days[None])
-    firsts = starts.reshape(1, -1)
+    reached, rest = np.divmod(points.elapsed * lengths, points.days)
 
     def done(days: Days) -> Floats:
-        lasts = np.where(held, starts + days - 1, starts - 1).reshape(1, -1)
-        return rows.sums((firsts, lasts)).reshape(*held.shape, -1)
+        return rows.sums((starts[None], np.where(held, starts + days - 1, starts - 1)[None]))
 
     at, after, whole = done(reached), done(np.minimum(reached + 1, lengths)), done(lengths)
-    between = (rest / points.days[None])[..., None]
-    share = divided(at + between * (after - at), whole, held[..., None] & (whole > 0))
-    known = np.isfinite(share)
-    n = known.sum(axis=0)
-    return divided(np.where(known, share, 0.0).sum(axis=0), n, n > 0)
+    between = (rest / points.days)[:, None]
+    return divided(at + between * (after - at), whole, held[:, None] & (whole > 0))
 
 
 def weekday_share(rows: LandingRows, calendar: Calendar, coverage: Coverage, points: Points, known: Days) -> Floats:
@@ -136,24 +144,36 @@ class ListedProfile(NamedTuple):
     shares: Floats
     by_length: Mapping[int, Floats]
 
+    def check(self, calendar: Calendar, within: Grain, now: Points) -> None:
+        """Refuse a list that lacks days of the running period.
+
+        Raises
+        ------
+        QuestionError
+            Naming the first of them, or the lengths of periods that are listed.
+        """
+        start, end = int(now.starts[0]), int(now.ends[0])
+        if self._of(start, end) is None:
+            label = str(calendar.labels(within, now.ordinals)[0])
+            raise QuestionError(f"{self.name} {self._lacks(label, start, end)}")
+        self.share(calendar, within, now)
+
     def share(self, calendar: Calendar, within: Grain, points: Points) -> Floats:
         """The share that is done at each point, shape (points, 1); NaN where the list does not have its period.
 
         Raises
         ------
         QuestionError
-            Where the shares of a period do not add up, or the list lacks the last of the periods.
+            Where the shares of a period do not add up.
         """
         found = np.full(len(points.cuts), np.nan)
         for place, (ordinal, start, end, cut) in enumerate(zip(*(side.tolist() for side in points))):
             own = self._of(start, end)
-            label = str(calendar.labels(within, np.array([ordinal]))[0])
             if own is None:
-                if place == len(found) - 1:
-                    raise QuestionError(f"{self.name} {self._lacks(label, start, end)}")
                 continue
             whole = float(own.sum())
             if not min(abs(whole - 1), abs(whole / 100 - 1)) <= _ROUNDING:
+                label = str(calendar.labels(within, np.array([ordinal]))[0])
                 off = (whole - 1) if whole < 10 else (whole - 100)
                 raise QuestionError(
                     f"{self.name}: the shares of {label} must add up to 1 or 100 %; they add up to {whole:.6g}, "

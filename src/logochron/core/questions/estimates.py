@@ -1,0 +1,348 @@
+"""Estimates at points of periods, with only what was known then: which profile is best, how sure that is."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.align.base_spans import BaseSpans, ValueSpans, base_spans
+from logochron.core.align.bases import Basis, Plan, Span
+from logochron.core.align.windows import Window
+from logochron.core.book.coverage import Coverage
+from logochron.core.book.daybook import Daybook
+from logochron.core.book.exact import divided
+from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.days import Days
+from logochron.core.errors import QuestionError
+from logochron.core.options import Grain, Rest
+from logochron.core.questions.landing_rows import LandingRows
+from logochron.core.questions.profiles import (
+    ListedProfile,
+    Points,
+    even_share,
+    held_whole,
+    history_share,
+    weekday_share,
+)
+from logochron.core.rows.figures import Floats
+
+#: What `best` chooses from, in the order in which they are taken where too little is known of their errors.
+CHOICES = ("year-ago", "history", "weekday", "even")
+#: From so many past periods on a profile is chosen by its errors, and a range is given; and one that is not rough.
+ENOUGH, PLENTY = 3, 6
+#: Estimates are held against so many past periods at most.
+PAST = 60
+#: Numbers that are sorted at once.
+_AT_ONCE = 1 << 23
+#: The quantiles of estimate / outcome between which 80 % lie.
+RANGE = (0.1, 0.9)
+#: Larger than any error: a profile of which too few are known.
+_UNTESTED = 1e300
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Method:
+    """How estimates are made: of which periods, against what, by which profile."""
+
+    calendar: Calendar
+    within: Grain
+    basis: Basis
+    coverage: Coverage
+    rest: Rest
+    profile: str
+    listed: ListedProfile | None
+    history: int
+
+    @property
+    def profiles(self) -> tuple[str, ...]:
+        """The profiles that are tried."""
+        if self.rest == "as-was":
+            return ("as-was",)
+        if self.profile == "best":
+            return CHOICES
+        return (self.profile,)
+
+    @property
+    def all_profiles(self) -> tuple[str, ...]:
+        """The profiles that a back-test of its own tells apart."""
+        if self.rest == "as-was":
+            return ("as-was",)
+        return ("best", *CHOICES, *(("listed",) if self.listed else ()))
+
+    def bases(self, points: Points) -> BaseSpans:
+        """The whole periods that stand for the base of the period of each point, as far as they were known then.
+
+        Raises
+        ------
+        QuestionError
+            Where the basis is no whole period.
+        """
+        if isinstance(self.basis, Span):
+            raise QuestionError(f"`against` {str(self.basis)!r} is no whole period: name earlier ones or a plan")
+        labels = self.calendar.labels(self.within, points.ordinals).astype(object)
+        whole = np.ones(len(labels), dtype=bool)
+        rows = ValueSpans(points.ordinals, labels, points.starts, points.starts, points.ends, whole)
+        parts = base_spans(self.basis, self.calendar, self.within, Window(), rows, "same-number", None)
+        if isinstance(self.basis, Plan):
+            return parts
+        held = (parts.starts >= self.coverage.first) & (parts.ends <= points.cuts)
+        return parts._replace(found=parts.found & held)
+
+
+class Told(NamedTuple):
+    """What is estimated at points, shape (points, items): to date and in the end, and by profile share and estimate.
+
+    `base_cut` and `base` are the base's up to the same point and its whole, NaN where they are not known.
+    """
+
+    to_date: Floats
+    outcome: Floats
+    base_cut: Floats
+    base: Floats
+    shares: Mapping[str, Floats]
+    estimates: Mapping[str, Floats]
+
+    def at(self, points: NDArray[np.intp]) -> Told:
+        """Some of the points."""
+        shares, estimates = ({n: v[points] for n, v in side.items()} for side in (self.shares, self.estimates))
+        to_date, outcome, base_cut, base = (side[points] for side in self[:4])
+        return Told(to_date, outcome, base_cut, base, shares, estimates)
+
+
+def tell(method: Method, rows: LandingRows, points: Points, planned: tuple[Floats, Floats] | None = None) -> Told:
+    """The estimates at points.
+
+    Parameters
+    ----------
+    planned
+        The plan of the days up to each point, and of its whole period, where the basis is a plan.
+
+    Notes
+    -----
+    scaled: to date / the share that is done by now; as was: to date + what the base sold after the same point. On the
+    last day of a period the estimate is its total. None where nothing is done yet.
+    """
+    to_date = rows.sums((points.starts[None], points.cuts[None]))
+    outcome = rows.sums((points.starts[None], points.ends[None]))
+    base_cut, base = planned or base_sums(method, rows, points)
+    over = points.over[:, None]
+    shares: dict[str, Floats] = {}
+    for name in method.profiles if method.rest == "scaled" else ():
+        share = share_of(method, name, rows, points, (base_cut, base), points.cuts)
+        shares[name] = np.where(over, 1.0, np.broadcast_to(share, to_date.shape))
+    if method.rest == "as-was":
+        estimate = np.where(to_date > 0, to_date + (base - base_cut), np.nan)
+        estimates = {"as-was": np.where(over, to_date, estimate)}
+    else:
+        estimates = {
+            name: np.where(over, to_date, divided(to_date, share, (share > 0) & (to_date > 0)))
+            for name, share in shares.items()
+        }
+    base_cut, base = (np.broadcast_to(side, to_date.shape) for side in (base_cut, base))
+    return Told(to_date, outcome, base_cut, base, shares, estimates)
+
+
+def share_of(
+    method: Method, profile: str, rows: LandingRows, points: Points, bases: tuple[Floats, Floats], known: Days
+) -> Floats:
+    """The share that is done at each point by a profile, of a shape that fits (points, items).
+
+    Parameters
+    ----------
+    bases
+        The base's sums up to the same point, and of its whole.
+    known
+        The last day that was known at each point.
+    """
+    calendar, within = method.calendar, method.within
+    if profile == "even":
+        return even_share(points)
+    if profile == "history":
+        return history_share(rows, calendar, within, method.coverage, points, method.history)
+    if profile == "weekday":
+        return weekday_share(rows, calendar, method.coverage, points, known)
+    if profile == "listed":
+        assert method.listed is not None
+        return method.listed.share(calendar, within, points)
+    done, whole = bases  # as a year ago
+    return divided(done, whole, np.isfinite(whole) & (whole > 0))
+
+
+def base_sums(method: Method, rows: LandingRows, points: Points) -> tuple[Floats, Floats]:
+    """The base's sums up to the same point and of its whole, NaN where it is not known; of a mean its parts' mean."""
+    parts = method.bases(points)
+    cuts = method.calendar.cut(method.within, points.starts, parts.starts, points.cuts)
+    cuts = np.minimum(cuts, parts.ends)
+    known: Bools = np.asarray(parts.found.all(axis=0))
+    made = []
+    for lasts in (cuts, parts.ends):
+        sums = rows.sums((parts.starts, np.where(known, lasts, parts.starts - 1)))
+        made.append(np.where(known[:, None], sums / len(parts.starts), np.nan))
+    return made[0], made[1]
+
+
+def past_points(method: Method, now: Points) -> Points:
+    """The same point in the periods before, then the point itself."""
+    ordinals, cuts, held = _back(method, now)
+    past = held[0]
+    return _points(method, np.append(ordinals[0, past], now.ordinals), np.append(cuts[0, past], now.cuts))
+
+
+def _back(method: Method, points: Points) -> tuple[Days, Days, Bools]:
+    """The same point in the periods before each: ordinals, cuts, and whether they are held; shape (points, past).
+
+    Cut as compare cuts bases; where a period is not over, never on the last day.
+    """
+    calendar, within = method.calendar, method.within
+    ordinals = points.ordinals[:, None] - np.arange(PAST, 0, -1)
+    held = held_whole(calendar, within, ordinals, method.coverage)
+    somewhere = np.where(held, ordinals, points.ordinals[:, None])
+    starts, ends = calendar.first_days(within, somewhere), calendar.last_days(within, somewhere)
+    cuts = calendar.cut(within, np.broadcast_to(points.starts[:, None], starts.shape), starts, points.cuts[:, None])
+    cuts = np.where(points.over[:, None], ends, np.maximum(np.minimum(cuts, ends - 1), starts))
+    return ordinals, cuts, held
+
+
+def _points(method: Method, ordinals: Days, cuts: Days) -> Points:
+    starts, ends = (side(method.within, ordinals) for side in (method.calendar.first_days, method.calendar.last_days))
+    return Points(ordinals, starts, ends, cuts)
+
+
+class Tested(NamedTuple):
+    """What is chosen at points, shape (points, items), and how the profiles did before the last of them.
+
+    `chosen` is the place of the profile among those tried, -1 where none gives an estimate. `errors` of each profile
+    and `ratios` (estimate / outcome) of the chosen ones are those of the points before the last one, shape (profiles,
+    items, past) and (items, past), NaN where there is none.
+    """
+
+    told: Told
+    chosen: NDArray[np.int64]
+    estimate: Floats
+    share: Floats
+    errors: Floats
+    ratios: Floats
+
+
+def tested(method: Method, rows: LandingRows, points: Points, target: Daybook | None) -> Tested:
+    """The profile that is best at each point by what its errors were before, and what came of such choices.
+
+    Of one profile there is no choice. For a choice all points before each are estimated too.
+    """
+    looked, own, before = _looked_at(method, points)
+    told = tell(method, rows, looked, planned_of(method, rows, looked, target))
+    names = list(told.estimates)
+    estimates = np.stack([told.estimates[name] for name in names])  # profiles, points, items
+    ratios = divided(estimates, told.outcome, (told.outcome > 0) & (estimates > 0))
+    errors = np.abs(ratios - 1)
+    told, estimates, ratios = told.at(own), estimates[:, own], ratios[:, own]
+    available: Bools = np.isfinite(estimates)
+    chosen = np.zeros(told.to_date.shape, dtype=np.int64)
+    if before is not None:
+        # where too few errors are known the first that gives an estimate; of equal ones the first
+        typical = np.concatenate([_typical(part, before) for part in _parts(errors, before)], axis=-1)
+        chosen = np.argmin(np.where(available, typical, np.inf), axis=0)
+    chosen = np.where(available.any(axis=0), chosen, -1)
+
+    def of_choice(values: NDArray[Any]) -> Floats:
+        found = np.take_along_axis(values, np.maximum(chosen, 0)[None], axis=0)[0]
+        return np.where(chosen >= 0, found, np.nan)
+
+    shares = np.stack([told.shares.get(name, np.full(told.to_date.shape, np.nan)) for name in names])
+    return Tested(
+        told=told,
+        chosen=chosen,
+        estimate=of_choice(estimates),
+        share=of_choice(shares),
+        errors=np.moveaxis(errors[:, own[:-1]], 1, -1),
+        ratios=of_choice(ratios)[:-1].T,
+    )
+
+
+def _looked_at(method: Method, points: Points) -> tuple[Points, NDArray[np.intp], NDArray[np.int64] | None]:
+    """The points, with those that a choice at each looks back to: each once, and the places of both among them.
+
+    The places looked back to are of shape (points, past), -1 where there is none; None where there is no choice.
+    """
+    if len(method.profiles) == 1:
+        return points, np.arange(len(points.cuts)), None
+    ordinals, cuts, held = _back(method, points)
+    pairs = np.stack([np.append(points.ordinals, ordinals[held]), np.append(points.cuts, cuts[held])], axis=1)
+    once, place = np.unique(pairs, axis=0, return_inverse=True)
+    own, rest = np.split(place.ravel(), [len(points.cuts)])
+    before = np.full(held.shape, -1, dtype=np.int64)
+    before[held] = rest
+    return _points(method, once[:, 0], once[:, 1]), own, before
+
+
+def _parts(errors: Floats, before: NDArray[np.int64]) -> list[Floats]:
+    """Errors in parts of items that are not too many to look back from every point at once."""
+    size = max(_AT_ONCE // max(errors.shape[0] * before.size, 1), 1)
+    return [errors[..., low : low + size] for low in range(0, errors.shape[-1], size)] or [errors]
+
+
+def _typical(errors: Floats, before: NDArray[np.int64]) -> Floats:
+    """The median error before each point, larger than any where too few are known."""
+    found = errors[:, np.maximum(before, 0)]  # profiles, points, past, items
+    seen = np.moveaxis(np.where(before[..., None] >= 0, found, np.nan), 2, -1)
+    return np.where(np.isfinite(seen).sum(axis=-1) >= ENOUGH, median(seen), _UNTESTED)
+
+
+def median(values: Floats) -> Floats:
+    """The median along the last axis of what is known; NaN where nothing is."""
+    return quantile(values, 0.5)
+
+
+def quantile(values: Floats, part: float) -> Floats:
+    """The quantile along the last axis of what is known, linear between neighbors; NaN where nothing is.
+
+    >>> quantile(np.array([3.0, np.nan, 1.0]), 0.5)
+    array(2.)
+    """
+    if not values.shape[-1]:
+        return np.full(values.shape[:-1], np.nan)
+    in_order = np.sort(values, axis=-1)  # what is unknown comes last
+    n = np.isfinite(values).sum(axis=-1, keepdims=True)
+    at = np.maximum(n - 1, 0) * part
+    low = np.floor(at).astype(np.int64)
+    sides = [np.take_along_axis(in_order, np.minimum(low + k, np.maximum(n - 1, 0)), axis=-1) for k in (0, 1)]
+    found = sides[0] + (at - low) * (sides[1] - sides[0])
+    return np.asarray(np.where(n > 0, found, np.nan)[..., 0])
+
+
+class Certainty(NamedTuple):
+    """How sure the estimates of the last point are, by item: typical error, range, and from how many past periods."""
+
+    typical_error: Floats
+    low: Floats
+    high: Floats
+    past: NDArray[np.int64]
+
+
+def certainty(tested: Tested, may_fall: Bools) -> Certainty:
+    """The error that was typical and the range that 80 % of outcomes lay in, by what past estimates came to.
+
+    Notes
+    -----
+    typical_error = median of |estimate / outcome - 1|; low and high = estimate / the 90 % and the 10 % quantile of
+    estimate / outcome. Neither lies below what is sold to date, unless negative amounts occur.
+    """
+    estimate, past = tested.estimate[-1], np.isfinite(tested.ratios).sum(axis=-1)
+    ends = [divided(estimate, quantile(tested.ratios, part), past >= ENOUGH) for part in reversed(RANGE)]
+    low, high = (np.where(may_fall, end, np.maximum(end, tested.told.to_date[-1])) for end in ends)
+    return Certainty(np.where(np.isfinite(estimate), median(np.abs(tested.ratios - 1)), np.nan), low, high, past)
+
+
+def planned_of(
+    method: Method, rows: LandingRows, points: Points, target: Daybook | None
+) -> tuple[Floats, Floats] | None:
+    """The plan up to each point and of its whole period, where it is the base."""
+    if not isinstance(method.basis, Plan):
+        return None
+    assert target is not None
+    done, whole = (rows.planned(target, points.starts, days)[0] for days in (points.cuts, points.ends))
+    return done, whole
