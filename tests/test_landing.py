@@ -274,7 +274,9 @@ def test_special_days_and_items():
     answer = lc.land(book, "month", by="item")
     rows = answer.table.set_index("item")
     assert rows.estimate["starts"] == pytest.approx(32 / (20 / 30)) and rows.profile["starts"] == "even"
-    assert rows.note["starts"] == "new; no range (past periods: 0); left out (past periods not above 0: 17)"
+    assert rows.note["starts"] == "new; no range (past periods: 0)"
+    pauses = {day.date(): 1 for day in [*days[:90], *days[-20:]]}
+    assert "left out (past periods not above 0: 14)" in note_of(book_of(pauses))
     assert np.isnan(rows.estimate["refunds"]) and "no estimate: nothing above 0 to date" in rows.note["refunds"]
     assert np.isnan(rows.estimate["ended"]) and rows.to_date["ended"] == 0 and rows.base["ended"] == 30
     assert answer.summed_items["amount"] == pytest.approx(rows.estimate[["steady", "starts"]].sum())
@@ -386,6 +388,24 @@ def test_plan_beside_the_base(shop):
             and np.isnan(row.plan)
             and row.needed_per_day == pytest.approx((row.base - row.to_date) / 13)
         )
+
+
+def test_records_of_months():
+    months = pd.period_range("2020-01", "2026-08", freq="M")
+    amounts = np.random.default_rng(0).integers(500, 1500, len(months))
+    frame = pd.DataFrame({"month": months.astype(str), "v": amounts})
+    book = lc.read(frame, date="month", values="v", records_of="month")
+    to_date, rest, before = (amounts[months.year == 2026].sum(), amounts[-12:-8].sum(), amounts[-20:-8])
+    year = lc.land(book, "year", profile="year-ago", each="month")
+    assert year.total.estimate.sum() == pytest.approx(to_date / (before[:8].sum() / before.sum()))
+    assert lc.land(book, "year", rest="as-was").total.estimate[0] == to_date + rest
+    shares = [one[:8].sum() / one.sum() for one in amounts[:72].reshape(6, 12)]
+    assert lc.land(book, "year", profile="history").total.expected_share[0] == pytest.approx(np.mean(shares))
+    assert len(year.path(year.measures[0]).days) == 12 and len(year.backtest) == 6 * 10 * 5
+    assert "no estimate: no 8 whole weeks" in note_of(book, within="year", profile="weekday")
+    for asked in ({"within": "week"}, {"within": "year", "each": "day"}):
+        with pytest.raises(lc.QuestionError, match="each record stands for a whole month"):
+            lc.land(book, **asked)
 
 
 def test_receipts(shop, demo_book):

@@ -179,6 +179,7 @@ def test_example(example, tmp_path):
     ran = subprocess.run([sys.executable, example], cwd=tmp_path, capture_output=True, text=True, timeout=120)
     assert ran.returncode == 0, ran.stderr
     said = {
+        "where_will_the_month_end": "growth = change / base =",
         "campaign": "to 31 Mar: 11,942.28 against 9,425.93, to-date",
         "fiscal_year_from_april": "FY2027 = 1 Apr 2026 to 31 Mar 2027",
         "from_a_file": "harbor",

@@ -248,7 +248,7 @@ def review(sales: tuple[str, ...], **asked: Any) -> None:
 @click.argument("folder", default="brinefold")
 @click.option("--plain", is_flag=True, help="ASCII marks and lines, no color.")
 def demo(folder: str, plain: bool) -> None:
-    """Write made-up records into FOLDER, compare them and draw two figures.
+    """Write made-up records into FOLDER, compare them and draw four figures.
 
     The records are those of Brinefold Boats, four harbors that hire out and sell small craft.
     """

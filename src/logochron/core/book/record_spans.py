@@ -40,6 +40,14 @@ class Standing(NamedTuple):
         """Whether only whole periods can be told."""
         return self.records_of != "day" and self.spread != "even"
 
+    def known_until(self, starts: Days, days: Days) -> Days:
+        """The last day up to which sums from `starts` are known, at most `days`; at least to the first such day."""
+        if not self.whole:
+            return days
+        first, last = self.spans(days.ravel())
+        told = np.where(last == days.ravel(), last, first - 1).reshape(days.shape)
+        return np.maximum(told, self.spans(starts.ravel())[1].reshape(starts.shape))
+
     def check_edges(self, first: int, last: int) -> None:
         """Refuse a coverage that starts or ends within a period."""
         if not self.whole:

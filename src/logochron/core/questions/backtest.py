@@ -55,7 +55,8 @@ def tested_at_tenths(
     names = method.all_profiles
     estimates, outcomes = [], []
     for tenth in TENTHS:
-        points = before._replace(cuts=before.starts + np.maximum((before.days * tenth + 5) // 10, 1) - 1)
+        cuts = before.starts + np.maximum((before.days * tenth + 5) // 10, 1) - 1
+        points = before._replace(cuts=method.standing.known_until(before.starts, cuts))
         found = tested(every, rows, points, target)
         known = {**found.told.estimates, "best": found.estimate}
         if "listed" in names:

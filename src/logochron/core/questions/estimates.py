@@ -15,6 +15,7 @@ from logochron.core.align.windows import Window
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.exact import divided
+from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError
@@ -52,6 +53,7 @@ class Method:
     within: Grain
     basis: Basis
     coverage: Coverage
+    standing: Standing
     rest: Rest
     profile: str
     listed: ListedProfile | None
@@ -162,8 +164,11 @@ def share_of(
     if profile == "even":
         return even_share(points)
     if profile == "history":
-        return history_share(rows, calendar, within, method.coverage, points, method.history)
+        by_cut = method.standing.whole
+        return history_share(rows, calendar, within, method.coverage, points, method.history, by_cut=by_cut)
     if profile == "weekday":
+        if method.standing.whole:
+            return np.full((len(points.cuts), 1), np.nan)
         return weekday_share(rows, calendar, method.coverage, points, known)
     if profile == "listed":
         assert method.listed is not None
@@ -204,6 +209,7 @@ def _back(method: Method, points: Points) -> tuple[Days, Days, Bools]:
     starts, ends = calendar.first_days(within, somewhere), calendar.last_days(within, somewhere)
     cuts = calendar.cut(within, np.broadcast_to(points.starts[:, None], starts.shape), starts, points.cuts[:, None])
     cuts = np.where(points.over[:, None], ends, np.maximum(np.minimum(cuts, ends - 1), starts))
+    cuts = method.standing.known_until(starts, cuts)
     return ordinals, cuts, held
 
 

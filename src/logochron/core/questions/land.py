@@ -288,6 +288,7 @@ def land(
         within=question.grain,
         basis=question.basis,
         coverage=book.coverage,
+        standing=book.standing,
         rest=rest,
         profile=named,
         listed=listed,

@@ -202,7 +202,8 @@ class Lands:
         notes.add(~unknown & (past < ENOUGH), "no range", past)
         notes.add(~unknown & (past >= ENOUGH) & (past < PLENTY), "rough range", past)
         below = (to_date[:-1] <= 0) | (told.outcome[:-1] <= 0)
-        left_out = below.sum(axis=0, keepdims=True)
+        began = self.points.ends[:-1, None] >= self.tier.life.first  # not before its first record
+        left_out = (below & began).sum(axis=0, keepdims=True)
         notes.add(~unknown & (left_out > 0), "left out", left_out)
 
     @property

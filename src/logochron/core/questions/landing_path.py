@@ -46,21 +46,23 @@ def landing_path(
     """
     start, end, cut = (int(side[0]) for side in (now.starts, now.ends, now.cuts))
     days = np.arange(start, end + 1)
+    days = np.unique(method.standing.known_until(np.full(len(days), start), days))
     ordinals, starts, ends_of = (np.repeat(side, len(days)) for side in now[:3])
     points = Points(ordinals, starts, ends_of, days)
     planned = planned_of(method, rows, points, target)
     base_cut, base = planned or base_sums(method, rows, points)
     done = np.where(days <= cut, rows.sums((points.starts[None], np.minimum(days, cut)[None]))[:, 0], np.nan)
-    to_date = float(done[cut - start])
+    today = int(np.searchsorted(days, cut))
+    to_date = float(done[today])
     if method.rest == "as-was":
-        share = base_cut - base_cut[cut - start]
+        share = base_cut - base_cut[today]
     else:
         known = np.full(len(days), cut)
         share = share_of(method, method.profile, rows, points, (base_cut, base), known)
         share = np.where(points.over[:, None], 1.0, share)
     share = np.broadcast_to(share, (len(days), 1))[:, 0]
     ahead: Bools = days >= cut
-    at_cut, whole = share[cut - start], share[-1]
+    at_cut, whole = share[today], share[-1]
     straight = (days - cut) / max(end - cut, 1)
     usable = np.isfinite(share).all() and whole > at_cut
     progress = divided(share - at_cut, whole - at_cut, np.full(len(days), usable)) if usable else straight

@@ -263,10 +263,14 @@ def _rows(tiers: Tiers, lined_up: Positions, measure: Measure, tier: Tier, other
 
 def _unknown(aligned: Alignment) -> tuple[str, ...]:
     """Which periods have no base, at once or from some day on."""
-    said: dict[str, dict[str, None]] = {}
+    said: dict[str, dict[str, str]] = {}
     for rows, code, args in aligned.notes:
         _, firsts = np.unique(aligned.ordinals[rows], return_index=True)
         for row in np.flatnonzero(rows)[firsts].tolist():  # a row for each period
             note = Note(code, tuple(arg[row] if isinstance(arg, np.ndarray) else arg for arg in args))
-            said.setdefault(str(note), {})[str(aligned.labels[row])] = None
-    return tuple(f"{first_to_last(list(labels))}: {note}" for note, labels in said.items())
+            said.setdefault(code, {})[str(aligned.labels[row])] = str(note)
+    lines = []
+    for notes in said.values():
+        first, *others = dict.fromkeys(notes.values())
+        lines.append(f"{first_to_last(list(notes))}: {first}{', and so on' if others else ''}")
+    return tuple(lines)

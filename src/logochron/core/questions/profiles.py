@@ -67,24 +67,38 @@ def even_share(points: Points) -> Floats:
 
 
 def history_share(
-    rows: LandingRows, calendar: Calendar, within: Grain, coverage: Coverage, points: Points, history: int
+    rows: LandingRows,
+    calendar: Calendar,
+    within: Grain,
+    coverage: Coverage,
+    points: Points,
+    history: int,
+    *,
+    by_cut: bool = False,
 ) -> Floats:
     """The average, over the complete periods before, of the share at the same fraction of days elapsed.
 
-    Linear between days; periods whose total is not above 0 are left out. Shape (points, items), NaN where there is
-    none.
+    Linear between days (`by_cut`: at the same point as compare cuts, where not all days are known); periods whose
+    total is not above 0 are left out. Shape (points, items), NaN where there is none.
     """
     sums = np.zeros(())
     n = np.zeros(())
     for back in range(history, 0, -1):  # one after the other: all at once would be many times as large
-        share = _share_before(rows, calendar, within, coverage, points, back)
+        share = _share_before(rows, calendar, within, coverage, points, back, by_cut=by_cut)
         known = np.isfinite(share)
         sums, n = sums + np.where(known, share, 0.0), n + known
     return divided(sums, n, n > 0)
 
 
 def _share_before(
-    rows: LandingRows, calendar: Calendar, within: Grain, coverage: Coverage, points: Points, back: int
+    rows: LandingRows,
+    calendar: Calendar,
+    within: Grain,
+    coverage: Coverage,
+    points: Points,
+    back: int,
+    *,
+    by_cut: bool,
 ) -> Floats:
     """The share that was done at the same fraction of the period so many before that of each point."""
     earlier = points.ordinals - back
@@ -97,6 +111,9 @@ def _share_before(
     def done(days: Days) -> Floats:
         return rows.sums((starts[None], np.where(held, starts + days - 1, starts - 1)[None]))
 
+    if by_cut:
+        cuts = np.minimum(calendar.cut(within, points.starts, starts, points.cuts), ends)
+        return divided(done(cuts - starts + 1), whole := done(lengths), held[:, None] & (whole > 0))
     at, after, whole = done(reached), done(np.minimum(reached + 1, lengths)), done(lengths)
     between = (rest / points.days)[:, None]
     return divided(at + between * (after - at), whole, held[:, None] & (whole > 0))

@@ -63,7 +63,7 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
     path = result.path(asked, labels)
     n = len(path.days)
     x = np.arange(n, dtype=float)
-    last, today = float(n - 1), float(int(result.now.cuts[0]) - int(path.days[0]))
+    last, today = float(n - 1), float(np.searchsorted(path.days, result.now.cuts[0]))
     over = bool(result.now.over[0])
     estimate, low, high = (float(row[name]) for name in ("estimate", "low", "high"))
     known, ranged = np.isfinite(estimate) and not over, np.isfinite(low) and not over

@@ -33,5 +33,6 @@ def backtest_spec(result: Backtest, formats: Formats) -> TableSpec:
             "Typical error: half of the estimates were off by no more; best: chosen by the errors before",
             coverage_line(result.landing, formats),
         ),
+        dropped=(("past",), ("day",)),
         empty=f"No complete {word} before this one is held: nothing to test by.",
     )
