@@ -39,7 +39,7 @@ def make(first: str, last: str, items: int, rows: int) -> pd.DataFrame:
 
 def land_by_hand(frame: pd.DataFrame) -> dict[str, np.ndarray]:
     """Estimate, typical error and range of each item by each profile: months, days and weeks one after the other."""
-    table = frame.pivot_table(index="day", columns="item", values="amount", aggfunc="sum", fill_value=0.0)
+    table = frame.groupby(["day", "item"]).amount.sum().unstack(fill_value=0.0)
     last = table.index[-1]
     months = pd.period_range(table.index[0], last, freq="M")
 
@@ -99,7 +99,7 @@ def land_ours(book: lc.Daybook, profiles: tuple[str, ...] = PROFILES) -> dict[st
 
 def pace_by_hand(frame: pd.DataFrame) -> np.ndarray:
     """The running total of each year and item by month and day, and that of the year before; leap days left out."""
-    table = frame.pivot_table(index="day", columns="item", values="amount", aggfunc="sum", fill_value=0.0)
+    table = frame.groupby(["day", "item"]).amount.sum().unstack(fill_value=0.0)
     running = table.groupby(table.index.year).cumsum()
     base = running.copy()
     base.index = running.index + pd.DateOffset(years=1)

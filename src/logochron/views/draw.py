@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import inspect
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import cache
 from textwrap import dedent
 from typing import TYPE_CHECKING, Any
@@ -22,6 +22,11 @@ if TYPE_CHECKING:
 __all__ = sorted(NAMES)
 
 _LEAST_INCHES, _MOST_INCHES = 1, 200
+#: What options mean that several figures take.
+_SEVERAL = {
+    "measure": "The measure drawn; the first where None.",
+    "item": "One item (a tuple for several dimensions) instead of the total.",
+}
 _SHARED = """
     ax
         Axes to draw into; a new figure where None.
@@ -76,21 +81,22 @@ def drawing(name: str) -> Callable[..., Any]:
     draw.__signature__ = signature.replace(parameters=[*kept, *shared], return_annotation=Any)  # type: ignore[attr-defined]
     draw.__name__ = draw.__qualname__ = name
     draw.__module__ = "logochron.draw"
-    draw.__doc__ = _documented(inspect.getdoc(made) or "")
+    draw.__doc__ = _documented(inspect.getdoc(made) or "", signature.parameters)
     return draw
 
 
-def _documented(text: str) -> str:
-    """What a scene says of its options, with those of all figures."""
+def _documented(text: str, options: Iterable[str]) -> str:
+    """What a scene says of its options, with those of several and of all figures."""
     own, raises, rest = text.partition("\nRaises\n")
-    return own.rstrip() + dedent(_SHARED) + raises + rest
+    told = "".join(f"\n{option}\n    {_SEVERAL[option]}" for option in options if option in _SEVERAL)
+    return own.rstrip() + told + dedent(_SHARED) + raises + rest
 
 
 @kinds_checked
 def _canvas(
     figure: Figure,
     result: object,
-    ax: Axes | None,
+    ax: Axes | None = None,
     size: tuple[float, float] | None = None,
     palette: Palette | None = None,
     locale: str = "en",

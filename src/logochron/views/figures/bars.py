@@ -79,8 +79,6 @@ def bars(
     ----------
     result
         From `compare` with `by=`.
-    measure
-        The measure drawn; the first where None.
     at
         The period drawn; the last where None.
     panels

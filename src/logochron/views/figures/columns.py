@@ -53,10 +53,6 @@ def columns(
     ----------
     result
         From `compare`.
-    measure
-        The measure drawn; the first where None.
-    item
-        One item (a tuple for several dimensions) instead of the total.
     panels
         The dimension whose items get a small panel each, on shared axes.
 

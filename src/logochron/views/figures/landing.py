@@ -38,10 +38,6 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
     ----------
     result
         From `land`.
-    measure
-        The measure drawn; the first where None.
-    item
-        One item (a tuple for several dimensions) instead of the total.
 
     Raises
     ------

@@ -44,10 +44,6 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
     ----------
     result
         From `pace`.
-    measure
-        The measure drawn; the first where None.
-    item
-        One item (a tuple for several dimensions) instead of the total.
 
     Raises
     ------
