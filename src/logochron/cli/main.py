@@ -157,7 +157,9 @@ def pace(sales: tuple[str, ...], **asked: Any) -> None:
 @options.reading
 @options.judging
 @options.within("month")
-@click.option("--against", metavar="BASIS", help=f"The earlier whole period, or plan: {options.BASES}")
+@click.option(
+    "--against", metavar="BASIS", help="The earlier whole period, as of compare, or plan.  [default: year-ago]"
+)
 @options.planning
 @options.landing
 @options.items(sorts_of("land"))

@@ -154,8 +154,7 @@ def each(command: F) -> F:
     return click.option("--each", type=_choice(Grain), default="month", show_default=True, help="One row per.")(command)
 
 
-#: What a period may be held against.
-BASES = "year-ago[:N], prior[:N], mean:N, year-ago-mean:N, fixed:PERIOD, plan, span:FIRST..LAST."
+_BASES = "year-ago[:N], prior[:N], mean:N, year-ago-mean:N, fixed:PERIOD, plan, span:FIRST..LAST."
 
 
 def spans(command: F) -> F:
@@ -177,7 +176,7 @@ def spans(command: F) -> F:
 def basis(command: F) -> F:
     """Options that choose what periods are held against."""
     return _all(
-        click.option("--against", metavar="BASIS", help=f"{BASES}  [default: year-ago, or the --plan given]"),
+        click.option("--against", metavar="BASIS", help=f"{_BASES}  [default: year-ago, or the --plan given]"),
         planning,
     )(command)  # fmt: skip
 

@@ -22,6 +22,8 @@ if TYPE_CHECKING:
 __all__ = sorted(NAMES)
 
 _LEAST_INCHES, _MOST_INCHES = 1, 200
+#: Inches left and right of axes that a figure of its own would have.
+_AROUND = 1.3
 #: What options mean that several figures take.
 _SEVERAL = {
     "measure": "The measure drawn; the first where None.",
@@ -118,20 +120,20 @@ def _canvas(
         raise QuestionError(
             f"`size` must be inches wide and high, each from {_LEAST_INCHES} to {_MOST_INCHES}; got {brief(size)}"
         )
+    axes = None if ax is None else _inches(ax)
     canvas = Canvas(
         formats=formats or Formats(locale=locale),
         measure=measure,
         drawable=drawable,
         size=size,
-        width=_width(ax, size or DEFAULT_SIZE),
+        width=(size or DEFAULT_SIZE)[0] if axes is None else axes[0] + _AROUND,
+        axes=axes,
     )
     return canvas, palette or Palette()
 
 
-def _width(ax: Axes | None, size: tuple[float, float]) -> float:
-    """The inches there are for the figure."""
-    if ax is None:
-        return size[0]
-    figure = ax.get_figure()
-    inches = figure.bbox.width / figure.dpi if figure else size[0]
-    return float(inches * ax.get_position().width) + 1.3
+def _inches(ax: Axes) -> tuple[float, float]:
+    """How wide and high axes are."""
+    figure, place = ax.get_figure(), ax.get_position()
+    width, height = (side / figure.dpi for side in (figure.bbox.width, figure.bbox.height)) if figure else DEFAULT_SIZE
+    return float(width * place.width), float(height * place.height)

@@ -7,8 +7,8 @@ import numpy as np
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.questions.backtest import Backtest
 from logochron.core.questions.land import Landing
-from logochron.views.figures.layout import ABOVE, BELOW, LEFT, RIGHT, nice_ticks
-from logochron.views.figures.scene import Axis, Box, Canvas, Dash, Entry, Panel, Path, Role, Scene, Tick
+from logochron.views.figures.layout import BELOW, nice_ticks, panel_box
+from logochron.views.figures.scene import Axis, Canvas, Dash, Entry, Panel, Path, Role, Scene, Tick
 from logochron.views.words.standing import backtest_sentence, backtest_subject
 from logochron.views.words.titles import figure_footnote
 
@@ -51,7 +51,6 @@ def backtest(result: Landing | Backtest, canvas: Canvas) -> Scene:
     drawn = bool(np.isfinite(errors).any())
     highest = float(errors[np.isfinite(errors)].max(initial=0.0)) * 1.08 or 0.1
     share = [Tick(at, formats.part(at, 0)) for at in nice_ticks(0.0, highest)]
-    width, height = canvas.room
     layers: list[Path] = []
     legend: list[Entry] = []
     for place, name in reversed(list(enumerate(tested.profiles))):
@@ -68,7 +67,7 @@ def backtest(result: Landing | Backtest, canvas: Canvas) -> Scene:
         words=f"Part of the {tested.landing.calendar.word(tested.landing.within)} elapsed",
     )
     y = Axis("number", 0.0, highest, tuple(share), words="Typical error", gridlines=True)
-    box = Box(LEFT, BELOW - 0.2, width - LEFT - RIGHT, height - ABOVE - BELOW + 0.2)
+    box = panel_box(canvas, 7.0, BELOW - 0.2)
     return Scene(
         title=backtest_subject(tested, formats),
         subtitle=backtest_sentence(tested, formats) if drawn else "",

@@ -8,10 +8,9 @@ from logochron.core.check_kinds import kinds_checked
 from logochron.core.questions.land import Landing
 from logochron.core.rows.figures import Floats
 from logochron.views.figures.common import Item, item_labels, item_words, measure_of
-from logochron.views.figures.layout import ABOVE, BELOW, LEFT, amounts_axis, day_ticks, line_ends
+from logochron.views.figures.layout import amounts_axis, day_ticks, line_ends, panel_box
 from logochron.views.figures.scene import (
     Axis,
-    Box,
     Canvas,
     Captions,
     Entry,
@@ -94,8 +93,7 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
         ends += [_end(path.low, f"Low {formats.compact(low)}", role="estimate"),
                  _end(path.high, f"High {formats.compact(high)}", role="estimate")]  # fmt: skip
     lane = max((canvas.measure(end.text, end.size, end.bold) for end in ends), default=0.0)
-    width, height = canvas.room
-    box = Box(LEFT, BELOW - 0.35, width - LEFT - (lane + 12) / 72 - 0.25, height - ABOVE - BELOW + 0.35)
+    box = panel_box(canvas, lane + 12)
     texts = list(line_ends(ends, axis, box))
     if not over:
         layers.append(Path(np.full(2, today), np.array([axis.low, axis.high]), "level", "dotted", 0.9))

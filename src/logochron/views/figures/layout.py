@@ -14,7 +14,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.errors import QuestionError
 from logochron.core.options import Grain
 from logochron.core.rows.figures import Floats
-from logochron.views.figures.scene import Axis, Box, Size, Text, Tick
+from logochron.views.figures.scene import Axis, Box, Canvas, Size, Text, Tick
 from logochron.views.formats import Formats, shortened
 
 #: Inches that a character of an axis label takes at most, and the frame's margins left and right.
@@ -109,6 +109,14 @@ def apart(wanted: Floats, least: float, low: float, high: float) -> Floats:
     placed = np.empty(n)
     placed[order] = np.clip(fitted, low, high - least * (n - 1)) + least * np.arange(n)
     return placed
+
+
+def panel_box(canvas: Canvas, lane: float, below: float = BELOW - 0.35) -> Box:
+    """The box of a figure's one panel, with a lane beside it of so many points; that of axes of the user's if given."""
+    if canvas.axes is not None:
+        return Box(0.0, 0.0, *canvas.axes)
+    width, height = canvas.room
+    return Box(LEFT, below, width - LEFT - lane / 72 - 0.25, height - ABOVE - below)
 
 
 def line_ends(labels: Sequence[Text], axis: Axis, box: Box, least: float = LINE) -> tuple[Text, ...]:

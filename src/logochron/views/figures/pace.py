@@ -10,10 +10,9 @@ from logochron.core.options import VERDICTS
 from logochron.core.questions.pace import Pace
 from logochron.core.rows.figures import Floats
 from logochron.views.figures.common import Item, item_labels, item_words, measure_of, role_of
-from logochron.views.figures.layout import ABOVE, BELOW, LEFT, amounts_axis, day_ticks, line_ends
+from logochron.views.figures.layout import amounts_axis, day_ticks, line_ends, panel_box
 from logochron.views.figures.scene import (
     Axis,
-    Box,
     Canvas,
     Captions,
     Entry,
@@ -74,7 +73,7 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
     if to_date:
         own = ends.pop(len(shown) - 1)
     lane = max((canvas.measure(end.text, end.size, end.bold) for end in ends), default=0.0)
-    box = _box(canvas, lane)
+    box = panel_box(canvas, lane + 7)
     layers: list[Layer] = list(_gap(result, running[last], base[last], asked, positions))
     for place in shown:
         age = last - place
@@ -130,12 +129,6 @@ def _beside(own: Text, today: int, *, highest: bool) -> Text:
     if highest:
         return moved._replace(dx=-6, dy=5, across="right", upright="bottom")
     return moved._replace(dx=6, dy=-5, across="left", upright="top")
-
-
-def _box(canvas: Canvas, lane: float) -> Box:
-    width, height = canvas.room
-    right = (lane + 7) / 72 + 0.25
-    return Box(LEFT, BELOW - 0.35, width - LEFT - right, height - ABOVE - BELOW + 0.35)
 
 
 def _gap(result: Pace, running: Floats, base: Floats, measure: Measure, positions: Floats) -> list[Ribbon]:

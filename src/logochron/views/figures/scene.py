@@ -190,7 +190,8 @@ class TextWidth(Protocol):
 class Canvas:
     """What a figure is made for: how numbers are written, the room there is, what the renderer's type can do.
 
-    `size` is None where the figure may choose its own; `width` are the inches for it in axes of the user's.
+    `size` is None where the figure may choose its own; `axes` is that of axes of the user's, `width` the inches there
+    are for the figure in them.
     """
 
     formats: Formats
@@ -198,6 +199,7 @@ class Canvas:
     drawable: Callable[[str], bool]
     size: Size | None = None
     width: float = DEFAULT_SIZE[0]
+    axes: Size | None = None
 
     @property
     def room(self) -> Size:

@@ -116,6 +116,8 @@ def _panel(ax: Axes, panel: Panel, palette: Palette) -> None:
     ax.set_facecolor("none")
     for side in ("left", "bottom"):
         ax.spines[side].set_color(palette.grid)
+    for side in ("top", "right"):
+        ax.spines[side].set_visible(False)
     ax.tick_params(colors=palette.ink, length=0, labelsize=9)
     ax.set_axisbelow(True)
     _axis(ax, "x", panel.x, palette)
