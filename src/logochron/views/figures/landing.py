@@ -8,7 +8,7 @@ from logochron.core.check_kinds import kinds_checked
 from logochron.core.questions.land import Landing
 from logochron.core.rows.figures import Floats
 from logochron.views.figures.common import Item, item_labels, item_words, measure_of
-from logochron.views.figures.layout import amounts_axis, day_ticks, line_ends, panel_box
+from logochron.views.figures.layout import amounts_axis, day_ticks, line_ends, panel_box, today_line
 from logochron.views.figures.scene import (
     Axis,
     Canvas,
@@ -96,9 +96,9 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
     box = panel_box(canvas, lane + 12)
     texts = list(line_ends(ends, axis, box))
     if not over:
-        layers.append(Path(np.full(2, today), np.array([axis.low, axis.high]), "level", "dotted", 0.9))
-        day = formats.day(int(result.now.cuts[0]), year=False)
-        texts.append(Text(today, 1.0, day, "level", dy=4, upright="bottom", frame="y"))
+        line, date = today_line(today, n, axis, formats.day(int(result.now.cuts[0]), year=False))
+        layers.append(line)
+        texts.append(date)
     layers.append(Captions(tuple(texts)))
     ticks = day_ticks(result.calendar, result.within, path.days, formats)
     return Scene(

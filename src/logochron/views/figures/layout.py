@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +14,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.errors import QuestionError
 from logochron.core.options import Grain
 from logochron.core.rows.figures import Floats
-from logochron.views.figures.scene import Axis, Box, Canvas, Size, Text, Tick
+from logochron.views.figures.scene import Axis, Box, Canvas, Path, Size, Text, Tick
 from logochron.views.formats import Formats, shortened
 
 #: Inches that a character of an axis label takes at most, and the frame's margins left and right.
@@ -117,6 +117,17 @@ def panel_box(canvas: Canvas, lane: float, below: float = BELOW - 0.35) -> Box:
         return Box(0.0, 0.0, *canvas.axes)
     width, height = canvas.room
     return Box(LEFT, below, width - LEFT - lane / 72 - 0.25, height - ABOVE - below)
+
+
+def today_line(today: float, places: int, axis: Axis, text: str) -> tuple[Path, Text]:
+    """The upright line at the report date, and its date beside it at the top, on the side where there is more room."""
+    late = today > places / 2
+    line = Path(np.full(2, today), np.array([axis.low, axis.high]), "level", "dotted", 0.9)
+    side: Literal["left", "right"] = "right" if late else "left"
+    beside = Text(
+        today, 1.0, text, "level", dx=-4 if late else 4, dy=-2, across=side, upright="top", frame="y", halo=True
+    )
+    return line, beside
 
 
 def line_ends(labels: Sequence[Text], axis: Axis, box: Box, least: float = LINE) -> tuple[Text, ...]:

@@ -10,7 +10,7 @@ from logochron.core.options import VERDICTS
 from logochron.core.questions.pace import Pace
 from logochron.core.rows.figures import Floats
 from logochron.views.figures.common import Item, item_labels, item_words, measure_of, role_of
-from logochron.views.figures.layout import amounts_axis, day_ticks, line_ends, panel_box
+from logochron.views.figures.layout import amounts_axis, day_ticks, line_ends, panel_box, today_line
 from logochron.views.figures.scene import (
     Axis,
     Canvas,
@@ -84,11 +84,12 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
     texts = list(line_ends(ends, axis, box))
     if to_date:
         today = result.positions.today
-        layers.append(Path(np.full(2, float(today)), np.array([axis.low, axis.high]), "level", "dotted", 0.9))
         highest = running[list(shown), today].max() <= running[last, today]
         texts.append(_beside(own, today, highest=bool(highest)))
         day = formats.day(int(result.alignment.ends[result.place()]), year=False)
-        texts.append(Text(float(today), 1.0, day, "level", dy=4, upright="bottom", frame="y"))
+        line, date = today_line(float(today), len(positions), axis, day)
+        layers.append(line)
+        texts.append(date)
     layers.append(Captions(tuple(texts)))
     drawn = bool(np.isfinite(running[list(shown)]).any())
     left_out = (
