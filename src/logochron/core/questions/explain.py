@@ -150,14 +150,14 @@ def explain(
     if isinstance(result, Pace):
         return _at_position(result, at, position, item, measure, holidays)
     if not isinstance(result, Comparison):
-        result = _as_comparison(result.prepared, sorted_too=True)
+        result = _as_comparison(result.prepared, keep_top=True)
     return _receipt(result, at, item, measure, holidays)
 
 
-def _as_comparison(prepared: Prepared, *, sorted_too: bool = False) -> Comparison:
+def _as_comparison(prepared: Prepared, *, keep_top: bool = False) -> Comparison:
     """What was lined up as a comparison, with all its items unless only the order is another's."""
     check_dimensions("compare", prepared.asked.by)
-    top = prepared.asked.top if sorted_too else None
+    top = prepared.asked.top if keep_top else None
     return compared(replace(prepared, asked=replace(prepared.asked, sort=None, top=top)))
 
 
