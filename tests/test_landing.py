@@ -451,6 +451,7 @@ def test_command_line(tmp_path, cli):
         (["--profile", shares], 3, "shares.csv, line 3, column 'share': 'x' is no share"),
         (["--profile", "evn"], 2, "Did you mean 'even'"),
         (["--profile", "gone.csv"], 2, "gone.csv"),
+        (["--backtest", "--item", "hire"], 2, "--item"),
         (["--each", "year"], 2, "with within='month' it may be day"),
         (["--against", "plan"], 2, "--against plan needs --plan FILE"),
         (["--alert", "growth > 5%"], 1, "growth +13.1 %"),

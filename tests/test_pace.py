@@ -235,6 +235,10 @@ def test_what_a_shaped_plan_knows():
         assert "2025-Q1 to 2025-Q2: no base: the plan ends on 2025-02-28" in stops.notes
         known = stops.table[(stops.table.period == "2025-Q1")].base.notna()
         assert known.sum() == 31 + 31  # of May, as the quarter after has it
+    firsts = frame.assign(day=frame.day.dt.to_period("M").dt.start_time)
+    monthly = lc.read(firsts, date="day", values="amount", records_of="month")
+    told = lc.compare(monthly, "month", "plan", plan=plan_of([("2025-02", 28)], spread="year-ago"), at="2025-02")
+    assert told.table.base.tolist() == [28] and "1 record of the plan is laid evenly" in told.notes[0]
     with pytest.raises(lc.QuestionError, match="`spread` must be one of even, year-ago"):
         plan_of([("2025-01", 1)], spread="odd")
     with pytest.raises(lc.QuestionError, match="`spread`"):

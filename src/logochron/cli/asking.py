@@ -120,11 +120,17 @@ def basis_of(asked: dict[str, Any]) -> Basis:
     return parse_basis(asked["against"] or ("plan" if asked.get("plan") else "year-ago"))
 
 
-def _planned(sales: tuple[str, ...], asked: dict[str, Any]) -> dict[str, Any]:
-    """The options of a question about spans that may be put against a plan, both books read."""
+def basis_with_plan(asked: dict[str, Any]) -> Basis:
+    """What periods are held against, refused where a plan is given for nothing, or asked for and not given."""
     basis = basis_of(asked)
     if (asked["plan"] is not None) != isinstance(basis, Plan):
         raise QuestionError("--plan FILE and --against plan go together")
+    return basis
+
+
+def _planned(sales: tuple[str, ...], asked: dict[str, Any]) -> dict[str, Any]:
+    """The options of a question about spans that may be put against a plan, both books read."""
+    basis = basis_with_plan(asked)
     calendar = calendar_of(asked)
     book, plan = books_of(sales, asked, calendar)
     return _spans(asked, book, calendar) | {"against": basis, "plan": plan}

@@ -10,6 +10,7 @@ from logochron.cli.alerting import told
 from logochron.cli.asking import (
     alerts_and_items,
     basis_of,
+    basis_with_plan,
     books_of,
     figure_drawn,
     formats_of,
@@ -18,7 +19,7 @@ from logochron.cli.asking import (
 )
 from logochron.cli.calendars import calendar_of
 from logochron.cli.targets import target_of
-from logochron.core.align.bases import Plan, parse_basis
+from logochron.core.align.bases import Plan
 from logochron.core.errors import QuestionError, nearest
 from logochron.core.options import Profile, values
 from logochron.core.questions.explain import explain
@@ -31,9 +32,7 @@ def answer_pace(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     """Line running totals up, and show or write the answer; whether an alert fired."""
     formats, target, judging = formats_of(asked), target_of(asked, sales, "pace"), judging_of(asked)
     alerts, items = alerts_and_items(asked, "pace", judging)
-    basis, calendar = basis_of(asked), calendar_of(asked)
-    if (asked["plan"] is not None) != isinstance(basis, Plan):
-        raise QuestionError("--plan FILE and --against plan go together")
+    basis, calendar = basis_with_plan(asked), calendar_of(asked)
     book, plan = books_of(sales, asked, calendar)
     result = pace(
         book,
@@ -55,10 +54,13 @@ def answer_pace(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
 
 def answer_land(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     """Estimate where the period ends, and show or write the answer; whether an alert fired."""
+    asked = asked | {"against": asked["against"] or "year-ago"}  # a plan alone is a target, no base
     formats, target, judging = formats_of(asked), target_of(asked, sales, "land"), judging_of(asked)
+    if asked["backtest"] and asked["item"] is not None:
+        raise QuestionError("--item goes with --figure landing: a back-test is of all items together")
     alerts, items = alerts_and_items(asked, "land", judging)
     profile, calendar = _profile(asked["profile"]), calendar_of(asked)
-    basis = parse_basis(asked["against"] or "year-ago")
+    basis = basis_of(asked)
     if isinstance(basis, Plan) and asked["plan"] is None:
         raise QuestionError("--against plan needs --plan FILE")
     book, plan = books_of(sales, asked, calendar)

@@ -41,7 +41,8 @@ def shaped(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ...]]:
     laid, evenly = {}, np.zeros(len(lengths), dtype=bool)
     for measure in plan.measures:
         share = np.full(len(of), np.nan)
-        if measure.name in book.formulas and adds_up(book.formulas[measure.name]):
+        formula = book.formulas.get(measure.name)
+        if formula is not None and adds_up(formula) and not book.standing.whole:
             share = _shares(plan, book, measure.name, starts, lengths, of, place)
         for leaf in leaves(plan.formulas[measure.name]):
             column = plan.amounts[leaf.key]
@@ -85,9 +86,9 @@ def _shares(
     firsts = calendar.first_days(grain, ordinals)
     # the base's day at the last place of each day, so that a shorter period ends with the longer one
     periods, n_days = len(ordinals), int(lengths.max(initial=1))
-    base_days = np.zeros((periods, n_days), dtype=np.int64)
+    base_starts = np.repeat(calendar.first_days(grain, before)[:, None], n_days, axis=1)
+    base_days = base_starts - 1
     np.maximum.at(base_days, (np.arange(periods)[:, None], own - firsts[:, None]), base)
-    base_starts = np.broadcast_to(calendar.first_days(grain, before)[:, None], base_days.shape)
     dims = [name for name in plan.labels if name in book.labels]
     keys = [leaf.key for leaf in leaves(book.formulas[measure])]
     spans = (base_starts.reshape(1, -1), np.where(found[:, None], base_days, base_starts - 1).reshape(1, -1))
