@@ -292,6 +292,13 @@ def test_what_the_notes_say(shop):
     young = lc.read(pd.DataFrame({"day": days, "v": 1}), date="day", values="v")
     assert "no range (past periods: 2)" in note_of(young)
     assert "rough range (past periods: 4)" in note_of(shop, within="year")
+    whole = lc.land(young, at="2025-01").total.iloc[0]  # over, and none before it: no doubt all the same
+    assert (whole.low, whole.high, whole.typical_error, whole.note) == (
+        31,
+        31,
+        0,
+        "no base: the records start on 2025-01-01",
+    )
     lone = young.until("2025-01-20")
     assert "no estimate: no complete month before" in note_of(lone, profile="history")
     assert "no estimate: no base" in note_of(lone, profile="year-ago")
@@ -411,7 +418,7 @@ def test_records_of_months():
 def test_receipts(shop, demo_book):
     for options in ({}, {"rest": "as-was"}, {"profile": "even"}):
         text = lc.explain(lc.land(shop, "month", **options)).text
-        assert "estimate = to date" in text and "typical error = median of |estimate / outcome − 1|" in text
+        assert "estimate = to date" in text and "the median of |estimate / outcome − 1|, past periods: " in text
     month = lc.land(demo_book, "month", measures="revenue", by="harbor")
     row = month.table[month.table.harbor == "Dunmarrow"].iloc[0]
     receipt = lc.explain(month, harbor="Dunmarrow")

@@ -329,8 +329,10 @@ class Certainty(NamedTuple):
     past: NDArray[np.int64]
 
 
-def certainty(tested: Tested, may_fall: Bools) -> Certainty:
+def certainty(tested: Tested, may_fall: Bools, *, over: bool) -> Certainty:
     """The error that was typical and the range that 80 % of outcomes lay in, by what past estimates came to.
+
+    Where the period is `over` there is no doubt.
 
     Notes
     -----
@@ -338,6 +340,8 @@ def certainty(tested: Tested, may_fall: Bools) -> Certainty:
     estimate / outcome. Neither lies below what is sold to date, unless negative amounts occur.
     """
     estimate, past = tested.estimate[-1], np.isfinite(tested.ratios).sum(axis=-1)
+    if over:
+        return Certainty(np.zeros_like(estimate), estimate, estimate, past)
     ends = [divided(estimate, quantile(tested.ratios, part), past >= ENOUGH) for part in reversed(RANGE)]
     low, high = (np.where(may_fall, end, np.maximum(end, tested.told.to_date[-1])) for end in ends)
     return Certainty(np.where(np.isfinite(estimate), median(np.abs(tested.ratios - 1)), np.nan), low, high, past)

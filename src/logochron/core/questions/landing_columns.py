@@ -61,7 +61,7 @@ class Lands:
     @cached_property
     def sure(self) -> Certainty:
         """How sure the estimates are."""
-        return certainty(self.tested, self.rows.may_fall())
+        return certainty(self.tested, self.rows.may_fall(), over=bool(self.points.over[-1]))
 
     def tried(self) -> dict[str, tuple[float, int]]:
         """By profile its typical error so far and of how many past periods; of all items together."""

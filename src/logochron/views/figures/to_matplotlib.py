@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import cache
@@ -54,7 +55,9 @@ def drawable(sign: str) -> bool:
 def measure(text: str, size: float = 9.0, bold: bool = False) -> float:
     """How wide a text is drawn, in points."""
     font = FontProperties(family=str(_STYLE["font.family"]), size=size, weight="bold" if bold else "normal")
-    width, _, _ = text_to_path.get_text_width_height_descent(text, font, ismath=False)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # what the font lacks is told when it is drawn
+        width, _, _ = text_to_path.get_text_width_height_descent(text, font, ismath=False)
     return float(width)
 
 

@@ -15,7 +15,16 @@ from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Line, decimals_of, growth_of, item_cells, item_headings, lines_of
 from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
-from logochron.views.words.titles import against_words, base_heading, coverage_line, cut_of, period_label, subject, unit
+from logochron.views.words.titles import (
+    against_words,
+    base_heading,
+    coverage_line,
+    cut_of,
+    period_label,
+    subject,
+    unit,
+    within_a_title,
+)
 
 _EFFECTS = ("volume", "mix", "price")
 
@@ -29,8 +38,9 @@ def drivers_spec(result: Drivers, measure: Measure, formats: Formats, shown: Sho
     rows = [_row(result, line, decimals, formats, marks, width) for line in period]
     noted = any(row.cells.get("note") for row in rows)
     label, cut = _period(result, formats)
+    named = subject(result, measure, split=True, period=label)
     return TableSpec(
-        title=f"What moved {_subject(result, measure, label)}{formats.dot}against {against_words(result)}",
+        title=f"What moved {within_a_title(named, measure)}{formats.dot}against {against_words(result)}",
         unit=unit(measure, formats),
         headings={
             **item_headings(result),
@@ -55,11 +65,6 @@ def drivers_spec(result: Drivers, measure: Measure, formats: Formats, shown: Sho
         ),
         empty="No item has a record in this period or its base.",
     )
-
-
-def _subject(result: Drivers, measure: Measure, label: str) -> str:
-    named = subject(result, measure, split=True, period=label)
-    return named if measure.name[:1].isupper() else named[:1].lower() + named[1:]
 
 
 def _effects_words(result: Drivers) -> tuple[str, ...]:

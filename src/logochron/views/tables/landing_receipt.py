@@ -47,7 +47,9 @@ def estimate_lines(facts: LandingFacts, figures: Mapping[str, Any], formats: For
             lines.append(f"profile: {profile}")
     if np.isfinite(figures["typical_error"]):
         error = formats.part(float(figures["typical_error"]))
-        lines.append(f"typical error = median of |estimate / outcome {minus} 1| in {facts.past} past periods = {error}")
+        lines.append(
+            f"typical error = {error}, the median of |estimate / outcome {minus} 1|, past periods: {facts.past}"
+        )
     if np.isfinite(figures["low"]):
         low, high = (formats.number(ratio, 4) for ratio in facts.ratios)
         lines.append(
@@ -58,5 +60,6 @@ def estimate_lines(facts: LandingFacts, figures: Mapping[str, Any], formats: For
         if facts.days_left and np.isfinite(figures[what]):
             target, days = float(figures[what]), facts.days_left
             sums = f"({amount(target)} {minus} {amount(to_date)}) / {days} days"
-            lines.append(f"needed a day for the {what} = {sums} = {amount((target - to_date) / days)}")
+            needed = f"{sums} = {amount((target - to_date) / days)}" if target > to_date else "none, it is reached"
+            lines.append(f"needed a day for the {what}: {needed}")
     return lines

@@ -17,7 +17,7 @@ from logochron.views.tables.item_rows import Line, decimals_of, growth_of, item_
 from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
 from logochron.views.words.catalog import plural
 from logochron.views.words.standing import landing_sentence, landing_subject, profile_words, unsure_sentence
-from logochron.views.words.titles import against_words, base_heading, coverage_line, subject, unit
+from logochron.views.words.titles import against_words, base_heading, coverage_line, subject, unit, within_a_title
 
 _FIGURES = ("to_date", "estimate", "low", "high", "base", "change", "plan", "plan_gap", "needed_per_day")
 #: What a narrow terminal goes without, one after the other.
@@ -167,7 +167,7 @@ def _title(result: Landing, measure: Measure, formats: Formats) -> str:
     else:
         each = result.calendar.word(result.parts.each)
         named = subject(result.whole, measure, split=True, period=result.period) + f", {each} by {each}"
-    return f"Landing of {named if measure.name[:1].isupper() else named[:1].lower() + named[1:]}"
+    return f"Landing of {within_a_title(named, measure)}"
 
 
 def _row(

@@ -12,7 +12,7 @@ from logochron.core.questions.pace import Pace
 from logochron.views.formats import Formats
 from logochron.views.words.basis_words import several
 from logochron.views.words.catalog import ordinal
-from logochron.views.words.titles import against_words, short_day, subject, unit
+from logochron.views.words.titles import against_words, short_day, subject, unit, within_a_title
 
 #: An estimate that is off by no more can be believed.
 _BELIEVED = 0.05
@@ -82,14 +82,14 @@ def landing_sentence(result: Landing, measure: Measure, labels: tuple[str, ...],
 def landing_subject(result: Landing, measure: Measure, formats: Formats, item: str | None = None) -> str:
     """What is shown: "Landing of revenue in 2026-10, all harbors"."""
     named = subject(result.whole, measure, split=False, item=item, period=result.period)
-    return f"Landing of {named if measure.name[:1].isupper() else named[:1].lower() + named[1:]}"
+    return f"Landing of {within_a_title(named, measure)}"
 
 
 def backtest_subject(result: Backtest, formats: Formats) -> str:
     """What is shown: "Errors of revenue estimates by month, all harbors"."""
     landing = result.landing
     named = subject(landing.whole, result.measure, split=False, told="estimates")
-    return f"Errors of {named[:1].lower() + named[1:]}"
+    return f"Errors of {within_a_title(named, result.measure)}"
 
 
 def backtest_sentence(result: Backtest, formats: Formats) -> str:

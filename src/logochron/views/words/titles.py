@@ -48,6 +48,11 @@ def subject(
     return named + selection_words(result)
 
 
+def within_a_title(named: str, measure: Measure) -> str:
+    """A subject as it stands behind other words: small, unless the measure itself is written large."""
+    return named if measure.name[:1].isupper() else named[:1].lower() + named[1:]
+
+
 def selection_words(result: AlignedAnswer) -> str:
     """What was selected, as a title ends with it."""
     return "".join(f", {words(selected)}" for selected in result.book.selected)
