@@ -227,6 +227,9 @@ def test_what_a_shaped_plan_knows():
     whole = plan_of([("2025-02", 28)], spread="year-ago")  # of 29 days a year ago: the last two on the last day
     assert daily(whole, book, "2025-02-01", "2025-02-28").sum() == 28
     assert lc.compare(book, "month", "plan", plan=whole, by="harbor", at="2025-02").table.base.isna().all()
+    finer = lc.pace(book, "month", against="plan", plan=whole, by="harbor")
+    assert "amount: no base: the plan has no harbor" in finer.notes and finer.table.base.isna().all()
+    assert finer.total.base.notna().any()  # what it has stays known
     listed = plan_of([("2025-01-02", 5), ("2025-01-04", 7)], records_of="day", spread="year-ago")
     assert daily(listed, book, "2025-01-02", "2025-01-04").tolist() == [5, 0, 7]
     for spread in ("even", "year-ago"):

@@ -216,10 +216,12 @@ def land(
     profile
         Which share of the period is usually done by now. ``"history"``: the average over the last `history` complete
         periods; ``"year-ago"``: that of the base; ``"weekday"``: the weights of the weekdays in the last 8 whole weeks;
-        ``"even"``: the days elapsed; ``"best"``: the one of these whose typical error was smallest. Or a list of your
-        own: each day's share of its period, in parts or percent, as ``{day: share}``, as the shares of day 1, 2 and so
-        on, as ``{length: shares}`` for periods of several lengths, as a table with ``date`` or ``day`` (and maybe
-        ``days``, the length) and ``share``, or a `pathlib.Path` of one.
+        ``"even"``: the days elapsed; ``"best"``: the one of these whose typical error was smallest (where fewer than 3
+        errors are known, the first of year-ago, history, weekday and even that tells anything).
+
+        Or a list of your own, each day's share of its period in parts or percent: the shares of day 1, 2 and so on;
+        ``{day: share}``; ``{length: shares}`` for periods of several lengths; a table with ``date`` or ``day`` (and
+        maybe ``days``, the length) and ``share``; a `pathlib.Path` of one.
     rest
         ``"scaled"``: what is sold to date divided by that share; ``"as-was"``: what is sold to date and what the base
         sold after the same point (no profile is used).

@@ -228,7 +228,12 @@ def pace(
 
     made = laid_out("pace", tiers, rows) | {
         "periods": lined_up.labels,
-        "notes": (*lined_up.left_out, *_unknown(prepared.aligned), *prepared.notes(lined_up.edges)),
+        "notes": (
+            *lined_up.left_out,
+            *_unknown(prepared.aligned),
+            *(f"{name}: {why}" for name, why in tiers.items.why.items() if why is not None),
+            *prepared.notes(lined_up.edges),
+        ),
     }
     return Pace(**made, positions=lined_up)
 
