@@ -11,7 +11,8 @@ import numpy as np
 
 from logochron.core.align.align import against_whole
 from logochron.core.align.bases import Basis, Plan
-from logochron.core.align.question import question_of
+from logochron.core.align.question import Question, question_of
+from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import adds_up
 from logochron.core.book.items import places_of
@@ -41,7 +42,7 @@ from logochron.core.questions.landing_columns import Lands, days_left
 from logochron.core.questions.landing_path import LandingPath, landing_path
 from logochron.core.questions.landing_rows import LandingRows
 from logochron.core.questions.outlook import Parts, parts_of
-from logochron.core.questions.profiles import ListedProfile, Points, listed_profile
+from logochron.core.questions.profiles import ListedProfile, Points, held_whole, listed_profile
 from logochron.core.rows.answer import AlignedAnswer, block, in_order, laid_out
 from logochron.core.rows.asked import ask, check_book
 from logochron.core.rows.blocks import Block, Blocks
@@ -294,7 +295,7 @@ def land(
         rest=rest,
         profile=named,
         listed=listed,
-        history=min(history, int(now.ordinals[0] - question.calendar.touching(within, *book.coverage[:2])[0]) + 1),
+        history=_depth(question, now, book.coverage, history),
     )
     parts = None if each is None else parts_of(method, now, each)
     notes = (*_left_out(left_out), *said, *prepared.notes())
@@ -358,6 +359,13 @@ def _now(prepared: Prepared) -> Points:
             "period by `within`, or say covering= (--covering) if there was nothing to record before"
         )
     return Points(aligned.ordinals, aligned.rows.starts, aligned.rows.ends, aligned.ends)
+
+
+def _depth(question: Question, now: Points, coverage: Coverage, history: int) -> int:
+    """How many complete periods before there are, at most so many; at least one."""
+    touched = question.calendar.touching(question.grain, coverage.first, coverage.last)
+    held = held_whole(question.calendar, question.grain, touched[touched < now.ordinals[0]], coverage)
+    return max(min(history, int(held.sum())), 1)
 
 
 def _profile(profile: Any) -> tuple[ListedProfile | None, str]:

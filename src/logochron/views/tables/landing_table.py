@@ -75,7 +75,7 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
         rows.append(line("Estimate", amount(row["estimate"]), "; ".join(filter(None, (between, note)))))
     if np.isfinite(row["typical_error"]) and not now.over[0]:
         rows.append(line("Typical error", formats.part(row["typical_error"]), "of past estimates at this point"))
-    whole = f"{amount(row['change'], signed=True)}" if np.isfinite(row["change"]) else note
+    whole = amount(row["change"], signed=True) if np.isfinite(row["change"]) else ""
     sign = marks.sign(DIRECTIONS[row["direction"]], VERDICTS[row["verdict"]])
     growth = marks.beside(sign, formats.growth(row["growth"])) if np.isfinite(row["growth"]) else ""
     against = capital(against_words(result))
@@ -86,7 +86,7 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
         rows.append(planned)
         needed.append(("plan", float(row["plan"])))
     for what, target in needed:
-        if result.days_left and np.isfinite(target):
+        if result.days_left and target > 0:
             rest = target - float(row["to_date"])
             told = f"to reach {what} in {result.days_left} days" if rest > 0 else f"{what} is reached already"
             rows.append(line("Needed a day", amount(max(result.needed(target, float(row["to_date"])), 0.0)), told))

@@ -125,7 +125,7 @@ def unsure_sentence(result: Landing, measure: Measure, formats: Formats) -> str:
 
 #: What each profile goes by.
 _PROFILES = {
-    "history": "as in the {n} {words} before",
+    "history": "as in the last complete {words}, {n} in all",
     "year-ago": "as in the base, {against}",
     "weekday": "by the weekdays of the last 8 weeks",
     "even": "by the days elapsed",
