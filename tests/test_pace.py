@@ -45,6 +45,9 @@ def test_years_against_sql(seed, last):
     plain = (table.period != "2022") & ~table.day.dt.strftime("%m-%d").isin(["02-28", "02-29"])
     assert table.base[plain].tolist() == told.loc[at].base.astype(float)[plain.to_numpy()].tolist()
     assert ((table.running - table.base)[plain] == table.gap[plain]).all()
+    grown = table.growth.notna()
+    assert (table.growth * table.base)[grown].to_numpy() == pytest.approx(table.gap[grown].to_numpy())
+    assert (table.base[table.gap.notna() & ~grown] <= 0).all()
 
 
 def test_leap_days_line_up():
