@@ -292,10 +292,10 @@ def test_demo_and_help(cli, tmp_path):
     ran = cli("demo", "here", cwd=tmp_path)
     assert ran.returncode == 0 and "2026-10 to 18" in ran.stdout
     assert sorted(p.name for p in (tmp_path / "here").iterdir()) == [
-        "brinefold-plan.csv", "brinefold-sales.csv", "harbors.png", "months.png",
-    ]  # fmt: skip
-    command = next(line for line in ran.stdout.splitlines() if line.startswith("  logochron compare"))
-    assert cli(*command.split()[1:], cwd=tmp_path).returncode == 0  # what it proposes works
+        *("brinefold-plan.csv", "brinefold-sales.csv", "harbors.png", "landing.png", "months.png", "pace.png"),
+    ]
+    for command in (line.split() for line in ran.stdout.splitlines() if line.startswith("  logochron ")):
+        assert cli(*command[1:], cwd=tmp_path).returncode == 0  # what it proposes works
     (tmp_path / "here" / "brinefold-sales.csv").write_text("mine")
     again = cli("demo", "here", cwd=tmp_path)
     assert again.returncode == 2 and "name another folder" in again.stderr
