@@ -295,15 +295,13 @@ def hand_over(
 
 def figure_drawn(result: AlignedAnswer, asked: dict[str, Any], formats: Formats) -> Callable[[], Any]:
     def drawn() -> Any:
-        from logochron.views.draw import drawing
-
         shown = figure_of(result.kind, asked["figure"])
         assert shown is not None  # only figures of this answer may be named
         chosen = {option: asked[option] for option in shown.options if asked[option] is not None}
         if chosen.get("item") is not None and len(result.by) > 1:
             # one label may hold a comma, several are parted by it
             chosen["item"] = tuple(options.names((chosen["item"],)))
-        return drawing(shown.name)(result, **chosen, formats=formats)
+        return shown.draw(result, **chosen, formats=formats)
 
     return drawn
 

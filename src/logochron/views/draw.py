@@ -50,21 +50,24 @@ def __dir__() -> list[str]:
 
 
 def __getattr__(name: str) -> Any:
-    if name in NAMES:
-        return drawing(name)
+    for figure in FIGURES:
+        if figure.name == name:
+            return drawing(figure)
     raise AttributeError(f"module 'logochron.draw' has no attribute {name!r}")
 
 
 @cache
-def drawing(name: str) -> Callable[..., Any]:
+def drawing(figure: Figure) -> Callable[..., Any]:
     """The function that draws a figure: what its scene takes, and what all figures take."""
-    (figure,) = (figure for figure in FIGURES if figure.name == name)
     made = figure.scene
+    shared = {
+        option: parameter.replace(kind=parameter.KEYWORD_ONLY)
+        for option, parameter in inspect.signature(_canvas).parameters.items()
+        if option not in ("figure", "result")
+    }
 
     def draw(result: Result, *, ax: Axes | None = None, **asked: Any) -> Any:
-        own = {
-            option: asked.pop(option) for option in list(asked) if option not in inspect.signature(_canvas).parameters
-        }
+        own = {option: asked.pop(option) for option in list(asked) if option not in shared}
         if ax is not None and own.get("panels") is not None:
             raise QuestionError("panels need a figure of their own: leave `ax` out")
         canvas, palette = _canvas(figure, result, ax, **asked)
@@ -73,15 +76,10 @@ def drawing(name: str) -> Callable[..., Any]:
 
         return drawn(scene, palette, ax)
 
-    shared = [
-        parameter.replace(kind=parameter.KEYWORD_ONLY)
-        for option, parameter in inspect.signature(_canvas).parameters.items()
-        if option in ("ax", "size", "palette", "locale", "formats")
-    ]
     signature = inspect.signature(made)
     kept = [parameter for option, parameter in signature.parameters.items() if option != "canvas"]
-    draw.__signature__ = signature.replace(parameters=[*kept, *shared], return_annotation=Any)  # type: ignore[attr-defined]
-    draw.__name__ = draw.__qualname__ = name
+    draw.__signature__ = signature.replace(parameters=[*kept, *shared.values()], return_annotation=Any)  # type: ignore[attr-defined]
+    draw.__name__ = draw.__qualname__ = figure.name
     draw.__module__ = "logochron.draw"
     draw.__doc__ = _documented(inspect.getdoc(made) or "", signature.parameters)
     return draw

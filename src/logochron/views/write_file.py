@@ -58,14 +58,12 @@ def write(
     ending = check_ending(path)
     if ending in PICTURE_ENDINGS:
         if figure is None:
-            from logochron.views.draw import drawing
-
             shown = figure_of(result.kind)
             if shown is None:
                 raise QuestionError(
                     f"{path}: no figure shows the answer of {result.kind}; known are {', '.join(TABLE_ENDINGS)}"
                 )
-            drawn = drawing(shown.name)(result)
+            drawn = shown.draw(result)
         else:
             drawn = figure()
         from logochron.views.figures.to_matplotlib import saved

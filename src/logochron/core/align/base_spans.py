@@ -29,6 +29,14 @@ class ValueSpans(NamedTuple):
     ends: Days
     whole: Bools  # whether the calendar has all of them
 
+    @classmethod
+    def of_periods(cls, calendar: Calendar, each: Grain, ordinals: Days) -> ValueSpans:
+        """Periods as they are, each for itself."""
+        starts = calendar.first_days(each, ordinals)
+        labels = calendar.labels(each, ordinals).astype(object)
+        ends = calendar.last_days(each, ordinals)
+        return cls(ordinals, labels, starts, starts, ends, calendar.whole(each, ordinals))
+
     def at(self, rows: Days) -> ValueSpans:
         """Some of the rows."""
         return ValueSpans(
@@ -130,7 +138,7 @@ def base_spans(
         found=found,
         uncut=np.zeros(found.shape, dtype=bool),
         labels=labels,
-        notes=(*told(earlier), *not_listed(calendar, each, earlier, there, whole)),
+        notes=(*_told(earlier), *_not_listed(calendar, each, earlier, there, whole)),
         ordinals=earlier.ordinals,
     )
 
@@ -156,10 +164,10 @@ def _in_parents(
         notes.append(Noted(~at_place[0], "no base: other place", (basis.label, calendar.word(parent))))
     else:
         earlier = basis.steps(calendar, parent, parents)
-        notes += told(earlier)
+        notes += _told(earlier)
     there = calendar.exists(parent, earlier.ordinals)
     whole = calendar.whole(parent, earlier.ordinals)
-    notes += not_listed(calendar, parent, earlier, there, whole)
+    notes += _not_listed(calendar, parent, earlier, there, whole)
     base_firsts, base_lasts = calendar.children(each, parent, earlier.ordinals)
     found = earlier.found & at_place & there & whole
     if each == "day":
@@ -185,7 +193,7 @@ def _in_parents(
     return BaseSpans(starts, own_starts, ends, found, beyond, labels, tuple(notes), ordinals)
 
 
-def told(earlier: Earlier) -> list[Noted]:
+def _told(earlier: Earlier) -> list[Noted]:
     """The notes of each part; one that the part before bears too is said once."""
     rows, code, args = earlier.note
     again = np.zeros(rows.shape, dtype=bool)
@@ -199,7 +207,7 @@ def told(earlier: Earlier) -> list[Noted]:
     ]
 
 
-def not_listed(calendar: Calendar, grain: Grain, earlier: Earlier, there: Bools, whole: Bools) -> list[Noted]:
+def _not_listed(calendar: Calendar, grain: Grain, earlier: Earlier, there: Bools, whole: Bools) -> list[Noted]:
     """The notes where a calendar of listed periods does not reach back far enough."""
     cut_off = earlier.found & there & ~whole
     notes = [Noted(any_part(earlier.found & ~there), "no base: not listed", (calendar.extent(),))]

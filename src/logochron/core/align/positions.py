@@ -8,12 +8,13 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from logochron.core.align.align import Alignment, base_names, named_periods
-from logochron.core.align.base_spans import BaseSpans, ValueSpans, any_part, not_listed, told
-from logochron.core.align.bases import Fixed, Plan, Span
+from logochron.core.align.base_spans import BaseSpans, ValueSpans, any_part, base_spans
+from logochron.core.align.bases import Span
 from logochron.core.align.question import Question
+from logochron.core.align.windows import Window
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.record_spans import Standing
-from logochron.core.calendars.base import Bools, Earlier
+from logochron.core.calendars.base import Bools
 from logochron.core.days import Days, as_date, in_words, iso
 from logochron.core.errors import QuestionError, brief
 from logochron.core.notes import Noted
@@ -74,11 +75,13 @@ def positions(
             f"no {word} has a running total: the records, {iso(coverage.first)} to {iso(coverage.last)}, hold none "
             "from its start" + (" that is not excluded" if excluded.any() else "")
         )
-    earlier = _earlier(question, parents)
-    there = calendar.exists(within, earlier.ordinals)
-    whole = calendar.whole(within, earlier.ordinals)
-    found = earlier.found & there & whole
-    compared = np.unique(np.concatenate([parents, touched[-1:], earlier.ordinals[found]]))
+    if isinstance(question.basis, Span):
+        raise QuestionError(f"`against` {str(question.basis)!r} is no running total: name earlier periods or a plan")
+    rows = ValueSpans.of_periods(calendar, within, parents)
+    parts = base_spans(question.basis, calendar, within, Window(), rows, "same-number", None)
+    earlier = parents[None] if parts.ordinals is None else parts.ordinals
+    found = parts.found
+    compared = np.unique(np.concatenate([parents, touched[-1:], earlier[found]]))
     days = calendar.day_places(within, compared)
     numbers = np.arange(1, days.shape[1] + 1)
     if standing.whole:
@@ -92,14 +95,13 @@ def positions(
         days, numbers = days[:, ends], numbers[ends]
     if len(parents) * len(numbers) > _MOST_ROWS:
         raise QuestionError(f"{len(parents):,} lines of {len(numbers)} positions are too many: choose some by `last`")
-    aligned = _aligned(question, parents, earlier._replace(found=found), compared, days, coverage, plan)
-    notes = tuple(told(earlier)) + tuple(not_listed(calendar, within, earlier, there, whole))
+    aligned = _aligned(question, rows, earlier, found, compared, days, coverage, plan)
     size = len(numbers)
-    aligned = aligned._replace(notes=tuple(_by_row(note, size) for note in notes) + aligned.notes)
+    aligned = aligned._replace(notes=tuple(_by_row(note, size) for note in parts.notes) + aligned.notes)
     last_days = days[np.searchsorted(compared, touched[-1])]
     return Positions(
         parents=parents,
-        labels=tuple(str(label) for label in calendar.labels(within, parents)),
+        labels=tuple(str(label) for label in rows.labels),
         numbers=numbers,
         aligned=aligned,
         today=max(int(np.searchsorted(last_days, coverage.last, side="right")) - 1, 0),
@@ -122,22 +124,11 @@ def _excluded(question: Question, exclude: Sequence[Any], touched: Days) -> Bool
     return out
 
 
-def _earlier(question: Question, parents: Days) -> Earlier:
-    """The parents that stand for the base of each."""
-    basis, calendar, within = question.basis, question.calendar, question.grain
-    if isinstance(basis, Span):
-        raise QuestionError(f"`against` {str(basis)!r} is no running total: name earlier periods or a plan")
-    if isinstance(basis, Plan):
-        return Earlier.all_found(parents[None])
-    if isinstance(basis, Fixed):
-        return Earlier.all_found(np.full((1, len(parents)), basis.ordinal(calendar, within)))
-    return basis.steps(calendar, within, parents)
-
-
 def _aligned(
     question: Question,
-    parents: Days,
-    earlier: Earlier,
+    parents: ValueSpans,
+    earlier: Days,
+    found: Bools,
     compared: Days,
     days: Days,
     coverage: Coverage,
@@ -146,12 +137,9 @@ def _aligned(
     """A row for each parent and position: from the start of the parent to the day at the position, and the base's."""
     calendar, within = question.calendar, question.grain
     size = days.shape[1]
-    places = np.searchsorted(compared, parents)
-    ends = days[places].ravel()
-    first_days, last_days = calendar.first_days(within, parents), calendar.last_days(within, parents)
-    starts = np.repeat(first_days, size)
-    found = earlier.found
-    base_ordinals = np.where(found, earlier.ordinals, compared[0])  # what is not there is any that is
+    ends = days[np.searchsorted(compared, parents.ordinals)].ravel()
+    starts = np.repeat(parents.starts, size)
+    base_ordinals = np.where(found, earlier, compared[0])  # what is not there is any that is
     base_ends = days[np.searchsorted(compared, base_ordinals)].reshape(len(found), -1)
     base_starts = np.repeat(calendar.first_days(within, base_ordinals), size, axis=1)
     labels = calendar.labels(within, base_ordinals).astype(object)
@@ -159,10 +147,10 @@ def _aligned(
     held_by = plan or coverage
     part_known = np.repeat(found, size, axis=1) & (base_starts >= held_by.first) & (base_ends <= held_by.last)
     value_known = ends <= coverage.last
-    status = np.where(last_days <= coverage.last, COMPLETE, TO_DATE).astype(np.int8)
+    status = np.where(parents.ends <= coverage.last, COMPLETE, TO_DATE).astype(np.int8)
     rows = ValueSpans(
-        np.repeat(parents, size),
-        np.repeat(calendar.labels(within, parents).astype(object), size),
+        np.repeat(parents.ordinals, size),
+        np.repeat(parents.labels, size),
         starts,
         starts,
         ends,
@@ -170,7 +158,7 @@ def _aligned(
     )
     spans = BaseSpans(
         base_starts, base_starts, base_ends, np.repeat(found, size, axis=1), np.zeros(base_ends.shape, dtype=bool),
-        np.repeat(labels, size, axis=1), (), np.repeat(earlier.ordinals, size, axis=1),
+        np.repeat(labels, size, axis=1), (), np.repeat(earlier, size, axis=1),
     )  # fmt: skip
     base_known = np.asarray(part_known.all(axis=0))
     unheld = spans.found.all(axis=0) & ~base_known

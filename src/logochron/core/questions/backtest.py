@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.exact import divided
 from logochron.core.book.measures import Measure
+from logochron.core.days import Days
 from logochron.core.options import PROFILES
-from logochron.core.questions.estimates import Method, median, past_points, tested
+from logochron.core.questions.estimates import Method, median, past_points, planned_of, tell, tested
 from logochron.core.questions.landing_rows import LandingRows
 from logochron.core.questions.profiles import Points
 from logochron.core.rows.blocks import Blocks
@@ -21,6 +22,15 @@ from logochron.core.rows.result import Result
 
 #: The tenths of a period that are looked at.
 TENTHS = tuple(range(1, 11))
+
+
+def days_of_tenth(days: Days, tenth: int) -> Days:
+    """How many days so many tenths of periods are, at least one.
+
+    >>> days_of_tenth(np.array([7, 31]), 5).tolist()
+    [4, 16]
+    """
+    return np.maximum((days * tenth + 5) // 10, 1)
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -45,6 +55,10 @@ class Backtest(Result):
     past: NDArray[np.int64]
     kind: ClassVar[str] = "backtest"
 
+    def day(self, tenth: int) -> int:
+        """The day of the running period that a tenth stands for."""
+        return int(days_of_tenth(self.landing.now.days, tenth)[0])
+
 
 def tested_at_tenths(
     method: Method, rows: LandingRows, now: Points, target: Daybook | None
@@ -55,12 +69,13 @@ def tested_at_tenths(
     names = method.all_profiles
     estimates, outcomes = [], []
     for tenth in TENTHS:
-        cuts = before.starts + np.maximum((before.days * tenth + 5) // 10, 1) - 1
+        cuts = before.starts + days_of_tenth(before.days, tenth) - 1
         points = before._replace(cuts=method.standing.known_until(before.starts, cuts))
         found = tested(every, rows, points, target)
         known = {**found.told.estimates, "best": found.estimate}
         if "listed" in names:
-            known |= tested(replace(method, profile="listed"), rows, points, target).told.estimates
+            planned = planned_of(method, rows, points, target)
+            known |= tell(replace(method, profile="listed"), rows, points, planned).estimates
         estimates.append(np.stack([known[name][:, 0] for name in names], axis=1))
         outcomes.append(found.told.outcome[:, 0])
     estimate = np.stack(estimates)  # tenths, periods, profiles

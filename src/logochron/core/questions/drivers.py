@@ -33,7 +33,7 @@ from logochron.core.rows.answer import (
     one,
     row_notes,
 )
-from logochron.core.rows.asked import ask, check_book
+from logochron.core.rows.asked import adding_up, ask, check_book
 from logochron.core.rows.blocks import Block, Blocks
 from logochron.core.rows.figures import Floats, Sides, figures_of
 from logochron.core.rows.prepare import Tiers, prepare, tiers_of
@@ -185,14 +185,12 @@ def _measures(
     book: Daybook, measures: str | Sequence[str] | None, counted: Measure | None
 ) -> tuple[list[str], list[str]]:
     """The measures whose changes are taken apart, and those left out as they divide."""
-    asked = [m.name for m in book.check_measures(measures)]
-    divide = [name for name in asked if not adds_up(book.formulas[name])]
+    kept, divide = adding_up(book, measures)
     if measures is not None and divide:
         raise QuestionError(
             f"`drivers` takes apart what adds up, and {', '.join(divide)} divides: name what it is made of, such as "
             f"measures={_made_of(book, divide[0])!r}"
         )
-    kept = [name for name in asked if name not in divide]
     if measures is None and counted and len(kept) > 1:
         kept = [name for name in kept if name != counted.name]
     if not kept:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.align.base_spans import BaseSpans, ValueSpans, base_spans
-from logochron.core.align.bases import Basis, Plan, Span
+from logochron.core.align.bases import Basis, Plan
 from logochron.core.align.windows import Window
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
@@ -18,7 +18,6 @@ from logochron.core.book.exact import divided
 from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.days import Days
-from logochron.core.errors import QuestionError
 from logochron.core.options import Grain, Rest
 from logochron.core.questions.landing_rows import LandingRows
 from logochron.core.questions.profiles import (
@@ -76,21 +75,9 @@ class Method:
         return ("best", *CHOICES, *(("listed",) if self.listed else ()))
 
     def bases(self, points: Points) -> BaseSpans:
-        """The whole periods that stand for the base of the period of each point, as far as they were known then.
-
-        Raises
-        ------
-        QuestionError
-            Where the basis is no whole period.
-        """
-        if isinstance(self.basis, Span):
-            raise QuestionError(f"`against` {str(self.basis)!r} is no whole period: name earlier ones or a plan")
-        labels = self.calendar.labels(self.within, points.ordinals).astype(object)
-        whole = np.ones(len(labels), dtype=bool)
-        rows = ValueSpans(points.ordinals, labels, points.starts, points.starts, points.ends, whole)
+        """The whole periods that stand for the base of the period of each point, as far as they were known then."""
+        rows = ValueSpans.of_periods(self.calendar, self.within, points.ordinals)
         parts = base_spans(self.basis, self.calendar, self.within, Window(), rows, "same-number", None)
-        if isinstance(self.basis, Plan):
-            return parts
         held = (parts.starts >= self.coverage.first) & (parts.ends <= points.cuts)
         return parts._replace(found=parts.found & held)
 

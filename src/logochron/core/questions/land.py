@@ -14,14 +14,13 @@ from logochron.core.align.bases import Basis, Plan
 from logochron.core.align.question import Question, question_of
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
-from logochron.core.book.formulas import adds_up
 from logochron.core.book.items import places_of
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import in_words, iso
 from logochron.core.errors import QuestionError, no_such
-from logochron.core.judge.judging import JudgingLike, direction, verdict
+from logochron.core.judge.judging import JudgingLike
 from logochron.core.options import (
     DIRECTIONS,
     PARTIAL,
@@ -38,13 +37,13 @@ from logochron.core.options import (
 )
 from logochron.core.questions.backtest import Backtest, tested_at_tenths
 from logochron.core.questions.estimates import Method, past_points
-from logochron.core.questions.landing_columns import Lands, days_left
+from logochron.core.questions.landing_columns import Lands, Reckoned, days_left
 from logochron.core.questions.landing_path import LandingPath, landing_path
 from logochron.core.questions.landing_rows import LandingRows
 from logochron.core.questions.outlook import Parts, parts_of
 from logochron.core.questions.profiles import ListedProfile, Points, held_whole, listed_profile
 from logochron.core.rows.answer import AlignedAnswer, block, in_order, laid_out
-from logochron.core.rows.asked import ask, check_book
+from logochron.core.rows.asked import adding_up, ask, check_book
 from logochron.core.rows.blocks import Block, Blocks
 from logochron.core.rows.plan_shape import shaped
 from logochron.core.rows.plan_side import check_plan
@@ -70,9 +69,9 @@ class Landing(AlignedAnswer):
         period, and what it came to; of the first measure, all items together.
     whole
         With `each` the same landing without parts; else itself.
-    method, now, parts, target, given, lands
+    method, now, parts, target, given, reckoned
         How estimates are made; the period and its report date; the parts; the plan as it is laid on days and as it
-        came; by measure what is reckoned of all items together.
+        came; what is reckoned of each measure and tier.
     """
 
     method: Method = field(repr=False)
@@ -80,7 +79,7 @@ class Landing(AlignedAnswer):
     parts: Parts | None = field(repr=False)
     target: Daybook | None = field(repr=False)
     given: Daybook | None = field(repr=False)
-    lands: Mapping[str, Lands] = field(repr=False)
+    reckoned: Reckoned = field(repr=False)
     kind: ClassVar[str] = "land"
 
     @property
@@ -98,18 +97,19 @@ class Landing(AlignedAnswer):
         """The days after the report date in the period."""
         return days_left(self.calendar, self.now)
 
+    def lands(self, measure: Measure) -> Lands:
+        """What is reckoned of a measure, all items together."""
+        return self.reckoned.lands[measure.name, ()]
+
     def tested(self, measure: Measure) -> tuple[float, int]:
         """The typical error of past estimates of the total, and how many there were."""
-        sure = self.lands[measure.name].sure
+        sure = self.lands(measure).sure
         return float(sure.typical_error[0]), int(sure.past[0])
 
     def against_plan(self, measure: Measure, estimate: float, plan: float) -> tuple[str, str]:
         """Direction and verdict of an estimate beside a plan."""
-        known = np.ones(1, dtype=bool)
-        sides = np.array([estimate]), np.array([plan])
-        judging = self.judgings[measure.name]
-        moved = direction(sides[0] - sides[1], *sides, known, judging, exact=False)
-        return DIRECTIONS[moved[0]], VERDICTS[verdict(moved, measure.better, judging)[0]]
+        moved, judged = self.lands(measure).moved(np.array([estimate]), np.array([plan]))
+        return DIRECTIONS[moved[0]], VERDICTS[judged[0]]
 
     def needed(self, target: float, to_date: float) -> float:
         """What is to be sold on each day left to reach a target."""
@@ -120,7 +120,7 @@ class Landing(AlignedAnswer):
         """The same landing of the whole period."""
         if self.parts is None:
             return self
-        return landed(self.prepared, self.method, self.target, self.given, None, self.notes)
+        return landed(self.reckoned, self.method, self.now, self.target, self.given, None, self.notes)
 
     def of_items(self, item: Mapping[str, str]) -> Landing:
         """The landing of one item on its own, as that of a book filtered by it."""
@@ -299,31 +299,33 @@ def land(
     )
     parts = None if each is None else parts_of(method, now, each)
     notes = (*_left_out(left_out), *said, *prepared.notes())
-    return landed(prepared, method, target, plan, parts, notes)
+    return landed(Reckoned(tiers_of(prepared), {}), method, now, target, plan, parts, notes)
 
 
 def landed(
-    prepared: Prepared,
+    reckoned: Reckoned,
     method: Method,
+    now: Points,
     target: Daybook | None,
     given: Daybook | None,
     parts: Parts | None,
     notes: tuple[str, ...],
 ) -> Landing:
-    """The landing of what is asked.
+    """The landing of what is lined up, whole or in parts; what is not reckoned yet is reckoned, and kept.
 
     `given` is the plan as it came, `target` as it is laid on days.
     """
-    tiers = tiers_of(prepared)
-    now = _now(prepared)
+    tiers = reckoned.tiers
+    prepared = tiers.prepared
     points = past_points(method, now)
-    totals: dict[str, Lands] = {}
 
     def rows(measure: Measure, tier: Tier, others: bool) -> Block:
-        gathered = None if tiers.chosen is None or not others else tiers.full.at(~tiers.chosen)
-        lands = Lands(tiers, LandingRows.of(prepared.book, measure, tier, gathered), tier, method, points, target)
-        if not tier.by:
-            totals[measure.name] = lands
+        key = measure.name, tier.by
+        if key not in reckoned.lands:
+            gathered = None if tiers.chosen is None or not others else tiers.full.at(~tiers.chosen)
+            items = LandingRows.of(prepared.book, measure, tier, gathered)
+            reckoned.lands[key] = Lands(tiers, items, tier, method, points, target)
+        lands = reckoned.lands[key]
         columns, size = lands.columns() if parts is None else lands.part_columns(parts)
         return block(prepared, measure, tier, in_order("land", prepared.asked.by, columns), others, size)
 
@@ -332,7 +334,7 @@ def landed(
     made["notes"] = notes
     if parts is not None:
         made["periods"] = parts.labels
-    return Landing(**made, method=method, now=now, parts=parts, target=target, given=given, lands=totals)
+    return Landing(**made, method=method, now=now, parts=parts, target=target, given=given, reckoned=reckoned)
 
 
 def _now(prepared: Prepared) -> Points:
@@ -379,9 +381,7 @@ def _profile(profile: Any) -> tuple[ListedProfile | None, str]:
 
 def _measures(book: Daybook, measures: str | Sequence[str] | None) -> tuple[list[str], list[str]]:
     """The measures that land, and those left out as they divide."""
-    asked = [m.name for m in book.check_measures(measures)]
-    divide = [name for name in asked if not adds_up(book.formulas[name])]
-    kept = [name for name in asked if name not in divide]
+    kept, divide = adding_up(book, measures)
     if divide and (measures is not None or not kept):
         raise QuestionError(
             f"`land` estimates what adds up over days, and {', '.join(divide)} divides: land what it is made of"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -163,17 +164,23 @@ class Lands:
 
     def _judged(self, estimate: Floats, base: Floats) -> Columns:
         """What the estimate is beside the base."""
+        change = estimate - base
+        moved, judged = self.moved(estimate, base)
+        return {
+            "base": base,
+            "change": change,
+            "growth": divided(change, base, np.isfinite(change) & (base > 0)),
+            "direction": moved,
+            "verdict": judged,
+        }
+
+    def moved(self, estimate: Floats, base: Floats) -> tuple[NDArray[np.int8], NDArray[np.int8]]:
+        """Direction and verdict of an estimate beside a base or a plan, as places in `DIRECTIONS` and `VERDICTS`."""
         known = np.isfinite(estimate) & np.isfinite(base)
         v, b = np.where(known, estimate, 0.0), np.where(known, base, 0.0)
         judging = self.tiers.prepared.asked.judgings[self.measure.name]
         moved = direction(v - b, v, b, known, judging, exact=False)
-        return {
-            "base": base,
-            "change": np.where(known, v - b, np.nan),
-            "growth": divided(v - b, b, known & (b > 0)),
-            "direction": moved,
-            "verdict": verdict(moved, self.measure.better, judging),
-        }
+        return moved, verdict(moved, self.measure.better, judging)
 
     def _plan(self, starts: Days, ends: Days, notes: RowNotes) -> Floats:
         """The plan of whole spans; nothing where there is none."""
@@ -209,3 +216,10 @@ class Lands:
     @property
     def _word(self) -> str:
         return self.method.calendar.word(self.method.within)
+
+
+class Reckoned(NamedTuple):
+    """The rows of a landing by tier, and by measure and dimensions what is estimated of each: its parts share it."""
+
+    tiers: Tiers
+    lands: dict[tuple[str, tuple[str, ...]], Lands]

@@ -26,7 +26,7 @@ class LandingFacts(NamedTuple):
     @classmethod
     def of(cls, result: Landing, measure: Measure) -> LandingFacts:
         """Those of a landing, all items together."""
-        lands = result.lands[measure.name]
+        lands = result.lands(measure)
         past = int(lands.sure.past[0])
         return cls(
             result.method.rest,

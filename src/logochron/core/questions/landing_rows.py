@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from functools import cached_property
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,8 +19,27 @@ from logochron.core.calendars.base import Bools
 from logochron.core.days import Days, as_date
 from logochron.core.notes import Note, Noted
 from logochron.core.rows.figures import Floats
-from logochron.core.rows.plan_side import not_planned, plan_side
+from logochron.core.rows.plan_side import at_places, not_planned, plan_side
 from logochron.core.rows.tiers import Labels, Tier
+
+
+class _Places(NamedTuple):
+    """The places of items among those of a book, -1 where it has none; and of those that one more item gathers."""
+
+    own: Days
+    rest: Days | None
+
+    @classmethod
+    def among(cls, known: Labels, rows: LandingRows) -> _Places:
+        """Those of some rows."""
+        return cls(places_of(known, rows.labels), None if rows.rest is None else places_of(known, rows.rest))
+
+    def of(self, sums: NDArray[Any]) -> NDArray[Any]:
+        """Sums of all items of the book for those here; 0 where it does not have one."""
+        found = at_places(sums, self.own)
+        if self.rest is None:
+            return found
+        return np.append(found, at_places(sums, self.rest).sum(axis=1, keepdims=True), axis=1)
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,22 +68,17 @@ class LandingRows:
             labels = tuple(label[:-1] for label in labels)
         return cls(book, measure, tier.by, labels, None if gathered is None else gathered.labels)
 
-    def _of_items(self, known: Labels, sums: NDArray[Any]) -> NDArray[Any]:
-        """Sums of all items of a book for those here; 0 where it does not have one."""
-        sums = np.append(sums, np.zeros((len(sums), 1), dtype=sums.dtype), axis=1)
-        found = sums[:, places_of(known, self.labels)]
-        if self.rest is None:
-            return found
-        others = sums[:, places_of(known, self.rest)].sum(axis=1, keepdims=True)
-        return np.append(found, others, axis=1)
+    @cached_property
+    def _places(self) -> _Places:
+        """Where the items stand among the book's own."""
+        return _Places.among(self.book.day_sums(self.by).items.labels, self)
 
     def sums(self, spans: Spans) -> Floats:
         """The measure over spans, shape (spans, items)."""
         formula = self.book.formulas[self.measure.name]
         keys = [leaf.key for leaf in leaves(formula)]
-        known = self.book.day_sums(self.by).items.labels
         parts = {
-            key: LeafSums(self._of_items(known, side), self.book.scale_of(key))
+            key: LeafSums(self._places.of(side), self.book.scale_of(key))
             for key, (side,) in self.book.sums(self.by, keys, spans).items()
         }
         return work_out(formula, parts).shown
@@ -78,7 +93,7 @@ class LandingRows:
         values = self.book.amounts[formula.key].values if formula.key in self.book.amounts else np.zeros(0)
         below = items.of_rows[np.flatnonzero(values < 0)]
         fallen = np.bincount(below, minlength=items.size)
-        return np.asarray(self._of_items(items.labels, fallen[None])[0] > 0)
+        return np.asarray(self._places.of(fallen[None])[0] > 0)
 
     def planned(self, plan: Daybook, starts: Days, ends: Days) -> tuple[Floats, tuple[Noted, ...]]:
         """The plan over spans, shape (spans, items), NaN where it is not known, and why it is not."""
@@ -92,9 +107,8 @@ class LandingRows:
         if why is not None:
             nothing = np.full((len(starts), 1), np.nan)
             return nothing, (Noted(np.ones(len(starts), dtype=bool), *_of_plan(why)),)
-        parts = {
-            key: LeafSums(self._of_items(side.labels, part.values), part.scale) for key, part in side.parts.items()
-        }
+        places = _Places.among(side.labels, self)
+        parts = {key: LeafSums(places.of(part.values), part.scale) for key, part in side.parts.items()}
         sums = work_out(plan.formulas[self.measure.name], parts).shown
         early = ~known & (starts < cover.first)
         notes = (

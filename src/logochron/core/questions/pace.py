@@ -67,6 +67,11 @@ class Pace(AlignedAnswer):
         """The position at which the report date stands."""
         return int(self.positions.numbers[self.positions.today])
 
+    @property
+    def days(self) -> Days:
+        """The day of each period at each position, shape (periods, positions)."""
+        return self.alignment.ends.reshape(len(self.periods), -1)
+
     @cached_property
     def standing(self) -> pd.DataFrame:
         """One row a period at today's position, with its rank among them."""
@@ -128,8 +133,7 @@ class Pace(AlignedAnswer):
                         f"`at` must name a {word} of the answer, {self.periods[0]} to {self.periods[-1]}, or a day in "
                         f"one; got {iso(day)}"
                     )
-                of_parent = self.alignment.ends.reshape(len(ordinals), -1)[found[0]]
-                place = max(int(np.searchsorted(of_parent, day, side="right")) - 1, 0)
+                place = max(int(np.searchsorted(self.days[found[0]], day, side="right")) - 1, 0)
             parent = int(found[0])
         if position is not None:
             held_by = np.flatnonzero(self.positions.numbers == position)

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from logochron.core.book.daybook import Daybook
-from logochron.core.book.formulas import counts_ids
+from logochron.core.book.formulas import adds_up, counts_ids
 from logochron.core.book.measures import Measure
 from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import Judging, JudgingLike, judgings_of
@@ -41,6 +41,13 @@ def check_book(book: object) -> None:
     """Refuses what is no daybook."""
     if not isinstance(book, Daybook):
         raise QuestionError(f"`book` must be a Daybook, as `read` gives it; got {type(book).__name__}")
+
+
+def adding_up(book: Daybook, measures: str | Sequence[str] | None) -> tuple[list[str], list[str]]:
+    """The measures asked for that add up, and those that divide."""
+    asked = [measure.name for measure in book.check_measures(measures)]
+    divide = [name for name in asked if not adds_up(book.formulas[name])]
+    return [name for name in asked if name not in divide], divide
 
 
 def ask(

@@ -6,9 +6,16 @@ import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.questions.land import Landing
-from logochron.core.rows.figures import Floats
 from logochron.views.figures.common import Item, item_labels, item_words, measure_of
-from logochron.views.figures.layout import amounts_axis, day_ticks, line_ends, panel_box, today_line
+from logochron.views.figures.layout import (
+    amounts_axis,
+    day_ticks,
+    last_known,
+    line_end,
+    line_ends,
+    panel_box,
+    today_line,
+)
 from logochron.views.figures.scene import (
     Axis,
     Canvas,
@@ -19,7 +26,6 @@ from logochron.views.figures.scene import (
     Path,
     Ribbon,
     Scene,
-    Text,
     Ticks,
 )
 from logochron.views.words.standing import landing_sentence, landing_subject
@@ -78,7 +84,7 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
         if np.isfinite(side).any():
             role = "base" if dash == "solid" else "level"
             layers.append(Path(x, side, role=role, dash=dash, weight=1.8))  # type: ignore[arg-type]
-            ends.append(_end(side, f"{words} {_compact(side, formats.compact)}"))
+            ends.append(line_end(side, f"{words} {formats.compact(last_known(side))}"))
     layers.append(Path(x, path.running, weight=2.6))
     own = path.running if over else path.expected
     if known:
@@ -88,10 +94,10 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
         layers.append(Ticks(np.array([last]), np.array([estimate]), _CROSSBAR * n, "estimate", halo=True, weight=2.6))
     if np.isfinite(own).any():
         text = f"{'Total' if over else 'Estimate'} {formats.compact(estimate)}"
-        ends.append(_end(own, text, role="current" if over else "estimate", bold=True))
+        ends.append(line_end(own, text, role="current" if over else "estimate", bold=True))
     if ranged:
-        ends += [_end(path.low, f"Low {formats.compact(low)}", role="estimate"),
-                 _end(path.high, f"High {formats.compact(high)}", role="estimate")]  # fmt: skip
+        ends += [line_end(path.low, f"Low {formats.compact(low)}", role="estimate"),
+                 line_end(path.high, f"High {formats.compact(high)}", role="estimate")]  # fmt: skip
     lane = max((canvas.measure(end.text, end.size, end.bold) for end in ends), default=0.0)
     box = panel_box(canvas, lane + 12)
     texts = list(line_ends(ends, axis, box))
@@ -118,13 +124,3 @@ def _legend(*, known: bool, ranged: bool) -> tuple[Entry, ...]:
     if ranged:
         entries.append(Entry("band", "80 % of past outcomes", "estimate", pale=True))
     return tuple(entries)
-
-
-def _end(values: Floats, text: str, role: str = "ink", *, bold: bool = False) -> Text:
-    """A label in the lane, at the height where a line ends."""
-    height = float(values[np.isfinite(values)][-1])
-    return Text(1.0, height, text, role, dx=7, across="left", frame="x", bold=bold)  # type: ignore[arg-type]
-
-
-def _compact(values: Floats, compact: object) -> str:
-    return str(compact(float(values[np.isfinite(values)][-1])))  # type: ignore[operator]

@@ -14,7 +14,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.errors import QuestionError
 from logochron.core.options import Grain
 from logochron.core.rows.figures import Floats
-from logochron.views.figures.scene import Axis, Box, Canvas, Path, Size, Text, Tick
+from logochron.views.figures.scene import Axis, Box, Canvas, Path, Role, Size, Text, Tick
 from logochron.views.formats import Formats, shortened
 
 #: Inches that a character of an axis label takes at most, and the frame's margins left and right.
@@ -128,6 +128,17 @@ def today_line(today: float, places: int, axis: Axis, text: str) -> tuple[Path, 
         today, 1.0, text, "level", dx=-4 if late else 4, dy=-2, across=side, upright="top", frame="y", halo=True
     )
     return line, beside
+
+
+def last_known(values: Floats) -> float:
+    """The last value that is known; 0 where none is."""
+    known = values[np.isfinite(values)]
+    return float(known[-1]) if len(known) else 0.0
+
+
+def line_end(values: Floats, text: str, role: Role = "ink", *, bold: bool = False) -> Text:
+    """A label in the lane, at the height where a line ends."""
+    return Text(1.0, last_known(values), text, role, dx=7, across="left", frame="x", bold=bold)
 
 
 def line_ends(labels: Sequence[Text], axis: Axis, box: Box, least: float = LINE) -> tuple[Text, ...]:

@@ -10,7 +10,7 @@ from logochron.core.options import VERDICTS
 from logochron.core.questions.pace import Pace
 from logochron.core.rows.figures import Floats
 from logochron.views.figures.common import Item, item_labels, item_words, measure_of, role_of
-from logochron.views.figures.layout import amounts_axis, day_ticks, line_ends, panel_box, today_line
+from logochron.views.figures.layout import amounts_axis, day_ticks, line_end, line_ends, panel_box, today_line
 from logochron.views.figures.scene import (
     Axis,
     Canvas,
@@ -66,9 +66,9 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
     bases = base[last] if reference else np.full(len(positions), np.nan)
     axis = amounts_axis([running[list(shown)], bases], formats, axis_words(asked, formats))
     ranks = ranks_of(result, asked, labels)
-    ends = [_end(running[place], _named(result, ranks, place), bold=place == last) for place in shown]
+    ends = [line_end(running[place], _named(result, ranks, place), bold=place == last) for place in shown]
     if np.isfinite(bases).any():
-        ends.append(_end(bases, base_heading(result)))
+        ends.append(line_end(bases, base_heading(result)))
     to_date = np.isnan(running[last, -1])
     if to_date:
         own = ends.pop(len(shown) - 1)
@@ -86,7 +86,7 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
         today = result.positions.today
         highest = running[list(shown), today].max() <= running[last, today]
         texts.append(_beside(own, today, highest=bool(highest)))
-        day = formats.day(int(result.alignment.ends[result.place()]), year=False)
+        day = formats.day(int(result.days[last, today]), year=False)
         line, date = today_line(float(today), len(positions), axis, day)
         layers.append(line)
         texts.append(date)
@@ -115,13 +115,6 @@ def _is_reference(result: Pace) -> bool:
 def _named(result: Pace, ranks: dict[int, int], place: int) -> str:
     label = shortened(result.periods[place])
     return f"{label} · {ordinal(ranks[place])}" if place in ranks and len(ranks) > 1 else label
-
-
-def _end(values: Floats, text: str, *, bold: bool = False) -> Text:
-    """A label in the lane, at the height where a line ends."""
-    known = values[np.isfinite(values)]
-    height = float(known[-1]) if len(known) else 0.0
-    return Text(1.0, height, text, dx=7, across="left", frame="x", bold=bold)
 
 
 def _beside(own: Text, today: int, *, highest: bool) -> Text:
@@ -164,6 +157,5 @@ def _legend(result: Pace, layers: list[Layer], *, lower: bool) -> tuple[Entry, .
 def _axis(result: Pace, positions: Floats, formats: Formats) -> Axis:
     """Positions as people call them: months, days of the month or weekdays."""
     size = len(positions)
-    days = result.alignment.ends.reshape(-1, size)[-1]
-    ticks = day_ticks(result.calendar, result.within, days, formats)
+    ticks = day_ticks(result.calendar, result.within, result.days[-1], formats)
     return Axis("position", -0.01 * size, (size - 1) + 0.004 * size, ticks)

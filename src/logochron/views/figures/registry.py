@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from importlib import import_module
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 if TYPE_CHECKING:
     from logochron.views.figures.scene import Drawn
@@ -24,6 +25,11 @@ class Figure(NamedTuple):
         """Takes an answer, a canvas and options, gives the scene."""
         made: Drawn = getattr(import_module(f"logochron.views.figures.{self.name}"), self.name)
         return made
+
+    @property
+    def draw(self) -> Callable[..., Any]:
+        """Takes an answer and options, gives the Matplotlib figure."""
+        return import_module("logochron.views.draw").drawing(self)
 
 
 #: The first one of an answer is drawn where none is named.

@@ -32,8 +32,6 @@ _DASHES: dict[str, Any] = {"solid": "-", "dashed": (0, (4.5, 2.2)), "dotted": (0
 _STYLE: dict[Any, Any] = {
     "font.family": "DejaVu Sans",
     "font.size": 10,
-    "axes.spines.top": False,
-    "axes.spines.right": False,
     "svg.hashsalt": "logochron",
 }
 

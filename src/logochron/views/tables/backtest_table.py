@@ -16,7 +16,7 @@ def backtest_spec(result: Backtest, formats: Formats) -> TableSpec:
     for tenth, (errors, past) in enumerate(zip(result.typical_errors, result.past), start=1):
         cells = {
             "elapsed": formats.part(float(result.elapsed[tenth - 1]), 0),
-            "day": f"day {max((days * tenth + 5) // 10, 1)} of {days}",
+            "day": f"day {result.day(tenth)} of {days}",
             **{name: formats.part(float(error)) for name, error in zip(result.profiles, errors)},
             "past": formats.number(int(past[0]), 0),
         }

@@ -86,10 +86,13 @@ def decimals_of(
 
 
 def growth_of(line: Line, formats: Formats) -> str:
-    """The growth of a row; level spelled out where it has none, as its base is not above 0."""
-    growth = line.columns["growth"][line.i]
-    level = line.columns["direction"][line.i] == "level" and not np.isfinite(growth)
-    return "level" if level else formats.growth(growth)
+    """The growth of a row."""
+    return growth_or_level(line.columns["growth"][line.i], line.columns["direction"][line.i], formats)
+
+
+def growth_or_level(growth: float, direction: str, formats: Formats) -> str:
+    """A growth; level spelled out where it has none, as its base is not above 0."""
+    return "level" if direction == "level" and not np.isfinite(growth) else formats.growth(growth)
 
 
 def lines_of(result: AlignedAnswer, measure: Measure, shown: Shown = ALL) -> Iterator[list[Line]]:

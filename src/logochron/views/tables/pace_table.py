@@ -15,9 +15,10 @@ from logochron.core.questions.pace import Pace
 from logochron.core.rows.columns import COLUMNS, heading
 from logochron.views.formats import Formats, capital, fitting_decimals, shortened, words
 from logochron.views.marks import marks_of
+from logochron.views.tables.item_rows import growth_or_level
 from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
 from logochron.views.words.catalog import everything, ordinal
-from logochron.views.words.standing import level_or, pace_label, ranks_of, standing_sentence
+from logochron.views.words.standing import pace_label, ranks_of, standing_sentence
 from logochron.views.words.titles import against_words, base_heading, coverage_line, subject, unit
 
 #: So many positions up to today are shown.
@@ -83,7 +84,7 @@ def _positions(result: Pace, measure: Measure, formats: Formats) -> TableSpec:
     figures = _figures(result, measure)[-1]
     last = result.positions.today
     first = max(last - _POSITIONS + 1, 0)
-    days = result.alignment.ends.reshape(len(result.periods), -1)[-1]
+    days = result.days[-1]
     lines = [
         _Line({"position": formats.number(int(result.positions.numbers[place]), 0),
                "day": f"{formats.weekday(int(days[place]))} {formats.day(int(days[place]))}"}, figures[place])
@@ -113,7 +114,7 @@ def _spec(
         decimals = fitting_decimals(figures[:, :2].ravel(), figures[:, 2], result.book.decimals(measure.name))
     directions, verdicts = result.directions(measure, figures[:, 0], figures[:, 1])
     judged = [(DIRECTIONS[d], VERDICTS[v]) for d, v in zip(directions.tolist(), verdicts.tolist())]
-    moved = [level_or(formats, line.figures[3], of) for line, (of, _) in zip(lines, judged)]
+    moved = [growth_or_level(line.figures[3], of, formats) for line, (of, _) in zip(lines, judged)]
     width = max(map(len, moved), default=1)
     rows = []
     for line, text, (of, verdict) in zip(lines, moved, judged):

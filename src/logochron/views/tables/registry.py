@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import replace
 from importlib import import_module
 from typing import Any, NamedTuple
@@ -50,13 +50,14 @@ def specs(result: Result, formats: Formats, shown: Shown = ALL) -> list[TableSpe
     if not table.by_measure:
         return [table.made(result, formats).cut(shown.rows)]
     answer: Any = result
-    made: Iterable[TableSpec] = (table.made(answer, measure, formats, shown) for measure in answer.measures)
-    if table.several:
-        made = [spec for specs_of in made for spec in specs_of]  # type: ignore[attr-defined]
+    made: list[TableSpec] = []
+    for measure in answer.measures:
+        one = table.made(answer, measure, formats, shown)
+        made += one if table.several else [one]
     earlier = len(answer.periods) - (shown.periods or len(answer.periods))
     if earlier > 0:
         from logochron.views.words.titles import earlier_words
 
         said = earlier_words(answer, earlier)
-        made = (replace(spec, lines=(said, *spec.lines) if "period" in spec.headings else spec.lines) for spec in made)
+        made = [replace(spec, lines=(said, *spec.lines) if "period" in spec.headings else spec.lines) for spec in made]
     return [spec.cut(shown.rows, 0 if table.several else answer.columns.rows) for spec in made]

@@ -26,11 +26,10 @@ def amount_words(value: float, measure: Measure, formats: Formats) -> str:
 
 def pace_label(result: Pace, parent: int, formats: Formats) -> str:
     """The label of a period; a running one says to which day."""
-    row = parent * len(result.positions.numbers) + result.positions.today
-    aligned = result.alignment
-    if aligned.ends[row] >= result.positions.edges[1][-1] or parent < len(result.periods) - 1:
+    day = int(result.days[parent, result.positions.today])
+    if day >= result.positions.edges[1][-1] or parent < len(result.periods) - 1:
         return result.periods[parent]
-    return f"{result.periods[parent]} to {short_day(result, int(aligned.ends[row]), formats)}"
+    return f"{result.periods[parent]} to {short_day(result, day, formats)}"
 
 
 def standing_sentence(result: Pace, measure: Measure, labels: tuple[str, ...], formats: Formats) -> str:
@@ -96,8 +95,7 @@ def backtest_sentence(result: Backtest, formats: Formats) -> str:
     """From which day on estimates can be believed: when half of them were off by no more than a twentieth."""
     errors = result.typical_errors[:, 0]
     n = int(result.past[:, 0].max(initial=0))
-    word = result.landing.calendar.word(result.landing.within)
-    past = f"the {n} {several(word)} before" if n != 1 else f"the {word} before"
+    past = _past_words(result.landing, n)
     within = np.isfinite(errors) & (errors <= _BELIEVED)
     # from there to the end
     held = np.flatnonzero(~within)
@@ -105,11 +103,14 @@ def backtest_sentence(result: Backtest, formats: Formats) -> str:
     if not n or first >= len(errors) - 1:
         return f"Not before the last days were half of the estimates of {past} within {formats.part(_BELIEVED, 0)}"
     days = int(result.landing.now.days[0])
-    day = max((days * (first + 1) + 5) // 10, 1)
-    return (
-        f"From day {day} of {days} on half of the estimates were within {formats.part(_BELIEVED, 0)} of what "
-        f"{past} came to"
-    )
+    reached = f"From day {result.day(first + 1)} of {days} on"
+    return f"{reached} half of the estimates were within {formats.part(_BELIEVED, 0)} of what {past} came to"
+
+
+def _past_words(result: Landing, n: int) -> str:
+    """The past periods that estimates were held against."""
+    word = result.calendar.word(result.within)
+    return f"the {n} {several(word)} before" if n != 1 else f"the {word} before"
 
 
 def unsure_sentence(result: Landing, measure: Measure, formats: Formats) -> str:
@@ -117,8 +118,7 @@ def unsure_sentence(result: Landing, measure: Measure, formats: Formats) -> str:
     error, n = result.tested(measure)
     if not np.isfinite(error) or result.now.over[0]:
         return ""
-    word = result.calendar.word(result.within)
-    past = f"half of the {n} {several(word)} before" if n != 1 else f"the {word} before"
+    past = ("half of " if n != 1 else "") + _past_words(result, n)
     at = f"On day {int(result.now.elapsed[0])} of {int(result.now.days[0])}"
     return f"{at} estimates were off by {formats.part(error)} or more in {past}"
 
@@ -141,8 +141,3 @@ def profile_words(result: Landing, profile: str) -> str:
         n=result.method.history, words=several(result.calendar.word(result.within)), against=against_words(result)
     )
     return f"{named} ({profile}, the best so far)" if result.method.profile == "best" else f"{named} ({profile})"
-
-
-def level_or(formats: Formats, growth: float, direction: str) -> str:
-    """A growth; level spelled out where there is none, as its base is not above 0."""
-    return "level" if direction == "level" and not np.isfinite(growth) else formats.growth(growth)
