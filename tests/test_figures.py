@@ -12,7 +12,7 @@ import logochron as lc
 from logochron.views.figures.layout import apart, crowd, nice_ticks
 from logochron.views.figures.registry import FIGURES
 from logochron.views.figures.scene import Bars, Canvas, Panel, Path, Ribbon, Scene, Ticks
-from logochron.views.figures.to_matplotlib import drawable, measure
+from logochron.views.figures.fonts import drawable, measure
 from logochron.views.formats import Formats
 
 SCENES = {figure.name: figure.scene for figure in FIGURES}
@@ -49,8 +49,8 @@ def test_columns(months):
     scene = scene_of("columns", months)
     (panel,) = scene.panels
     assert scene.title == "Revenue by month, all harbors" and panel.y.words == "EUR"
-    assert "2026-09: 44.4K EUR, −1.8 % (against 2025-09)" in scene.subtitle
-    assert "2026-10 to 18: 24.2K EUR, +13.1 % (1–18 Oct against 1–18 Oct 2025)" in scene.subtitle
+    assert "September 2026: EUR 44.4K, −1.8 % (against September 2025)" in scene.subtitle
+    assert "1–18 October 2026: EUR 24.2K, +13.1 % (against 1–18 October 2025)" in scene.subtitle
     whole, pale = layers(panel, Bars)
     assert not whole.pale and pale.pale  # a period to date never poses as a fall
     np.testing.assert_array_equal(np.append(whole.high, pale.high), months.total.value)
@@ -60,7 +60,7 @@ def test_columns(months):
     assert below(panel, 11) == [("2026-09", "ink"), ("▼ −1.8 %", "adverse")]
     assert below(panel, 12) == [("2026-10", "ink"), ("▲ +13.1 %", "favorable"), ("to 18", "ink")]
     assert [entry.words for entry in scene.legend] == ["whole period", "to date", "a year ago"]
-    assert scene.alt.startswith("Revenue by month, all harbors: 2026-09")
+    assert scene.alt.startswith("Revenue by month, all harbors: September 2026")
 
 
 def test_first_fragment_is_pale_and_without_base(demo_book):
@@ -109,7 +109,7 @@ def test_bars(demo_book, months, rows_file):
     seven = rows_file([("2026-01-01", i, "x", 1) for i in range(7)], header="day,d,e,amount")
     many_items = lc.read(seven, date="day", values="amount", by=["d", "e"])
     scene = scene_of("bars", months, at="2026-09")
-    assert scene.title == "Revenue in 2026-09 by harbor" and not layers(scene.panels[0], Bars)[0].pale
+    assert scene.title == "Revenue in September 2026 by harbor" and not layers(scene.panels[0], Bars)[0].pale
     assert names(scene) == ("Alderquay", "Dunmarrow", "Brackenmouth", "Cold Pier")  # by size
     assert lane(scene.panels[0], 3) == [("▼", "adverse"), ("−17.0 %", "adverse")]
     adverse = scene_of("bars", months, at="2026-09", marked="adverse").panels[0]
@@ -138,7 +138,7 @@ def test_pace_figure(demo_book):
     years = lc.pace(demo_book, "year", measures="revenue", by="harbor")
     scene = scene_of("pace", years)
     (panel,) = scene.panels
-    assert scene.subtitle == "2026 to 18 Oct: 451K EUR, +6.8 % against a year ago (423K) · 1st of 5 years"
+    assert scene.subtitle == "1 January to 18 October 2026: EUR 451K, +6.8 % against a year ago (EUR 423K) · 1st of 5 years"
     current = next(path for path in layers(panel, Path) if path.role == "current")
     assert np.isfinite(current.y).sum() == 292 and np.isnan(current.y[292:]).all()  # nothing after the report date
     older = [path for path in layers(panel, Path) if path.role == "base"]
@@ -174,7 +174,7 @@ def test_landing_figure(demo_book):
         path = lc.land(demo_book, "month", measures="revenue", profile=profile)
         assert path.path(path.measures[0]).expected[-1] == pytest.approx(path.total.estimate[0])
     over = scene_of("landing", lc.land(demo_book, "month", measures="revenue", at="2026-09"))
-    assert "Ended at 44.4K EUR" in over.subtitle and not layers(over.panels[0], Ribbon)
+    assert "Ended at EUR 44.4K" in over.subtitle and not layers(over.panels[0], Ribbon)
 
 
 def test_backtest_figure(demo_book):

@@ -83,7 +83,7 @@ def test_a_limit_leaves_nothing_half_written(sales, tmp_path, ending):
 
     words = [] if ending in ("png", "svg", "pdf") else ["--each", "day", "--by", "h"]
     code, said = ended("compare", sales, *MONTHS, *words, "--out", target, before=limited)
-    assert (code, said) == (3, f"logochron: {target} cannot be written: File too large\n")
+    assert code == 3 and said.endswith(f"logochron: {target} cannot be written: File too large\n")
     assert [p.name for p in tmp_path.iterdir()] == [target.name] and target.read_text() == "as it was"
 
 

@@ -13,6 +13,7 @@ from pathlib import Path
 import pytest
 
 import logochron as lc
+from logochron.views.figures.registry import NAMES
 
 ROOT = Path(__file__).parents[1]
 SOURCE = ROOT / "src" / "logochron"
@@ -22,7 +23,7 @@ LAYERS["cli"] = {"core", "sources", "views", "demo"}
 ROOMS = {
     "core": [{""}, {"calendars"}, {"book"}, {"align", "judge"}, {"rows"}, {"questions"}],
     "sources": [{"values"}, {"scanned"}, {"engine"}, {"kinds"}, {""}],
-    "views": [{"formats", "palette"}, {"marks"}, {"words"}, {"tables"}, {"figures"}, {""}],
+    "views": [{"catalog", "decimals", "palette"}, {"formats"}, {"marks"}, {"words"}, {"tables"}, {"figures"}, {""}],
 }
 
 
@@ -55,7 +56,7 @@ def test_who_imports_whom():
                 if layer == "core":
                     assert outside not in {"rich", "click", "matplotlib", "babel", "duckdb"}, f"{path} imports {name}"
                 if outside == "matplotlib":
-                    assert path.name in ("draw.py", "to_matplotlib.py") and "views" in path.parts, (
+                    assert path.name in ("draw.py", "fonts.py", "to_matplotlib.py") and "views" in path.parts, (
                         f"{path} imports {name}"
                     )
 
@@ -97,7 +98,8 @@ def test_public_face():
     assert named == set(lc.__all__) and list(lc.__all__) == sorted(lc.__all__)
     for name in lc.__all__:
         assert getattr(lc, name).__doc__, name
-    assert set(lc.__all__) <= set(dir(lc)) and dir(lc.draw) == ["backtest", "bars", "columns", "landing", "pace"]
+    assert set(lc.__all__) <= set(dir(lc)) and dir(lc.draw) == sorted([*NAMES, "figure"])
+    assert len(NAMES) == 15 and dir(lc.words) == ["headline", "sentences"]
     with pytest.raises(AttributeError, match="no attribute 'compair'"):
         lc.compair  # noqa: B018
     assert (SOURCE / "py.typed").exists()

@@ -92,6 +92,7 @@ __all__ = [
     "read_plan",
     "relate",
     "review",
+    "words",
 ]
 
 
@@ -131,6 +132,8 @@ _ports.holidays, _ports.receipt, _ports.totals = _holidays, _receipt, _totals
 def __getattr__(name: str) -> Any:
     if name == "draw":
         value = import_module("logochron.views.draw")
+    elif name == "words":
+        value = import_module("logochron.views.words.sentences")
     elif name == "demo":
         value = import_module("logochron.demo")
     elif name in _WHERE:

@@ -38,6 +38,7 @@ from logochron.sources.read_plan import read_plan as read_plan
 from logochron.sources.review_source import review as review
 from logochron.views import draw as draw
 from logochron.views.palette import Palette as Palette
+from logochron.views.words import sentences as words
 
 __version__: str
 __all__ = [
@@ -81,4 +82,5 @@ __all__ = [
     "read_plan",
     "relate",
     "review",
+    "words",
 ]

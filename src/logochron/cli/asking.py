@@ -6,32 +6,35 @@ import sys
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from logochron.cli import expressions, options
 from logochron.cli.alerting import alerts_of, told
 from logochron.cli.calendars import calendar_of, this_year
 from logochron.cli.progress import reading_progress
 from logochron.cli.speaking import can_show, put, say
-from logochron.cli.targets import target_of
+from logochron.cli.targets import OF_FIGURE, target_of
 from logochron.core.align.bases import Basis, Plan, parse_basis
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
-from logochron.core.errors import QuestionError, no_such
+from logochron.core.errors import QuestionError, no_such, visible
 from logochron.core.judge.judging import Judging
 from logochron.core.questions.alerts import Alert
-from logochron.core.questions.compare import compare
+from logochron.core.questions.compare import Comparison, compare
 from logochron.core.questions.explain import explain
 from logochron.core.questions.period_list import list_periods
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.columns import UNUSUAL, check_dimensions, headings_of, sort_named
 from logochron.core.rows.result import Result
-from logochron.views.figures.registry import figure_of
+from logochron.views.figures.choose import named_figure, suited
 from logochron.views.formats import Formats
 from logochron.views.tables.spec import ALL, Shown
 from logochron.views.words.basis_words import heading
 from logochron.views.write_file import text_of, write
+
+if TYPE_CHECKING:
+    from rich.console import Console
 
 #: So many periods the terminal shows where nobody says how many.
 _LATEST = 13
@@ -220,7 +223,7 @@ def answer_relate(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     """Hold items beside each other, and show or write the answer; whether an alert fired."""
     from logochron.core.questions import relate
 
-    formats, target, judging = formats_of(asked), target_of(asked, sales), judging_of(asked)
+    formats, target, judging = formats_of(asked), target_of(asked, sales, "relate"), judging_of(asked)
     alerts, items = alerts_and_items(asked, "relate", judging)
     calendar = calendar_of(asked)
     result = relate.relate(
@@ -240,7 +243,7 @@ def answer_drivers(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     """Take a change apart, and show or write the answer; whether an alert fired."""
     from logochron.core.questions import drivers
 
-    formats, target, judging = formats_of(asked), target_of(asked, sales), judging_of(asked)
+    formats, target, judging = formats_of(asked), target_of(asked, sales, "drivers"), judging_of(asked)
     alerts, items = alerts_and_items(asked, "drivers", judging)
     result = drivers.drivers(
         **_planned(sales, asked),
@@ -248,7 +251,7 @@ def answer_drivers(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
         quantity=asked["quantity"],
         judging=judging,
     )
-    hand_over(result, target, asked, formats)
+    hand_over(result, target, asked, formats, figure=figure_drawn(result, asked, formats))
     return told(alerts, result, formats)
 
 
@@ -256,7 +259,7 @@ def answer_explain(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
     """Explain one figure."""
     formats = formats_of(asked)
     check_dimensions_of(asked, "compare")
-    target = target_of(asked, sales)
+    target = target_of(asked, sales, "explain")
     result = compare(
         **_planned(sales, asked),
         per=asked["per"],
@@ -270,7 +273,7 @@ def answer_explain(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
 def answer_calendar(asked: dict[str, Any]) -> None:
     """List the periods of a calendar."""
     formats = formats_of(asked)
-    target = target_of(asked, ())
+    target = target_of(asked, (), "calendar")
     calendar = calendar_of(asked)
     result = list_periods(calendar, asked["each"], asked["between"] or this_year(calendar))
     hand_over(result, target, asked, formats)
@@ -286,7 +289,10 @@ def hand_over(
     """Show the answer, or write it."""
     if target is None:
         chosen = asked.get("at") or asked.get("last")
-        shown = Shown(periods=None if chosen else _LATEST)
+        shown = Shown(periods=None if chosen else _LATEST, sparks=bool(asked.get("sparks")))
+        if asked["form"] == "words":
+            show_words(result, asked, formats)
+            return
         show(result, asked["form"] or "table", formats, fill=asked.get("color") == "fill", shown=shown)
         return
     write(result, target, formats=formats, figure=figure)
@@ -295,13 +301,16 @@ def hand_over(
 
 def figure_drawn(result: AlignedAnswer, asked: dict[str, Any], formats: Formats) -> Callable[[], Any]:
     def drawn() -> Any:
-        shown = figure_of(result.kind, asked["figure"])
-        assert shown is not None  # only figures of this answer may be named
-        chosen = {option: asked[option] for option in shown.options if asked[option] is not None}
+        given = {name for name in OF_FIGURE if asked.get(name) is not None}
+        shown = suited(result, frozenset(given)) if asked["figure"] is None else named_figure(asked["figure"])
+        if asked["figure"] is None:
+            say(f"{shown.told} (--figure {shown.figure.name})")
+        taken = (*shown.figure.options, *shown.figure.shared)
+        chosen = shown.options | {name: asked[name] for name in taken if asked.get(name) is not None}
         if chosen.get("item") is not None and len(result.by) > 1:
             # one label may hold a comma, several are parted by it
             chosen["item"] = tuple(options.names((chosen["item"],)))
-        return shown.draw(result, **chosen, formats=formats)
+        return shown.figure.draw(result, **chosen, formats=formats)
 
     return drawn
 
@@ -310,7 +319,7 @@ def answer_review(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
     """Review, and show or write the findings."""
     from logochron.sources.review_source import review
 
-    target = target_of(asked, sales)
+    target = target_of(asked, sales, "review")
     formats = formats_of(asked)
     by = options.dimensions(asked["by"])
     with reading_progress() as progress:
@@ -326,11 +335,21 @@ def answer_review(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
     hand_over(result, target, asked, formats)
 
 
+def show_words(result: Result, asked: dict[str, Any], formats: Formats) -> None:
+    """The answer in sentences on standard output, one a line; notes on standard error."""
+    from logochron.views.words.sentences import sentences
+
+    said = sentences(result, asked.get("template"), then=asked.get("then"), formats=formats)
+    put("\n".join(visible(sentence) for sentence in said) + "\n")
+    for note in result.notes:
+        say(note)
+
+
 def show(result: Result, form: str, formats: Formats, *, fill: bool = False, shown: Shown = ALL) -> None:
     """The answer on standard output, and nothing else there; `shown`: how much of it a table for people has."""
     if not can_show("▲−–·─…"):
         formats = replace(formats, plain=True)
-    if form != "table":
+    if form not in ("table", "cards"):
         put(text_of(result, form, formats), form="" if form == "md" else form)
         if form != "md":
             for note in result.notes:
@@ -340,9 +359,6 @@ def show(result: Result, form: str, formats: Formats, *, fill: bool = False, sho
 
     from rich.console import Console
 
-    from logochron.views.tables.registry import specs
-    from logochron.views.tables.terminal import print_table
-
     on_terminal = sys.stdout is not None and sys.stdout.isatty()
     # where no terminal limits it, a table is as wide as it needs
     width = Console(file=sys.stdout).width if on_terminal else 10_000
@@ -350,8 +366,27 @@ def show(result: Result, form: str, formats: Formats, *, fill: bool = False, sho
     console = Console(
         file=drawn, force_terminal=on_terminal, highlight=False, no_color=True if formats.plain else None, width=width
     )
+    if form == "cards" and isinstance(result, Comparison) and result.periods:
+        _print_cards(console, result, formats)
+    else:
+        _print_tables(console, result, formats, fill=fill, shown=shown)
+    put(drawn.getvalue())
+
+
+def _print_tables(console: Console, result: Result, formats: Formats, *, fill: bool, shown: Shown) -> None:
+    from logochron.views.tables.registry import specs
+    from logochron.views.tables.terminal import print_table
+
     for place, spec in enumerate(specs(result, formats, shown)):
         if place:
             console.print()
         print_table(console, spec, plain=formats.plain, fill=fill)
-    put(drawn.getvalue())
+
+
+def _print_cards(console: Console, result: Comparison, formats: Formats) -> None:
+    from logochron.views.tables.cards import cards_of
+    from logochron.views.tables.terminal_cards import print_cards
+    from logochron.views.words.titles import coverage_line
+
+    lines = (*result.notes, coverage_line(result, formats))
+    print_cards(console, cards_of(result, formats), lines, plain=formats.plain)

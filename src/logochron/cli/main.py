@@ -54,6 +54,8 @@ def cli() -> None:
 @options.calendar
 @options.output
 @options.amounts
+@options.sparks
+@options.telling
 @options.drawing("compare")
 def compare(sales: tuple[str, ...], **asked: Any) -> None:
     """How does each period stand against an earlier one?
@@ -108,6 +110,7 @@ def relate(sales: tuple[str, ...], **asked: Any) -> None:
 @options.calendar
 @options.output
 @options.amounts
+@options.drawing("drivers")
 def drivers(sales: tuple[str, ...], **asked: Any) -> None:
     """Which items moved the total, and by volume, mix or price?
 

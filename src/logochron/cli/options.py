@@ -287,7 +287,10 @@ def output(command: F) -> F:
     """Options that choose the form of the answer."""
     return _all(
         click.option(
-            "--as", "form", type=click.Choice(["table", "csv", "json", "jsonl", "md"]), help="Form on the terminal."
+            "--as",
+            "form",
+            type=click.Choice(["table", "csv", "json", "jsonl", "md", "words", "cards"]),
+            help="Form on the terminal; words are sentences.",
         ),
         click.option("--out", metavar="FILE", help="Write to .csv .json .jsonl .parquet .md (or .png .svg .pdf)."),
         click.option(
@@ -297,12 +300,26 @@ def output(command: F) -> F:
     )(command)
 
 
+def telling(command: F) -> F:
+    """Options of sentences."""
+    return _all(
+        click.option("--template", metavar="TEXT", help="--as words: a sentence of your own: '{item} {growth}'."),
+        click.option("--then", metavar="COL", help="--as words: what led the first item, by another --by."),
+    )(command)
+
+
+def sparks(command: F) -> F:
+    """Small lines in tables."""
+    return click.option("--sparks", is_flag=True, help="A small line of the last periods in each row.")(command)
+
+
 _DRAWING: dict[str, Callable[[F], F]] = {
     "item": click.option("--item", metavar="NAME", help="A figure of one item (several dimensions by comma)."),
     "panels": click.option("--panels", metavar="COL", help="A panel for each item; of bars, of a second dimension."),
     "marked": click.option(
         "--marked", type=_choice(Marked), help="bars: whose marks stand beside them.  [default: all]"
     ),
+    "small": click.option("--small", is_flag=True, default=None, help="trend: the line alone, as small as a word."),
 }
 
 
@@ -310,7 +327,11 @@ def drawing(answer: str) -> Callable[[F], F]:
     """Options of the figures of an answer."""
     taken = {option for figure in FIGURES if answer in figure.answers for option in figure.options}
     return _all(
-        click.option("--figure", type=click.Choice(names_of(answer)), help="The drawing, with --out."),
+        click.option(
+            "--figure",
+            type=click.Choice(names_of(answer)),
+            help="The drawing, with --out.  [default: what suits the answer]",
+        ),
         *(option for name, option in _DRAWING.items() if name in taken),
     )
 

@@ -8,10 +8,11 @@ from typing import Any
 
 from logochron.core.errors import QuestionError, visible
 from logochron.views.figures.registry import FIGURES, names_of
+from logochron.views.words.said import SAID
 from logochron.views.write_file import PICTURE_ENDINGS, TABLE_ENDINGS, check_ending, ordinary
 
 #: The figures that take each option of figures.
-_OF_FIGURE = {
+OF_FIGURE = {
     option: tuple(figure.name for figure in FIGURES if option in figure.options)
     for option in dict.fromkeys(option for figure in FIGURES for option in figure.options)
 }
@@ -26,11 +27,16 @@ def target_of(asked: dict[str, Any], sales: Sequence[str], answer: str = "compar
         Where the options about it do not go together, or it is no place for an answer.
     """
     out, figure = asked["out"], asked.get("figure")
-    for name, kinds in _OF_FIGURE.items():
-        if asked.get(name) is not None and (figure or names_of(answer)[0]) not in kinds:
+    _check_form(asked, answer)
+    given = [name for name in OF_FIGURE if asked.get(name) is not None]
+    for name in given:
+        kinds = [kind for kind in OF_FIGURE[name] if kind in names_of(answer)]
+        if figure is not None and figure not in kinds:
             raise QuestionError(f"--{name} goes with --figure {' or '.join(kinds)}")
+    if figure is None and given and not any(set(given) <= set(one.options) for one in FIGURES if answer in one.answers):
+        raise QuestionError(f"no figure takes {' and '.join(f'--{name}' for name in given)} together")
     if out is None:
-        for name in ("figure", *_OF_FIGURE):
+        for name in ("figure", *OF_FIGURE):
             if asked.get(name) is not None:
                 raise QuestionError(f"--{name} needs --out FILE with one of {', '.join(PICTURE_ENDINGS)}")
         return None
@@ -45,6 +51,20 @@ def target_of(asked: dict[str, Any], sales: Sequence[str], answer: str = "compar
     place = ordinary(target)
     _check_apart(target, place, [*sales, *(asked.get(name) for name in ("plan", "calendar", "profile"))])
     return target
+
+
+def _check_form(asked: dict[str, Any], answer: str) -> None:
+    """Refuse a form that an answer does not have, and options of forms that are not asked for."""
+    form = asked["form"]
+    if form == "words" and answer not in SAID:
+        raise QuestionError(
+            f"--as words: the answers of {', '.join(SAID)} can be said in sentences, not that of {answer}"
+        )
+    if form == "cards" and answer != "compare":
+        raise QuestionError(f"--as cards shows the answer of compare, not that of {answer}")
+    for name in ("template", "then"):
+        if asked.get(name) is not None and form != "words":
+            raise QuestionError(f"--{name} goes with --as words")
 
 
 def _check_apart(target: Path, place: Path, read: Sequence[str | None]) -> None:

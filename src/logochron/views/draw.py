@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import inspect
+import logging
 from collections.abc import Callable, Iterable
 from functools import cache
 from textwrap import dedent
@@ -19,13 +20,17 @@ from logochron.views.palette import Palette
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-__all__ = sorted(NAMES)
+__all__ = sorted([*NAMES, "figure"])
+_LOG = logging.getLogger("logochron")
 
-_LEAST_INCHES, _MOST_INCHES = 1, 200
+_LEAST_INCHES, _MOST_INCHES = 0.3, 200
 #: Inches left and right of axes that a figure of its own would have.
 _AROUND = 1.3
+#: The options that only some figures take.
+_OF_FIGURES = frozenset(option for one in FIGURES for option in one.options)
 #: What options mean that several figures take.
 _SEVERAL = {
+    "at": "The period drawn; the last where None.",
     "measure": "The measure drawn; the first where None.",
     "item": "One item (a tuple for several dimensions) instead of the total.",
 }
@@ -54,6 +59,46 @@ def __getattr__(name: str) -> Any:
         if figure.name == name:
             return drawing(figure)
     raise AttributeError(f"module 'logochron.draw' has no attribute {name!r}")
+
+
+def figure(result: Result, *, ax: Axes | None = None, **options: Any) -> Any:
+    """The figure that suits an answer; which one is said through the logger ``logochron``.
+
+    One row is drawn as cards; periods as columns, or as lines past 26; one period by items as bars; several periods by
+    items in panels or as a heat map; pace, landing, back-test and drivers in their own way.
+
+    Parameters
+    ----------
+    result
+        From `compare`, `pace`, `land` or `drivers`.
+    ax, options
+        As the figure takes them.
+
+    Returns
+    -------
+    matplotlib.figure.Figure or matplotlib.axes.Axes
+        The figure; the axes where `ax` is given.
+
+    Raises
+    ------
+    QuestionError
+        Where no figure shows the answer, or an option names nothing in it.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> weeks = lc.compare(lc.demo.book(), each="week", last=60, measures="revenue")
+    >>> len(lc.draw.figure(weeks).axes[0].lines) > 2
+    True
+    """
+    if not isinstance(result, Result):
+        raise QuestionError(f"`result` must be an answer, such as that of compare; got {brief(result)}")
+    from logochron.views.figures.choose import suited
+
+    chosen = suited(result, frozenset(options) & _OF_FIGURES)
+    _LOG.warning("%s", chosen.told)
+    own = chosen.options if ax is None else {}
+    return chosen.figure.draw(result, ax=ax, **own | options)
 
 
 @cache
@@ -105,7 +150,7 @@ def _canvas(
     """What the figure is drawn on, from the options that all figures take."""
     from matplotlib.axes import Axes as Drawable
 
-    from logochron.views.figures.to_matplotlib import drawable, measure
+    from logochron.views.figures.fonts import drawable, measure
 
     kind = getattr(result, "kind", None)
     if kind not in figure.answers:

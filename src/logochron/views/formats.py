@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 import math
+import unicodedata
+from collections.abc import Callable
 from dataclasses import dataclass
-from decimal import Decimal
+from decimal import Context, Decimal, localcontext
 from functools import cache
+from typing import Any
 
 import numpy as np
 from babel import Locale, UnknownLocaleError
-from babel.dates import format_date
+from babel.dates import format_date, format_skeleton
 from babel.numbers import (
     NumberPattern,
     UnknownCurrencyError,
     format_compact_decimal,
+    format_scientific,
     parse_pattern,
     validate_currency,
 )
@@ -21,7 +25,10 @@ from numpy.typing import NDArray
 
 from logochron.core.days import as_date
 from logochron.core.errors import QuestionError, visible
+from logochron.views import catalog
 
+#: As many digits as a float may have before and after its point.
+_ANY_SIZE = Context(prec=400)
 MINUS, DASH = "\N{MINUS SIGN}", "\N{EN DASH}"
 
 
@@ -57,13 +64,23 @@ class Formats:
             object.__setattr__(self, "locale", self.locale.replace("-", "_"))
         except (UnknownLocaleError, ValueError):
             raise QuestionError(f"`locale` must be a locale such as en_GB or de_DE; got {self.locale!r}") from None
-        if self.currency is not None:
-            try:
-                validate_currency(self.currency)
-            except UnknownCurrencyError:
-                raise QuestionError(f"`currency` must be a currency code such as EUR; got {self.currency!r}") from None
+        if self.currency is not None and not is_currency(self.currency):
+            raise QuestionError(f"`currency` must be a currency code such as EUR; got {self.currency!r}")
         if self.decimals is not None and not 0 <= self.decimals <= 9:
             raise QuestionError(f"`decimals` must be from 0 to 9; got {self.decimals}")
+
+    @property
+    def language(self) -> str:
+        """The language of words, that of the locale."""
+        return str(_locale(self.locale).language)
+
+    def say(self, text: str, **fields: Any) -> str:
+        """A message in the language of the locale, with its fields put in."""
+        return catalog.said(self.language, text, **fields)
+
+    def count(self, n: int, one: str, many: str, **fields: Any) -> str:
+        """A message that changes with a number, which is written as the locale has it."""
+        return catalog.counted(self.language, n, one, many, n_written=self.number(n, 0), **fields)
 
     @property
     def dash(self) -> str:
@@ -90,8 +107,9 @@ class Formats:
         """
         if not math.isfinite(value):
             return self.dash
-        exact = round(Decimal(repr(float(value))), decimals)
-        text = str(_pattern(decimals).apply(abs(exact), _locale(self.locale)))
+        with localcontext(_ANY_SIZE):
+            exact = round(Decimal(repr(float(value))), decimals)
+            text = str(_pattern(decimals).apply(abs(exact), _locale(self.locale)))
         # a change that rounds to nothing keeps its sign
         sign = "-" if value < 0 and (exact or signed) else "+" if signed and value > 0 else ""
         return self._signs(sign) + (text if not self.plain else self._signs(text))
@@ -105,7 +123,7 @@ class Formats:
         if not math.isfinite(value):
             return self.dash
         if value == 0:
-            return "level"
+            return self.say("level")
         return f"{self.number(value * 100, decimals, signed=True)} %"
 
     def part(self, value: float, decimals: int = 1) -> str:
@@ -124,9 +142,71 @@ class Formats:
         digits = 0 if size < 1000 else 2 - int(math.floor(math.log10(size))) % 3
         if size < 1000:
             decimals = 0 if float(size).is_integer() or size >= 100 else 2
-            return self.number(value, decimals, signed=signed)
+            if 0 < size < 0.1:
+                decimals = 1 - int(math.floor(math.log10(size)))
+            if decimals < 9:
+                return self.number(value, decimals, signed=signed)
+        if size < 1 or size >= 1e15:  # the locale has no words for so small and so large ones
+            return self._power(value, signed=signed)
         text = format_compact_decimal(Decimal(repr(float(size))), locale=self.locale, fraction_digits=digits)
+        if not any(sign.isalpha() for sign in text):  # the locale does not shorten numbers of this size
+            return self.number(value, 0, signed=signed)
+        text = self._signs(text) if self.plain else text
         return self._signs("-" if value < 0 else "+" if signed else "") + text
+
+    def _power(self, value: float, *, signed: bool) -> str:
+        text = str(format_scientific(abs(value), format="0.00E0", locale=self.locale))
+        return self._signs("-" if value < 0 else "+" if signed else "") + self._signs(text)
+
+    def amount(self, value: float, unit: str = "", *, signed: bool = False) -> str:
+        """A compact amount with its unit, where the locale has it: before the figure or behind.
+
+        >>> Formats().amount(44_412, "EUR"), Formats(locale="de").amount(44_412, "EUR"), Formats().amount(12, "boats")
+        ('EUR 44.4K', '44.412 EUR', '12 boats')
+        """
+        text = self.compact(value, signed=signed)
+        if not unit or not math.isfinite(value):
+            return text
+        before = is_currency(unit) and _locale(self.locale).currency_formats["standard"].pattern.startswith("¤")
+        return f"{unit} {text}" if before else f"{text} {unit}"
+
+    def numbers(self, values: NDArray[np.float64], decimals: int, *, signed: bool = False) -> list[str]:
+        """A column of numbers, each as `number` writes it.
+
+        >>> Formats().numbers(np.array([1234.5, np.nan, -0.4]), 0, signed=True)
+        ['+1,234', '–', '−0']
+        """
+        with np.errstate(over="ignore", invalid="ignore"):
+            scaled = np.abs(values) * 10.0**decimals
+            # where it lies near the middle of two numbers, or is huge, the decimals of the value itself decide
+            clear = (scaled < 2.0**40) & (np.abs(scaled - np.floor(scaled) - 0.5) > 1e-3)
+        rounded = np.where(clear, np.rint(scaled), 0).astype(np.int64)
+        wholes, rests = np.divmod(rounded, 10**decimals)
+        written = "{:,}" + (".{:0" + str(decimals) + "d}" if decimals else "")
+        symbols = _locale(self.locale).number_symbols["latn"]
+        signs = str.maketrans({",": symbols["group"], ".": symbols["decimal"]})
+        texts = "\n".join(map(written.format, wholes.tolist(), rests.tolist())).translate(signs)
+        minus = (values < 0) & ((rounded > 0) | signed)
+        before = np.where(minus, self._signs("-"), np.where((values > 0) & signed, "+", "")).tolist()
+        column = list(map(str.__add__, before, (self._signs(texts) if self.plain else texts).split("\n")))
+        for place in np.flatnonzero(~clear).tolist():
+            column[place] = self.number(float(values[place]), decimals, signed=signed)
+        return column[: len(values)]
+
+    def parts(self, values: NDArray[np.float64]) -> list[str]:
+        """A column of shares, each as `part` writes it."""
+        return self._percent(values, self.numbers(values * 100, 1))
+
+    def growths(self, values: NDArray[np.float64]) -> list[str]:
+        """A column of growths, each as `growth` writes it."""
+        texts = self._percent(values, self.numbers(values * 100, 1, signed=True))
+        for place in np.flatnonzero(values == 0).tolist():
+            texts[place] = self.say("level")
+        return texts
+
+    @staticmethod
+    def _percent(values: NDArray[np.float64], texts: list[str]) -> list[str]:
+        return list(map(str.__add__, texts, np.where(np.isfinite(values), " %", "").tolist()))
 
     def day(self, day: int, *, year: bool = True) -> str:
         """A day in words.
@@ -134,7 +214,47 @@ class Formats:
         >>> Formats().day(20379)
         '18 Oct 2025'
         """
-        return format_date(as_date(day), "d MMM y" if year else "d MMM", locale=self.locale)
+        return self._date(day, "d MMM y" if year else "d MMM")
+
+    def long_day(self, day: int, *, year: bool = True) -> str:
+        """A day with the name of its month written out.
+
+        >>> Formats().long_day(20379), Formats(locale="de").long_day(20379)
+        ('18 October 2025', '18. Oktober 2025')
+        """
+        return self._date(day, "d MMMM y" if year else "d MMMM")
+
+    def _date(self, day: int, pattern: str) -> str:
+        """A day in one order in all of English, else as the locale has it."""
+        if self.language == "en":
+            return str(format_date(as_date(day), pattern, locale=self.locale))
+        if pattern == "d MMMM y":
+            return str(format_date(as_date(day), "long", locale=self.locale))
+        return str(format_skeleton("".join(reversed(pattern.split())), as_date(day), locale=self.locale))
+
+    def long_month(self, day: int) -> str:
+        """The month that holds a day, written out.
+
+        >>> Formats().long_month(20379)
+        'October 2025'
+        """
+        return str(format_skeleton("yMMMM", as_date(day), locale=self.locale))
+
+    def short_month(self, day: int) -> str:
+        """The month that holds a day, short.
+
+        >>> Formats().short_month(20379)
+        'Oct 2025'
+        """
+        return str(format_skeleton("yMMM", as_date(day), locale=self.locale))
+
+    def quarter(self, day: int) -> str:
+        """The quarter of the civil year that holds a day.
+
+        >>> Formats().quarter(20379)
+        'Q4 2025'
+        """
+        return str(format_skeleton("yQQQ", as_date(day), locale=self.locale))
 
     def month(self, day: int) -> str:
         """The short name of a day's month.
@@ -158,14 +278,33 @@ class Formats:
         >>> Formats().span(20362, 20379)
         '1–18 Oct 2025'
         """
+        return self._span(first, last, self.day, "MMM", year=year, apart="{first} {dash} {last}")
+
+    def long_span(self, first: int, last: int) -> str:
+        """Days from first to last with the names of months written out.
+
+        >>> Formats().long_span(20362, 20379), Formats(locale="de").long_span(20362, 20379)
+        ('1–18 October 2025', '1.–18. Oktober 2025')
+        >>> Formats().long_span(20089, 20379)
+        '1 January to 18 October 2025'
+        """
+        return self._span(first, last, self.long_day, "MMMM", year=True, apart="{first} to {last}")
+
+    def _span(self, first: int, last: int, day: Callable[..., str], month: str, *, year: bool, apart: str) -> str:
         start, end = as_date(first), as_date(last)
         if first == last:
-            return self.day(last, year=year)
-        if start.year != end.year:
-            return f"{self.day(first)} {self.dash} {self.day(last)}"
-        if start.month != end.month:
-            return f"{self.day(first, year=False)} {self.dash} {self.day(last, year=year)}"
-        return f"{start.day}{self.dash}{self.day(last, year=year)}"
+            return day(last, year=year)
+        if (start.year, start.month) != (end.year, end.month):
+            opening = day(first, year=start.year != end.year)
+            return self.say(apart, first=opening, last=day(last, year=year or start.year != end.year), dash=self.dash)
+        if self.language == "en":
+            return f"{start.day}{self.dash}{day(last, year=year)}"
+        known = _locale(self.locale).interval_formats.get("yMMMd" if year else "MMMd", {}).get("d")
+        if known is None:
+            return self.say("{first} {dash} {last}", first=start.day, last=day(last, year=year), dash=self.dash)
+        sides = (format_date(of, part.replace("MMM", month), self.locale) for of, part in zip((start, end), known))
+        text = "".join(map(str, sides))
+        return self._signs(text) if self.plain else text
 
     def bar(self, share: float, cells: int = 8) -> str:
         """A share as a bar, cut to the part of 0 to 1 that can be shown.
@@ -190,6 +329,20 @@ class Formats:
 
 
 @cache
+def is_currency(unit: str) -> bool:
+    """Whether a unit is the code of a currency.
+
+    >>> is_currency("EUR"), is_currency("kg")
+    (True, False)
+    """
+    try:
+        validate_currency(unit)
+    except UnknownCurrencyError:
+        return False
+    return True
+
+
+@cache
 def _pattern(decimals: int) -> NumberPattern:
     """How numbers of so many decimals are written, prepared once."""
     return parse_pattern("#,##0" + ("." + "0" * decimals if decimals else ""))
@@ -200,30 +353,6 @@ def _locale(name: str) -> Locale:
     return Locale.parse(name)
 
 
-def fitting_decimals(values: NDArray[np.float64], changes: NDArray[np.float64], scale: int | None) -> int:
-    """How many decimals the amounts of a table need: none where they are large, but never a change hidden."""
-    finite = np.abs(values[np.isfinite(values)])
-    largest = finite.max() if finite.size else 0.0
-    most = divided_decimals(largest) if scale is None else min(scale, 6)
-    if not finite.size or not (finite % 1).any():
-        return 0
-    start = 0 if largest >= 10_000 else min(2, most)
-    moved = np.abs(changes[np.isfinite(changes) & (changes != 0)])
-    for decimals in range(start, most):
-        if not moved.size or moved.min() >= 0.5 * 10**-decimals or moved.size > 12 and decimals >= 2:
-            return decimals
-    return most if start < most else start
-
-
-def divided_decimals(largest: float) -> int:
-    """How many decimals figures that are divided need, as they have none of their own: four digits or so.
-
-    >>> divided_decimals(38.4), divided_decimals(0.49)
-    (2, 4)
-    """
-    return 2 if largest >= 10 else 3 if largest >= 1 else 4
-
-
 def words(name: str) -> str:
     """A name as it stands in a title: underscores as spaces."""
     return name.replace("_", " ").strip() or name
@@ -232,6 +361,16 @@ def words(name: str) -> str:
 def capital(text: str) -> str:
     """The text with its first letter large."""
     return text[:1].upper() + text[1:]
+
+
+def isolated(label: str) -> str:
+    """A label that is written from the right, kept from turning the figures beside it (UAX #9, isolates).
+
+    >>> isolated("Cold Pier")
+    'Cold Pier'
+    """
+    turns = any(unicodedata.bidirectional(letter) in ("R", "AL", "AN") for letter in label)
+    return f"\N{FIRST STRONG ISOLATE}{label}\N{POP DIRECTIONAL ISOLATE}" if turns else label
 
 
 def shortened(label: str, most: int = 28) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -31,6 +31,51 @@ class Palette:
         """
         return str(getattr(self, role))
 
+    def on_any_ground(self) -> Palette:
+        """The colors of texts where the ground is not ours, as on a terminal: each 4.5 : 1 on white and on black alike.
+
+        A tone of luminance 0.179 is as far from white as from black (WCAG 2.2, contrast ratio).
+
+        >>> Palette().on_any_ground().favorable
+        '#197DAB'
+        """
+        names = ("favorable", "adverse", "level", "estimate", "base")
+        return replace(self, **{name: _between(self.role(name)) for name in names})
+
     def verdict(self, verdict: str) -> str:
         """The color of a verdict; neutral and unknown are the level's."""
         return {"favorable": self.favorable, "adverse": self.adverse}.get(verdict, self.level)
+
+
+#: The luminance as far from white as from black.
+_MIDDLE = 1.05**0.5 * 0.05**0.5 - 0.05
+
+
+def luminance(color: str) -> float:
+    """The relative luminance of a color, from 0 to 1 (WCAG 2.2).
+
+    >>> luminance("#FFFFFF"), luminance("#000000")
+    (1.0, 0.0)
+    """
+    parts = [int(color[place : place + 2], 16) / 255 for place in (1, 3, 5)]
+    red, green, blue = (part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4 for part in parts)
+    return 0.2126 * red + 0.7152 * green + 0.0722 * blue
+
+
+def mixed(color: str, other: str, part: float) -> str:
+    """A color with a part of another in it.
+
+    >>> mixed("#000000", "#FFFFFF", 0.5)
+    '#808080'
+    """
+    sides = ([int(one[place : place + 2], 16) for place in (1, 3, 5)] for one in (color, other))
+    return "#" + "".join(f"{round(a + (b - a) * part):02X}" for a, b in zip(*sides))
+
+
+def _between(color: str) -> str:
+    """A color brought to the luminance as far from white as from black; one that is near it stays."""
+    if abs(luminance(color) - _MIDDLE) < 0.012:
+        return color
+    other = "#FFFFFF" if luminance(color) < _MIDDLE else "#000000"
+    steps = (mixed(color, other, part / 100) for part in range(101))
+    return min(steps, key=lambda tone: abs(luminance(tone) - _MIDDLE))

@@ -17,7 +17,6 @@ from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import OutputError, QuestionError, no_file_name, shown_path
 from logochron.core.rows.columns import kind_of
 from logochron.core.rows.result import Result
-from logochron.views.figures.registry import figure_of
 from logochron.views.formats import Formats
 from logochron.views.tables.markdown import markdown
 
@@ -58,12 +57,9 @@ def write(
     ending = check_ending(path)
     if ending in PICTURE_ENDINGS:
         if figure is None:
-            shown = figure_of(result.kind)
-            if shown is None:
-                raise QuestionError(
-                    f"{path}: no figure shows the answer of {result.kind}; known are {', '.join(TABLE_ENDINGS)}"
-                )
-            drawn = shown.draw(result)
+            from logochron.views import draw
+
+            drawn = draw.figure(result)
         else:
             drawn = figure()
         from logochron.views.figures.to_matplotlib import saved

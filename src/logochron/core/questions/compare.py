@@ -9,7 +9,7 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from logochron.core.align.bases import Basis
+from logochron.core.align.bases import Basis, YearAgo
 from logochron.core.align.question import question_of
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import adds_up
@@ -66,6 +66,20 @@ class Comparison(AlignedAnswer):
         if self.top is None:
             return self
         return compared(replace(self.prepared, asked=replace(self.asked, top=None)), unusual=self.unusual)
+
+    def with_earlier(self, n: int) -> Comparison:
+        """The same comparison with as many as `n` periods before its first one, as far as the records go."""
+        ordinals, question = self.alignment.ordinals, self.question
+        if question.each == "span" or not len(ordinals):
+            return self
+        grain, calendar, coverage = question.grain, question.calendar, self.book.coverage
+        first = max(int(ordinals[0]) - n, int(calendar.touching(grain, coverage.first, coverage.last)[0]))
+        if first >= ordinals[0]:
+            return self
+        labels = calendar.labels(grain, np.array([first, ordinals[-1]]))
+        basis = YearAgo() if self.plan is not None else question.basis
+        longer = replace(question, at=f"{labels[0]}..{labels[1]}", last=None, basis=basis)
+        return compared(prepare(self.asked, longer, None))
 
 
 @kinds_checked

@@ -138,6 +138,17 @@ class AlignedAnswer(Answer):
         """The days of both sides."""
         return self.prepared.aligned
 
+    def span_row(self, place: int = 0) -> dict[str, Any]:
+        """The days of a period and of its base, as the columns of that name; NaT where the base is unknown."""
+        aligned = self.alignment
+        sides = {"start": aligned.starts, "end": aligned.ends}
+        bases = {"base_start": aligned.base_first(), "base_end": aligned.base_last()}
+        known = bool(aligned.base_known[place])
+        found = {name: to_dates(days[[place]])[0] for name, days in sides.items()}
+        return found | {
+            name: to_dates(days[[place]])[0] if known else np.datetime64("NaT") for name, days in bases.items()
+        }
+
     @property
     def note_table(self) -> list[tuple[Note, ...]]:
         """The notes of a row, by its place in the column `note`."""

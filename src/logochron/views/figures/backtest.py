@@ -9,8 +9,9 @@ from logochron.core.questions.backtest import Backtest
 from logochron.core.questions.land import Landing
 from logochron.views.figures.layout import BELOW, nice_ticks, panel_box
 from logochron.views.figures.scene import Axis, Canvas, Dash, Entry, Panel, Path, Role, Scene, Tick
+from logochron.views.words.basis_words import period_word
 from logochron.views.words.standing import backtest_sentence, backtest_subject
-from logochron.views.words.titles import figure_footnote
+from logochron.views.words.titles import column_words, figure_footnote
 
 #: How each profile is drawn: the one chosen anew each time in the foreground.
 _LOOKS: dict[str, tuple[Role, Dash, float]] = {
@@ -64,9 +65,12 @@ def backtest(result: Landing | Backtest, canvas: Canvas) -> Scene:
         0.07,
         1.03,
         ticks,
-        words=f"Part of the {tested.landing.calendar.word(tested.landing.within)} elapsed",
+        words=formats.say(
+            "Part of the {period} elapsed",
+            period=period_word(tested.landing.calendar.word(tested.landing.within), formats),
+        ),
     )
-    y = Axis("number", 0.0, highest, tuple(share), words="Typical error", gridlines=True)
+    y = Axis("number", 0.0, highest, tuple(share), words=column_words("typical_error", formats), gridlines=True)
     box = panel_box(canvas, 7.0, BELOW - 0.2)
     return Scene(
         title=backtest_subject(tested, formats),
@@ -75,5 +79,5 @@ def backtest(result: Landing | Backtest, canvas: Canvas) -> Scene:
         size=canvas.room,
         panels=(Panel(x, y, tuple(layers), box),),
         legend=tuple(legend),
-        empty="" if drawn else "Nothing to draw: no complete period before this one is held",
+        empty="" if drawn else formats.say("Nothing to draw: no complete period before this one is held"),
     )

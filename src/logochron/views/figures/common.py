@@ -6,17 +6,25 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
-from logochron.core.days import to_days
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.notes import Note, note_of
 from logochron.core.options import VERDICTS
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.answer import AlignedAnswer
+from logochron.views.catalog import message
 from logochron.views.figures.scene import Role
-from logochron.views.formats import Formats, shortened
+from logochron.views.formats import Formats, capital, shortened
 from logochron.views.tables.item_rows import Table
-from logochron.views.words.titles import cut_of, period_label
+from logochron.views.words.periods import base_period, row_period
+from logochron.views.words.titles import against_words, cut_of
 
+#: What a bar is called, by the status of its period.
+STATUS_WORDS = {
+    "complete": message("whole period"),
+    "to-date": message("to date"),
+    "partial": message("partly covered"),
+}
+THE_LARGEST = message("the {n} largest of {many}")
 #: The item of a figure: one label, or one for each dimension.
 Item = str | tuple[str, ...] | None
 
@@ -56,25 +64,31 @@ def sentence(
             said.append(_one(result, columns, int(rows[-1]), formats, unit))
     if not said and len(columns["value"]):
         said.append(_one(result, columns, len(columns["value"]) - 1, formats, unit))
-    return ("All together, " if together and said else "") + formats.dot.join(said)
+    sentences = formats.dot.join(said)
+    return formats.say("All together, {sentence}", sentence=sentences) if together and said else sentences
 
 
 def _one(result: Comparison, columns: Table, i: int, formats: Formats, unit: str) -> str:
-    start, end = (int(to_days(columns[name][i])) for name in ("start", "end"))
-    status = str(columns["status"][i])
-    label = period_label(result, result.periods[int(columns["period"][i])], status, start, end, formats)
-    amount = formats.compact(columns["value"][i]) + (f" {unit}" if unit else "")
+    row = {name: columns[name][i] for name in ("start", "end", "base_start", "base_end")}
+    when = capital(row_period(result, row, formats, str(columns["status"][i])).name)
+    said = f"{when}: {formats.amount(columns['value'][i], unit)}, "
     growth, direction = columns["growth"][i], columns["direction"][i]
     if not np.isfinite(columns["base"][i]) or not np.isfinite(columns["value"][i]):
-        return f"{label}: {amount}, nothing to compare with"
-    against = cut_of(result, columns, i, formats) if status == "to-date" else f"against {columns['base_period'][i]}"
+        return said + formats.say("nothing to compare with")
+    base = base_period(result, row, formats)
+    if base is not None:
+        against = formats.say("against {base}", base=base.name)
+    elif columns["status"][i] == "to-date":
+        against = cut_of(result, columns, i, formats)
+    else:
+        against = formats.say("against {base}", base=against_words(result, formats))
     unlike = unlike_weeks(columns["notes"][i])
     if unlike:
-        against += f", {unlike[0]} weeks against {unlike[1]}"
+        against += ", " + formats.say("{n} weeks against {many}", n=unlike[0], many=unlike[1])
     if direction == "level":
-        return f"{label}: {amount}, level ({against})"
-    moved = formats.growth(growth) if np.isfinite(growth) else formats.compact(columns["change"][i], signed=True)
-    return f"{label}: {amount}, {moved} ({against})"
+        return f"{said}{formats.say('level')} ({against})"
+    moved = formats.growth(growth) if np.isfinite(growth) else formats.amount(columns["change"][i], unit, signed=True)
+    return f"{said}{moved} ({against})"
 
 
 def role_of(verdict: str) -> Role:

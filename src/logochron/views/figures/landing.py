@@ -28,8 +28,9 @@ from logochron.views.figures.scene import (
     Scene,
     Ticks,
 )
+from logochron.views.formats import Formats
 from logochron.views.words.standing import landing_sentence, landing_subject
-from logochron.views.words.titles import axis_words, base_heading, figure_footnote
+from logochron.views.words.titles import axis_words, base_heading, column_words, figure_footnote
 
 #: Part of the panel's width that the range bar's crossbar takes to either side.
 _CROSSBAR = 0.012
@@ -68,9 +69,9 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
     over = bool(result.now.over[0])
     estimate, low, high = (float(row[name]) for name in ("estimate", "low", "high"))
     known, ranged = np.isfinite(estimate) and not over, np.isfinite(low) and not over
-    references = [(path.base, base_heading(whole), "solid")]
+    references = [(path.base, base_heading(whole, formats), "solid")]
     if path.plan is not None and whole.plan is None:
-        references.append((path.plan, "Plan", "dashed"))
+        references.append((path.plan, column_words("plan", formats), "dashed"))
     axis = amounts_axis(
         [path.running, path.expected, path.low, path.high, *(side for side, _, _ in references)],
         formats,
@@ -93,11 +94,14 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
             layers.append(Path(np.full(2, last), np.array([low, high]), "estimate", weight=2.2))
         layers.append(Ticks(np.array([last]), np.array([estimate]), _CROSSBAR * n, "estimate", halo=True, weight=2.6))
     if np.isfinite(own).any():
-        text = f"{'Total' if over else 'Estimate'} {formats.compact(estimate)}"
+        named = formats.say("Total") if over else column_words("estimate", formats)
+        text = f"{named} {formats.compact(estimate)}"
         ends.append(line_end(own, text, role="current" if over else "estimate", bold=True))
     if ranged:
-        ends += [line_end(path.low, f"Low {formats.compact(low)}", role="estimate"),
-                 line_end(path.high, f"High {formats.compact(high)}", role="estimate")]  # fmt: skip
+        ends += [
+            line_end(side, f"{column_words(name, formats)} {formats.compact(value)}", role="estimate")
+            for name, side, value in (("low", path.low, low), ("high", path.high, high))
+        ]
     lane = max((canvas.measure(end.text, end.size, end.bold) for end in ends), default=0.0)
     box = panel_box(canvas, lane + 12)
     texts = list(line_ends(ends, axis, box))
@@ -113,14 +117,14 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
         footnote=figure_footnote(whole, formats),
         size=canvas.room,
         panels=(Panel(Axis("position", -0.01 * n, last + 1.4 * _CROSSBAR * n, ticks), axis, tuple(layers), box),),
-        legend=_legend(known=known, ranged=ranged),
+        legend=_legend(formats, known=known, ranged=ranged),
     )
 
 
-def _legend(*, known: bool, ranged: bool) -> tuple[Entry, ...]:
-    entries = [Entry("line", "to date", "current", weight=2.6)]
+def _legend(formats: Formats, *, known: bool, ranged: bool) -> tuple[Entry, ...]:
+    entries = [Entry("line", formats.say("to date"), "current", weight=2.6)]
     if known:
-        entries.append(Entry("line", "estimated", "estimate", dash="dashed", weight=2.0))
+        entries.append(Entry("line", formats.say("estimated"), "estimate", dash="dashed", weight=2.0))
     if ranged:
-        entries.append(Entry("band", "80 % of past outcomes", "estimate", pale=True))
+        entries.append(Entry("band", formats.say("80 % of past outcomes"), "estimate", pale=True))
     return tuple(entries)

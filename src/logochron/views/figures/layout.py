@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -14,7 +14,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.errors import QuestionError
 from logochron.core.options import Grain
 from logochron.core.rows.figures import Floats
-from logochron.views.figures.scene import Axis, Box, Canvas, Path, Role, Size, Text, Tick
+from logochron.views.figures.scene import Axis, Box, Canvas, Captions, Panel, Path, Role, Size, Text, Tick
 from logochron.views.formats import Formats, shortened
 
 #: Inches that a character of an axis label takes at most, and the frame's margins left and right.
@@ -66,6 +66,17 @@ def amounts_axis(values: Sequence[Floats], formats: Formats, words: str, margin:
         low, high = 0.0, 1.0
     more = (high - low) * margin
     low, high = low - more * (low < 0), high + more * (high > 0)
+    ticks = tuple(Tick(at, formats.compact(at) if at else "0") for at in nice_ticks(low, high))
+    return Axis("number", low, high, ticks, words, gridlines=True)
+
+
+def number_axis(values: Sequence[Floats], formats: Formats, words: str, margin: float = 0.08) -> Axis:
+    """An axis of amounts from the least to the most, that need not start at 0."""
+    known = np.concatenate([np.ravel(one) for one in values])
+    known = known[np.isfinite(known)]
+    low, high = float(known.min()), float(known.max())
+    more = (high - low) * margin or abs(high) * margin or 1.0
+    low, high = low - more, high + more
     ticks = tuple(Tick(at, formats.compact(at) if at else "0") for at in nice_ticks(low, high))
     return Axis("number", low, high, ticks, words, gridlines=True)
 
@@ -171,6 +182,57 @@ def crowd(n: int, width: float, label: int, line: int, growth: int) -> tuple[int
             return step, stacked
     most = int(2 * width / ((max(label, growth) + 1) * CHARACTER))
     raise QuestionError(f"{n} periods are too many for one picture: name {most} at most by last={most} (--last {most})")
+
+
+def thinned(labels: Sequence[str], places: float, width: float, canvas: Canvas) -> tuple[Tick, ...]:
+    """Ticks with as many of the labels as fit side by side, counted from the last.
+
+    `places`: how many places, 1 apart, the inches of `width` hold.
+    """
+    if not labels:
+        return ()
+    widest = max(map(canvas.measure, labels)) + 8
+    step = max(math.ceil(widest / (width * 72 / places)), 1)
+    n = len(labels)
+    return tuple(Tick(float(place), labels[place]) for place in range((n - 1) % step, n, step))
+
+
+def within(text: str, size: float, room: float, canvas: Canvas, *, bold: bool = False) -> str:
+    """A text cut with an ellipsis where it is wider than so many points."""
+    kept = text
+    while kept and canvas.measure(kept + ("" if kept == text else "…"), size, bold) > room:
+        kept = kept[:-1].rstrip()
+    return kept if kept == text else kept + "…"
+
+
+def uncrowded(panel: Panel, canvas: Canvas) -> Panel:
+    """A panel with those of its captions that overlap none of the ones after them."""
+    width, height = panel.box.width * 72, panel.box.height * 72
+
+    def place(text: Text) -> tuple[float, float, float, float]:
+        x = text.x if text.frame == "x" else (text.x - panel.x.low) / (panel.x.high - panel.x.low)
+        y = text.y if text.frame == "y" else (text.y - panel.y.low) / (panel.y.high - panel.y.low)
+        wide, high = canvas.measure(text.text, text.size, text.bold), text.size * 1.25
+        left = x * width + text.dx - wide * {"left": 0.0, "center": 0.5, "right": 1.0}[text.across]
+        low = y * height + text.dy - high * {"bottom": 0.0, "center": 0.5, "top": 1.0}[text.upright]
+        return left, low, left + wide, low + high
+
+    taken: list[tuple[float, float, float, float]] = []
+
+    def fits(text: Text) -> bool:
+        box = place(text)
+        free = not any(box[0] < b[2] and b[0] < box[2] and box[1] < b[3] and b[1] < box[3] for b in taken)
+        if free:
+            taken.append(box)
+        return free
+
+    layers = tuple(
+        Captions(tuple(reversed([text for text in reversed(layer.texts) if fits(text)])))
+        if isinstance(layer, Captions)
+        else layer
+        for layer in panel.layers
+    )
+    return replace(panel, layers=layers)
 
 
 def day_ticks(calendar: Calendar, within: Grain, days: NDArray[np.int64], formats: Formats) -> tuple[Tick, ...]:

@@ -9,6 +9,7 @@ from logochron.core.check_kinds import kinds_checked
 from logochron.core.options import VERDICTS
 from logochron.core.questions.pace import Pace
 from logochron.core.rows.figures import Floats
+from logochron.views.catalog import message, ordinal
 from logochron.views.figures.common import Item, item_labels, item_words, measure_of, role_of
 from logochron.views.figures.layout import amounts_axis, day_ticks, line_end, line_ends, panel_box, today_line
 from logochron.views.figures.scene import (
@@ -25,12 +26,17 @@ from logochron.views.figures.scene import (
     Text,
 )
 from logochron.views.formats import Formats, shortened
-from logochron.views.words.catalog import ordinal
-from logochron.views.words.standing import ranks_of, standing_sentence
+from logochron.views.words.standing import RUNNING_TOTAL, ranks_of, standing_sentence
 from logochron.views.words.titles import against_words, axis_words, base_heading, figure_footnote, subject
 
 #: More lines than this cannot be told apart.
 _MOST_LINES = 8
+_GAPS: dict[Role, str] = {
+    "favorable": message("ahead of {base}"),
+    "adverse": message("behind {base}"),
+    "level": message("gap to {base}"),
+}
+_LOWER_GAPS: dict[Role, str] = {"favorable": message("below {base}"), "adverse": message("above {base}")}
 #: How thick the last line is, and the ones before it, thinner with age.
 _CURRENT, _EARLIER = 2.6, (1.9, 1.6, 1.3, 1.1, 0.95, 0.85, 0.8)
 
@@ -66,9 +72,9 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
     bases = base[last] if reference else np.full(len(positions), np.nan)
     axis = amounts_axis([running[list(shown)], bases], formats, axis_words(asked, formats))
     ranks = ranks_of(result, asked, labels)
-    ends = [line_end(running[place], _named(result, ranks, place), bold=place == last) for place in shown]
+    ends = [line_end(running[place], _named(result, ranks, place, formats), bold=place == last) for place in shown]
     if np.isfinite(bases).any():
-        ends.append(line_end(bases, base_heading(result)))
+        ends.append(line_end(bases, base_heading(result, formats)))
     to_date = np.isnan(running[last, -1])
     if to_date:
         own = ends.pop(len(shown) - 1)
@@ -93,16 +99,18 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
     layers.append(Captions(tuple(texts)))
     drawn = bool(np.isfinite(running[list(shown)]).any())
     left_out = (
-        [f"the latest {_MOST_LINES} of {len(result.periods):,} drawn"] if len(shown) < len(result.periods) else []
+        [formats.say("the latest {n} of {many} drawn", n=_MOST_LINES, many=formats.number(len(result.periods), 0))]
+        if len(shown) < len(result.periods)
+        else []
     )
     return Scene(
-        title=subject(result, asked, split=False, item=item_words(item), told="running total"),
+        title=subject(result, asked, formats, split=False, item=item_words(item), told=RUNNING_TOTAL),
         subtitle=standing_sentence(result, asked, labels, formats) if drawn else "",
         footnote=formats.dot.join([figure_footnote(result, formats), *left_out]),
         size=canvas.room,
         panels=(Panel(_axis(result, positions, formats), axis, tuple(layers), box),),
-        legend=_legend(result, layers, lower=asked.better == "lower"),
-        empty="" if drawn else "Nothing to draw: no period has a running total",
+        legend=_legend(result, layers, formats, lower=asked.better == "lower"),
+        empty="" if drawn else formats.say("Nothing to draw: no period has a running total"),
     )
 
 
@@ -112,9 +120,9 @@ def _is_reference(result: Pace) -> bool:
     return aligned.base_labels[place] not in result.periods[-_MOST_LINES:] or result.plan is not None
 
 
-def _named(result: Pace, ranks: dict[int, int], place: int) -> str:
+def _named(result: Pace, ranks: dict[int, int], place: int, formats: Formats) -> str:
     label = shortened(result.periods[place])
-    return f"{label} · {ordinal(ranks[place])}" if place in ranks and len(ranks) > 1 else label
+    return f"{label} · {ordinal(ranks[place], formats.language)}" if place in ranks and len(ranks) > 1 else label
 
 
 def _beside(own: Text, today: int, *, highest: bool) -> Text:
@@ -141,17 +149,13 @@ def _gap(result: Pace, running: Floats, base: Floats, measure: Measure, position
     return bands
 
 
-def _legend(result: Pace, layers: list[Layer], *, lower: bool) -> tuple[Entry, ...]:
+def _legend(result: Pace, layers: list[Layer], formats: Formats, *, lower: bool) -> tuple[Entry, ...]:
     drawn = {layer.role for layer in layers if isinstance(layer, Ribbon)}
-    against = against_words(result)
-    words: dict[Role, str] = {
-        "favorable": f"ahead of {against}",
-        "adverse": f"behind {against}",
-        "level": f"gap to {against}",
-    }
-    if lower:
-        words |= {"favorable": f"below {against}", "adverse": f"above {against}"}
-    return tuple(Entry("band", words[role], role, pale=True) for role in words if role in drawn)
+    against = against_words(result, formats)
+    words = _GAPS | (_LOWER_GAPS if lower else {})
+    return tuple(
+        Entry("band", formats.say(words[role], base=against), role, pale=True) for role in words if role in drawn
+    )
 
 
 def _axis(result: Pace, positions: Floats, formats: Formats) -> Axis:

@@ -11,7 +11,9 @@ if TYPE_CHECKING:
 
 
 class Figure(NamedTuple):
-    """A figure: its name in `logochron.draw`, the kinds of answers it shows, the options that it alone takes.
+    """A figure: its name in `logochron.draw`, the kinds of answers it shows, the options of figures that it takes.
+
+    `shared` are options of answers that it takes as well.
 
     The function of that name, in the module of that name, makes the scene of an answer.
     """
@@ -19,6 +21,7 @@ class Figure(NamedTuple):
     name: str
     answers: tuple[str, ...]
     options: tuple[str, ...] = ()
+    shared: tuple[str, ...] = ()
 
     @property
     def scene(self) -> Drawn:
@@ -35,7 +38,17 @@ class Figure(NamedTuple):
 #: The first one of an answer is drawn where none is named.
 FIGURES = (
     Figure("columns", ("compare",), ("item", "panels")),
+    Figure("overlay", ("compare",), ("item", "panels")),
+    Figure("lines", ("compare",), ("item", "panels")),
+    Figure("trend", ("compare",), ("item", "panels", "small")),
     Figure("bars", ("compare",), ("panels", "marked")),
+    Figure("nested", ("compare",), ("panels", "marked")),
+    Figure("captioned", ("compare",)),
+    Figure("slope", ("compare",)),
+    Figure("heat", ("compare",)),
+    Figure("cards", ("compare",)),
+    Figure("table", ("compare",), (), ("color",)),
+    Figure("bridge", ("drivers",)),
     Figure("pace", ("pace",), ("item",)),
     Figure("landing", ("land",), ("item",)),
     Figure("backtest", ("land", "backtest")),

@@ -17,6 +17,8 @@ Role = Literal["ink", "current", "base", "favorable", "adverse", "level", "estim
 Dash = Literal["solid", "dashed", "dotted"]
 Along = Literal["x", "y"]
 Size = tuple[float, float]
+#: How much of its tone a pale thing keeps.
+PALE = 0.28
 DEFAULT_SIZE: Size = (12.8, 8.0)
 
 
@@ -32,7 +34,7 @@ class Axis:
     """One axis: its limits (of names from the top: the larger one first), ticks, and what it is labeled with.
 
     `kind`: ``number`` for amounts, ``position`` for places in time, ``names`` for items. `labeled`: whether the ticks
-    of this panel bear their texts.
+    of this panel bear their texts; `line`: whether the axis itself is drawn.
     """
 
     kind: Literal["number", "position", "names"]
@@ -42,6 +44,7 @@ class Axis:
     words: str = ""
     gridlines: bool = False
     labeled: bool = True
+    line: bool = True
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,6 +58,7 @@ class Bars:
     role: Role = "current"
     pale: bool = False
     along: Along = "y"
+    strength: float = PALE
 
 
 @dataclass(frozen=True, eq=False)
@@ -92,6 +96,35 @@ class Ribbon:
     strength: float = 0.16
 
 
+@dataclass(frozen=True, eq=False)
+class Signs:
+    """Marks at points: a shape of so many points of type, or a sign of the user's as text."""
+
+    x: Floats
+    y: Floats
+    sign: str
+    role: Role = "current"
+    size: float = 6.0
+
+
+class Tile(NamedTuple):
+    """A filled cell, from its left lower to its right upper corner, of a role at a strength from 0 to 1."""
+
+    x0: float
+    y0: float
+    x1: float
+    y1: float
+    role: Role
+    strength: float
+
+
+@dataclass(frozen=True)
+class Tiles:
+    """Tiles of a grid, filled side by side."""
+
+    cells: tuple[Tile, ...]
+
+
 class Text(NamedTuple):
     """A text at a point, moved by points of type.
 
@@ -119,7 +152,7 @@ class Captions:
     texts: tuple[Text, ...]
 
 
-Layer = Bars | Ticks | Path | Ribbon | Captions
+Layer = Bars | Ticks | Path | Ribbon | Signs | Tiles | Captions
 
 
 class Box(NamedTuple):
@@ -156,13 +189,14 @@ class Entry:
     pale: bool = False
     dash: Dash = "solid"
     weight: float = 1.6
+    strength: float = PALE
 
 
 @dataclass(frozen=True)
 class Scene:
     """A whole figure. `empty` is said instead of panels where there is nothing to draw.
 
-    `alt` is one sentence for those who cannot see it.
+    `alt` is one sentence for those who cannot see it. A `bare` one shows its panels alone, without title and notes.
     """
 
     title: str
@@ -172,6 +206,7 @@ class Scene:
     panels: tuple[Panel, ...]
     legend: tuple[Entry, ...] = ()
     empty: str = ""
+    bare: bool = False
 
     @property
     def alt(self) -> str:

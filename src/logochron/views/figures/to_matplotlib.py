@@ -3,80 +3,91 @@
 from __future__ import annotations
 
 import warnings
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from functools import cache
 from io import BytesIO
+from pathlib import Path as FilePath
 from typing import Any
 
 import matplotlib as mpl
 from matplotlib.artist import Artist
 from matplotlib.axes import Axes
+from matplotlib.collections import PolyCollection
 from matplotlib.colors import to_rgb
 from matplotlib.figure import Figure
-from matplotlib.font_manager import FontProperties, findfont, get_font
 from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
 from matplotlib.patheffects import withStroke
-from matplotlib.textpath import text_to_path
 
 from logochron.views.figures import scene as grammar
-from logochron.views.figures.scene import Along, Axis, Bars, Captions, Entry, Panel, Path, Ribbon, Scene, Ticks
+from logochron.views.figures.fonts import FAMILY, families, measure
+from logochron.views.figures.scene import (
+    Along,
+    Axis,
+    Bars,
+    Captions,
+    Entry,
+    Panel,
+    Path,
+    Ribbon,
+    Scene,
+    Signs,
+    Ticks,
+    Tiles,
+)
 from logochron.views.palette import Palette
 
 RGB = tuple[float, float, float]
-#: How much of its tone a pale thing keeps.
-_PALE = 0.28
 _RIM = 2.0  # points
 _DASHES: dict[str, Any] = {"solid": "-", "dashed": (0, (4.5, 2.2)), "dotted": (0, (1.0, 1.8))}
 _STYLE: dict[Any, Any] = {
-    "font.family": "DejaVu Sans",
     "font.size": 10,
     "svg.hashsalt": "logochron",
 }
 
 
 @contextmanager
-def style() -> Iterator[None]:
+def style(families: Sequence[str] = (FAMILY,)) -> Iterator[None]:
     """Our settings while drawing; the user's own stay as they are."""
-    with mpl.rc_context(_STYLE):
+    with mpl.rc_context(_STYLE | {"font.family": list(families)}):
         yield
 
 
-def drawable(sign: str) -> bool:
-    """Whether the figures' font has every character of a sign."""
-    font = get_font(findfont(str(_STYLE["font.family"])))
-    return all(font.get_char_index(ord(character)) for character in sign)
+class DescribedFigure(Figure):
+    """A figure with a sentence for those who cannot see it, which goes into the files it is saved to."""
 
+    title = alt = ""
 
-@cache
-def measure(text: str, size: float = 9.0, bold: bool = False) -> float:
-    """How wide a text is drawn, in points."""
-    font = FontProperties(family=str(_STYLE["font.family"]), size=size, weight="bold" if bold else "normal")
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # what the font lacks is told when it is drawn
-        width, _, _ = text_to_path.get_text_width_height_descent(text, font, ismath=False)
-    return float(width)
+    def savefig(self, fname: Any, **options: Any) -> None:
+        """As Matplotlib has it, with the description in PNG, SVG and PDF."""
+        form = options.get("format") or FilePath(str(fname)).suffix[1:] or str(mpl.rcParams["savefig.format"])
+        told = {"Title": self.title}
+        about = {"png": told | {"Description": self.alt}, "svg": told | {"Description": self.alt}}
+        about["pdf"] = told | {"Subject": self.alt}
+        if str(form).lower() in about:
+            options["metadata"] = about[str(form).lower()] | (options.get("metadata") or {})
+        with warnings.catch_warnings():
+            warnings.filterwarnings("ignore", "Glyph .* missing from font")  # told by ourselves, once
+            super().savefig(fname, **options)
 
 
 def drawn(scene: Scene, palette: Palette, ax: Axes | None = None) -> Figure | Axes:
     """The figure, or the axes given with the first panel drawn into them."""
-    with style():
+    with style(families(_letters(scene))):
         if ax is not None:
-            ax.set_title(_literal(scene.title), loc="left", color=palette.ink, weight="bold")
+            if not scene.bare:
+                ax.set_title(_literal(scene.title), loc="left", color=palette.ink, weight="bold")
             if scene.panels:
                 _panel(ax, scene.panels[0], palette)
                 handles = [_handle(entry, palette) for entry in scene.legend]
-                ax.legend(handles=handles, frameon=False, fontsize=9, labelcolor=palette.ink)
+                if handles:
+                    ax.legend(handles=handles, frameon=False, fontsize=9, labelcolor=palette.ink)
             return ax
         width, height = scene.size
-        figure = Figure(figsize=scene.size, dpi=100, facecolor=palette.paper)
-        left = 0.35 / width
-        room = (width - 0.7) * 70  # drawn letters stand on whole pixels: a little wider than they measure
-        title, subtitle = _fitted(scene.title, 15, room, bold=True), _fitted(scene.subtitle, 10.5, room)
-        figure.text(left, 1 - 0.42 / height, title, size=15, weight="bold", color=palette.ink)
-        figure.text(left, 1 - 0.72 / height, subtitle, size=10.5, color=palette.ink)
-        figure.text(left, 0.16 / height, _fitted(scene.footnote, 8, room), size=8, color=palette.level)
+        figure = DescribedFigure(figsize=scene.size, dpi=100, facecolor=palette.paper)
+        figure.title, figure.alt = scene.title, scene.alt
+        if not scene.bare:
+            _around(figure, scene, palette)
         if scene.empty:
             figure.text(0.5, 0.5, _literal(scene.empty), ha="center", va="center", size=12, color=palette.level)
             return figure
@@ -86,6 +97,26 @@ def drawn(scene: Scene, palette: Palette, ax: Axes | None = None) -> Figure | Ax
             _panel(figure.add_axes(place), panel, palette)
         _legend(figure, scene, palette)
         return figure
+
+
+def _letters(scene: Scene) -> str:
+    """All letters that are drawn."""
+    drawn = [scene.title, scene.subtitle, scene.footnote, scene.empty, *(entry.words for entry in scene.legend)]
+    for panel in scene.panels:
+        ticks = (tick.text for axis in (panel.x, panel.y) for tick in axis.ticks)
+        drawn += [panel.heading, panel.x.words, panel.y.words, *ticks, *(text.text for text in panel.texts())]
+    return "".join(sorted(set("".join(drawn))))
+
+
+def _around(figure: Figure, scene: Scene, palette: Palette) -> None:
+    """Title, answer and footnote."""
+    width, height = scene.size
+    left = 0.35 / width
+    room = (width - 0.7) * 70  # drawn letters stand on whole pixels: a little wider than they measure
+    title, subtitle = _fitted(scene.title, 15, room, bold=True), _fitted(scene.subtitle, 10.5, room)
+    figure.text(left, 1 - 0.42 / height, title, size=15, weight="bold", color=palette.ink)
+    figure.text(left, 1 - 0.72 / height, subtitle, size=10.5, color=palette.ink)
+    figure.text(left, 0.16 / height, _fitted(scene.footnote, 8, room), size=8, color=palette.level)
 
 
 def _legend(figure: Figure, scene: Scene, palette: Palette) -> None:
@@ -106,7 +137,7 @@ def _legend(figure: Figure, scene: Scene, palette: Palette) -> None:
 
 
 def _handle(entry: Entry, palette: Palette) -> Artist:
-    color = _pale(palette, entry.role) if entry.pale else palette.role(entry.role)
+    color = _pale(palette, entry.role, entry.strength) if entry.pale else palette.role(entry.role)
     words = _literal(entry.words)
     if entry.look in ("bar", "band"):
         return Patch(color=color, label=words)
@@ -135,6 +166,8 @@ def _axis(ax: Axes, which: Along, axis: Axis, palette: Palette) -> None:
     of.set_ticks([tick.at for tick in axis.ticks], [_literal(tick.text) for tick in axis.ticks])
     if not axis.labeled:
         ax.tick_params(axis=which, labelleft=which != "y", labelbottom=which != "x")
+    if not axis.line:
+        ax.spines["bottom" if which == "x" else "left"].set_visible(False)
     if axis.gridlines:
         ax.grid(axis="x" if which == "x" else "y", color=palette.grid, linewidth=0.8)
     if axis.words:
@@ -142,7 +175,7 @@ def _axis(ax: Axes, which: Along, axis: Axis, palette: Palette) -> None:
 
 
 def _bars(ax: Axes, layer: Bars, palette: Palette, order: float) -> None:
-    color = _pale(palette, layer.role) if layer.pale else palette.role(layer.role)
+    color = _pale(palette, layer.role, layer.strength) if layer.pale else palette.role(layer.role)
     across, along = layer.end - layer.start, layer.high - layer.low
     if layer.along == "y":
         ax.bar(layer.start, along, width=across, bottom=layer.low, align="edge", color=color, zorder=order)
@@ -184,6 +217,35 @@ def _band(ax: Axes, layer: Ribbon, palette: Palette, order: float) -> None:
     ax.fill_between(layer.x, layer.low, layer.high, color=color, linewidth=0, zorder=order)
 
 
+_SHAPES = {"dot": "o", "▲": "^", "▼": "v"}
+
+
+def _signs(ax: Axes, layer: Signs, palette: Palette, order: float) -> None:
+    color = palette.role(layer.role)
+    if layer.sign in _SHAPES:
+        ax.plot(
+            layer.x,
+            layer.y,
+            linestyle="none",
+            marker=_SHAPES[layer.sign],
+            color=color,
+            markersize=layer.size,
+            markeredgewidth=0,
+            zorder=order,
+        )
+        return
+    for x, y in zip(layer.x.tolist(), layer.y.tolist()):
+        ax.annotate(
+            _literal(layer.sign), (x, y), ha="center", va="center", size=layer.size + 2, color=color, zorder=order
+        )
+
+
+def _tiles(ax: Axes, layer: Tiles, palette: Palette, order: float) -> None:
+    corners = [[(c.x0, c.y0), (c.x1, c.y0), (c.x1, c.y1), (c.x0, c.y1)] for c in layer.cells]
+    colors = [_pale(palette, c.role, c.strength) for c in layer.cells]
+    ax.add_collection(PolyCollection(corners, facecolors=colors, edgecolors="none", zorder=order), autolim=False)
+
+
 def _texts(ax: Axes, layer: Captions, palette: Palette, order: float) -> None:
     for text in layer.texts:
         of_frame = ("axes fraction" if text.frame == "x" else "data", "axes fraction" if text.frame == "y" else "data")
@@ -204,10 +266,18 @@ def _texts(ax: Axes, layer: Captions, palette: Palette, order: float) -> None:
         )
 
 
-_DRAW: dict[type[grammar.Layer], Any] = {Bars: _bars, Ticks: _ticks, Path: _path, Ribbon: _band, Captions: _texts}
+_DRAW: dict[type[grammar.Layer], Any] = {
+    Bars: _bars,
+    Ticks: _ticks,
+    Path: _path,
+    Ribbon: _band,
+    Signs: _signs,
+    Tiles: _tiles,
+    Captions: _texts,
+}
 
 
-def _pale(palette: Palette, role: grammar.Role, strength: float = _PALE) -> RGB:
+def _pale(palette: Palette, role: grammar.Role, strength: float = grammar.PALE) -> RGB:
     """A tone thinned on paper."""
     ink, paper = to_rgb(palette.role(role)), to_rgb(palette.paper)
     red, green, blue = (strength * a + (1 - strength) * b for a, b in zip(ink, paper))
@@ -230,7 +300,7 @@ def _literal(text: str) -> str:
 def saved(figure: Figure, form: str) -> bytes:
     """A figure as the bytes of a file; the same data gives the same ones."""
     made = BytesIO()
-    metadata = {"png": {}, "svg": {"Date": None}, "pdf": {"CreationDate": None}}[form]
+    metadata: dict[str, Any] = {"png": {}, "svg": {"Date": None}, "pdf": {"CreationDate": None}}[form]
     with style():
         figure.savefig(made, format=form, dpi=100, facecolor=figure.get_facecolor(), metadata=metadata)
     return made.getvalue()

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from logochron.core.days import to_days
 from logochron.core.questions.period_list import PeriodList
-from logochron.core.rows.columns import COLUMNS
+from logochron.views.catalog import plural
 from logochron.views.formats import Formats, capital
 from logochron.views.tables.spec import Row, TableSpec
-from logochron.views.words.catalog import plural
+from logochron.views.words.titles import column_words
 
 
 def calendar_spec(result: PeriodList, formats: Formats) -> TableSpec:
@@ -33,11 +33,11 @@ def calendar_spec(result: PeriodList, formats: Formats) -> TableSpec:
         unit="",
         headings={
             "period": capital(result.calendar.word(result.each)),
-            "start": COLUMNS["start"].heading,
-            "end": COLUMNS["end"].heading,
-            "year": COLUMNS["year"].heading,
-            "number": COLUMNS["number"].heading,
-            "days": COLUMNS["days"].heading,
+            "start": column_words("start", formats),
+            "end": column_words("end", formats),
+            "year": column_words("year", formats),
+            "number": column_words("number", formats),
+            "days": column_words("days", formats),
             **({"weeks": "Weeks"} if weekly else {}),
         },
         numeric=frozenset({"year", "number", "days", "weeks"}),

@@ -2,54 +2,57 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from logochron.core.book.measures import Measure
-from logochron.core.days import to_dates
 from logochron.core.options import STATUSES
 from logochron.core.questions.drivers import Drivers
-from logochron.core.rows.columns import COLUMNS, heading
+from logochron.views.catalog import message
 from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Line, decimals_of, growth_of, item_cells, item_headings, lines_of
 from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
+from logochron.views.words.periods import row_period
 from logochron.views.words.titles import (
-    against_words,
+    against_line,
     base_heading,
+    column_words,
     coverage_line,
     cut_of,
-    period_label,
     subject,
     unit,
     within_a_title,
 )
 
 _EFFECTS = ("volume", "mix", "price")
+_PARTS = message(
+    "Volume: more or less {quantity} in all; mix: more or less of the higher-priced items; "
+    "price: the same {quantity} at other prices"
+)
 
 
 def drivers_spec(result: Drivers, measure: Measure, formats: Formats, shown: Shown = ALL) -> TableSpec:
     """The table of one measure: contributions, and volume, mix and price where quantities are known."""
     decimals = decimals_of(result, measure, formats)
     marks = marks_of(result.judgings[measure.name], formats)
-    (period,) = lines_of(result, measure, shown)
+    (period,) = lines_of(result, measure, formats, shown)
     width = max(len(growth_of(line, formats)) for line in period)
     rows = [_row(result, line, decimals, formats, marks, width) for line in period]
     noted = any(row.cells.get("note") for row in rows)
-    label, cut = _period(result, formats)
-    named = subject(result, measure, split=True, period=label)
+    when, cut = drivers_period(result, formats)
+    named = subject(result, measure, formats, split=True, when=when)
+    moved = formats.say("What moved {subject}", subject=within_a_title(named, measure))
     return TableSpec(
-        title=f"What moved {within_a_title(named, measure)}{formats.dot}against {against_words(result)}",
+        title=formats.dot.join([moved, against_line(result, formats)]),
         unit=unit(measure, formats),
         headings={
             **item_headings(result),
             "value": capital(words(measure.name)),
-            "base": base_heading(result),
-            "change": heading("change", planned=result.plan is not None),
-            "growth": heading("growth", planned=result.plan is not None),
-            "points": COLUMNS["contribution"].heading,
-            **({name: COLUMNS[name].heading for name in _EFFECTS} if result.quantity else {}),
+            "base": base_heading(result, formats),
+            "change": column_words("change", formats, planned=result.plan is not None),
+            "growth": column_words("growth", formats, planned=result.plan is not None),
+            "points": column_words("contribution", formats),
+            **({name: column_words(name, formats) for name in _EFFECTS} if result.quantity else {}),
             **({"note": ""} if noted else {}),
         },
         numeric=frozenset({"value", "base", "change", "growth", "points", *_EFFECTS}),
@@ -58,8 +61,8 @@ def drivers_spec(result: Drivers, measure: Measure, formats: Formats, shown: Sho
         lines=(
             *cut,
             *_way_down(result, measure, decimals, formats),
-            "Contribution: what each adds to the growth of all, in percentage points",
-            *(_effects_words(result) if result.quantity else ()),
+            formats.say("Contribution: what each adds to the growth of all, in percentage points"),
+            *(_effects_words(result, formats) if result.quantity else ()),
             *result.notes,
             coverage_line(result, formats),
         ),
@@ -67,25 +70,18 @@ def drivers_spec(result: Drivers, measure: Measure, formats: Formats, shown: Sho
     )
 
 
-def _effects_words(result: Drivers) -> tuple[str, ...]:
+def _effects_words(result: Drivers, formats: Formats) -> tuple[str, ...]:
     assert result.quantity is not None
-    counted = words(result.quantity.name)
-    return (
-        f"Volume: more or less {counted} in all; mix: more or less of the higher-priced items; "
-        f"price: the same {counted} at other prices",
-    )
+    return (formats.say(_PARTS, quantity=words(result.quantity.name)),)
 
 
-def _period(result: Drivers, formats: Formats) -> tuple[str, tuple[str, ...]]:
-    """The one period in words, and how it is cut."""
-    aligned = result.alignment
-    columns: dict[str, Any] = {"start": to_dates(aligned.starts), "end": to_dates(aligned.ends)}
-    known = bool(aligned.base_known[0])
-    for name, days in (("base_start", aligned.base_first()), ("base_end", aligned.base_last())):
-        columns[name] = to_dates(days if known else np.zeros(1, dtype=np.int64))
-    start, end, status = int(aligned.starts[0]), int(aligned.ends[0]), STATUSES[aligned.status[0]]
-    label = period_label(result, result.periods[0], status, start, end, formats)
-    return label, (cut_of(result, columns, 0, formats),) if status == "to-date" and known else ()
+def drivers_period(result: Drivers, formats: Formats) -> tuple[str, tuple[str, ...]]:
+    """When the one period was, in words, and how it is cut."""
+    row, status = result.span_row(), STATUSES[result.alignment.status[0]]
+    cut = status == "to-date" and result.alignment.base_known[0]
+    columns = {name: np.array([day]) for name, day in row.items()}
+    when = row_period(result, row, formats, status).when
+    return when, (cut_of(result, columns, 0, formats),) if cut else ()
 
 
 def _way_down(result: Drivers, measure: Measure, decimals: int, formats: Formats) -> tuple[str, ...]:
@@ -95,10 +91,10 @@ def _way_down(result: Drivers, measure: Measure, decimals: int, formats: Formats
         return ()
     steps = [
         f"{item} {formats.number(change, decimals, signed=True)}"
-        + (f" ({formats.points(points)} points)" if np.isfinite(points) else "")
+        + (f" ({formats.say('{n} points', n=formats.points(points))})" if np.isfinite(points) else "")
         for item, change, points in zip(path["item"], path["change"], path["contribution"])
     ]
-    return (f"Where it comes from: {', of which '.join(steps)}",)
+    return (formats.say("Where it comes from: {steps}", steps=formats.say(", of which ").join(steps)),)
 
 
 def _row(result: Drivers, line: Line, decimals: int, formats: Formats, marks: Marks, width: int) -> Row:

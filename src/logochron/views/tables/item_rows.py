@@ -13,9 +13,10 @@ from logochron.core.book.measures import Measure
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Blocks
 from logochron.core.rows.columns import kind_of
-from logochron.views.formats import Formats, capital, fitting_decimals, shortened, words
+from logochron.views.catalog import everything
+from logochron.views.decimals import fitting_decimals
+from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.tables.spec import ALL, Shown
-from logochron.views.words.catalog import everything
 
 Table = Mapping[str, NDArray[Any]]
 
@@ -95,7 +96,7 @@ def growth_or_level(growth: float, direction: str, formats: Formats) -> str:
     return "level" if direction == "level" and not np.isfinite(growth) else formats.growth(growth)
 
 
-def lines_of(result: AlignedAnswer, measure: Measure, shown: Shown = ALL) -> Iterator[list[Line]]:
+def lines_of(result: AlignedAnswer, measure: Measure, formats: Formats, shown: Shown = ALL) -> Iterator[list[Line]]:
     """The rows of each period; with items, each closes with its total.
 
     `shown`: only the latest periods, that have so many rows together; of the last one the first rows and the total.
@@ -109,7 +110,7 @@ def lines_of(result: AlignedAnswer, measure: Measure, shown: Shown = ALL) -> Ite
     if not result.by:
         yield from ([Line(table, i, ())] for i in range(len(table["measure"])))
         return
-    named = everything(words(result.by[0]))
+    named = everything(words(result.by[0]), formats.language)
     periods = len(total["measure"])
     items_of, sums_of = (_by_period(one, periods) for one in (table, subtotals))
     for period in range(periods):

@@ -10,16 +10,33 @@ import numpy as np
 from logochron.core.book.measures import Measure
 from logochron.core.options import DIRECTIONS, PROFILES, VERDICTS
 from logochron.core.questions.land import Landing
-from logochron.core.rows.columns import COLUMNS, heading
+from logochron.views.catalog import message, plural
 from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Line, decimals_of, growth_of, item_cells, item_headings, lines_of
 from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
-from logochron.views.words.catalog import plural
-from logochron.views.words.standing import landing_sentence, landing_subject, profile_words, unsure_sentence
-from logochron.views.words.titles import against_words, base_heading, coverage_line, subject, unit, within_a_title
+from logochron.views.words.basis_words import period_word
+from logochron.views.words.standing import (
+    landing_sentence,
+    landing_subject,
+    landing_when,
+    profile_words,
+    unsure_sentence,
+)
+from logochron.views.words.titles import (
+    against_words,
+    base_heading,
+    column_words,
+    coverage_line,
+    subject,
+    unit,
+    within_a_title,
+)
 
 _FIGURES = ("to_date", "estimate", "low", "high", "base", "change", "plan", "plan_gap", "needed_per_day")
+_RANGE = message("{low} to {high} in 80 % of past outcomes")
+_ONE_DAY, _DAYS = message("to reach {what} in {n} day"), message("to reach {what} in {n} days")
+_STATUS = {"complete": message("done"), "to-date": message("partly estimated"), "estimated": message("estimated")}
 #: What a narrow terminal goes without, one after the other.
 _DROPPED = (
     *("note", "typical_error", "needed_per_day", "change", "plan", "plan_gap", "expected_share", "to_date", "base"),
@@ -62,38 +79,66 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
 
     rows = [
         line(
-            f"To date, {formats.day(int(now.cuts[0]), year=False)}", amount(row["to_date"]), f"day {elapsed} of {days}"
+            formats.say("To date, {day}", day=formats.day(int(now.cuts[0]), year=False)),
+            amount(row["to_date"]),
+            formats.say("day {n} of {days}", n=elapsed, days=days),
         )
     ]
     profile = PROFILES[row["profile"]] if row["profile"] >= 0 else ""
     if np.isfinite(row["expected_share"]):
-        rows.append(line("Usually done by now", formats.part(row["expected_share"]), profile_words(result, profile)))
+        rows.append(
+            line(
+                formats.say("Usually done by now"),
+                formats.part(row["expected_share"]),
+                profile_words(result, profile, formats),
+            )
+        )
     note = str(result.texts(result.of_measure(result.total_columns, measure), "note")[0])
     ranged = np.isfinite(row["low"])
-    between = f"{amount(row['low'])} to {amount(row['high'])} in 80 % of past outcomes" if ranged else ""
+    between = formats.say(_RANGE, low=amount(row["low"]), high=amount(row["high"])) if ranged else ""
     if not ranged or row["low"] != row["high"]:
-        rows.append(line("Estimate", amount(row["estimate"]), "; ".join(filter(None, (between, note)))))
+        rows.append(
+            line(column_words("estimate", formats), amount(row["estimate"]), "; ".join(filter(None, (between, note))))
+        )
     if np.isfinite(row["typical_error"]) and not now.over[0]:
-        rows.append(line("Typical error", formats.part(row["typical_error"]), "of past estimates at this point"))
+        rows.append(
+            line(
+                column_words("typical_error", formats),
+                formats.part(row["typical_error"]),
+                formats.say("of past estimates at this point"),
+            )
+        )
     whole = amount(row["change"], signed=True) if np.isfinite(row["change"]) else ""
     sign = marks.sign(DIRECTIONS[row["direction"]], VERDICTS[row["verdict"]])
     growth = marks.beside(sign, formats.growth(row["growth"])) if np.isfinite(row["growth"]) else ""
-    against = capital(against_words(result))
+    against = capital(against_words(result, formats))
     rows.append(line(against, amount(row["base"]), whole, growth, VERDICTS[row["verdict"]]))
-    needed = [(against_words(result), float(row["base"]))]
+    needed = [(against_words(result, formats), float(row["base"]))]
     planned = _plan_line(result, measure, row, marks, formats, amount)
     if planned is not None:
         rows.append(planned)
-        needed.append(("plan", float(row["plan"])))
+        needed.append((formats.say("plan"), float(row["plan"])))
     for what, target in needed:
         if result.days_left and target > 0:
             rest = target - float(row["to_date"])
-            told = f"to reach {what} in {result.days_left} days" if rest > 0 else f"{what} is reached already"
-            rows.append(line("Needed a day", amount(max(result.needed(target, float(row["to_date"])), 0.0)), told))
+            told = formats.count(result.days_left, _ONE_DAY, _DAYS, what=what)
+            told = told if rest > 0 else formats.say("{what} is reached already", what=what)
+            rows.append(
+                line(
+                    column_words("needed_per_day", formats),
+                    amount(max(result.needed(target, float(row["to_date"])), 0.0)),
+                    told,
+                )
+            )
     return TableSpec(
         title=landing_subject(result, measure, formats),
         unit=unit(measure, formats),
-        headings={"what": "", "value": capital(words(measure.name)), "growth": heading("growth"), "note": ""},
+        headings={
+            "what": "",
+            "value": capital(words(measure.name)),
+            "growth": column_words("growth", formats),
+            "note": "",
+        },
         numeric=frozenset({"value", "growth"}),
         rows=tuple(rows),
         lines=_lines(result, measure, formats),
@@ -109,17 +154,25 @@ def _plan_line(
         return None
     plan, gap = float(row["plan"]), float(row["plan_gap"])
     if not np.isfinite(gap) or plan <= 0:
-        return Row({"what": "Plan", "value": amount(plan), "note": amount(gap, signed=True)}, "")
+        return Row({"what": column_words("plan", formats), "value": amount(plan), "note": amount(gap, signed=True)}, "")
     moved, judged = result.against_plan(measure, float(row["estimate"]), plan)
     growth = marks.beside(marks.sign(moved, judged), formats.growth(gap / plan))
-    return Row({"what": "Plan", "value": amount(plan), "growth": growth, "note": amount(gap, signed=True)}, judged)
+    return Row(
+        {
+            "what": column_words("plan", formats),
+            "value": amount(plan),
+            "growth": growth,
+            "note": amount(gap, signed=True),
+        },
+        judged,
+    )
 
 
 def _by_row(result: Landing, measure: Measure, formats: Formats, shown: Shown) -> TableSpec:
     """A row for each item and part; the sum of the items' own estimates beside the total's."""
     decimals = _decimals(result, measure, formats)
     marks = marks_of(result.judgings[measure.name], formats)
-    periods = list(lines_of(result, measure, shown))
+    periods = list(lines_of(result, measure, formats, shown))
     width = max((len(growth_of(line, formats)) for period in periods for line in period), default=1)
     rows: list[Row] = []
     for period in periods:
@@ -132,25 +185,32 @@ def _by_row(result: Landing, measure: Measure, formats: Formats, shown: Shown) -
     filled = {name for row in rows for name, cell in row.cells.items() if cell and cell != formats.dash}
     parted = result.parts is not None
     headings = {
-        **({"period": COLUMNS["period"].heading} if parted else {}),
+        **({"period": column_words("period", formats)} if parted else {}),
         **item_headings(result),
         **(
             {}
             if parted
-            else {"to_date": COLUMNS["to_date"].heading, "expected_share": COLUMNS["expected_share"].heading}
+            else {
+                "to_date": column_words("to_date", formats),
+                "expected_share": column_words("expected_share", formats),
+            }
         ),
-        "estimate": capital(words(measure.name)) if parted else COLUMNS["estimate"].heading,
+        "estimate": capital(words(measure.name)) if parted else column_words("estimate", formats),
         **({"status": ""} if parted else {}),
-        **({} if parted else {name: COLUMNS[name].heading for name in ("low", "high", "typical_error")}),
-        "base": base_heading(result),
-        "change": heading("change", planned=result.plan is not None),
-        "growth": heading("growth", planned=result.plan is not None),
-        **({"plan": COLUMNS["plan"].heading, "plan_gap": COLUMNS["plan_gap"].heading} if result.plan is None else {}),
-        **({} if parted else {"needed_per_day": COLUMNS["needed_per_day"].heading}),
+        **({} if parted else {name: column_words(name, formats) for name in ("low", "high", "typical_error")}),
+        "base": base_heading(result, formats),
+        "change": column_words("change", formats, planned=result.plan is not None),
+        "growth": column_words("growth", formats, planned=result.plan is not None),
+        **(
+            {"plan": column_words("plan", formats), "plan_gap": column_words("plan_gap", formats)}
+            if result.plan is None
+            else {}
+        ),
+        **({} if parted else {"needed_per_day": column_words("needed_per_day", formats)}),
         "note": "",
     }
     return TableSpec(
-        title=f"{_title(result, measure, formats)}{formats.dot}against {against_words(result)}",
+        title=f"{_title(result, measure, formats)}{formats.dot}against {against_words(result, formats)}",
         unit=unit(measure, formats),
         headings={name: text for name, text in headings.items() if name in filled},
         numeric=frozenset({*_FIGURES, "expected_share", "typical_error", "growth"}),
@@ -163,11 +223,12 @@ def _by_row(result: Landing, measure: Measure, formats: Formats, shown: Shown) -
 
 def _title(result: Landing, measure: Measure, formats: Formats) -> str:
     if result.parts is None:
-        named = subject(result, measure, split=True, period=result.period)
+        named = subject(result, measure, formats, split=True, when=landing_when(result, formats))
     else:
-        each = result.calendar.word(result.parts.each)
-        named = subject(result.whole, measure, split=True, period=result.period) + f", {each} by {each}"
-    return f"Landing of {within_a_title(named, measure)}"
+        each = period_word(result.calendar.word(result.parts.each), formats)
+        named = subject(result.whole, measure, formats, split=True, when=landing_when(result, formats))
+        named = formats.say("{subject}, {period} by {period}", subject=named, period=each)
+    return formats.say("Landing of {subject}", subject=within_a_title(named, measure))
 
 
 def _row(
@@ -183,8 +244,8 @@ def _row(
         "expected_share": formats.part(table["expected_share"][i]),
         "typical_error": formats.part(table["typical_error"][i]),
         "growth": marks.cell(marks.sign(table["direction"][i], table["verdict"][i]), growth_of(line, formats), width),
-        **({"needed_per_day": "reached"} if table["needed_per_day"][i] <= 0 else {}),
-        "status": {"complete": "done", "to-date": "partly estimated"}.get(status, status),
+        **({"needed_per_day": formats.say("reached")} if table["needed_per_day"][i] <= 0 else {}),
+        "status": formats.say(_STATUS.get(status, status)),
         "note": table["note"][i],
     }
     return Row(cells, table["verdict"][i], line.total, starts and bool(result.by), line.depth, line.subtotal)
@@ -193,13 +254,13 @@ def _row(
 def _sum_row(result: Landing, measure: Measure, decimals: int, formats: Formats) -> Row:
     """What the items' own estimates come to together: not the total's, which lands on its own."""
     named = words(result.by[0]) if len(result.by) == 1 else "item"
-    what = f"sum of the {plural(named) or 'items'}"
+    what = formats.say("sum of the {items}", items=plural(named, formats.language) or formats.say("items"))
     first = next(iter(item_headings(result)))
     return Row({first: what, "estimate": formats.number(result.summed_items[measure.name], decimals)}, "")
 
 
 def _whole_row(result: Landing, measure: Measure, decimals: int, formats: Formats, marks: Marks, width: int) -> Row:
     """The whole period under its parts."""
-    (line,) = next(lines_of(result.whole, measure))[-1:]
+    (line,) = next(lines_of(result.whole, measure, formats))[-1:]
     row = _row(result.whole, line, decimals, formats, marks, width, starts=True)
-    return Row(dict(row.cells) | {"period": result.period, "status": "estimated"}, row.verdict, total=True)
+    return Row(dict(row.cells) | {"period": result.period, "status": formats.say("estimated")}, row.verdict, total=True)

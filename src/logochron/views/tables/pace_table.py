@@ -12,14 +12,14 @@ from numpy.typing import NDArray
 from logochron.core.book.measures import Measure
 from logochron.core.options import DIRECTIONS, VERDICTS
 from logochron.core.questions.pace import Pace
-from logochron.core.rows.columns import COLUMNS, heading
-from logochron.views.formats import Formats, capital, fitting_decimals, shortened, words
+from logochron.views.catalog import everything, ordinal
+from logochron.views.decimals import fitting_decimals
+from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.item_rows import growth_or_level
 from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
-from logochron.views.words.catalog import everything, ordinal
-from logochron.views.words.standing import pace_label, ranks_of, standing_sentence
-from logochron.views.words.titles import against_words, base_heading, coverage_line, subject, unit
+from logochron.views.words.standing import RUNNING_TOTAL, pace_label, pace_when, ranks_of, standing_sentence
+from logochron.views.words.titles import against_words, base_heading, column_words, coverage_line, subject, unit
 
 #: So many positions up to today are shown.
 _POSITIONS = 7
@@ -44,12 +44,22 @@ def _by_period(result: Pace, measure: Measure, formats: Formats, shown: Shown) -
     figures, ranks = _figures(result, measure)[:, result.positions.today], ranks_of(result, measure)
     first = max(len(result.periods) - (shown.periods or len(result.periods)), 0)
     lines = [
-        _Line({"period": pace_label(result, place, formats), "rank": ordinal(ranks[place]) if place in ranks else ""},
-              figures[place])
+        _Line(
+            {
+                "period": pace_label(result, place, formats),
+                "rank": ordinal(ranks[place], formats.language) if place in ranks else "",
+            },
+            figures[place],
+        )
         for place in range(first, len(result.periods))
-    ]  # fmt: skip
+    ]
     spec = _spec(
-        result, measure, formats, {"period": COLUMNS["period"].heading}, lines, {"rank": COLUMNS["rank"].heading}
+        result,
+        measure,
+        formats,
+        {"period": column_words("period", formats)},
+        lines,
+        {"rank": column_words("rank", formats)},
     )
     said = standing_sentence(result, measure, (), formats)
     return replace(spec, lines=(said, *result.notes, coverage_line(result, formats)))
@@ -66,14 +76,14 @@ def _by_item(result: Pace, measure: Measure, formats: Formats, shown: Shown) -> 
         [np.broadcast_to(block.columns[name], block.shape)[row] for name in ("running", "base", "gap", "growth")],
         axis=1,
     )
-    label = pace_label(result, len(result.periods) - 1, formats)
+    label = pace_when(result, len(result.periods) - 1, formats)
     headings = {f"dim:{name}": capital(words(name)) for name in result.by}
     lines = [
         _Line({f"dim:{name}": shortened(str(block.columns[name][0][item])) for name in result.by}, figures[item])
         for item in order[: shown.rows].tolist()
     ]
     total = _figures(result, measure)[-1, result.positions.today]
-    lines.append(_Line({f"dim:{result.by[0]}": everything(words(result.by[0]))}, total, total=True))
+    lines.append(_Line({f"dim:{result.by[0]}": everything(words(result.by[0]), formats.language)}, total, total=True))
     spec = _spec(result, measure, formats, headings, lines, {}, period=label)
     said = standing_sentence(result, measure, (), formats)
     return replace(spec, lines=(said, *result.notes, coverage_line(result, formats)))
@@ -90,11 +100,13 @@ def _positions(result: Pace, measure: Measure, formats: Formats) -> TableSpec:
                "day": f"{formats.weekday(int(days[place]))} {formats.day(int(days[place]))}"}, figures[place])
         for place in range(first, last + 1)
     ]  # fmt: skip
-    headings = {name: COLUMNS[name].heading for name in ("position", "day")}
+    headings = {name: column_words(name, formats) for name in ("position", "day")}
     spec = _spec(result, measure, formats, headings, lines, {})
-    rest = f"{len(result.positions.numbers):,} positions in all: --out FILE.csv has them"
-    together = ", all together" if result.by else ""
-    return replace(spec, title=f"The last positions of {result.periods[-1]}{together}", unit="", lines=(rest,))
+    many = formats.number(len(result.positions.numbers), 0)
+    rest = formats.say("{n} positions in all: --out FILE.csv has them", n=many)
+    title = formats.say("The last positions of {period}", period=result.periods[-1])
+    together = ", " + formats.say("all together") if result.by else ""
+    return replace(spec, title=title + together, unit="", lines=(rest,))
 
 
 def _spec(
@@ -127,16 +139,16 @@ def _spec(
             "growth": marks.cell(marks.sign(of, verdict), text, width),
         }
         rows.append(Row(cells, verdict, line.total))
-    named = subject(result, measure, split=bool(result.by), told="running total", period=period)
+    named = subject(result, measure, formats, split=bool(result.by), told=RUNNING_TOTAL, when=period)
     return TableSpec(
-        title=f"{named}{formats.dot}against {against_words(result)}{formats.dot}{_at(result, formats)}",
+        title=f"{named}{formats.dot}against {against_words(result, formats)}{formats.dot}{_at(result, formats)}",
         unit=unit(measure, formats),
         headings={
             **first,
             "value": capital(words(measure.name)),
-            "base": base_heading(result),
-            "change": heading("gap", planned=planned),
-            "growth": heading("growth", planned=planned),
+            "base": base_heading(result, formats),
+            "change": column_words("gap", formats, planned=planned),
+            "growth": column_words("growth", formats, planned=planned),
             **last,
         },
         numeric=frozenset({"value", "base", "change", "growth", "rank", "position"}),
@@ -148,7 +160,8 @@ def _spec(
 
 def _at(result: Pace, formats: Formats) -> str:
     """At which position the report date stands."""
-    return f"position {formats.number(result.today, 0)} of {formats.number(int(result.positions.numbers[-1]), 0)}"
+    numbers = (formats.number(n, 0) for n in (result.today, int(result.positions.numbers[-1])))
+    return formats.say("position {n} of {many}", **dict(zip(("n", "many"), numbers)))
 
 
 def _figures(result: Pace, measure: Measure) -> NDArray[np.float64]:

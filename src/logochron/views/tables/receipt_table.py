@@ -12,7 +12,8 @@ import numpy as np
 from logochron.core.book.formulas import adds_up
 from logochron.core.questions.calendar_effects import SideSpan
 from logochron.core.questions.explain import Receipt
-from logochron.views.formats import MINUS, Formats, capital, divided_decimals, words
+from logochron.views.decimals import divided_decimals
+from logochron.views.formats import MINUS, Formats, capital, words
 from logochron.views.tables.landing_receipt import estimate_lines
 from logochron.views.tables.spec import Row, TableSpec
 from logochron.views.words.basis_words import window_words
@@ -38,10 +39,10 @@ def receipt_spec(receipt: Receipt, formats: Formats) -> TableSpec:
     decimals = _decimals(receipt, formats)
     rows = [_row(span, decimals, formats) for span in receipt.spans]
     who = "".join(f", {label}" for label in receipt.item.values()) or (", all together" if receipt.of.by else "")
-    window = window_words(receipt.of.question.window, receipt.of.calendar, receipt.of.each)
+    window = window_words(receipt.of.question.window, receipt.of.calendar, receipt.of.each, formats)
     return TableSpec(
         title=f"{capital(words(receipt.measure.name))} {receipt.period}{', ' + window if window else ''}{who}"
-        f"{selection_words(receipt.of)}{formats.dot}against {against_words(receipt.of)}",
+        f"{selection_words(receipt.of)}{formats.dot}against {against_words(receipt.of, formats)}",
         unit=unit(receipt.measure, formats),
         headings={
             "period": "",

@@ -11,12 +11,22 @@ from logochron.core.days import to_days
 from logochron.core.judge.judging import verdict
 from logochron.core.options import DIRECTIONS, VERDICTS
 from logochron.core.questions.relate import Relation
-from logochron.core.rows.columns import COLUMNS
+from logochron.views.catalog import message
 from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Line, decimals_of, item_cells, item_headings, lines_of
 from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
-from logochron.views.words.titles import against_words, coverage_line, period_label, subject, unit
+from logochron.views.words.titles import (
+    against_words,
+    beside_words,
+    column_words,
+    coverage_line,
+    period_label,
+    subject,
+    unit,
+)
+
+_RATIO = message("Ratio: {measure} divided by {reference}; before: {base}; change in percentage points")
 
 
 def relation_spec(result: Relation, measure: Measure, formats: Formats, shown: Shown = ALL) -> TableSpec:
@@ -27,7 +37,7 @@ def relation_spec(result: Relation, measure: Measure, formats: Formats, shown: S
     verdicts = verdict(np.arange(len(DIRECTIONS), dtype=np.int8), measure.better, judging)
     # a relation has no verdict of its own: that of each direction
     signs = {one: marks.sign(one, VERDICTS[of]) for one, of in zip(DIRECTIONS, verdicts.tolist())}
-    periods = list(lines_of(result, measure, shown))
+    periods = list(lines_of(result, measure, formats, shown))
     moved = [line for period in periods for line in period if not line.total and not line.subtotal]
     width = max((len(formats.points(line.columns["ratio_change"][line.i])) for line in moved), default=1)
     rows = []
@@ -36,43 +46,33 @@ def relation_spec(result: Relation, measure: Measure, formats: Formats, shown: S
             _row(result, line, decimals, formats, marks, signs, width, starts=n == 0) for n, line in enumerate(period)
         ]
     noted = any(row.cells.get("note") for row in rows)
+    beside = beside_words(result, formats)
     return TableSpec(
-        title=f"{subject(result, measure, split=True)}{formats.dot}beside {beside_words(result)}",
+        title=subject(result, measure, formats, split=True)
+        + formats.dot
+        + formats.say("beside {reference}", reference=beside),
         unit=unit(measure, formats),
         headings={
-            "period": COLUMNS["period"].heading,
+            "period": column_words("period", formats),
             **item_headings(result),
             "value": capital(words(measure.name)),
-            **({"reference": COLUMNS["reference_item"].heading} if result.beside == "largest" else {}),
-            "base": COLUMNS["reference"].heading,
-            **({"change": COLUMNS["gap"].heading} if result.beside != "total" else {}),
-            "ratio": COLUMNS["ratio"].heading,
+            **({"reference": column_words("reference_item", formats)} if result.beside == "largest" else {}),
+            "base": column_words("reference", formats),
+            **({"change": column_words("gap", formats)} if result.beside != "total" else {}),
+            "ratio": column_words("ratio", formats),
             "bar": "",
-            "before": COLUMNS["ratio_before"].heading,
-            "growth": COLUMNS["ratio_change"].heading,
+            "before": column_words("ratio_before", formats),
+            "growth": column_words("ratio_change", formats),
             **({"note": ""} if noted else {}),
         },
         numeric=frozenset({"value", "base", "change", "ratio", "before", "growth"}),
         rows=tuple(rows),
         lines=(
-            f"Ratio: {words(measure.name)} divided by {beside_words(result)}; before: {against_words(result)}; "
-            "change in percentage points",
+            formats.say(_RATIO, measure=words(measure.name), reference=beside, base=against_words(result, formats)),
             *result.notes,
             coverage_line(result, formats),
         ),
     )
-
-
-def beside_words(result: Relation) -> str:
-    """What items are held beside, as a title calls it."""
-    what = _short(result)
-    if result.beside in ("total", "largest", "mean"):
-        what = f"the {what}"
-    return what + (f" of the same {words(result.within)}" if result.within else "")
-
-
-def _short(result: Relation) -> str:
-    return shortened(result.beside.removeprefix("item:"))
 
 
 def _row(
@@ -90,7 +90,7 @@ def _row(
     start, end = (int(to_days(table[name][i])) for name in ("start", "end"))
     label = result.periods[int(table["period"][i])]
     sign = signs[table["direction"][i]]
-    moved = "level" if table["direction"][i] == "level" else formats.points(table["ratio_change"][i])
+    moved = formats.say("level") if table["direction"][i] == "level" else formats.points(table["ratio_change"][i])
     named = {
         "period": period_label(result, label, table["status"][i], start, end, formats) if starts else "",
         **item_cells(result, line),

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from logochron.core.questions.review import Review
-from logochron.core.rows.columns import COLUMNS
 from logochron.views.formats import Formats
 from logochron.views.tables.spec import Row, TableSpec
-from logochron.views.words.catalog import how_many
+from logochron.views.words.titles import column_words
 
 
 def review_spec(result: Review, formats: Formats) -> TableSpec:
@@ -29,17 +28,16 @@ def review_spec(result: Review, formats: Formats) -> TableSpec:
                 "",
             )
         )
-    n = formats.number(len(rows), 0)
     return TableSpec(
-        title=f"Review of {result.name}{formats.dot}{how_many(len(rows), n, '{n} finding', '{n} findings')}",
+        title=f"Review of {result.name}{formats.dot}{formats.count(len(rows), '{n} finding', '{n} findings')}",
         unit="",
         headings={
-            "period": COLUMNS["finding"].heading,
-            "column": COLUMNS["column"].heading,
+            "period": column_words("finding", formats),
+            "column": column_words("column", formats),
             "days": "Days",
-            "count": COLUMNS["count"].heading,
-            "example": COLUMNS["example"].heading,
-            "note": COLUMNS["effect"].heading,
+            "count": column_words("count", formats),
+            "example": column_words("example", formats),
+            "note": column_words("effect", formats),
         },
         numeric=frozenset({"count"}),
         rows=tuple(rows),

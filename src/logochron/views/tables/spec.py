@@ -10,16 +10,30 @@ from rich.cells import cell_len
 
 #: What a narrow terminal goes without, group by group; never growth.
 DROPPED = (
-    *(("note",), ("bar",), ("share",), ("advice",), ("volume", "mix", "price"), ("change",), ("base",)),
+    *(
+        ("when",),
+        ("note",),
+        ("bar",),
+        ("spark",),
+        ("share",),
+        ("advice",),
+        ("volume", "mix", "price"),
+        ("change",),
+        ("base",),
+    ),
     *(("reference",), ("before",), ("band",), ("count",), ("days",)),
 )
 
 
 class Shown(NamedTuple):
-    """How much of an answer a table shows, the latest: so many rows at most, of so many periods; all where None."""
+    """How much of an answer a table shows, the latest: so many rows at most, of so many periods; all where None.
+
+    `sparks`: a small line of the last periods in each row.
+    """
 
     rows: int | None = None
     periods: int | None = None
+    sparks: bool = False
 
 
 ALL = Shown()
@@ -29,7 +43,8 @@ ALL = Shown()
 class Row:
     """One row: its cells by column, the verdict its growth bears, and whether it is a total or starts a group.
 
-    `depth` is how far its item is indented; a `subtotal` adds up the rows that follow it.
+    `depth` is how far its item is indented; a `subtotal` adds up the rows that follow it. `spark` are the values of its
+    small line, `part` its share of the total, NaN where it has none.
     """
 
     cells: Mapping[str, str]
@@ -38,6 +53,8 @@ class Row:
     starts: bool = False
     depth: int = 0
     subtotal: bool = False
+    spark: tuple[float, ...] = ()
+    part: float = float("nan")
 
 
 @dataclass(frozen=True)

@@ -26,7 +26,7 @@ def print_table(
 
     `fill`: verdicts as the ground behind a figure, not as its color.
     """
-    palette, spec = palette or Palette(), spec.told(visible)
+    palette, spec = palette or Palette().on_any_ground(), spec.told(visible)
     if not spec.rows:
         console.print(Text(spec.title, style="bold"))
         console.print(Text(spec.empty))
@@ -89,7 +89,7 @@ def _style(spec: TableSpec, row: Row, column: str, palette: Palette, *, fill: bo
         return style + (Style(color=palette.paper, bgcolor=color) if filled else Style(color=color))
     if column == "bar":
         return Style(color=palette.base)
-    if column in ("note", "share") or row.cells.get(column) in ("–", "-"):
+    if column in ("note", "share", "when", "spark") or row.cells.get(column) in ("–", "-"):
         return style + Style(color=palette.level)
     return style
 

@@ -12,8 +12,8 @@ from logochron.core.questions.alerts import Alert, Fired
 from logochron.core.questions.relate import JOINED
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.columns import kind_of
+from logochron.views.catalog import everything
 from logochron.views.formats import Formats, words
-from logochron.views.words.catalog import everything
 
 
 def alert_lines(alert: Alert, found: list[Fired], answer: AlignedAnswer, formats: Formats) -> list[str]:
@@ -45,7 +45,7 @@ def _rows(tier: Fired, alert: Alert, answer: AlignedAnswer, formats: Formats) ->
     def told(i: int) -> str:
         labels = [visible(str(label)) for name in answer.by if (label := texts[name][i]) is not None]
         rest = answer.by[len(labels) :]
-        item = JOINED.join(labels + [everything(words(name)) for name in rest[:1]])
+        item = JOINED.join(labels + [everything(words(name), formats.language) for name in rest[:1]])
         named = ", ".join([words(texts["measure"][i]), *([item] if item else [])])
         line = f"{named}: {words(alert.column)} {_figure(kind, tier.values[i], formats)}"
         if growth is not None and np.isfinite(growth[i]):

@@ -9,43 +9,56 @@ from numpy.typing import NDArray
 
 from logochron.core.book.formulas import adds_up
 from logochron.core.book.measures import Measure
-from logochron.core.days import to_days
+from logochron.core.days import as_date, to_days
+from logochron.core.questions.relate import Relation
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.views.formats import Formats, capital, words
-from logochron.views.words.basis_words import heading, in_words, several, window_words
-from logochron.views.words.catalog import everything, how_many, plural
+from logochron.core.rows.columns import heading as column_heading
+from logochron.views.catalog import everything, message, plural
+from logochron.views.formats import Formats, capital, shortened, words
+from logochron.views.words.basis_words import heading, in_words, period_word, several, window_words
+
+#: What a measure is called that is divided by its days.
+_BESIDE = {"total": message("the total"), "largest": message("the largest"), "mean": message("the mean")}
+_PER = {"day": message("{measure} per day"), "trading-day": message("{measure} per trading day")}
 
 
 def subject(
     result: AlignedAnswer,
     measure: Measure,
+    formats: Formats,
     *,
     split: bool,
     item: str | None = None,
-    period: str | None = None,
-    told: str = "",
+    when: str | None = None,
+    told: str = "{measure}",
 ) -> str:
-    """What is shown: "Revenue by month, all harbors"; or of one period, "Revenue in 2026-09 by harbor".
+    """What is shown: "Revenue by month, all harbors"; or of one period, "Revenue in September 2026 by harbor".
 
-    `told` is what is told of the measure, behind its name.
+    `told` is a message about the measure, `when` says when the one period was.
     """
-    by = [result.calendar.word(result.each)] if result.each != "span" and period is None else []
+    by = [period_word(result.calendar.word(result.each), formats)] if result.each != "span" and when is None else []
     by += [words(name) for name in result.by if split]
-    named = capital(words(measure.name)) + (f" {told}" if told else "")
+    named = formats.say(told, measure=capital(words(measure.name)))
     if result.per and adds_up(result.book.formulas[measure.name]):
-        named += f" per {words(result.per).replace('-', ' ')}"
-    named += f" {'of' if result.each == 'span' else 'in'} {period}" if period else ""
-    named += f" by {listed(by)}" if by else ""
-    window = window_words(result.question.window, result.calendar, result.each)
+        named = formats.say(_PER[result.per], measure=named)
+    named += f" {when}" if when else ""
+    named = formats.say("{subject} by {names}", subject=named, names=listed(by, formats)) if by else named
+    window = window_words(result.question.window, result.calendar, result.each, formats)
     named += f", {window}" if window else ""
     if item is not None:
         named += f", {item}"
     elif result.kept == "comparable":
-        named += f", comparable {(plural(words(result.by[0])) if len(result.by) == 1 else None) or 'items'}"
+        items = (plural(words(result.by[0]), formats.language) if len(result.by) == 1 else None) or formats.say("items")
+        named += ", " + formats.say("comparable {items}", items=items)
     elif not split or not result.by:
         free = [d for d in result.by or result.book.dimensions if not _selected(result, d)]
-        named += "".join(f", {everything(words(name))}" for name in free)
+        named += "".join(f", {everything(words(name), formats.language)}" for name in free)
     return named + selection_words(result)
+
+
+def column_words(name: str, formats: Formats, *, planned: bool = False) -> str:
+    """The heading of a column; `planned`: in an answer against a plan."""
+    return formats.say(column_heading(name, planned=planned))
 
 
 def within_a_title(named: str, measure: Measure) -> str:
@@ -58,37 +71,58 @@ def selection_words(result: AlignedAnswer) -> str:
     return "".join(f", {words(selected)}" for selected in result.book.selected)
 
 
-def period_word(result: AlignedAnswer) -> str:
-    """What the periods are called that a basis steps back in."""
-    return result.calendar.word(result.question.window.parent or result.each)
-
-
-def against_words(result: AlignedAnswer) -> str:
+def against_words(result: AlignedAnswer, formats: Formats) -> str:
     """What it is held against, as a title calls it."""
     if result.question.weeks == "364-days":
-        return f"{_moved(result)} days earlier"
+        return formats.say("{n} days earlier", n=_moved(result))
     if result.question.skip_closed:
-        return in_words(result.against, "day with records")
-    return in_words(result.against, period_word(result))
+        return in_words(result.against, "day with records", formats)
+    return in_words(result.against, result.calendar.word(result.question.window.parent or result.each), formats)
 
 
-def base_heading(result: AlignedAnswer) -> str:
+def against_line(result: AlignedAnswer, formats: Formats) -> str:
+    """What it is held against, behind a title."""
+    return formats.say("against {base}", base=against_words(result, formats))
+
+
+def table_title(result: AlignedAnswer, measure: Measure, formats: Formats) -> str:
+    """What a table shows, and what it is held against."""
+    return formats.dot.join([subject(result, measure, formats, split=True), against_line(result, formats)])
+
+
+def beside_words(result: Relation, formats: Formats) -> str:
+    """What items are held beside, as a title calls it."""
+    named = (
+        formats.say(_BESIDE[result.beside])
+        if result.beside in _BESIDE
+        else shortened(result.beside.removeprefix("item:"))
+    )
+    return (
+        formats.say("{reference} of the same {dimension}", reference=named, dimension=words(result.within))
+        if result.within
+        else named
+    )
+
+
+def base_heading(result: AlignedAnswer, formats: Formats) -> str:
     """What it is held against, as a column calls it."""
-    return f"{_moved(result)} days ago" if result.question.weeks == "364-days" else heading(result.against)
+    if result.question.weeks == "364-days":
+        return formats.say("{n} days ago", n=_moved(result))
+    return heading(result.against, formats)
 
 
 def _moved(result: AlignedAnswer) -> int:
     return 364 * getattr(result.against, "n", 1)
 
 
-def listed(names: Sequence[str]) -> str:
+def listed(names: Sequence[str], formats: Formats) -> str:
     """Names as a sentence lists them.
 
-    >>> listed(["month", "harbor", "line"])
+    >>> listed(["month", "harbor", "line"], Formats())
     'month, harbor and line'
     """
     *first, last = names
-    return f"{', '.join(first)} and {last}" if first else last
+    return formats.say("{names} and {last}", names=", ".join(first), last=last) if first else last
 
 
 def _selected(result: AlignedAnswer, dimension: str) -> bool:
@@ -111,13 +145,13 @@ def period_label(result: AlignedAnswer, label: str, status: str, start: int, end
         return formats.span(start, end)
     if status != "to-date":
         return label
-    return f"{label} to {short_day(result, end, formats)}"
+    return formats.say("{label} to {day}", label=label, day=short_day(result, end, formats))
 
 
 def short_day(result: AlignedAnswer, day: int, formats: Formats) -> str:
     """The day as an unfinished period's label names it."""
     civil_month = result.each == "month" and result.calendar.word("month") == "month"
-    return formats.day(day, year=False).split(" ")[0] if civil_month else formats.day(day, year=False)
+    return str(as_date(day).day) if civil_month else formats.day(day, year=False)
 
 
 def cut_of(result: AlignedAnswer, columns: Mapping[str, NDArray[Any]], i: int, formats: Formats) -> str:
@@ -126,9 +160,10 @@ def cut_of(result: AlignedAnswer, columns: Mapping[str, NDArray[Any]], i: int, f
         int(to_days(columns[name][i])) for name in ("start", "end", "base_start", "base_end")
     )
     if result.plan is not None:
-        return f"{formats.span(start, end, year=False)}, and the plan of these days"
+        return formats.say("{days}, and the plan of these days", days=formats.span(start, end, year=False))
     if len(result.alignment.base_starts) > 1:
-        return f"{formats.span(start, end, year=False)}, each of the {len(result.alignment.base_starts)} cut alike"
+        parts = len(result.alignment.base_starts)
+        return formats.say("{days}, each of the {n} cut alike", days=formats.span(start, end, year=False), n=parts)
     return cut_words(start, end, base_start, base_end, formats)
 
 
@@ -140,7 +175,8 @@ def figure_footnote(result: AlignedAnswer, formats: Formats) -> str:
 
 def cut_words(start: int, end: int, base_start: int, base_end: int, formats: Formats) -> str:
     """Which days are held against which: "1-18 Oct against 1-18 Oct 2025"."""
-    return f"{formats.span(start, end, year=False)} against {formats.span(base_start, base_end)}"
+    days, base_days = formats.span(start, end, year=False), formats.span(base_start, base_end)
+    return formats.say("{days} against {base_days}", days=days, base_days=base_days)
 
 
 def earlier_words(result: AlignedAnswer, earlier: int) -> str:
@@ -153,11 +189,10 @@ def earlier_words(result: AlignedAnswer, earlier: int) -> str:
 def coverage_line(result: AlignedAnswer, formats: Formats) -> str:
     """The footnote of every view: coverage, accounting, report date."""
     cover, intake = result.book.coverage, result.book.intake
-    parts = [
-        f"Records {formats.day(cover.first)} to {formats.day(cover.recorded_last)}",
-        how_many(intake.counted, formats.number(intake.counted, 0), "{n} row counted", "{n} rows counted")
-        + f", {formats.number(intake.refused, 0)} refused"
-        + (f", {formats.number(intake.set_aside, 0)} set aside" if intake.set_aside else ""),
-        f"report date {formats.day(cover.last)}",
-    ]
-    return formats.dot.join(parts)
+    counts = [formats.count(intake.counted, "{n} row counted", "{n} rows counted")]
+    counts.append(formats.say("{n} refused", n=formats.number(intake.refused, 0)))
+    if intake.set_aside:
+        counts.append(formats.say("{n} set aside", n=formats.number(intake.set_aside, 0)))
+    first, last = formats.day(cover.first), formats.day(cover.recorded_last)
+    parts = [formats.say("Records {first} to {last}", first=first, last=last), ", ".join(counts)]
+    return formats.dot.join([*parts, formats.say("report date {day}", day=formats.day(cover.last))])

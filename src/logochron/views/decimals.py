@@ -1,0 +1,30 @@
+"""How many decimals the amounts of a table need."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+def fitting_decimals(values: NDArray[np.float64], changes: NDArray[np.float64], scale: int | None) -> int:
+    """How many decimals the amounts of a table need: none where they are large, but never a change hidden."""
+    finite = np.abs(values[np.isfinite(values)])
+    largest = finite.max() if finite.size else 0.0
+    most = divided_decimals(largest) if scale is None else min(scale, 6)
+    if not finite.size or not (finite % 1).any():
+        return 0
+    start = 0 if largest >= 10_000 else min(2, most)
+    moved = np.abs(changes[np.isfinite(changes) & (changes != 0)])
+    for decimals in range(start, most):
+        if not moved.size or moved.min() >= 0.5 * 10**-decimals or moved.size > 12 and decimals >= 2:
+            return decimals
+    return most if start < most else start
+
+
+def divided_decimals(largest: float) -> int:
+    """How many decimals figures that are divided need, as they have none of their own: four digits or so.
+
+    >>> divided_decimals(38.4), divided_decimals(0.49)
+    (2, 4)
+    """
+    return 2 if largest >= 10 else 3 if largest >= 1 else 4

@@ -1,0 +1,184 @@
+"""Bridge: from the base over what each item contributed to the value."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from logochron.core.book.measures import Measure
+from logochron.core.check_kinds import kinds_checked
+from logochron.core.judge.judging import verdict
+from logochron.core.options import DIRECTIONS, FALLING, LEVEL, RISING, VERDICTS
+from logochron.core.questions.drivers import Drivers
+from logochron.core.rows.figures import Floats
+from logochron.views.catalog import message
+from logochron.views.figures.by_item import item_axis, item_boxes, own_size, upright_zero
+from logochron.views.figures.common import measure_of, role_of
+from logochron.views.figures.layout import amounts_axis, number_axis
+from logochron.views.figures.scene import Bars, Canvas, Captions, Entry, Panel, Path, Scene, Text, Ticks
+from logochron.views.formats import Formats, capital, shortened
+from logochron.views.marks import marks_of
+from logochron.views.tables.item_rows import rows_of
+from logochron.views.words.question_words import compare_headline, contributions_sentence, drivers_when
+from logochron.views.words.titles import axis_words, base_heading, figure_footnote, subject, within_a_title
+
+#: Inches of a row at least and at most; half the height of a bar.
+_ROW, _EACH, _HALF = 0.27, 0.52, 0.3
+#: Where all running totals lie within so small a part of the largest, the axis does not start at 0.
+_FLAT = 0.25
+_MOVED = {"favorable": message("favorable"), "adverse": message("adverse"), "level": message("neither")}
+
+
+class _Step(NamedTuple):
+    """One contribution: its item, where its bar starts and ends, its verdict and how it is written."""
+
+    label: str
+    start: float
+    end: float
+    verdict: str
+    mark: str
+    said: str
+
+
+@kinds_checked
+def bridge(result: Drivers, canvas: Canvas, *, measure: str | None = None) -> Scene:
+    """From the base of all items over what each contributed to their value, the largest first.
+
+    Parameters
+    ----------
+    result
+        From `drivers`.
+
+    Raises
+    ------
+    QuestionError
+        Where the measure is not in the result.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> moved = lc.drivers(lc.demo.book(), each="month", by="harbor", at="2026-09", measures="revenue")
+    >>> [text.get_text() for text in lc.draw.bridge(moved).axes[0].get_yticklabels()][::5]
+    ['Year ago', 'Revenue']
+    """
+    formats = canvas.formats
+    asked = measure_of(result, measure)
+    total = rows_of(result, result.total_columns, asked)
+    base, value = float(total["base"][0]), float(total["value"][0])
+    room = max(int((canvas.room[1] - 2.5) / _ROW) - 2, 1)
+    steps = _steps(result, canvas, asked, base, value, room) if np.isfinite(base) and np.isfinite(value) else []
+    labels = [base_heading(result, formats), *(step.label for step in steps), capital(asked.name.replace("_", " "))]
+    size = canvas.size or own_size(len(labels), _EACH)
+    rows = np.arange(1, len(steps) + 1, dtype=float)
+    starts, ends = (np.array([step[n] for step in steps]) for n in (1, 2))
+    reached = np.concatenate([[base, value], starts, ends])
+    flat = float(np.ptp(reached)) < _FLAT * float(np.abs(reached).max(initial=0.0)) if len(steps) else False
+    axis = (number_axis if flat else amounts_axis)([reached], formats, axis_words(asked, formats), 0.05)
+    names = item_axis(labels)
+    texts = [(0.0, formats.compact(base), "ink"), (len(labels) - 1.0, formats.compact(value), "ink")]
+    marks = [(row, step.mark, role_of(step.verdict)) for row, step in zip(rows.tolist(), steps)]
+    texts += [(row, step.said, role_of(step.verdict)) for row, step in zip(rows.tolist(), steps)]
+    widest = max((canvas.measure(text) for _, text, _ in texts), default=0.0) + 34
+    (box,) = item_boxes(canvas, size, 1, labels, widest / 72 + 0.15, _EACH)
+    lane = [Text(1.0, row, text, role, dx=widest, across="right", frame="x") for row, text, role in texts]  # type: ignore[arg-type]
+    lane += [Text(1.0, row, text, role, dx=10, across="left", frame="x") for row, text, role in marks]
+    layers = (
+        *_ends(base, value, len(labels), flat=flat),
+        *(_bars(rows, starts, ends, [step.verdict for step in steps])),
+        _joints(base, ends),
+        *([] if flat else [upright_zero(names)]),
+        Captions(tuple(lane)),
+    )
+    drawn = {role_of(step.verdict) for step in steps}
+    legend = [Entry("bar", formats.say(text), role) for role, text in _MOVED.items() if role in drawn]
+    named = subject(result, asked, formats, split=True, when=drivers_when(result, formats))
+    notes = [formats.say("the axis does not start at 0")] if flat else []
+    return Scene(
+        title=formats.say("What moved {subject}", subject=within_a_title(named, asked)),
+        subtitle=_answer(result, asked, formats) if steps else "",
+        footnote=formats.dot.join([figure_footnote(result, formats), *notes]),
+        size=size,
+        panels=(Panel(axis, names, layers, box),),
+        legend=tuple(legend),
+        empty="" if steps else formats.say("Nothing to draw: value or base of this period is not known"),
+    )
+
+
+def _steps(result: Drivers, canvas: Canvas, measure: Measure, base: float, value: float, room: int) -> list[_Step]:
+    """The contributions, the largest change first; what has no room is gathered as all others."""
+    formats = canvas.formats
+    table = rows_of(result, result.columns, measure)
+    marks = marks_of(result.judgings[measure.name], formats, canvas.drawable)
+    order = np.argsort(-np.abs(np.nan_to_num(table["change"])), kind="stable")
+    order = order if len(order) <= room else order[: room - 1]
+    steps: list[_Step] = []
+    at = base
+    for i in order.tolist():
+        change = float(np.nan_to_num(table["change"][i]))
+        label = " / ".join(shortened(str(table[name][i])) for name in result.by)
+        sign = marks.sign(table["direction"][i], table["verdict"][i])
+        said = _said(change, float(table["contribution"][i]), formats)
+        steps.append(_Step(label, at, at + change, str(table["verdict"][i]), sign, said))
+        at += change
+    rest = len(table["change"]) - len(order)
+    if rest:
+        moved, judged = _judged(result, measure, value - at)
+        points = (value - at) / base if base > 0 else np.nan
+        label = formats.say("{n} others", n=formats.number(rest, 0))
+        steps.append(_Step(label, at, value, judged, marks.sign(moved, judged), _said(value - at, points, formats)))
+    return steps
+
+
+def _judged(result: Drivers, measure: Measure, change: float) -> tuple[str, str]:
+    """Direction and verdict of a change."""
+    direction = np.array([RISING if change > 0 else FALLING if change < 0 else LEVEL], dtype=np.int8)
+    judged = verdict(direction, measure.better, result.judgings[measure.name])
+    return DIRECTIONS[direction[0]], VERDICTS[judged[0]]
+
+
+def _answer(result: Drivers, measure: Measure, formats: Formats) -> str:
+    """The answer in one line: how the total moved, and what moved it most."""
+    said = compare_headline(result, measure, 0, formats)
+    return formats.dot.join(filter(None, (said, contributions_sentence(result, measure, formats, 1))))
+
+
+def _said(change: float, points: float, formats: Formats) -> str:
+    """A contribution: the change, and its points of growth."""
+    said = formats.compact(change, signed=True) if change else formats.say("level")
+    return (
+        f"{said}  ({formats.say('{n} points', n=formats.points(points))})"
+        if np.isfinite(points) and change
+        else str(said)
+    )
+
+
+def _ends(base: float, value: float, n: int, *, flat: bool) -> tuple[Bars | Ticks, ...]:
+    """Base and value: bars from 0; strokes where the axis does not start there, for a length would lie."""
+    made: list[Bars | Ticks] = []
+    for row, amount, role in ((0.0, base, "base"), (n - 1.0, value, "current")):
+        at, amounts = np.array([row]), np.array([amount])
+        if flat:
+            made.append(Ticks(at, amounts, _HALF, role, along="x", weight=4.0))  # type: ignore[arg-type]
+        else:
+            made.append(Bars(at - _HALF, at + _HALF, np.zeros(1), amounts, role, along="x"))  # type: ignore[arg-type]
+    return tuple(made)
+
+
+def _bars(rows: Floats, starts: Floats, ends: Floats, verdicts: list[str]) -> list[Bars]:
+    """The contributions, in the color of their verdict."""
+    roles = np.array([role_of(verdict) for verdict in verdicts], dtype=object)
+    return [
+        Bars(rows[of] - _HALF, rows[of] + _HALF, starts[of], ends[of], role, along="x")
+        for role in dict.fromkeys(roles.tolist())
+        if (of := roles == role).any()
+    ]
+
+
+def _joints(base: float, ends: Floats) -> Path:
+    """Thin lines from where one bar ends to where the next one starts."""
+    at = np.append(base, ends)
+    rows = np.arange(len(at), dtype=float)
+    points = np.full((len(at), 3, 2), np.nan)
+    points[:, 0], points[:, 1] = np.stack([at, rows - _HALF], axis=1), np.stack([at, rows + 1 + _HALF], axis=1)
+    return Path(points[..., 0].ravel(), points[..., 1].ravel(), "level", weight=0.7)

@@ -1,0 +1,217 @@
+"""Figures with periods side by side: the rows of each panel, the labels below, what all of them say alike."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from logochron.core.book.measures import Measure
+from logochron.core.days import to_days
+from logochron.core.errors import QuestionError
+from logochron.core.questions.compare import Comparison
+from logochron.core.rows.figures import Floats
+from logochron.views.catalog import message
+from logochron.views.figures.common import (
+    STATUS_WORDS,
+    Item,
+    item_labels,
+    item_words,
+    measure_of,
+    role_of,
+    sentence,
+    unlike_weeks,
+)
+from logochron.views.figures.layout import ABOVE, LINE, PanelRow, amounts_axis, crowd, thinned
+from logochron.views.figures.scene import Axis, Canvas, Captions, Entry, Layer, Panel, Path, Scene, Text, Tick
+from logochron.views.formats import Formats, shortened
+from logochron.views.marks import Marks, marks_of
+from logochron.views.tables.item_rows import Table, rows_of
+from logochron.views.words.titles import against_words, axis_words, figure_footnote, short_day, subject, unit
+
+#: Lines of an axis label, and the verdict of each (None: ink).
+LabelLines = tuple[tuple[str, str | None], ...]
+#: What a figure draws of the rows of one panel.
+Drawing = Callable[[Table], tuple[Layer, ...]]
+_EMPTY = message("Nothing to draw: no period holds recorded days")
+
+
+class PeriodLook(NamedTuple):
+    """How a figure by period looks: what it draws of each panel, its legend, and whether growth stands below.
+
+    `bases` are the columns besides the value that its axis of amounts must reach.
+    """
+
+    draws: Drawing
+    legend: Callable[[Comparison, Sequence[Table], Formats], tuple[Entry, ...]]
+    judged: bool = True
+    bases: tuple[str, ...] = ("base",)
+
+
+def by_period(
+    result: Comparison, canvas: Canvas, look: PeriodLook, measure: str | None, item: Item, panels: str | None
+) -> Scene:
+    """The scene of a figure by period: all items together, one of them, or a panel for each on shared axes."""
+    formats = canvas.formats
+    asked = measure_of(result, measure)
+    marks = marks_of(result.judgings[asked.name], formats, canvas.drawable)
+    parts = parts_of(result, asked, item, panels)
+    grid = PanelRow.fitting(len(parts), canvas.width)
+    whole = rows_of(result, result.total_columns, asked) if panels else parts[0][1]
+    drawn = any(np.isfinite(table["value"]).any() for _, table in parts)
+    amounts: list[Floats] = [table[name] for _, table in parts for name in ("value", *look.bases)]
+    axis = amounts_axis(amounts, formats, axis_words(asked, formats))
+    above = ABOVE if len(parts) == 1 else 1.5
+    made = []
+    for place, (name, table) in enumerate(parts):
+        first = place % grid.columns == 0
+        n = len(table["value"])
+        ticks: tuple[Tick, ...] = ()
+        layers = look.draws(table)
+        if look.judged:
+            layers += (_below(_judged_labels(result, table, grid.panel_width, formats, marks)),)
+        else:
+            labels = [result.periods[int(code)] for code in table["period"]]
+            ticks = thinned(labels, n + 0.2, grid.panel_width, canvas)
+            layers += (_below(_plain_labels(result, table, formats)),)
+        made.append(
+            Panel(
+                x=Axis("position", -0.6, n - 0.4, ticks),
+                y=axis if first else Axis("number", axis.low, axis.high, axis.ticks, gridlines=True, labeled=False),
+                layers=layers,
+                box=grid.box(place, canvas.room, above),
+                heading=name,
+            )
+        )
+    return Scene(
+        title=subject(result, asked, formats, split=bool(panels), item=item_words(item)),
+        subtitle=sentence(result, whole, formats, unit(asked, formats), together=bool(panels)) if drawn else "",
+        footnote=figure_footnote(result, formats),
+        size=canvas.room,
+        panels=tuple(made),
+        legend=look.legend(result, [table for _, table in parts], formats),
+        empty="" if drawn else formats.say(_EMPTY),
+    )
+
+
+def zero_line(n: int) -> Path:
+    """The line at 0 through so many places."""
+    return Path(np.array([-0.6, n - 0.4]), np.zeros(2), role="level", weight=0.8)
+
+
+def column_legend(tables: Sequence[Table], formats: Formats) -> list[Entry]:
+    """What dark and pale columns are."""
+    statuses = {str(status) for table in tables for status in table["status"]}
+    entries = [Entry("bar", formats.say(STATUS_WORDS["complete"]), "current")]
+    pale = [formats.say(STATUS_WORDS[status]) for status in ("partial", "to-date") if status in statuses]
+    if pale:
+        named = pale[0] if len(pale) == 1 else formats.say("{one} or {other}", one=pale[0], other=pale[1])
+        entries.append(Entry("bar", named, "current", pale=True))
+    return entries
+
+
+def has_base(tables: Sequence[Table]) -> bool:
+    """Whether any row has a base."""
+    return any(np.isfinite(table["base"]).any() for table in tables)
+
+
+def base_entry(result: Comparison, formats: Formats, **looks: object) -> Entry:
+    """What the base is, as a legend says."""
+    return Entry(words=against_words(result, formats), role="base", **looks)  # type: ignore[arg-type]
+
+
+def parts_of(result: Comparison, measure: Measure, item: Item, panels: str | None) -> list[tuple[str, Table]]:
+    """The rows of each panel, with its heading."""
+    if item is not None and panels is not None:
+        raise QuestionError("`item` and `panels` cannot go together: `panels` draws every item")
+    if item is None and panels is None:
+        return [("", rows_of(result, result.total_columns, measure))]
+    table = rows_of(result, result.columns, measure)
+    if item is not None:
+        rows = np.ones(len(table["measure"]), dtype=bool)
+        for name, label in zip(result.by, item_labels(result, item)):
+            rows &= table[name] == label
+        return [("", {name: values[rows] for name, values in table.items()})]
+    if panels is None or result.by != (panels,):
+        raise QuestionError(
+            f"`panels` must be the dimension the result is split by, {', '.join(result.by) or 'none'}; got {panels!r}"
+        )
+    labels = sorted(set(table[panels].tolist()))
+    latest = {label: np.nan_to_num(table["value"][table[panels] == label][-1:]).sum() for label in labels}
+    labels.sort(key=lambda label: -latest[label])
+    if len(labels) > PanelRow.MOST:
+        raise QuestionError(
+            f"`panels` has room for {PanelRow.MOST} items; {panels} has {len(labels)}: choose some by where=, or the "
+            f"largest by top={PanelRow.MOST - 1} (--top)"
+        )
+    return [(shortened(label), {name: v[table[panels] == label] for name, v in table.items()}) for label in labels]
+
+
+def _below(labels: list[LabelLines]) -> Captions:
+    """The lines of the axis labels, below the frame."""
+    return Captions(
+        tuple(
+            Text(
+                float(place),
+                0.0,
+                text,
+                role="ink" if verdict is None else role_of(verdict),
+                dy=-6 - i * LINE,
+                upright="top",
+                frame="y",
+            )
+            for place, lines in enumerate(labels)
+            for i, (text, verdict) in enumerate(lines)
+            if text
+        )
+    )
+
+
+def _plain_labels(result: Comparison, columns: Table, formats: Formats) -> list[LabelLines]:
+    """Below the label of an unfinished last period, to which day it goes."""
+    lines: list[LabelLines] = [()] * len(columns["status"])
+    if lines and columns["status"][-1] == "to-date":
+        until = formats.say("to {day}", day=short_day(result, int(to_days(columns["end"][-1])), formats))
+        lines[-1] = (("", None), (until, None))
+    return lines
+
+
+def _judged_labels(
+    result: Comparison, columns: Table, width: float, formats: Formats, marks: Marks
+) -> list[LabelLines]:
+    """The lines below each place: period, mark and growth, and what else is to be known of it."""
+    n = len(columns["period"])
+    labels = [result.periods[int(code)] for code in columns["period"]]
+    growths = formats.growths(columns["growth"])
+    signs = [marks.sign(*judged) for judged in zip(columns["direction"], columns["verdict"], columns["band"])]
+    unlike = [
+        formats.say("{n} : {many} weeks", n=w[0], many=w[1]) if (w := unlike_weeks(note)) else ""
+        for note in columns["notes"]
+    ]
+    longest = max((len(text) for text in (*labels, *unlike)), default=1)
+    longest_growth = max((len(g) for g in growths), default=1)
+    step, stacked = crowd(n, width, longest, longest_growth + 1 + marks.width, max(longest_growth, marks.width))
+    lines: list[LabelLines] = []
+    for i in range(n):
+        # counted from the last, so that the newest period keeps its label
+        if (n - 1 - i) % step:
+            lines.append(())
+            continue
+        verdict = str(columns["verdict"][i])
+        judged: LabelLines = (
+            ((signs[i], verdict), (growths[i], verdict))
+            if stacked
+            else ((marks.beside(signs[i], growths[i]), verdict),)
+        )
+        start, end = (int(to_days(columns[name][i])) for name in ("start", "end"))
+        status = columns["status"][i]
+        extra: LabelLines = ()
+        if status == "to-date":
+            extra = ((formats.say("to {day}", day=short_day(result, end, formats)), None),)
+        elif status == "partial" and np.isfinite(columns["value"][i]):
+            extra = ((formats.say("from {day}", day=short_day(result, start, formats)), None),)
+        if unlike[i]:
+            extra += ((unlike[i], None),)
+        lines.append(((labels[i], None), *judged, *extra))
+    return lines

@@ -1,0 +1,79 @@
+"""Captioned: bars with a column of text beside them: what each item's band advises, and why."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from logochron.core.check_kinds import kinds_checked
+from logochron.core.errors import QuestionError
+from logochron.core.questions.compare import Comparison
+from logochron.views.figures.bars import value_bars
+from logochron.views.figures.by_item import ItemRow, item_axis, item_boxes, one_period, own_size, upright_zero
+from logochron.views.figures.common import role_of
+from logochron.views.figures.layout import within
+from logochron.views.figures.scene import Canvas, Captions, Entry, Panel, Scene, Text, Ticks
+from logochron.views.words.titles import against_words
+
+#: Inches of a row at least and at most, and the part of the width that the texts take.
+_ROW, _EACH, _TEXTS = 0.42, 0.78, 0.42
+_SMALL = 8.0
+
+
+@kinds_checked
+def captioned(result: Comparison, canvas: Canvas, *, measure: str | None = None, at: str | None = None) -> Scene:
+    """Bars of one period with a column of text beside them: the advice of each item's band, its name and growth.
+
+    Parameters
+    ----------
+    result
+        From `compare` with `by=` and bands in its `judging`.
+
+    Raises
+    ------
+    QuestionError
+        Where the result is not split by items, or its judging has no bands.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> judging = lc.demo.judging()
+    >>> months = lc.compare(lc.demo.book(), each="month", by="harbor", last=13, judging=judging, measures="revenue")
+    >>> lc.draw.captioned(months, at="2026-09").axes[0].get_xlabel()
+    'EUR'
+    """
+    formats = canvas.formats
+    period = one_period(result, canvas, "captioned", measure, at, inches=_ROW)
+    judging = result.judgings[period.measure.name]
+    if not judging.bands:
+        raise QuestionError("`captioned` tells what bands advise: compare with judging=Judging(bands=[...]) (--band)")
+    size = canvas.size or own_size(len(period.labels), _EACH)
+    beside = _TEXTS * size[0]
+    (box,) = item_boxes(canvas, size, 1, period.labels, beside, _EACH)
+    if canvas.axes is not None:
+        beside = canvas.axes[0] * _TEXTS
+    (panel,) = period.panels
+    room = beside * 72 - 24
+
+    def caption(place: int, row: ItemRow) -> tuple[Text, ...]:
+        band = judging.band(row.band)
+        said = " ".join(filter(None, (band.name if band else "", period.marks.beside(row.mark, row.growth))))
+        advice = within(band.advice if band else "", 9.0, room, canvas)
+        lines = [(advice, "ink", 9.0), (within(said, _SMALL, room, canvas), role_of(row.verdict), _SMALL)]
+        lines = [line for line in lines if line[0]]
+        raised = [7.0, -7.0] if len(lines) == 2 else [0.0]
+        return tuple(
+            Text(1.0, float(place), text, role, dx=14.0, dy=dy, across="left", size=points, frame="x")
+            for dy, (text, role, points) in zip(raised, lines)
+        )
+
+    texts = tuple(text for place, row in enumerate(panel.rows) for text in caption(place, row))
+    names = item_axis(period.labels)
+    based = np.flatnonzero(np.isfinite(panel.bases))
+    layers = (
+        *value_bars(panel.values, 0.26, pale=period.pale),
+        Ticks(based.astype(float), panel.bases[based], 0.36, halo=True, along="x"),
+        upright_zero(names),
+        Captions(texts),
+    )
+    legend = (period.bar_entry(formats), Entry("tick", against_words(result, formats), "base", weight=2.6))
+    return period.scene(canvas, size, (Panel(period.amounts(formats), names, layers, box),), legend)

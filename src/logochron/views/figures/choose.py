@@ -1,0 +1,81 @@
+"""Which figure suits an answer."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from logochron.core.errors import QuestionError
+from logochron.core.questions.compare import Comparison
+from logochron.core.rows.result import Result
+from logochron.views.figures.layout import PanelRow
+from logochron.views.figures.registry import FIGURES, Figure, figure_of
+
+#: More periods than this are lines; more than the second do not fit into the columns of small panels, or of a heat map.
+_COLUMNS, _SMALL_COLUMNS, _HEAT = 26, 13, 18
+#: More items than this are better seen in one grid than in panels.
+_PANELS = 6
+
+
+class Chosen(NamedTuple):
+    """The figure that suits an answer, and the options it is drawn with."""
+
+    figure: Figure
+    options: dict[str, Any]
+
+    @property
+    def told(self) -> str:
+        """The choice in words, with what asks for it."""
+        panels = self.options.get("panels")
+        return f"drawn as {self.figure.name}" + (f" in panels of {panels}" if panels else "")
+
+
+def suited(result: Result, taking: frozenset[str] = frozenset()) -> Chosen:
+    """The figure that suits an answer, of those that take some options.
+
+    Raises
+    ------
+    QuestionError
+        Where no figure shows it.
+    """
+    if taking:
+        for figure in FIGURES:
+            if result.kind in figure.answers and taking <= set(figure.options):
+                return Chosen(figure, {})
+    name, options = _of_compare(result) if isinstance(result, Comparison) else (None, {})
+    figure_found = figure_of(result.kind, name)
+    if figure_found is None:
+        shown = ", ".join(dict.fromkeys(kind for figure in FIGURES for kind in figure.answers))
+        raise QuestionError(f"no figure shows the answer of {result.kind}; there are figures of {shown}")
+    return Chosen(figure_found, options)
+
+
+def named_figure(name: str) -> Chosen:
+    """The figure of a name, as it is."""
+    return Chosen(next(figure for figure in FIGURES if figure.name == name), {})
+
+
+def _of_compare(result: Comparison) -> tuple[str, dict[str, Any]]:
+    """The figure of a comparison, by how many periods and items it has."""
+    periods = len(result.periods)
+    if not result.by:
+        if periods == 1:
+            return "cards", {}
+        return ("columns" if periods <= _COLUMNS else "lines"), {}
+    if periods == 1:
+        return "bars", {}
+    items = _items(result)
+    if len(result.by) == 1 and items <= _PANELS and periods <= _SMALL_COLUMNS:
+        return "columns", {"panels": result.by[0]}
+    if periods <= _HEAT:
+        return "heat", {}
+    if len(result.by) == 1 and items <= PanelRow.MOST:
+        return "lines", {"panels": result.by[0]}
+    return "lines", {}
+
+
+def _items(result: Comparison) -> int:
+    """How many items there are."""
+    blocks = result.of_measure(result.columns, result.measures[0]).blocks
+    return int(np.max([block.shape[1] for block in blocks], initial=0))

@@ -1,0 +1,103 @@
+"""Letters that the figures' font lacks: an installed font that has them, or one warning that none has."""
+
+from __future__ import annotations
+
+import logging
+import unicodedata
+import warnings
+from functools import cache
+from pathlib import Path
+
+from matplotlib.font_manager import FontEntry, FontProperties, findfont, findSystemFonts, fontManager, get_font
+from matplotlib.textpath import text_to_path
+
+FAMILY = "DejaVu Sans"
+#: Fonts whose letters stand at places of their own, or that have boxes for every letter.
+_NONE_OF = ("cm", "LastResort", "Adobe Blank")
+_LOG = logging.getLogger("logochron")
+_told: set[str] = set()
+
+
+def drawable(sign: str) -> bool:
+    """Whether the figures' own font has every character of a sign."""
+    return not lacking(sign)
+
+
+def lacking(text: str) -> frozenset[str]:
+    """The letters of a text that the figures' own font lacks."""
+    return frozenset(letter for letter in set(text) if _is_drawn(letter) and not _own().get_char_index(ord(letter)))
+
+
+def _is_drawn(letter: str) -> bool:
+    """Whether a letter leaves a mark: spaces and what steers the direction of writing do not."""
+    return not letter.isspace() and unicodedata.category(letter) != "Cf"
+
+
+@cache
+def _own():  # type: ignore[no-untyped-def]
+    return get_font(findfont(FAMILY))
+
+
+def families(texts: str) -> tuple[str, ...]:
+    """The fonts that have all letters of some texts, the figures' own first; what no font has is warned of, once."""
+    missing = lacking(texts)
+    if not missing:
+        return (FAMILY,)
+    found, left = _fallbacks(missing)
+    new = left - _told
+    if new:
+        _told.update(new)
+        named = ", ".join(f"{letter} (U+{ord(letter):04X})" for letter in sorted(new)[:10])
+        more = f" and {len(new) - 10} more" if len(new) > 10 else ""
+        _LOG.warning("no installed font has %s%s: drawn as boxes; install a font of that script", named, more)
+    return (FAMILY, *found)
+
+
+@cache
+def _fallbacks(missing: frozenset[str]) -> tuple[tuple[str, ...], frozenset[str]]:
+    """Installed fonts that have these letters, and the letters that none has."""
+    found: list[str] = []
+    left = set(missing)
+    for entries in (list(fontManager.ttflist), None):
+        if left and entries is None:
+            entries = _newly_installed()
+        while left and entries:
+            best = max(entries, key=lambda entry: len(_has(entry.fname) & left))
+            gained = _has(best.fname) & left
+            if not gained:
+                break
+            found.append(best.name)
+            left -= gained
+    return tuple(found), frozenset(left)
+
+
+def _newly_installed() -> list[FontEntry]:
+    """Fonts that came after the list of fonts was made."""
+    known = {entry.fname for entry in fontManager.ttflist}
+    for path in sorted(set(findSystemFonts()) - known):
+        try:
+            fontManager.addfont(path)
+        except (OSError, RuntimeError):  # a file that is no font
+            continue
+    return [entry for entry in fontManager.ttflist if entry.fname not in known]
+
+
+@cache
+def _has(path: str) -> frozenset[str]:
+    """The letters of a font, as far as they may be asked for."""
+    if Path(path).stem.startswith(_NONE_OF):
+        return frozenset()
+    try:
+        return frozenset(map(chr, get_font(path).get_charmap()))
+    except (OSError, RuntimeError, ValueError):
+        return frozenset()
+
+
+@cache
+def measure(text: str, size: float = 9.0, bold: bool = False) -> float:
+    """How wide a text is drawn, in points."""
+    font = FontProperties(family=list(families(text)), size=size, weight="bold" if bold else "normal")
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # what no font has is told by ourselves
+        width, _, _ = text_to_path.get_text_width_height_descent(text, font, ismath=False)
+    return float(width)

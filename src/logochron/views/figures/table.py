@@ -1,0 +1,201 @@
+"""Table: the table of an answer as a picture: figures, marks, verdicts as color or fill, shares, small lines."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from logochron.core.book.measures import Measure
+from logochron.core.check_kinds import kinds_checked
+from logochron.core.errors import QuestionError
+from logochron.core.options import Color, check
+from logochron.core.questions.compare import Comparison
+from logochron.views.figures.common import measure_of, role_of
+from logochron.views.figures.layout import within
+from logochron.views.figures.scene import (
+    DEFAULT_SIZE,
+    Axis,
+    Box,
+    Canvas,
+    Captions,
+    Panel,
+    Path,
+    Scene,
+    Text,
+    Tile,
+    Tiles,
+)
+from logochron.views.marks import marks_of
+from logochron.views.tables.comparison_table import comparison_spec
+from logochron.views.tables.spec import Row, Shown, TableSpec
+from logochron.views.words.question_words import compare_headline
+from logochron.views.words.titles import figure_footnote
+
+#: Points of a row, of the gap between columns, of a small line and of a share's bar.
+_ROW, _GAP, _SPARK, _BAR = 18.0, 16.0, 70.0, 64.0
+_ABOVE, _BELOW, _SIDE = 84.0, 34.0, 25.0
+_SIZE = 9.0
+#: Points that a column of words takes at most.
+_WORDS = 190.0
+
+
+@kinds_checked
+def table(
+    result: Comparison, canvas: Canvas, *, measure: str | None = None, color: Color = "text", sparks: bool = True
+) -> Scene:
+    """The table of a comparison as a picture: as many of its last rows as there is room for.
+
+    Parameters
+    ----------
+    result
+        From `compare`.
+    color
+        ``"text"``: verdicts as the color of the growth; ``"fill"``: as the ground behind it.
+    sparks
+        Whether each row has a small line of its last periods.
+
+    Raises
+    ------
+    QuestionError
+        Where the measure is not in the result, or the columns do not fit into the picture.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> months = lc.compare(lc.demo.book(), each="month", last=13, measures="revenue")
+    >>> len(lc.draw.table(months).axes[0].texts) > 13 * 4
+    True
+    """
+    formats = canvas.formats
+    check("color", color, Color)
+    asked = measure_of(result, measure)
+    width, height = canvas.axes or canvas.room
+    inside = height * 72 - (0 if canvas.axes else _ABOVE + _BELOW)
+    room = max(int(inside / _ROW) - 1, 1)
+    signs = marks_of(result.judgings[asked.name], formats, canvas.drawable)
+    spec = comparison_spec(result, asked, formats, Shown(rows=room, sparks=sparks), signs)
+    many = len(spec.rows)
+    rows = spec.rows[-room:]
+    wide = width * 72 - (0 if canvas.axes else 2 * _SIDE)
+    columns = _columns(spec, rows, wide, canvas)
+    lefts = dict(zip(columns, np.concatenate([[0.0], np.cumsum([w + _GAP for w in columns.values()])]).tolist()))
+    used = sum(columns.values()) + _GAP * (len(columns) - 1)
+    high = _ROW * (len(rows) + 1)
+    cells: list[Tile] = []
+    layers: list[Path] = [_line(0.0, used, high - _ROW + 3, 1.0)]
+    texts = [_text(spec.headings[c], c, spec, lefts[c], columns[c], high - _ROW / 2 + 2, "level") for c in columns]
+    for place, row in enumerate(rows):
+        y = high - _ROW * (place + 1.5)
+        if row.starts and place:
+            layers.append(_line(0.0, used, y + _ROW / 2, 0.6))
+        for column, across in columns.items():
+            if column == "spark":
+                layers += _spark(row, lefts[column], y, across)
+                continue
+            if column == "bar":
+                cells += _share(row, lefts[column], y, across)
+                continue
+            role, strong = "ink", row.total or row.subtotal
+            if column == spec.judged and row.verdict:
+                role = role_of(row.verdict)
+                if color == "fill" and role != "level":
+                    box = (lefts[column] - 5, y - _ROW / 2 + 1, lefts[column] + across + 5, y + _ROW / 2 - 1)
+                    cells.append(Tile(*box, role, 1.0))
+                    role = "paper"
+            elif column in ("note", "when"):
+                role = "level"
+            if column == spec.judged:
+                texts += _marked(spec.cell(row, column), lefts[column], across, y, role, strong, after=signs.after)
+                continue
+            cut = within(spec.cell(row, column), _SIZE, across + 1, canvas, bold=strong)
+            texts.append(_text(cut, column, spec, lefts[column], across, y, role, bold=strong))
+    said = compare_headline(result, asked, result.place(), formats) if rows else ""
+    if many > len(rows) or many < _all_rows(result, asked):
+        said += formats.dot + formats.say("the last {n} rows of {many}", n=len(rows), many=_all_rows(result, asked))
+    axis = Axis("number", 0.0, wide, line=False), Axis("number", 0.0, high, line=False)
+    own = (DEFAULT_SIZE[0], (high + _ABOVE + _BELOW) / 72)
+    size = canvas.size or own
+    box = (
+        Box(0, 0, *canvas.axes)
+        if canvas.axes
+        else Box(_SIDE / 72, size[1] - (_ABOVE + high) / 72, wide / 72, high / 72)
+    )
+    return Scene(
+        title=spec.title + (f" ({spec.unit})" if spec.unit else ""),
+        subtitle=said,
+        footnote=figure_footnote(result, formats),
+        size=size if rows else DEFAULT_SIZE,
+        panels=(Panel(*axis, (Tiles(tuple(cells)), *layers, Captions(tuple(t for t in texts if t.text))), box),),
+        empty="" if rows else spec.empty,
+    )
+
+
+def _all_rows(result: Comparison, measure: Measure) -> int:
+    """How many rows there are in all, totals among them."""
+    tiers = (result.columns, *([result.subtotal_columns, result.total_columns] if result.by else []))
+    return sum(result.of_measure(tier, measure).rows for tier in tiers if tier)
+
+
+def _columns(spec: TableSpec, rows: tuple[Row, ...], room: float, canvas: Canvas) -> dict[str, float]:
+    """The columns that fit, each with its points: what is dropped first on a narrow terminal is here too."""
+    strong = {id(row): row.total or row.subtotal for row in rows}
+
+    def wide(column: str) -> float:
+        if column in ("spark", "bar"):
+            return {"spark": _SPARK, "bar": _BAR}[column]
+        cells = (canvas.measure(spec.cell(row, column), _SIZE, strong[id(row)]) for row in rows)
+        widest = max([canvas.measure(spec.headings[column], _SIZE), *cells])
+        return widest if column in spec.numeric | spec.firm else min(widest, _WORDS)
+
+    columns = {column: wide(column) for column in spec.headings}
+    for dropped in ((), *spec.dropped):
+        columns = {column: width for column, width in columns.items() if column not in dropped}
+        if sum(columns.values()) + _GAP * (len(columns) - 1) <= room:
+            return columns
+    raise QuestionError("the table is wider than the picture: make it wider by size=, or ask for fewer dimensions")
+
+
+def _text(
+    text: str, column: str, spec: TableSpec, left: float, width: float, y: float, role: str, *, bold: bool = False
+) -> Text:
+    """A cell's text, figures at the right of their column."""
+    right = column in spec.numeric
+    across = "right" if right else "left"
+    return Text(left + width if right else left, y, text, role, across=across, size=_SIZE, bold=bold)  # type: ignore[arg-type]
+
+
+def _marked(
+    cell: str, left: float, width: float, y: float, role: str, strong: bool, *, after: bool
+) -> tuple[Text, ...]:
+    """Mark and growth of a row: growths below growths, marks below marks."""
+    figure, _, mark = cell.rpartition(" ") if after else cell.partition(" ")[::-1]
+    looks = {"role": role, "size": _SIZE, "bold": strong}
+    if after:
+        sides = ((figure.strip(), left, "left"), (mark, left + width, "right"))
+    else:
+        sides = ((mark, left, "left"), (figure.strip(), left + width, "right"))
+    return tuple(Text(x, y, text, across=across, **looks) for text, x, across in sides)  # type: ignore[arg-type]
+
+
+def _line(left: float, right: float, y: float, weight: float) -> Path:
+    return Path(np.array([left, right]), np.full(2, y), "grid", weight=weight)
+
+
+def _spark(row: Row, left: float, y: float, width: float) -> list[Path]:
+    """The small line of a row, its last point at the right."""
+    values = np.array(row.spark, dtype=float)
+    known = values[np.isfinite(values)]
+    if len(known) < 2:
+        return []
+    low, high = min(float(known.min()), 0.0), float(known.max())
+    x = left + width - np.arange(len(values))[::-1] * (width / 12)
+    scaled = y - _ROW * 0.36 + (values - low) / ((high - low) or 1.0) * _ROW * 0.72
+    return [Path(np.asarray(x, dtype=np.float64), np.asarray(scaled, dtype=np.float64), "current", weight=1.1)]
+
+
+def _share(row: Row, left: float, y: float, width: float) -> list[Tile]:
+    """The share of a row as a bar, cut to the part of 0 to 1 that can be shown."""
+    if not np.isfinite(row.part):
+        return []
+    whole = Tile(left, y - 4, left + width, y + 4, "grid", 0.6)
+    part = min(max(row.part, 0.0), 1.0)
+    return [whole, Tile(left, y - 4, left + width * part, y + 4, "base", 1.0)]

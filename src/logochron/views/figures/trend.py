@@ -1,0 +1,185 @@
+"""Trend: a line whose stretches are colored by verdict, marks only at turning points."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.check_kinds import kinds_checked
+from logochron.core.options import VERDICTS
+from logochron.core.questions.compare import Comparison
+from logochron.core.rows.figures import Floats
+from logochron.views.catalog import message
+from logochron.views.figures.by_period import PeriodLook, by_period
+from logochron.views.figures.common import STATUS_WORDS, Item, measure_of, role_of
+from logochron.views.figures.layout import last_known, uncrowded
+from logochron.views.figures.scene import Axis, Box, Canvas, Captions, Entry, Layer, Panel, Path, Scene, Text
+from logochron.views.formats import Formats
+from logochron.views.marks import Marks, marks_of
+from logochron.views.tables.item_rows import Table
+from logochron.views.words.titles import against_words
+
+_WEIGHT = 2.6
+#: Inches of a line as small as a word, points of its end's mark, and how thick it is.
+_SMALL = (2.4, 0.5)
+_SMALL_MARK, _SMALL_WEIGHT = 16.0, 1.6
+_LEGEND = {
+    "favorable": message("favorable against {base}"),
+    "adverse": message("adverse against {base}"),
+    "level": message("neither"),
+}
+
+
+@kinds_checked
+def trend(
+    result: Comparison,
+    canvas: Canvas,
+    *,
+    measure: str | None = None,
+    item: Item = None,
+    panels: str | None = None,
+    small: bool = False,
+) -> Scene:
+    """A line whose stretches are colored by verdict, with marks at turning points only, broken where unknown.
+
+    Parameters
+    ----------
+    result
+        From `compare`.
+    panels
+        The dimension whose items get a small panel each, on shared axes.
+    small
+        The line alone, as small as a word, with the mark of the last period.
+
+    Raises
+    ------
+    QuestionError
+        Where an item or dimension is not in the result.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> months = lc.compare(lc.demo.book(), each="month", last=13)
+    >>> lc.draw.trend(months).axes[0].get_ylabel()
+    'EUR'
+    """
+    marks = marks_of(result.judgings[measure_of(result, measure).name], canvas.formats, canvas.drawable)
+
+    def draws(table: Table) -> tuple[Layer, ...]:
+        return (*_line(table, _WEIGHT), Captions(_turning_marks(table, marks, canvas.formats)))
+
+    whole = by_period(result, canvas, PeriodLook(draws, _legend, judged=False, bases=()), measure, item, panels)
+    if small and not whole.empty:
+        return _as_small_as_a_word(whole, canvas)
+    return replace(whole, panels=tuple(uncrowded(panel, canvas) for panel in whole.panels))
+
+
+def _line(table: Table, weight: float) -> tuple[Path, ...]:
+    """The line in stretches of one verdict: each is colored by the period it leads to."""
+    values, verdicts = table["value"], table["verdict"].astype(str)
+    n = len(values)
+    x = np.arange(n, dtype=float)
+    partial = table["status"] != "complete"
+    found: list[Path] = []
+    for verdict in VERDICTS:
+        for dashed, dash in ((False, "solid"), (True, "dotted")):
+            leads = (verdicts == verdict) & (partial == dashed)
+            if leads.any():
+                found.append(_stretches(x, values, leads, role_of(verdict), dash, weight))
+    return tuple(found)
+
+
+def _stretches(x: Floats, values: Floats, leads: NDArray[np.bool_], role: str, dash: str, weight: float) -> Path:
+    """The stretches that lead to some of the places, as one path that is broken between them."""
+    ends = np.flatnonzero(leads)
+    points = np.full((len(ends), 3, 2), np.nan)
+    starts = np.maximum(ends - 1, 0)
+    points[:, 0], points[:, 1] = (np.stack([x[at], values[at]], axis=1) for at in (starts, ends))
+    return Path(points[..., 0].ravel(), points[..., 1].ravel(), role, dash, weight)  # type: ignore[arg-type]
+
+
+def turning_points(values: Floats) -> NDArray[np.int64]:
+    """The places where a line turns from rising to falling or back.
+
+    >>> turning_points(np.array([1.0, 3.0, 3.0, 2.0, 5.0])).tolist()
+    [2, 3]
+    """
+    moves = np.sign(np.diff(values))
+    known = np.flatnonzero(np.isfinite(moves) & (moves != 0))
+    turns = known[1:][moves[known[1:]] * moves[known[:-1]] < 0]
+    return turns[np.isfinite(values[turns])]
+
+
+def _turning_marks(table: Table, marks: Marks, formats: Formats) -> tuple[Text, ...]:
+    """The mark of each turning point, above where the line comes from below; the last one with its growth."""
+    values = table["value"]
+    known = np.flatnonzero(np.isfinite(values))
+    if not len(known):
+        return ()
+    last = int(known[-1])
+    texts = []
+    for place in [*turning_points(values).tolist(), last]:
+        sign = marks.sign(table["direction"][place], table["verdict"][place], table["band"][place])
+        text = marks.beside(sign, formats.growth(table["growth"][place])) if place == last else sign
+        before = values[place - 1] if place else np.nan
+        above = not values[place] < before
+        texts.append(
+            Text(
+                float(place),
+                float(values[place]),
+                text,
+                role_of(str(table["verdict"][place])),
+                dy=8 if above else -8,
+                across="right" if place == last and len(values) > 1 else "center",
+                upright="bottom" if above else "top",
+                halo=True,
+            )
+        )
+    return tuple(texts)
+
+
+def _legend(result: Comparison, tables: Sequence[Table], formats: Formats) -> tuple[Entry, ...]:
+    found = {role_of(str(verdict)) for table in tables for verdict in table["verdict"]}
+    against = against_words(result, formats)
+    entries = [
+        Entry("line", formats.say(words, base=against), role, weight=_WEIGHT)
+        for role, words in _LEGEND.items()
+        if role in found
+    ]
+    if any((table["status"] == "to-date").any() for table in tables):
+        entries.append(Entry("line", formats.say(STATUS_WORDS["to-date"]), "level", dash="dotted", weight=_WEIGHT))
+    return tuple(entries)
+
+
+def _as_small_as_a_word(scene: Scene, canvas: Canvas) -> Scene:
+    """The line of the first panel alone, and the mark of its last period."""
+    panel = scene.panels[0]
+    size = canvas.size or _SMALL
+    paths = tuple(
+        Path(path.x, path.y, path.role, path.dash, _SMALL_WEIGHT) for path in panel.layers if isinstance(path, Path)
+    )
+    known = np.concatenate([path.y[np.isfinite(path.y)] for path in paths])
+    low, high = float(known.min(initial=np.inf)), float(known.max(initial=-np.inf))
+    low, high = (low, high) if low < high else (last_known(known) - 1, last_known(known) + 1)
+    room = (high - low) * 0.15
+    last = panel.texts()[-1]
+    mark = last._replace(x=1.0, text=last.text.split(" ")[0], dx=6, dy=0, across="left", upright="center", frame="x")
+    box = Box(0.04, 0.04, size[0] - 0.08 - _SMALL_MARK / 72, size[1] - 0.08)
+    return Scene(
+        title=scene.title,
+        subtitle=scene.subtitle,
+        footnote=scene.footnote,
+        size=size,
+        panels=(
+            Panel(
+                Axis("position", panel.x.low, panel.x.high, line=False),
+                Axis("number", low - room, high + room, line=False),
+                (*paths, Captions((mark,))),
+                box,
+            ),
+        ),
+        bare=True,
+    )

@@ -1,0 +1,126 @@
+"""Cards: the figures of one period, each with its mark, growth, change and the earlier value with its period."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+import numpy as np
+
+from logochron.core.book.measures import Measure
+from logochron.core.errors import QuestionError
+from logochron.core.options import DIRECTIONS, VERDICTS
+from logochron.core.questions.compare import Comparison
+from logochron.core.rows.blocks import Blocks
+from logochron.core.rows.prepare import OTHERS
+from logochron.views.catalog import everything, message
+from logochron.views.formats import Formats, capital, shortened, words
+from logochron.views.marks import Marks, marks_of
+from logochron.views.words.question_words import periods_of
+from logochron.views.words.titles import unit
+
+_BASE = message("{value} {when}")
+_NOTHING = message("nothing to compare with")
+#: More cards than this are a table.
+MOST = 60
+
+
+class Card(NamedTuple):
+    """One card: what it is of and when, its figure, mark, growth and change, what came before, and its verdict.
+
+    `value` and `growth` are the figures themselves, NaN where they are not known; `moved` is mark and growth.
+    """
+
+    name: str
+    item: str
+    period: str
+    figure: str
+    moved: str
+    change: str
+    earlier: str
+    verdict: str
+    value: float
+    growth: float
+
+
+def cards_of(
+    result: Comparison,
+    formats: Formats,
+    *,
+    measure: str | None = None,
+    at: str | None = None,
+    drawable: Callable[[str], bool] | None = None,
+) -> list[Card]:
+    """The cards of one period, the last unless `at`: of each measure the whole, then its items.
+
+    Raises
+    ------
+    QuestionError
+        Where a measure or period is not in the answer.
+    """
+    if not result.periods:
+        return []
+    wanted = [one for one in result.measures if measure in (None, one.name)]
+    if not wanted:
+        known = ", ".join(one.name for one in result.measures)
+        raise QuestionError(f"`measure` must be one of {known}; got {measure!r}")
+    place = result.place(at)
+    period, base = periods_of(result, place, formats)
+    found = []
+    for one in wanted:
+        signs = marks_of(result.judgings[one.name], formats, drawable)
+        tiers = [result.total_columns, *([result.columns] if result.by else [])]
+        for columns in tiers:
+            found += _cards(result, one, columns, place, capital(period.name), base.when, signs, formats)
+    return found[:MOST]
+
+
+def _cards(
+    result: Comparison,
+    measure: Measure,
+    columns: Blocks,
+    place: int,
+    period: str,
+    base_when: str,
+    marks: Marks,
+    formats: Formats,
+) -> list[Card]:
+    """The cards of a measure: of the whole, or of its items in the order of their rows."""
+    block = result.of_measure(columns, measure).blocks[0]
+    row = {name: np.broadcast_to(values, block.shape)[place] for name, values in block.columns.items()}
+    order = np.arange(block.shape[1])
+    if block.order is not None:
+        order = block.order[block.order // block.shape[1] == place] % block.shape[1]
+    elif columns is result.columns and result.by:
+        gathered = np.array([label == OTHERS for label in row[result.by[0]]], dtype=bool)
+        order = np.lexsort((-np.nan_to_num(row["value"]), gathered))
+    named = unit(measure, formats)
+    bands = result.words["band"]
+    made = []
+    for i in order.tolist():
+        value, base, change, growth = (float(row[name][i]) for name in ("value", "base", "change", "growth"))
+        direction, verdict = DIRECTIONS[row["direction"][i]], VERDICTS[row["verdict"][i]]
+        band = bands[row["band"][i]] if row["band"][i] >= 0 else None
+        level = direction == "level" and not np.isfinite(growth)
+        text = formats.say("level") if level else formats.growth(growth)
+        labels = [row[name][i] for name in result.by]
+        whole = not result.by or labels[0] is None
+        item = " / ".join(shortened(label) for label in labels) if not whole else ""
+        if whole and result.by:
+            item = everything(words(result.by[0]), formats.language)
+        earlier = formats.say(_BASE, value=formats.amount(base, named), when=base_when)
+        made.append(
+            Card(
+                capital(words(measure.name)),
+                item,
+                period,
+                formats.amount(value, named),
+                marks.beside(marks.sign(direction, verdict, band), text),
+                formats.amount(change, named, signed=True) if np.isfinite(change) else "",
+                earlier if np.isfinite(base) else formats.say(_NOTHING),
+                verdict,
+                value,
+                growth,
+            )
+        )
+    return made

@@ -1,0 +1,271 @@
+"""What each question's answer says in sentences: compare, relate, drivers; pace and land beside their own figures."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from logochron.core.book.measures import Measure
+from logochron.core.options import DIRECTIONS, STATUSES
+from logochron.core.questions.compare import Comparison
+from logochron.core.questions.drivers import Drivers
+from logochron.core.questions.land import Landing
+from logochron.core.questions.pace import Pace
+from logochron.core.questions.relate import Relation
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.views.catalog import message
+from logochron.views.formats import Formats, capital, shortened, words
+from logochron.views.words.movement import MOVED, Moved, headline_of
+from logochron.views.words.periods import PeriodWords, base_period, row_period
+from logochron.views.words.standing import (
+    amount_words,
+    landing_period,
+    pace_days,
+    rank_words,
+    unsure_sentence,
+)
+from logochron.views.words.titles import against_words, beside_words, unit
+from logochron.views.words.told_items import ToldItems, leader_of, told_items, told_order
+
+_BANDED = message("{band}: {items}: {advice}")
+_RELATED = message("{measure} {when}: {item} came to {ratio} of {reference}")
+_RELATED_MORE = message(
+    "{measure} {when}: {item} came to {ratio} of {reference}, {points} points more than {base_period} ({before})"
+)
+_RELATED_LESS = message(
+    "{measure} {when}: {item} came to {ratio} of {reference}, {points} points less than {base_period} ({before})"
+)
+_RELATED_LEVEL = message("{measure} {when}: {item} came to {ratio} of {reference}, level with {base_period}")
+_ITEM_MORE = message("{item} {ratio}, {points} points more")
+_ITEM_LESS = message("{item} {ratio}, {points} points less")
+_ITEM_SAME = message("{item} {ratio}")
+_ADDED = message("{item} added {points} points")
+_TOOK = message("{item} took away {points} points")
+_ADDED_CHANGE = message("{item} added {change}")
+_TOOK_CHANGE = message("{item} took away {change}")
+_COMES_FROM = message("Most of it comes from {steps}")
+_OF_WHICH = message("{one}, and there from {other}")
+_EFFECTS = message("By volume {volume}, by mix {mix}, by price {price}")
+_HEADING = message("{measure} {when} is heading for {estimate}")
+_HEADING_RANGE = message("{measure} {when} is heading for {estimate} ({low} to {high})")
+_ENDED = message("{measure} {when} ended at {estimate}")
+_NO_ESTIMATE = message("{measure} {when} has come to {value} so far; it cannot be estimated yet")
+_AHEAD = message("{sentence}, {part} above {base_period} ({base})")
+_BEHIND = message("{sentence}, {part} below {base_period} ({base})")
+_SAME = message("{sentence}, level with {base_period} ({base})")
+_NEEDED_LAST = message("To reach {target} ({amount}), {needed} are needed on the one day left")
+_NEEDED = message("To reach {target} ({amount}), {needed} a day are needed in the {n} days left")
+_REACHED = message("{target} ({amount}) is reached already")
+
+
+def periods_of(result: AlignedAnswer, place: int, formats: Formats) -> tuple[PeriodWords, PeriodWords]:
+    """A period of an answer in words, and its base."""
+    row, status = result.span_row(place), STATUSES[result.alignment.status[place]]
+    return row_period(result, row, formats, status), _base_words(result, row, formats)
+
+
+def _base_words(result: AlignedAnswer, row: Any, formats: Formats) -> PeriodWords:
+    """What a row is held against, in words: the period it is, else how the basis is called."""
+    found = base_period(result, row, formats)
+    if found is not None:
+        return found
+    named = against_words(result, formats)
+    return PeriodWords(named, f"({named})")
+
+
+def moved_total(result: Any, measure: Measure, place: int, formats: Formats) -> Moved:
+    """All items together beside their base."""
+    row = result.of_measure(result.total_columns, measure).blocks[0].row(place, 0)
+    value, base, change, growth = (float(row[name]) for name in MOVED)
+    codes = [note.code for note in result.note_table[row["note"]]]
+    return Moved(value, base, change, growth, DIRECTIONS[row["direction"]], codes, unit(measure, formats))
+
+
+def compare_headline(result: Comparison | Drivers, measure: Measure, place: int, formats: Formats) -> str:
+    """How the total of a period stands against its base."""
+    period, base = periods_of(result, place, formats)
+    moved = moved_total(result, measure, place, formats)
+    return headline_of(moved, capital(words(measure.name)), period.when, base.name, formats)
+
+
+def compare_rest(
+    result: Comparison, measure: Measure, place: int, formats: Formats, n: int, then: str | None
+) -> list[str]:
+    """The items that moved most, and what the bands of total and items advise."""
+    items = ToldItems.of(result, measure, place, unit(measure, formats)) if result.by else None
+    said = []
+    if items is not None:
+        leader = ""
+        first = told_order(items.columns["change"], 1 if n == 1 else 2)[:1]
+        if then is not None and first:
+            found = leader_of(result, measure, place, items.labels[first[0]], then, items.moved(first[0]).direction)
+            leader = found[0] if found else ""
+        said.append(told_items(items, n, formats, leader))
+    return [*said, *_advice(result, measure, place, formats, items, n)]
+
+
+def _advice(
+    result: Comparison, measure: Measure, place: int, formats: Formats, items: ToldItems | None, n: int
+) -> list[str]:
+    """What each band that an item falls in advises; of a whole that is not split, its own."""
+    judging = result.judgings[measure.name]
+    if not judging.bands:
+        return []
+    names = result.words["band"]
+    if items is None:
+        block = result.of_measure(result.total_columns, measure).blocks[0]
+        bands, labels = [block.row(place, 0)["band"]], [capital(words(measure.name))]
+    else:
+        bands, labels = items.columns["band"].tolist(), [items.name(i) for i in range(len(items.labels))]
+    said = []
+    for band in judging.bands:
+        inside = [label for label, code in zip(labels, bands) if code >= 0 and names[code] == band.name]
+        if inside and band.advice:
+            shown = ", ".join(inside[:n]) + (", …" if len(inside) > n else "")
+            said.append(formats.say(_BANDED, band=capital(band.name), items=shown, advice=band.advice))
+    return said
+
+
+def relate_sentences(result: Relation, measure: Measure, place: int, formats: Formats, n: int) -> list[str]:
+    """The item whose part moved most, then the others."""
+    period, base = periods_of(result, place, formats)
+    block = result.of_measure(result.columns, measure).blocks[0]
+    row = {name: np.broadcast_to(values, block.shape)[place] for name, values in block.columns.items()}
+    labels = [" / ".join(map(shortened, one)) for one in zip(*(row[name].tolist() for name in result.by))]
+    moved = row["ratio_change"]
+    order = told_order(moved, n) or np.flatnonzero(np.isfinite(row["ratio"]))[:n].tolist()
+    if not order:
+        return [
+            formats.say(
+                message("{measure} {when}: not recorded"), measure=capital(words(measure.name)), when=period.when
+            )
+        ]
+
+    def said(i: int, texts: tuple[str, str, str, str], **more: str) -> str:
+        alone, more_text, less, level = texts
+        direction = DIRECTIONS[row["direction"][i]]
+        text = {"rising": more_text, "falling": less, "level": level}.get(direction, alone)
+        points = formats.number(abs(float(moved[i])) * 100, 1) if np.isfinite(moved[i]) else ""
+        return formats.say(text, item=labels[i], ratio=formats.part(float(row["ratio"][i])), points=points, **more)
+
+    first = said(
+        order[0],
+        (_RELATED, _RELATED_MORE, _RELATED_LESS, _RELATED_LEVEL),
+        measure=capital(words(measure.name)),
+        when=period.when,
+        reference=beside_words(result, formats),
+        base_period=base.name,
+        before=formats.part(float(row["ratio_before"][order[0]])),
+    )
+    others = [said(i, (_ITEM_SAME, _ITEM_MORE, _ITEM_LESS, _ITEM_SAME)) for i in order[1:]]
+    return [first, "; ".join(others)]
+
+
+def drivers_when(result: Drivers, formats: Formats) -> str:
+    """When the one period was, in words."""
+    return periods_of(result, 0, formats)[0].when
+
+
+def contributions_sentence(result: Drivers, measure: Measure, formats: Formats, n: int) -> str:
+    """What the items added or took away, in points of growth where they are known."""
+    items = ToldItems.of(result, measure, 0, unit(measure, formats))
+    told = []
+    for i in told_order(items.columns["change"], n):
+        change, points = float(items.columns["change"][i]), float(items.columns["contribution"][i])
+        if change == 0:
+            continue
+        text = (
+            (_ADDED if change > 0 else _TOOK) if np.isfinite(points) else _ADDED_CHANGE if change > 0 else _TOOK_CHANGE
+        )
+        amount = formats.amount(abs(change), items.unit)
+        told.append(formats.say(text, item=items.name(i), points=formats.number(abs(points) * 100, 1), change=amount))
+    return capital("; ".join(told)) if told else ""
+
+
+def drivers_rest(result: Drivers, measure: Measure, formats: Formats, n: int) -> list[str]:
+    """Which items moved it, the way down, and volume, mix and price."""
+    said = [contributions_sentence(result, measure, formats, n)]
+    path = result.path_columns
+    if len(result.by) > 1 and measure == result.measures[0] and len(path["item"]):
+        steps = ""
+        for item in reversed(list(map(shortened, path["item"].tolist()))):
+            steps = formats.say(_OF_WHICH, one=item, other=steps) if steps else item
+        said.append(formats.say(_COMES_FROM, steps=steps))
+    if result.quantity is not None:
+        row = result.of_measure(result.total_columns, measure).blocks[0].row(0, 0)
+        parts = {name: float(row[name]) for name in ("volume", "mix", "price")}
+        if np.isfinite(list(parts.values())).all():
+            amounts = {name: formats.amount(v, unit(measure, formats), signed=True) for name, v in parts.items()}
+            said.append(formats.say(_EFFECTS, **amounts))
+    return said
+
+
+def pace_moved(result: Pace, measure: Measure, labels: tuple[str, ...], formats: Formats) -> Moved:
+    """The running total of an item at today's position, beside its base; of all together where no label is named."""
+    block, place = result.block_of(measure, labels)
+    row = block.row(result.place(), place)
+    running, base, gap, growth = (float(row[name]) for name in ("running", "base", "gap", "growth"))
+    moved, _ = result.directions(measure, np.array([running]), np.array([base]))
+    return Moved(running, base, gap, growth, DIRECTIONS[moved[0]], (), unit(measure, formats))
+
+
+def pace_sentences(result: Pace, measure: Measure, formats: Formats, n: int) -> list[str]:
+    """How the running total stands today, its rank, and the items that moved it."""
+    last = len(result.periods) - 1
+    period = pace_days(result, last, formats)
+    _, base = periods_of(result, result.place(), formats)
+    moved = pace_moved(result, measure, (), formats)
+    said = headline_of(moved, capital(words(measure.name)), period.when, base.name, formats)
+    rank = rank_words(result, measure, (), formats)
+    return ["; ".join(filter(None, (said, rank))), told_items(_pace_items(result, measure, formats), n, formats)]
+
+
+def _pace_items(result: Pace, measure: Measure, formats: Formats) -> ToldItems:
+    """The items of a pace at today's position, with the columns that sentences read."""
+    if not result.by:
+        return ToldItems([], {}, [], "")
+    block = result.of_measure(result.columns, measure).blocks[0]
+    row = {name: np.broadcast_to(values, block.shape)[result.place()] for name, values in block.columns.items()}
+    moved, _ = result.directions(measure, row["running"], row["base"])
+    columns = {"value": row["running"], "base": row["base"], "change": row["gap"], "growth": row["growth"]}
+    labels = list(zip(*(row[name].tolist() for name in result.by)))
+    return ToldItems(labels, columns | {"direction": moved}, [frozenset()] * len(labels), unit(measure, formats))
+
+
+def land_sentences(result: Landing, measure: Measure, formats: Formats, n: int) -> list[str]:
+    """Where the period will end, beside its base; how sure that is; what it takes."""
+    whole = result.whole
+    block, place = whole.block_of(measure, ())
+    row = block.row(0, place)
+    named = {"measure": capital(words(measure.name)), "when": landing_period(result, formats).when}
+    estimate, low, high, base, growth = (float(row[c]) for c in ("estimate", "low", "high", "base", "growth"))
+    if not np.isfinite(estimate):
+        return [formats.say(_NO_ESTIMATE, value=amount_words(float(row["to_date"]), measure, formats), **named)]
+    over = bool(result.now.over[0])
+    amounts = {
+        name: amount_words(v, measure, formats) for name, v in (("estimate", estimate), ("low", low), ("high", high))
+    }
+    text = _ENDED if over else _HEADING_RANGE if np.isfinite(low) else _HEADING
+    said = formats.say(text, **named, **amounts)
+    if np.isfinite(growth):
+        way = {"rising": _AHEAD, "falling": _BEHIND}.get(DIRECTIONS[row["direction"]], _SAME)
+        against = _base_words(whole, whole.span_row(), formats).name
+        said = formats.say(way, sentence=said, part=formats.part(abs(growth)), base_period=against,
+                           base=amount_words(base, measure, formats))  # fmt: skip
+    return [said, unsure_sentence(result, measure, formats), *_targets(result, measure, row, formats)]
+
+
+def _targets(result: Landing, measure: Measure, row: Any, formats: Formats) -> list[str]:
+    """What must still be sold a day to reach the plan, else the base."""
+    target, name = float(row["plan"]), formats.say("the plan")
+    if not np.isfinite(target) or result.plan is not None:
+        target, name = float(row["base"]), _base_words(result.whole, result.whole.span_row(), formats).name
+    if not result.days_left or not target > 0:
+        return []
+    needed = result.needed(target, float(row["to_date"]))
+    fields = {"target": name, "amount": amount_words(target, measure, formats)}
+    if needed <= 0:
+        return [capital(formats.say(_REACHED, **fields))]
+    a_day = amount_words(needed, measure, formats)
+    return [formats.count(result.days_left, _NEEDED_LAST, _NEEDED, needed=a_day, **fields)]

@@ -1,0 +1,195 @@
+"""Answers in sentences: a headline, the items behind it, or the user's own template."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from string import Formatter
+
+from logochron.core.book.measures import Measure
+from logochron.core.check_kinds import kinds_checked
+from logochron.core.errors import QuestionError, brief, no_such
+from logochron.core.options import check_count
+from logochron.core.questions.compare import Comparison
+from logochron.core.questions.drivers import Drivers
+from logochron.core.questions.land import Landing
+from logochron.core.questions.pace import Pace
+from logochron.core.questions.relate import Relation
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.result import Result
+from logochron.views.formats import Formats
+from logochron.views.words.question_words import (
+    compare_headline,
+    compare_rest,
+    drivers_rest,
+    land_sentences,
+    pace_sentences,
+    relate_sentences,
+)
+from logochron.views.words.said import SAID
+from logochron.views.words.template_fields import FIELDS, template_rows
+from logochron.views.words.told_items import check_then
+
+__all__ = ["headline", "sentences"]
+
+
+def __dir__() -> list[str]:
+    """What a notebook offers after ``lc.words.``."""
+    return __all__
+
+
+@kinds_checked
+def headline(
+    result: Result,
+    *,
+    measure: str | None = None,
+    at: str | None = None,
+    locale: str = "en",
+    formats: Formats | None = None,
+) -> str:
+    """The answer in one sentence: what the figure was, and how it stands against what it is held against.
+
+    Parameters
+    ----------
+    result
+        From `compare`, `relate`, `drivers`, `pace` or `land`.
+    measure
+        The measure it is of; the first where None.
+    at
+        The period; the last where None.
+    locale, formats
+        Language and form of numbers and dates (`formats` goes before `locale`). Where there is no catalog of a
+        language, its numbers and dates stand in English sentences.
+
+    Raises
+    ------
+    QuestionError
+        Where the answer is none that can be said, or an option names nothing in it.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> months = lc.compare(lc.demo.book(), each="month", at="2026-09", measures="revenue")
+    >>> lc.words.headline(months)
+    'Revenue in September 2026 reached EUR 44.4K, 1.8 % below September 2025 (EUR 45.2K).'
+    """
+    answer, wanted, formats = _asked(result, measure, locale, formats)
+    return next(iter(_said(answer, wanted[0], at, formats, 0, None)), formats.say("No period to tell of."))
+
+
+@kinds_checked
+def sentences(
+    result: Result,
+    template: str | None = None,
+    items: int = 3,
+    then: str | None = None,
+    *,
+    measure: str | None = None,
+    at: str | None = None,
+    locale: str = "en",
+    formats: Formats | None = None,
+) -> list[str]:
+    """The answer in sentences: the headline, the items behind it, what their bands advise; or a template filled.
+
+    Parameters
+    ----------
+    result
+        From `compare`, `relate`, `drivers`, `pace` or `land`.
+    template
+        A sentence of your own with fields in braces, filled for each item (for the whole where it is not split):
+        ``"{item}: {value}, {growth}"``. The fields are measure, period, base_period, item, value, base, change, growth,
+        direction, verdict, band, advice, share, leader, leader_value; nothing else stands in braces.
+    items
+        How many items are named: the one that rose most, the one that fell most, then by the size of their change.
+    then
+        A second dimension of the book: the first item named is told with the item of it that led it.
+    measure
+        The measure they are of; all where None.
+    at, locale, formats
+        As in `headline`.
+
+    Returns
+    -------
+    list of str
+        Each a whole sentence, or the template filled once.
+
+    Raises
+    ------
+    QuestionError
+        As in `headline`; where a template holds a field that is none, which is named.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> months = lc.compare(lc.demo.book(), each="month", by="harbor", at="2026-09", measures="revenue")
+    >>> lc.words.sentences(months, items=2, then="line")[1]
+    'Dunmarrow gained most (+2.4 %), led by hire; Cold Pier fell 17.0 %.'
+    >>> lc.words.sentences(months, "{item} {growth}", items=2)
+    ['Dunmarrow +2.4 %', 'Cold Pier −17.0 %']
+    """
+    answer, wanted, formats = _asked(result, measure, locale, formats)
+    check_count("items", items)
+    check_then(answer, then)
+    if template is not None:
+        used = _fields_of(template)
+        rows = (row for one in wanted for row in template_rows(answer, one, at, formats, items, then, used))
+        return [template.format_map(row) for row in rows]
+    return [said for one in wanted for said in _said(answer, one, at, formats, items, then)]
+
+
+def _asked(
+    result: Result, measure: str | None, locale: str, formats: Formats | None
+) -> tuple[AlignedAnswer, list[Measure], Formats]:
+    """The answer, the measures that are told of, and how figures are written."""
+    if not isinstance(result, AlignedAnswer) or result.kind not in SAID:
+        came = f"the answer of {result.kind}" if isinstance(result, Result) else brief(result)
+        raise QuestionError(f"the answers of {', '.join(SAID)} can be said in sentences; got {came}")
+    wanted = [one for one in result.measures if measure in (None, one.name)]
+    if not wanted:
+        known = [one.name for one in result.measures]
+        raise QuestionError(f"`measure`: {no_such('measure', measure or '', known, where='the answer')}")
+    return result, wanted, formats or Formats(locale=locale)
+
+
+def _said(
+    result: AlignedAnswer, measure: Measure, at: str | None, formats: Formats, items: int, then: str | None
+) -> Iterator[str]:
+    """The sentences of one measure, each with its full stop; the headline alone where no items are wanted."""
+    for sentence in _sentences(result, measure, at, formats, items, then):
+        if sentence:
+            yield sentence if sentence[-1] in ".!?…" else formats.say("{sentence}.", sentence=sentence)
+
+
+def _sentences(
+    result: AlignedAnswer, measure: Measure, at: str | None, formats: Formats, items: int, then: str | None
+) -> list[str]:
+    if isinstance(result, Landing):
+        return land_sentences(result, measure, formats, items)
+    if not result.periods:
+        return []
+    if isinstance(result, Pace):
+        return pace_sentences(result, measure, formats, items)
+    if isinstance(result, Relation):
+        return relate_sentences(result, measure, result.place(at), formats, items)
+    if isinstance(result, Drivers):
+        said = [compare_headline(result, measure, 0, formats)]
+        return [*said, *(drivers_rest(result, measure, formats, items) if items else [])]
+    assert isinstance(result, Comparison)
+    place = result.place(at)
+    said = [compare_headline(result, measure, place, formats)]
+    return [*said, *(compare_rest(result, measure, place, formats, items, then) if items else [])]
+
+
+def _fields_of(template: str) -> frozenset[str]:
+    """The fields of a template; refused by name where they are none, or more than names."""
+    try:
+        parts = [
+            (name, spec, conversion) for _, name, spec, conversion in Formatter().parse(template) if name is not None
+        ]
+    except ValueError as error:
+        raise QuestionError(f"`template`: {error}; a brace that is no field is written twice: {{{{ or }}}}") from None
+    for name, spec, conversion in parts:
+        if name not in FIELDS:
+            raise QuestionError(f"`template`: {no_such('field', name, FIELDS, where='a template')}")
+        if spec or conversion:
+            raise QuestionError(f"`template`: {{{name}}} stands alone in its braces; got {template!r}")
+    return frozenset(name for name, _, _ in parts)

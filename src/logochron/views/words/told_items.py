@@ -1,0 +1,108 @@
+"""The items that a sentence names: those that moved most, each way first; and what leads the first of them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.book.measures import Measure
+from logochron.core.errors import QuestionError, no_such
+from logochron.core.options import DIRECTIONS
+from logochron.core.questions.compare import Comparison, compared
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.figures import Floats
+from logochron.core.rows.prepare import OTHERS
+from logochron.views.formats import Formats, shortened
+from logochron.views.words.movement import MOVED, Moved, item_words
+
+
+class ToldItems(NamedTuple):
+    """The items of one period: their labels, and the columns of their rows."""
+
+    labels: list[tuple[str, ...]]
+    columns: Mapping[str, NDArray[Any]]
+    codes: list[frozenset[str]]
+    unit: str
+
+    @classmethod
+    def of(cls, result: AlignedAnswer, measure: Measure, place: int, unit: str) -> ToldItems:
+        """Those of an answer; one that gathers others is none."""
+        block = result.of_measure(result.columns, measure).blocks[0]
+        laid_out = {name: np.broadcast_to(values, block.shape)[place] for name, values in block.columns.items()}
+        labels = list(zip(*(laid_out[name].tolist() for name in result.by)))
+        kept = np.array([OTHERS not in label for label in labels], dtype=bool)
+        columns = {name: values[kept] for name, values in laid_out.items()}
+        known = [frozenset(note.code for note in notes) for notes in result.note_table]
+        codes = [known[place] for place in columns["note"].tolist()] if "note" in columns else []
+        return cls([label for label, k in zip(labels, kept) if k], columns, codes, unit)
+
+    def moved(self, i: int) -> Moved:
+        """One of them beside its base."""
+        value, base, change, growth = (float(self.columns[name][i]) for name in MOVED)
+        return Moved(value, base, change, growth, DIRECTIONS[self.columns["direction"][i]], self.codes[i], self.unit)
+
+    def name(self, i: int) -> str:
+        """What one of them is called."""
+        return " / ".join(map(shortened, self.labels[i]))
+
+
+def told_order(changes: Floats, n: int) -> list[int]:
+    """The places of the items to name: the one that rose most, the one that fell most, then by the size of the change.
+
+    >>> told_order(np.array([1.0, 5.0, -2.0, 4.0, np.nan]), 3)
+    [1, 2, 3]
+    """
+    known = np.flatnonzero(np.isfinite(changes))
+    order = known[np.argsort(-np.abs(changes[known]), kind="stable")]
+    up, down = order[changes[order] > 0][:1], order[changes[order] < 0][:1]
+    first = np.concatenate([up, down])
+    if n == 1:
+        return order[:1].tolist()
+    return list(dict.fromkeys([*first.tolist(), *order.tolist()]))[:n]
+
+
+def regrouped(result: Comparison, by: Sequence[str]) -> Comparison:
+    """The same comparison split by other dimensions of its book."""
+    if tuple(by) == result.by and result.top is None:
+        return result
+    return compared(replace(result.prepared, asked=replace(result.asked, by=tuple(by), top=None, sort=None)))
+
+
+def leader_of(
+    result: Comparison, measure: Measure, place: int, label: Sequence[str], then: str, direction: str
+) -> tuple[str, float] | None:
+    """The item of another dimension that moved most, within one item, in the direction it moved: label and value."""
+    by = [name for name in result.by if name != then]
+    finer = ToldItems.of(regrouped(result, [*by, then]), measure, place, "")
+    inside = np.array([tuple(one[:-1]) == tuple(label) for one in finer.labels], dtype=bool)
+    changes = np.where(inside, np.nan_to_num(finer.columns["change"]), 0.0) * (-1 if direction == "falling" else 1)
+    if not len(changes) or changes.max() <= 0:
+        return None
+    best = int(changes.argmax())
+    return shortened(finer.labels[best][-1]), float(finer.columns["value"][best])
+
+
+def check_then(result: AlignedAnswer, then: str | None) -> None:
+    """Refuse a second dimension that the records are not split by, or that leaves no item to lead."""
+    if then is None:
+        return
+    if not isinstance(result, Comparison):
+        raise QuestionError("`then` goes with the answer of compare")
+    if then not in result.book.dimensions:
+        raise QuestionError(f"`then`: {no_such('dimension', then, result.book.dimensions, where='the book')}")
+    if not [name for name in result.by if name != then]:
+        raise QuestionError("`then` names what leads an item: compare by another dimension as well (by=, --by)")
+
+
+def told_items(items: ToldItems, n: int, formats: Formats, leader: str = "") -> str:
+    """What the items that moved most did, as one sentence; empty where there is nothing to tell of several."""
+    if len(items.labels) < 2:
+        return ""
+    told = []
+    for place, i in enumerate(told_order(items.columns["change"], n)):
+        told.append(item_words(items.moved(i), items.name(i), formats, most=not place, leader="" if place else leader))
+    return "; ".join(told)
