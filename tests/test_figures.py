@@ -9,10 +9,10 @@ import pandas as pd
 import pytest
 
 import logochron as lc
+from logochron.views.figures.fonts import drawable, measure
 from logochron.views.figures.layout import apart, crowd, nice_ticks
 from logochron.views.figures.registry import FIGURES
 from logochron.views.figures.scene import Bars, Canvas, Panel, Path, Ribbon, Scene, Ticks
-from logochron.views.figures.fonts import drawable, measure
 from logochron.views.formats import Formats
 
 SCENES = {figure.name: figure.scene for figure in FIGURES}
@@ -138,7 +138,10 @@ def test_pace_figure(demo_book):
     years = lc.pace(demo_book, "year", measures="revenue", by="harbor")
     scene = scene_of("pace", years)
     (panel,) = scene.panels
-    assert scene.subtitle == "1 January to 18 October 2026: EUR 451K, +6.8 % against a year ago (EUR 423K) · 1st of 5 years"
+    assert (
+        scene.subtitle
+        == "1 January to 18 October 2026: EUR 451K, +6.8 % against a year ago (EUR 423K) · 1st of 5 years"
+    )
     current = next(path for path in layers(panel, Path) if path.role == "current")
     assert np.isfinite(current.y).sum() == 292 and np.isnan(current.y[292:]).all()  # nothing after the report date
     older = [path for path in layers(panel, Path) if path.role == "base"]

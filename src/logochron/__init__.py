@@ -104,6 +104,14 @@ def _html(result: Any) -> str:
     return str(import_module("logochron.views.tables.html").html(result))
 
 
+def _markdown(result: Any) -> str:
+    return str(import_module("logochron.views.tables.markdown").excerpt(result))
+
+
+def _progress() -> Any:
+    return import_module("logochron.views.reading_progress").notebook_progress()
+
+
 def _listing(source: Any) -> Any:
     return import_module("logochron.sources.calendar_tables").listing(source)
 
@@ -125,7 +133,7 @@ def _totals(book: Any, each: Any, by: Any, calendar: Any) -> Any:
 
 
 _ports.write, _ports.html, _ports.listing = _write, _html, _listing
-_ports.profile = _profile
+_ports.markdown, _ports.profile, _ports.progress = _markdown, _profile, _progress
 _ports.holidays, _ports.receipt, _ports.totals = _holidays, _receipt, _totals
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Any
 
@@ -10,8 +11,12 @@ from typing import Any
 totals: Callable[..., Any]
 #: Set by the package: writes a result to a path, by its ending.
 write: Callable[[Any, str | Path], Path]
+#: Set by the package: shows the progress of a long reading where nobody else does; gives what is told the part done.
+progress: Callable[[], AbstractContextManager[Callable[[float], None] | None]]
 #: Set by the package: a result as HTML.
 html: Callable[[Any], str]
+#: Set by the package: a result in Markdown.
+markdown: Callable[[Any], str]
 #: Set by the package: a table of periods (a frame, a mapping of columns, a path) as a `Listing`.
 listing: Callable[[Any], Any]
 #: Set by the package: a table of shares (a frame, a mapping of columns, a path) as `ListedShares`.

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import nullcontext
 from dataclasses import replace
 from typing import Any
 
+from logochron.core import ports
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.filters import Where
 from logochron.core.book.measures import Measure
@@ -116,7 +118,7 @@ def read(
         ``"stop"`` raises an IntakeError that shows the first ten refused rows; ``"skip"`` leaves them out,
         counted and listed in ``book.intake``.
     progress
-        Called with the part that is done (0 to 1) while a long reading runs.
+        Called with the part that is done (0 to 1) while a long reading runs. In a notebook a bar is shown where None.
 
     Returns
     -------
@@ -177,8 +179,9 @@ def read(
 
 def carry_out(source: Any, options: Options, look: Look | None = None) -> Daybook:
     """Read as the options say; `look` is called before copies and connections are given up."""
-    engine = Engine(options.progress)
-    with copied(source) as lasting:
+    told = ports.progress() if options.progress is None else nullcontext(options.progress)
+    with told as progress, copied(source) as lasting:
+        engine = Engine(progress)
         return _carried_out(engine, request(engine, lasting, options), options, look)
 
 

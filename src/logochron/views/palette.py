@@ -42,11 +42,24 @@ class Palette:
         names = ("favorable", "adverse", "level", "estimate", "base")
         return replace(self, **{name: _between(self.role(name)) for name in names})
 
+    def on_dark(self) -> Palette:
+        """The same roles on dark ground: paper is dark, ink is light, each tone 4.5 : 1 or more on it.
+
+        >>> Palette().on_dark().paper
+        '#15191F'
+        """
+        paper, ink = _DARK, mixed(self.paper, self.base, 0.12)
+        tones = {name: _readable(self.role(name), paper) for name in ("favorable", "adverse", "level", "estimate")}
+        series = {"current": mixed(self.current, "#FFFFFF", 0.62), "base": mixed(self.base, paper, 0.35)}
+        return replace(self, paper=paper, ink=ink, grid=mixed(paper, ink, 0.16), **tones, **series)
+
     def verdict(self, verdict: str) -> str:
         """The color of a verdict; neutral and unknown are the level's."""
         return {"favorable": self.favorable, "adverse": self.adverse}.get(verdict, self.level)
 
 
+#: Dark ground, and how far texts stand off it at least.
+_DARK, _CONTRAST = "#15191F", 5.0
 #: The luminance as far from white as from black.
 _MIDDLE = 1.05**0.5 * 0.05**0.5 - 0.05
 
@@ -70,6 +83,22 @@ def mixed(color: str, other: str, part: float) -> str:
     """
     sides = ([int(one[place : place + 2], 16) for place in (1, 3, 5)] for one in (color, other))
     return "#" + "".join(f"{round(a + (b - a) * part):02X}" for a, b in zip(*sides))
+
+
+def contrast(color: str, other: str) -> float:
+    """How far two colors stand off each other, from 1 to 21 (WCAG 2.2).
+
+    >>> contrast("#FFFFFF", "#000000")
+    21.0
+    """
+    darker, lighter = sorted((luminance(color), luminance(other)))
+    return (lighter + 0.05) / (darker + 0.05)
+
+
+def _readable(color: str, ground: str) -> str:
+    """A color made lighter until it stands off dark ground."""
+    steps = (mixed(color, "#FFFFFF", part / 100) for part in range(101))
+    return next(tone for tone in steps if contrast(tone, ground) >= _CONTRAST)
 
 
 def _between(color: str) -> str:

@@ -77,6 +77,9 @@ class Result:
     def _repr_html_(self) -> str:
         return ports.html(self)
 
+    def _repr_markdown_(self) -> str:
+        return ports.markdown(self)
+
     def __repr__(self) -> str:
         span = f"{self.periods[0]} to {self.periods[-1]}" if self.periods else "no periods"
         return f"<{type(self).__name__}: {self.columns.rows:,} rows, {span}>"

@@ -63,24 +63,24 @@ def by_period(
     amounts: list[Floats] = [table[name] for _, table in parts for name in ("value", *look.bases)]
     axis = amounts_axis(amounts, formats, axis_words(asked, formats))
     above = ABOVE if len(parts) == 1 else 1.5
+    if look.judged:
+        below = [_judged_labels(result, table, grid.panel_width, formats, marks) for _, table in parts]
+    else:
+        below = [_plain_labels(result, table, formats) for _, table in parts]
     made = []
     for place, (name, table) in enumerate(parts):
         first = place % grid.columns == 0
         n = len(table["value"])
         ticks: tuple[Tick, ...] = ()
-        layers = look.draws(table)
-        if look.judged:
-            layers += (_below(_judged_labels(result, table, grid.panel_width, formats, marks)),)
-        else:
+        if not look.judged:
             labels = [result.periods[int(code)] for code in table["period"]]
             ticks = thinned(labels, n + 0.2, grid.panel_width, canvas)
-            layers += (_below(_plain_labels(result, table, formats)),)
         made.append(
             Panel(
                 x=Axis("position", -0.6, n - 0.4, ticks),
                 y=axis if first else Axis("number", axis.low, axis.high, axis.ticks, gridlines=True, labeled=False),
-                layers=layers,
-                box=grid.box(place, canvas.room, above),
+                layers=(*look.draws(table), _below(below[place])),
+                box=grid.box(place, canvas.room, above, max((len(one) for lines in below for one in lines), default=1)),
                 heading=name,
             )
         )

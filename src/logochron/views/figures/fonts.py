@@ -5,6 +5,8 @@ from __future__ import annotations
 import logging
 import unicodedata
 import warnings
+from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import cache
 from pathlib import Path
 
@@ -93,11 +95,27 @@ def _has(path: str) -> frozenset[str]:
         return frozenset()
 
 
+def _weightless(record: logging.LogRecord) -> bool:
+    return "font weight" not in record.getMessage()
+
+
+@contextmanager
+def quietly() -> Iterator[None]:
+    """What the drawing library has to say of letters is told by ourselves, once; a font without a bold face is fine."""
+    log = logging.getLogger("matplotlib.font_manager")
+    log.addFilter(_weightless)
+    try:
+        with warnings.catch_warnings():
+            warnings.filterwarnings("ignore", "Glyph .* missing from font")
+            yield
+    finally:
+        log.removeFilter(_weightless)
+
+
 @cache
 def measure(text: str, size: float = 9.0, bold: bool = False) -> float:
     """How wide a text is drawn, in points."""
     font = FontProperties(family=list(families(text)), size=size, weight="bold" if bold else "normal")
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # what no font has is told by ourselves
+    with quietly():
         width, _, _ = text_to_path.get_text_width_height_descent(text, font, ismath=False)
     return float(width)

@@ -64,11 +64,11 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
     formats = canvas.formats
     asked = measure_of(result, measure)
     total = rows_of(result, result.total_columns, asked)
-    names, tables, many = _rows(result, rows_of(result, result.columns, asked), total, canvas)
+    labels, tables, many = _rows(result, rows_of(result, result.columns, asked), total, canvas)
     periods = len(total["value"])
     width, height = canvas.axes or canvas.room
-    left = max(map(canvas.measure, names), default=0.0) / 72 + 0.5
-    box = Box(0, 0, *canvas.axes) if canvas.axes else _box(canvas, left, len(names))
+    left = max(map(canvas.measure, labels), default=0.0) / 72 + 0.5
+    box = Box(0, 0, *canvas.axes) if canvas.axes else _box(canvas, left, len(labels))
     drawn = bool(periods) and any(np.isfinite(table["value"]).any() for table in tables)
     growths = [table["growth"] for table in tables]
     texts = [formats.growths(growth) for growth in growths]
@@ -89,12 +89,14 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
     columns = _columns(result, total, formats, box.width * 72 / max(periods, 1), canvas)
     panel = Panel(
         Axis("position", -0.5, periods - 0.5, columns, line=False),
-        Axis("names", len(names) - 0.5, -0.5, tuple(Tick(float(y), name) for y, name in enumerate(names)), line=False),
-        (Tiles(tuple(cells)), *_apart(result, len(names), periods), Captions(tuple(captions))),
+        Axis(
+            "names", len(labels) - 0.5, -0.5, tuple(Tick(float(y), name) for y, name in enumerate(labels)), line=False
+        ),
+        (Tiles(tuple(cells)), *_apart(result, len(labels), periods), Captions(tuple(captions))),
         box,
     )
     said = sentence(result, total, formats, unit(asked, formats), together=bool(result.by)) if drawn else ""
-    left_out = len(names) - bool(result.by)
+    left_out = len(labels) - bool(result.by)
     if many > left_out:
         said += formats.dot + formats.say(THE_LARGEST, n=left_out, many=formats.number(many, 0))
     return Scene(

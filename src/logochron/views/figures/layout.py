@@ -26,8 +26,8 @@ _STEPS = (1, 2, 2.5, 5, 10)
 _MOST_TICKS = 6
 #: Days of a month that bear a tick.
 _MONTH_DAYS = (1, 8, 15, 22, 29)
-#: Points from one line of type to the next.
-LINE = 13.0
+#: Points from one line of type to the next, and for the heading of a panel with what parts it from the one above.
+LINE, _HEADING = 13.0, 34.0
 
 
 @dataclass(frozen=True)
@@ -48,12 +48,15 @@ class PanelRow:
         gaps = cls._APART * (columns - 1)
         return cls(-(-n // columns), columns, (width - LEFT - RIGHT - gaps) / columns)
 
-    def box(self, place: int, size: Size, above: float) -> Box:
-        """The box of a panel, row by row."""
+    def box(self, place: int, size: Size, above: float, lines: int) -> Box:
+        """The box of a panel, row by row, with room for so many lines below it and the heading of the next."""
         row, column = divmod(place, self.columns)
-        height = (size[1] - above - BELOW) / (self.rows + self._BETWEEN * (self.rows - 1))
+        inside = size[1] - above - BELOW
+        height = inside / (self.rows + self._BETWEEN * (self.rows - 1))
+        between = max(height * self._BETWEEN, (lines * LINE + _HEADING) / 72)
+        height = max((inside - between * (self.rows - 1)) / self.rows, 0.3)
         left = LEFT + column * (self.panel_width + self._APART)
-        bottom = size[1] - above - height - row * height * (1 + self._BETWEEN)
+        bottom = size[1] - above - height - row * (height + between)
         return Box(left, bottom, self.panel_width, height)
 
 
@@ -206,7 +209,7 @@ def within(text: str, size: float, room: float, canvas: Canvas, *, bold: bool = 
 
 
 def uncrowded(panel: Panel, canvas: Canvas) -> Panel:
-    """A panel with those of its captions that overlap none of the ones after them."""
+    """A panel with those of its captions that overlap none of the ones after them, each on a side of its point."""
     width, height = panel.box.width * 72, panel.box.height * 72
 
     def place(text: Text) -> tuple[float, float, float, float]:
@@ -219,16 +222,19 @@ def uncrowded(panel: Panel, canvas: Canvas) -> Panel:
 
     taken: list[tuple[float, float, float, float]] = []
 
-    def fits(text: Text) -> bool:
+    def fits(text: Text) -> Text | None:
         box = place(text)
+        if box[1] < 0 or box[3] > height:  # to the other side of its point
+            text = text._replace(dy=-text.dy, upright="bottom" if text.upright == "top" else "top")
+            box = place(text)
         free = not any(box[0] < b[2] and b[0] < box[2] and box[1] < b[3] and b[1] < box[3] for b in taken)
         if free:
             taken.append(box)
-        return free
+        return text if free else None
 
     layers = tuple(
-        Captions(tuple(reversed([text for text in reversed(layer.texts) if fits(text)])))
-        if isinstance(layer, Captions)
+        Captions(tuple(reversed([kept for text in reversed(layer.texts) if (kept := fits(text))])))
+        if isinstance(layer, Captions) and not any(text.frame for text in layer.texts)
         else layer
         for layer in panel.layers
     )

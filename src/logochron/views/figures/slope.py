@@ -67,15 +67,17 @@ def slope(result: Comparison, canvas: Canvas, *, measure: str | None = None, at:
             dash = "dotted" if period.pale else "solid"
             paths.append(Path(np.array([0.0, 1.0]), np.array([base, value]), role, dash, 2.2))  # type: ignore[arg-type]
     width, height = canvas.axes or size
+    named_sides = _sides(result, period.total, formats)
     left, right = (
-        max((canvas.measure(text.text) for text in texts), default=0.0) / 72 + 0.45 for texts in (starts, ends)
+        max(canvas.measure(side) / 2 - _BESIDE, *(canvas.measure(text.text) for text in texts), 0.0) / 72 + 0.45
+        for side, texts in zip(named_sides, (starts, ends))
     )
     plot = max(width - left - right, _LEAST)
     box = (
         Box(left, BELOW - 0.35, plot, height - ABOVE - BELOW + 0.35) if canvas.axes is None else Box(0, 0, *canvas.axes)
     )
     texts = (*line_ends(starts, axis, box), *line_ends(ends, axis, box))
-    sides = tuple(Tick(float(place), text) for place, text in enumerate(_sides(result, period.total, formats)))
+    sides = tuple(Tick(float(place), text) for place, text in enumerate(named_sides))
     x = Axis("position", 0.0, 1.0, sides, line=False)
     uprights = (Path(np.full(2, at), np.array([axis.low, axis.high]), "grid", weight=1.0) for at in (0.0, 1.0))
     legend = tuple(

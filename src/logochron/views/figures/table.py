@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 import numpy as np
 
 from logochron.core.book.measures import Measure
@@ -34,6 +36,7 @@ from logochron.views.words.titles import figure_footnote
 _ROW, _GAP, _SPARK, _BAR = 18.0, 16.0, 70.0, 64.0
 _ABOVE, _BELOW, _SIDE = 84.0, 34.0, 25.0
 _SIZE = 9.0
+_SIDES: tuple[Literal["left"], Literal["right"]] = ("left", "right")
 #: Points that a column of words takes at most.
 _WORDS = 190.0
 
@@ -104,7 +107,11 @@ def table(
             elif column in ("note", "when"):
                 role = "level"
             if column == spec.judged:
-                texts += _marked(spec.cell(row, column), lefts[column], across, y, role, strong, after=signs.after)
+                looks = {"role": role, "size": _SIZE, "bold": strong}
+                for part, x, side in zip(
+                    spec.marked(row.cells[column]), (lefts[column], lefts[column] + across), _SIDES
+                ):
+                    texts.append(Text(x, y, part, across=side, **looks))  # type: ignore[arg-type]
                 continue
             cut = within(spec.cell(row, column), _SIZE, across + 1, canvas, bold=strong)
             texts.append(_text(cut, column, spec, lefts[column], across, y, role, bold=strong))
@@ -161,19 +168,6 @@ def _text(
     right = column in spec.numeric
     across = "right" if right else "left"
     return Text(left + width if right else left, y, text, role, across=across, size=_SIZE, bold=bold)  # type: ignore[arg-type]
-
-
-def _marked(
-    cell: str, left: float, width: float, y: float, role: str, strong: bool, *, after: bool
-) -> tuple[Text, ...]:
-    """Mark and growth of a row: growths below growths, marks below marks."""
-    figure, _, mark = cell.rpartition(" ") if after else cell.partition(" ")[::-1]
-    looks = {"role": role, "size": _SIZE, "bold": strong}
-    if after:
-        sides = ((figure.strip(), left, "left"), (mark, left + width, "right"))
-    else:
-        sides = ((mark, left, "left"), (figure.strip(), left + width, "right"))
-    return tuple(Text(x, y, text, across=across, **looks) for text, x, across in sides)  # type: ignore[arg-type]
 
 
 def _line(left: float, right: float, y: float, weight: float) -> Path:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import warnings
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from io import BytesIO
@@ -20,7 +19,7 @@ from matplotlib.patches import Patch
 from matplotlib.patheffects import withStroke
 
 from logochron.views.figures import scene as grammar
-from logochron.views.figures.fonts import FAMILY, families, measure
+from logochron.views.figures.fonts import FAMILY, families, measure, quietly
 from logochron.views.figures.scene import (
     Along,
     Axis,
@@ -49,7 +48,7 @@ _STYLE: dict[Any, Any] = {
 @contextmanager
 def style(families: Sequence[str] = (FAMILY,)) -> Iterator[None]:
     """Our settings while drawing; the user's own stay as they are."""
-    with mpl.rc_context(_STYLE | {"font.family": list(families)}):
+    with mpl.rc_context(_STYLE | {"font.family": list(families)}), quietly():
         yield
 
 
@@ -66,8 +65,7 @@ class DescribedFigure(Figure):
         about["pdf"] = told | {"Subject": self.alt}
         if str(form).lower() in about:
             options["metadata"] = about[str(form).lower()] | (options.get("metadata") or {})
-        with warnings.catch_warnings():
-            warnings.filterwarnings("ignore", "Glyph .* missing from font")  # told by ourselves, once
+        with quietly():
             super().savefig(fname, **options)
 
 

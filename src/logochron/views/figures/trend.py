@@ -13,7 +13,7 @@ from logochron.core.options import VERDICTS
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
 from logochron.views.catalog import message
-from logochron.views.figures.by_period import PeriodLook, by_period
+from logochron.views.figures.by_period import PeriodLook, by_period, parts_of
 from logochron.views.figures.common import STATUS_WORDS, Item, measure_of, role_of
 from logochron.views.figures.layout import last_known, uncrowded
 from logochron.views.figures.scene import Axis, Box, Canvas, Captions, Entry, Layer, Panel, Path, Scene, Text
@@ -23,9 +23,9 @@ from logochron.views.tables.item_rows import Table
 from logochron.views.words.titles import against_words
 
 _WEIGHT = 2.6
-#: Inches of a line as small as a word, points of its end's mark, and how thick it is.
+#: Inches of a line as small as a word, and how thick it is.
 _SMALL = (2.4, 0.5)
-_SMALL_MARK, _SMALL_WEIGHT = 16.0, 1.6
+_SMALL_WEIGHT = 1.6
 _LEGEND = {
     "favorable": message("favorable against {base}"),
     "adverse": message("adverse against {base}"),
@@ -66,14 +66,15 @@ def trend(
     >>> lc.draw.trend(months).axes[0].get_ylabel()
     'EUR'
     """
-    marks = marks_of(result.judgings[measure_of(result, measure).name], canvas.formats, canvas.drawable)
+    asked = measure_of(result, measure)
+    marks = marks_of(result.judgings[asked.name], canvas.formats, canvas.drawable)
 
     def draws(table: Table) -> tuple[Layer, ...]:
         return (*_line(table, _WEIGHT), Captions(_turning_marks(table, marks, canvas.formats)))
 
     whole = by_period(result, canvas, PeriodLook(draws, _legend, judged=False, bases=()), measure, item, panels)
     if small and not whole.empty:
-        return _as_small_as_a_word(whole, canvas)
+        return _as_small_as_a_word(whole, canvas, _last_mark(parts_of(result, asked, item, None)[0][1], marks))
     return replace(whole, panels=tuple(uncrowded(panel, canvas) for panel in whole.panels))
 
 
@@ -154,7 +155,15 @@ def _legend(result: Comparison, tables: Sequence[Table], formats: Formats) -> tu
     return tuple(entries)
 
 
-def _as_small_as_a_word(scene: Scene, canvas: Canvas) -> Scene:
+def _last_mark(table: Table, marks: Marks) -> Text:
+    """The mark of the last period that has a figure, beside the end of its line."""
+    last = int(np.flatnonzero(np.isfinite(table["value"]))[-1])
+    sign = marks.sign(table["direction"][last], table["verdict"][last], table["band"][last])
+    role = role_of(str(table["verdict"][last]))
+    return Text(1.0, float(table["value"][last]), sign, role, dx=6, across="left", frame="x")
+
+
+def _as_small_as_a_word(scene: Scene, canvas: Canvas, mark: Text) -> Scene:
     """The line of the first panel alone, and the mark of its last period."""
     panel = scene.panels[0]
     size = canvas.size or _SMALL
@@ -165,9 +174,7 @@ def _as_small_as_a_word(scene: Scene, canvas: Canvas) -> Scene:
     low, high = float(known.min(initial=np.inf)), float(known.max(initial=-np.inf))
     low, high = (low, high) if low < high else (last_known(known) - 1, last_known(known) + 1)
     room = (high - low) * 0.15
-    last = panel.texts()[-1]
-    mark = last._replace(x=1.0, text=last.text.split(" ")[0], dx=6, dy=0, across="left", upright="center", frame="x")
-    box = Box(0.04, 0.04, size[0] - 0.08 - _SMALL_MARK / 72, size[1] - 0.08)
+    box = Box(0.04, 0.04, max(size[0] - 0.08 - (canvas.measure(mark.text) + 8) / 72, 0.1), size[1] - 0.08)
     return Scene(
         title=scene.title,
         subtitle=scene.subtitle,

@@ -56,6 +56,7 @@ def comparison_spec(
         headings=headings,
         numeric=frozenset({"value", "base", "change", "growth", "share"}),
         rows=tuple(rows),
+        marks_after=writing.marks.after,
         lines=(*result.notes, coverage_line(result, formats)),
     )
 

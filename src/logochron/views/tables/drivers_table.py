@@ -57,6 +57,7 @@ def drivers_spec(result: Drivers, measure: Measure, formats: Formats, shown: Sho
         },
         numeric=frozenset({"value", "base", "change", "growth", "points", *_EFFECTS}),
         rows=tuple(rows),
+        marks_after=marks.after,
         firm=frozenset(),
         lines=(
             *cut,

@@ -141,6 +141,7 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
         },
         numeric=frozenset({"value", "growth"}),
         rows=tuple(rows),
+        marks_after=marks.after,
         lines=_lines(result, measure, formats),
         firm=frozenset({"what"}),
     )
@@ -215,6 +216,7 @@ def _by_row(result: Landing, measure: Measure, formats: Formats, shown: Shown) -
         headings={name: text for name, text in headings.items() if name in filled},
         numeric=frozenset({*_FIGURES, "expected_share", "typical_error", "growth"}),
         rows=tuple(rows),
+        marks_after=marks.after,
         lines=_lines(result, measure, formats),
         firm=frozenset({"period", "status"}),
         dropped=tuple((name,) for name in _DROPPED) + (("low", "high"),),

@@ -8,7 +8,7 @@ from logochron.core.errors import visible
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
 from logochron.views.tables.registry import specs
-from logochron.views.tables.spec import TableSpec
+from logochron.views.tables.spec import Shown, TableSpec
 
 
 def markdown(result: Result, formats: Formats) -> str:
@@ -16,6 +16,14 @@ def markdown(result: Result, formats: Formats) -> str:
     return "\n".join(_markdown(spec.told(escaped)) for spec in specs(result, formats))
 
 
+def excerpt(result: Result) -> str:
+    """The latest rows of an answer in Markdown, for where HTML is not shown."""
+    shown = specs(result, Formats(), Shown(rows=_MOST_ROWS))
+    return "\n".join(_markdown(spec.told(escaped)) for spec in shown)
+
+
+#: More rows than this are cut in a notebook.
+_MOST_ROWS = 60
 #: What Markdown would obey within a line and at its start; what becomes a link by itself.
 _MARKUP = re.compile(r"([\\`*_\[\]|~@]|(?<=:)/(?=/)|(?<=\bwww)\.)")
 _AT_START = re.compile(r"^(\s*)(#|[-+](?=\s)|\d+(?=[.)]\s))")

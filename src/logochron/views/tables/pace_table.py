@@ -153,6 +153,7 @@ def _spec(
         },
         numeric=frozenset({"value", "base", "change", "growth", "rank", "position"}),
         rows=tuple(rows),
+        marks_after=marks.after,
         lines=(),
         firm=frozenset({"period", "position", "day"}),
     )

@@ -67,6 +67,7 @@ def relation_spec(result: Relation, measure: Measure, formats: Formats, shown: S
         },
         numeric=frozenset({"value", "base", "change", "ratio", "before", "growth"}),
         rows=tuple(rows),
+        marks_after=marks.after,
         lines=(
             formats.say(_RATIO, measure=words(measure.name), reference=beside, base=against_words(result, formats)),
             *result.notes,

@@ -47,6 +47,6 @@ class SparkLines:
                     self._values[named] = values[:, place]
 
     def of(self, labels: tuple[str | None, ...], period: int) -> Floats:
-        """The values of the last whole periods of an item, up to the period of a place: an unfinished one is no fall."""
+        """The values of the last whole periods of an item, up to the period of a place."""
         end = self._before + period + (not self._unfinished[period])
         return self._values[labels][max(end - PERIODS, 0) : end]

@@ -62,7 +62,7 @@ class TableSpec:
     """A table: title, unit, headings by column (in order), rows, lines below. `numeric` are aligned right.
 
     `firm` columns of text are never cut; `dropped` are what a narrow terminal goes without, group by group.
-    `judged` is the column that bears the verdict's color.
+    `judged` is the column that bears the verdict's color, and holds a mark before its figure or after.
     """
 
     title: str
@@ -75,6 +75,12 @@ class TableSpec:
     dropped: tuple[tuple[str, ...], ...] = DROPPED
     empty: str = "No period to show: none is held whole by the records."
     judged: str = "growth"
+    marks_after: bool = False
+
+    def marked(self, text: str) -> tuple[str, str]:
+        """Mark and figure of a cell that has both, in the order in which they stand."""
+        first, _, last = text.strip().rpartition(" ") if self.marks_after else text.strip().partition(" ")
+        return first.strip(), last.strip()
 
     def cut(self, most: int | None, of: int = 0) -> TableSpec:
         """At most so many rows, said below; `of`: how many rows there are in all, where not all came here."""
