@@ -2,42 +2,28 @@
 
 from __future__ import annotations
 
-import sys
-from collections.abc import Callable
-from dataclasses import replace
-from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from logochron.cli import expressions, options
 from logochron.cli.alerting import alerts_of, told
 from logochron.cli.calendars import calendar_of, this_year
 from logochron.cli.progress import reading_progress
-from logochron.cli.speaking import can_show, put, say
-from logochron.cli.targets import OF_FIGURE, target_of
+from logochron.cli.showing import figure_drawn, hand_over
+from logochron.cli.speaking import say
+from logochron.cli.targets import target_of
 from logochron.core.align.bases import Basis, Plan, parse_basis
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
-from logochron.core.errors import QuestionError, no_such, visible
+from logochron.core.errors import QuestionError, no_such
 from logochron.core.judge.judging import Judging
 from logochron.core.questions.alerts import Alert
-from logochron.core.questions.compare import Comparison, compare
+from logochron.core.questions.compare import compare
 from logochron.core.questions.explain import explain
 from logochron.core.questions.period_list import list_periods
-from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.columns import UNUSUAL, check_dimensions, headings_of, sort_named
-from logochron.core.rows.result import Result
-from logochron.views.figures.choose import named_figure, suited
 from logochron.views.formats import Formats
-from logochron.views.tables.spec import ALL, Shown
 from logochron.views.words.basis_words import heading
-from logochron.views.write_file import text_of, write
-
-if TYPE_CHECKING:
-    from rich.console import Console
-
-#: So many periods the terminal shows where nobody says how many.
-_LATEST = 13
 
 
 def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar) -> Daybook:
@@ -63,12 +49,18 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar)
             source,
             date=asked["date"],
             measures=[*(Measure(name, better=expressions.better_of(name, lower)) for name in columns), *made],
-            by=options.dimensions(asked["by"]),
+            by=_read_by(asked),
             where=options.conditions(asked["where"]),
             progress=progress,
             calendar=calendar,
             **{name: asked[name] for name in options.READING},
         )
+
+
+def _read_by(asked: dict[str, Any]) -> dict[str, str]:
+    """The dimensions that are read: those to split by, and the one that tells what led an item."""
+    by, then = options.dimensions(asked["by"]), asked.get("then")
+    return by if then is None or then in by else by | {then: then}
 
 
 def _amount_beside(quantity: str, source: Any, asked: dict[str, Any]) -> str:
@@ -279,42 +271,6 @@ def answer_calendar(asked: dict[str, Any]) -> None:
     hand_over(result, target, asked, formats)
 
 
-def hand_over(
-    result: Result,
-    target: Path | None,
-    asked: dict[str, Any],
-    formats: Formats,
-    figure: Callable[[], Any] | None = None,
-) -> None:
-    """Show the answer, or write it."""
-    if target is None:
-        chosen = asked.get("at") or asked.get("last")
-        shown = Shown(periods=None if chosen else _LATEST, sparks=bool(asked.get("sparks")))
-        if asked["form"] == "words":
-            show_words(result, asked, formats)
-            return
-        show(result, asked["form"] or "table", formats, fill=asked.get("color") == "fill", shown=shown)
-        return
-    write(result, target, formats=formats, figure=figure)
-    say(f"wrote {target}")
-
-
-def figure_drawn(result: AlignedAnswer, asked: dict[str, Any], formats: Formats) -> Callable[[], Any]:
-    def drawn() -> Any:
-        given = {name for name in OF_FIGURE if asked.get(name) is not None}
-        shown = suited(result, frozenset(given)) if asked["figure"] is None else named_figure(asked["figure"])
-        if asked["figure"] is None:
-            say(f"{shown.told} (--figure {shown.figure.name})")
-        taken = (*shown.figure.options, *shown.figure.shared)
-        chosen = shown.options | {name: asked[name] for name in taken if asked.get(name) is not None}
-        if chosen.get("item") is not None and len(result.by) > 1:
-            # one label may hold a comma, several are parted by it
-            chosen["item"] = tuple(options.names((chosen["item"],)))
-        return shown.figure.draw(result, **chosen, formats=formats)
-
-    return drawn
-
-
 def answer_review(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
     """Review, and show or write the findings."""
     from logochron.sources.review_source import review
@@ -333,60 +289,3 @@ def answer_review(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
             **{name: asked[name] for name in options.READING if name != "on_refused"},
         )
     hand_over(result, target, asked, formats)
-
-
-def show_words(result: Result, asked: dict[str, Any], formats: Formats) -> None:
-    """The answer in sentences on standard output, one a line; notes on standard error."""
-    from logochron.views.words.sentences import sentences
-
-    said = sentences(result, asked.get("template"), then=asked.get("then"), formats=formats)
-    put("\n".join(visible(sentence) for sentence in said) + "\n")
-    for note in result.notes:
-        say(note)
-
-
-def show(result: Result, form: str, formats: Formats, *, fill: bool = False, shown: Shown = ALL) -> None:
-    """The answer on standard output, and nothing else there; `shown`: how much of it a table for people has."""
-    if not can_show("▲−–·─…"):
-        formats = replace(formats, plain=True)
-    if form not in ("table", "cards"):
-        put(text_of(result, form, formats), form="" if form == "md" else form)
-        if form != "md":
-            for note in result.notes:
-                say(note)
-        return
-    from io import StringIO
-
-    from rich.console import Console
-
-    on_terminal = sys.stdout is not None and sys.stdout.isatty()
-    # where no terminal limits it, a table is as wide as it needs
-    width = Console(file=sys.stdout).width if on_terminal else 10_000
-    drawn = StringIO()
-    console = Console(
-        file=drawn, force_terminal=on_terminal, highlight=False, no_color=True if formats.plain else None, width=width
-    )
-    if form == "cards" and isinstance(result, Comparison) and result.periods:
-        _print_cards(console, result, formats)
-    else:
-        _print_tables(console, result, formats, fill=fill, shown=shown)
-    put(drawn.getvalue())
-
-
-def _print_tables(console: Console, result: Result, formats: Formats, *, fill: bool, shown: Shown) -> None:
-    from logochron.views.tables.registry import specs
-    from logochron.views.tables.terminal import print_table
-
-    for place, spec in enumerate(specs(result, formats, shown)):
-        if place:
-            console.print()
-        print_table(console, spec, plain=formats.plain, fill=fill)
-
-
-def _print_cards(console: Console, result: Comparison, formats: Formats) -> None:
-    from logochron.views.tables.cards import cards_of
-    from logochron.views.tables.terminal_cards import print_cards
-    from logochron.views.words.titles import coverage_line
-
-    lines = (*result.notes, coverage_line(result, formats))
-    print_cards(console, cards_of(result, formats), lines, plain=formats.plain)

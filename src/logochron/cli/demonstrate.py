@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from logochron import demo
-from logochron.cli.asking import show
+from logochron.cli.showing import show
 from logochron.cli.speaking import put
 from logochron.core.book.measures import Measure
 from logochron.core.errors import visible

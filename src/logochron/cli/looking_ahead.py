@@ -12,12 +12,11 @@ from logochron.cli.asking import (
     basis_of,
     basis_with_plan,
     books_of,
-    figure_drawn,
     formats_of,
-    hand_over,
     judging_of,
 )
 from logochron.cli.calendars import calendar_of
+from logochron.cli.showing import figure_drawn, hand_over
 from logochron.cli.targets import target_of
 from logochron.core.align.bases import Plan
 from logochron.core.errors import QuestionError, nearest

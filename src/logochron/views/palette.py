@@ -39,8 +39,24 @@ class Palette:
         >>> Palette().on_any_ground().favorable
         '#197DAB'
         """
-        names = ("favorable", "adverse", "level", "estimate", "base")
+        names = ("favorable", "adverse", "level", "estimate")
         return replace(self, **{name: _between(self.role(name)) for name in names})
+
+    def on_terminal(self, told: str | None) -> Palette:
+        """The colors of texts on a terminal that tells its colors ("15;0": white on black), or does not.
+
+        Parameters
+        ----------
+        told
+            What the variable COLORFGBG holds: numbers of the fore- and background, 7 and 15 being light.
+
+        >>> Palette().on_terminal("0;15") == Palette(), Palette().on_terminal("15;0") == Palette().on_dark()
+        (True, True)
+        """
+        ground = (told or "").rpartition(";")[2]
+        if not ground.isdecimal():
+            return self.on_any_ground()
+        return self if ground in ("7", "15") else self.on_dark()
 
     def on_dark(self) -> Palette:
         """The same roles on dark ground: paper is dark, ink is light, each tone 4.5 : 1 or more on it.

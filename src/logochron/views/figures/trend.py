@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.errors import QuestionError
 from logochron.core.options import VERDICTS
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
@@ -73,6 +74,8 @@ def trend(
         return (*_line(table, _WEIGHT), Captions(_turning_marks(table, marks, canvas.formats)))
 
     whole = by_period(result, canvas, PeriodLook(draws, _legend, judged=False, bases=()), measure, item, panels)
+    if small and panels is not None:
+        raise QuestionError("`small` is one line alone: leave `panels` out, or name an `item`")
     if small and not whole.empty:
         return _as_small_as_a_word(whole, canvas, _last_mark(parts_of(result, asked, item, None)[0][1], marks))
     return replace(whole, panels=tuple(uncrowded(panel, canvas) for panel in whole.panels))

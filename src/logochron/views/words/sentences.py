@@ -27,7 +27,7 @@ from logochron.views.words.question_words import (
 )
 from logochron.views.words.said import SAID
 from logochron.views.words.template_fields import FIELDS, template_rows
-from logochron.views.words.told_items import check_then
+from logochron.views.words.told_items import check_then, regrouped
 
 __all__ = ["headline", "sentences"]
 
@@ -129,6 +129,8 @@ def sentences(
     answer, wanted, formats = _asked(result, measure, locale, formats)
     check_count("items", items)
     check_then(answer, then)
+    if then in answer.by and isinstance(answer, Comparison):  # its items are those of the other dimensions
+        answer = regrouped(answer, [name for name in answer.by if name != then])
     if template is not None:
         used = _fields_of(template)
         rows = (row for one in wanted for row in template_rows(answer, one, at, formats, items, then, used))

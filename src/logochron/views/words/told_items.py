@@ -76,8 +76,7 @@ def leader_of(
     result: Comparison, measure: Measure, place: int, label: Sequence[str], then: str, direction: str
 ) -> tuple[str, float] | None:
     """The item of another dimension that moved most, within one item, in the direction it moved: label and value."""
-    by = [name for name in result.by if name != then]
-    finer = ToldItems.of(regrouped(result, [*by, then]), measure, place, "")
+    finer = ToldItems.of(regrouped(result, [*result.by, then]), measure, place, "")
     inside = np.array([tuple(one[:-1]) == tuple(label) for one in finer.labels], dtype=bool)
     changes = np.where(inside, np.nan_to_num(finer.columns["change"]), 0.0) * (-1 if direction == "falling" else 1)
     if not len(changes) or changes.max() <= 0:

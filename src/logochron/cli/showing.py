@@ -1,0 +1,126 @@
+"""An answer shown on the terminal, or written to a file."""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from logochron.cli import options
+from logochron.cli.speaking import can_show, put, say
+from logochron.cli.targets import OF_FIGURE
+from logochron.core.errors import visible
+from logochron.core.questions.compare import Comparison
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.result import Result
+from logochron.views.figures.choose import named_figure, suited
+from logochron.views.formats import Formats
+from logochron.views.palette import Palette
+from logochron.views.tables.spec import ALL, Shown
+from logochron.views.write_file import text_of, write
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+#: So many periods the terminal shows where nobody says how many.
+_LATEST = 13
+
+
+def hand_over(
+    result: Result,
+    target: Path | None,
+    asked: dict[str, Any],
+    formats: Formats,
+    figure: Callable[[], Any] | None = None,
+) -> None:
+    """Show the answer, or write it."""
+    if target is None:
+        chosen = asked.get("at") or asked.get("last")
+        shown = Shown(periods=None if chosen else _LATEST, sparks=bool(asked.get("sparks")))
+        if asked["form"] == "words":
+            show_words(result, asked, formats)
+            return
+        show(result, asked["form"] or "table", formats, fill=asked.get("color") == "fill", shown=shown)
+        return
+    write(result, target, formats=formats, figure=figure)
+    say(f"wrote {target}")
+
+
+def figure_drawn(result: AlignedAnswer, asked: dict[str, Any], formats: Formats) -> Callable[[], Any]:
+    def drawn() -> Any:
+        given = {name for name in OF_FIGURE if asked.get(name) is not None}
+        shown = suited(result, frozenset(given)) if asked["figure"] is None else named_figure(asked["figure"])
+        if asked["figure"] is None:
+            say(f"{shown.told} (--figure {shown.figure.name})")
+        taken = (*shown.figure.options, *shown.figure.shared)
+        chosen = shown.options | {name: asked[name] for name in taken if asked.get(name) is not None}
+        if chosen.get("item") is not None and len(result.by) > 1:
+            # one label may hold a comma, several are parted by it
+            chosen["item"] = tuple(options.names((chosen["item"],)))
+        return shown.figure.draw(result, **chosen, formats=formats)
+
+    return drawn
+
+
+def show_words(result: Result, asked: dict[str, Any], formats: Formats) -> None:
+    """The answer in sentences on standard output, one a line; notes on standard error."""
+    from logochron.views.words.sentences import sentences
+
+    said = sentences(result, asked.get("template"), then=asked.get("then"), formats=formats)
+    put("\n".join(visible(sentence) for sentence in said) + "\n")
+    for note in result.notes:
+        say(note)
+
+
+def show(result: Result, form: str, formats: Formats, *, fill: bool = False, shown: Shown = ALL) -> None:
+    """The answer on standard output, and nothing else there; `shown`: how much of it a table for people has."""
+    if not can_show("▲−–·─…"):
+        formats = replace(formats, plain=True)
+    if form not in ("table", "cards"):
+        put(text_of(result, form, formats), form="" if form == "md" else form)
+        if form != "md":
+            for note in result.notes:
+                say(note)
+        return
+    from io import StringIO
+
+    from rich.console import Console
+
+    on_terminal = sys.stdout is not None and sys.stdout.isatty()
+    # where no terminal limits it, a table is as wide as it needs
+    width = Console(file=sys.stdout).width if on_terminal else 10_000
+    drawn = StringIO()
+    console = Console(
+        file=drawn, force_terminal=on_terminal, highlight=False, no_color=True if formats.plain else None, width=width
+    )
+    if form == "cards" and isinstance(result, Comparison) and result.periods:
+        _print_cards(console, result, formats)
+    else:
+        _print_tables(console, result, formats, fill=fill, shown=shown)
+    put(drawn.getvalue())
+
+
+def _print_tables(console: Console, result: Result, formats: Formats, *, fill: bool, shown: Shown) -> None:
+    from logochron.views.tables.registry import specs
+    from logochron.views.tables.terminal import print_table
+
+    for place, spec in enumerate(specs(result, formats, shown)):
+        if place:
+            console.print()
+        print_table(console, spec, plain=formats.plain, fill=fill, palette=_palette())
+
+
+def _palette() -> Palette:
+    return Palette().on_terminal(os.environ.get("COLORFGBG"))
+
+
+def _print_cards(console: Console, result: Comparison, formats: Formats) -> None:
+    from logochron.views.tables.cards import cards_of
+    from logochron.views.tables.terminal_cards import print_cards
+    from logochron.views.words.titles import coverage_line
+
+    lines = (*result.notes, coverage_line(result, formats))
+    print_cards(console, cards_of(result, formats), lines, plain=formats.plain, palette=_palette())
