@@ -69,7 +69,8 @@ def test_table(cli, sales):
     for line, row in zip(lines[3:16], lc.compare(book, "month", last=13).table.itertuples(), strict=True):
         mark = {"rising": "▲", "falling": "▼"}[row.direction]
         assert re.sub(r" +", " ", line).startswith(
-            f"{row.period}{' to 18' if row.status == 'to-date' else ''} {row.start:%b %Y} {row.value:,.0f} {row.base:,.0f} "
+            f"{row.period}{' to 18' if row.status == 'to-date' else ''} {row.start:%b %Y} "
+            f"{row.value:,.0f} {row.base:,.0f} "
             f"{row.change:+,.0f} {mark} {row.growth * 100:+.1f} %".replace("-", "−").replace("−", "-", 1)
         )
     assert lines[15].endswith("1–18 Oct against 1–18 Oct 2025")

@@ -7,6 +7,7 @@ import itertools
 import numpy as np
 import pandas as pd
 import pytest
+from drawn_texts import crossing
 
 import logochron as lc
 from logochron.views.figures.fonts import drawable, measure
@@ -189,33 +190,6 @@ def test_backtest_figure(demo_book):
     assert scene_of("backtest", month.backtested).title == scene_of("backtest", month).title
 
 
-def texts_overlapping(figure) -> list[tuple[str, str]]:
-    from matplotlib.text import Text
-
-    figure.canvas.draw()
-    renderer = figure.canvas.get_renderer()
-    ticks = [(axis, tick) for ax in figure.axes for axis in (ax.xaxis, ax.yaxis) for tick in axis.get_major_ticks()]
-    hidden = {
-        tick.label1
-        for axis, tick in ticks
-        if not min(axis.get_view_interval()) <= tick.get_loc() <= max(axis.get_view_interval())
-    }
-    found = [t for t in figure.findobj(Text) if t.get_text().strip() and t.get_visible() and t not in hidden]
-    boxes = [(t.get_text(), t.get_window_extent(renderer)) for t in found]
-    boxes = [(text, box) for text, box in boxes if box.width and box.height]
-    frame = figure.bbox
-    outside = [
-        (text, "frame") for text, b in boxes if b.x0 < -1 or b.y0 < -1 or b.x1 > frame.x1 + 1 or b.y1 > frame.y1 + 1
-    ]
-    crossing = [
-        (a, b)
-        for (a, box_a), (b, box_b) in itertools.combinations(boxes, 2)
-        if min(box_a.x1, box_b.x1) - max(box_a.x0, box_b.x0) > 1
-        and min(box_a.y1, box_b.y1) - max(box_a.y0, box_b.y0) > 1
-    ]
-    return outside + crossing
-
-
 def looking_ahead(demo_book, named) -> list:
     """Paces, landings and back-tests that crowd their labels."""
     demo = {"measures": "revenue"}
@@ -234,12 +208,13 @@ def looking_ahead(demo_book, named) -> list:
         lc.draw.landing(lc.land(demo_book.until("2026-10-01"), "month", **demo)),
         lc.draw.landing(lc.land(named, "month", by="item", at="2025-12"), item=named.items("item")[0]),
         lc.draw.backtest(month),
+        lc.draw.bridge(lc.drivers(demo_book, "month", by=["harbor", "line"], at="2026-09", **demo)),
+        lc.draw.bridge(lc.drivers(named, "month", by="item", at="2025-12"), size=(7, 4), locale="de"),
+        lc.draw.bridge(lc.drivers(demo_book, "year", by="harbor", at="2025", **demo)),
     ]
 
 
 def test_nothing_overlaps(demo_book, months, rows_file):
-    from matplotlib.backends.backend_agg import FigureCanvasAgg
-
     long = "A harbor whose name goes on and on $without^end$ <b>"
     rows = [
         (f"{y}-{m:02d}-03", f"{long}{i}", (i - 3) * 1e6 * m)
@@ -262,8 +237,7 @@ def test_nothing_overlaps(demo_book, months, rows_file):
         lc.draw.bars(many),
         *looking_ahead(demo_book, named),
     ):
-        FigureCanvasAgg(figure)
-        assert texts_overlapping(figure) == []
+        assert crossing(figure) == []
 
 
 def test_drawn_into_axes_and_empty(demo_book, months):

@@ -80,8 +80,13 @@ def number_axis(values: Sequence[Floats], formats: Formats, words: str, margin: 
     low, high = float(known.min()), float(known.max())
     more = (high - low) * margin or abs(high) * margin or 1.0
     low, high = low - more, high + more
-    ticks = tuple(Tick(at, formats.compact(at) if at else "0") for at in nice_ticks(low, high))
-    return Axis("number", low, high, ticks, words, gridlines=True)
+    places = nice_ticks(low, high)
+    texts = [formats.compact(at) if at else "0" for at in places]
+    if len(set(texts)) < len(texts):  # told apart by their last figures only
+        places = places[:: 1 + len(places) // 4]
+        decimals = max(-math.floor(math.log10(places[1] - places[0])), 0) if len(places) > 1 else 0
+        texts = [formats.number(at, decimals) for at in places]
+    return Axis("number", low, high, tuple(map(Tick, places, texts)), words, gridlines=True)
 
 
 def nice_ticks(low: float, high: float) -> list[float]:
