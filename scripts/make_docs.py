@@ -30,21 +30,21 @@ _MADE = "<!-- Made by scripts/make_docs.py from scripts/doc_pages/{name}.md: cha
 GALLERY: dict[str, tuple[str, str]] = {
     "columns": ("lc.draw.columns(months)", "Periods against their bases, read one by one."),
     "overlay": ("lc.draw.overlay(months)", "The shape of a season before the shape of the one before."),
-    "lines": ("lc.draw.lines(weeks)", "Many periods, or small panels of items: `panels=\"harbor\"`."),
-    "trend": ("lc.draw.trend(months)", "When it turned, and whether that was good. `small=True` is a line as small as a word."),
-    "bars": ("lc.draw.bars(months, at=\"2026-09\")", "Items in one period, each with its growth."),
-    "nested": ("lc.draw.nested(months, at=\"2026-09\")", "How full the base is: what is missing and what goes beyond."),
-    "captioned": ("lc.draw.captioned(judged, at=\"2026-09\")", "What to do about each item, as its band advises."),
-    "slope": ("lc.draw.slope(months, at=\"2026-09\")", "Who overtook whom."),
+    "lines": ("lc.draw.lines(weeks)", 'Many periods, or small panels of items: `panels="harbor"`.'),
+    "trend": ("lc.draw.trend(months)", "When it turned, and whether that was good. `small=True`: as small as a word."),
+    "bars": ('lc.draw.bars(months, at="2026-09")', "Items in one period, each with its growth."),
+    "nested": ('lc.draw.nested(months, at="2026-09")', "How full the base is: what is missing and what goes beyond."),
+    "captioned": ('lc.draw.captioned(judged, at="2026-09")', "What to do about each item, as its band advises."),
+    "slope": ('lc.draw.slope(months, at="2026-09")', "Who overtook whom."),
     "heat": ("lc.draw.heat(months)", "Growth of many items in many periods at one glance."),
     "pace": ("lc.draw.pace(years)", "Running totals of years at the same place."),
     "landing": ("lc.draw.landing(month)", "Where the running month will end, and how sure that is."),
     "bridge": ("lc.draw.bridge(moved)", "From the base over what each item contributed to the value."),
-    "cards": ("lc.draw.cards(months, at=\"2026-09\")", "The figures of one period, large."),
+    "cards": ('lc.draw.cards(months, at="2026-09")', "The figures of one period, large."),
     "table": ("lc.draw.table(months)", "The table as a picture, with small lines and share bars."),
     "backtest": ("lc.draw.backtest(month)", "From which day on an estimate can be believed."),
 }
-_ANSWERS = '''import logochron as lc
+_ANSWERS = """import logochron as lc
 
 book = lc.read("brinefold/brinefold-sales.csv", date="sold_on", measures=[lc.Measure("revenue", unit="EUR")],
                by=["harbor", "line"])
@@ -57,7 +57,7 @@ judged = lc.compare(book, each="month", by="harbor", last=13, judging=lc.Judging
 years = lc.pace(book, within="year")
 month = lc.land(book, within="month")
 moved = lc.drivers(book, each="month", by=["harbor", "line"], at="2026-09")
-'''
+"""
 
 
 @contextlib.contextmanager

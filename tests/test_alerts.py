@@ -132,7 +132,12 @@ def test_terminal(sales, cli):
                 "--band", "'on course' below 45%: carry on", "--band", "ahead from 45% mark *: say so")  # fmt: skip
     lines = [line.split() for line in plain.stdout.splitlines()[3:6]]
     assert plain.stdout.isascii() and plain.returncode == 0, plain.stderr
-    assert lines[0][:4] == ["2026-05", "B", "30", "20"] and lines[0][-4:] == ["######", "ahead", "say", "so"]
+    assert lines[0][:6] == ["2026-05", "May", "2026", "B", "30", "20"] and lines[0][-4:] == [
+        "######",
+        "ahead",
+        "say",
+        "so",
+    ]
     assert (
         "*" in lines[0]
         and lines[1][:2] == ["all", "others"]
@@ -142,7 +147,7 @@ def test_terminal(sales, cli):
     tree = cli(
         "compare", sales, "--value", "amount", "--by", "harbor,cost account", "--last", "1", "--marks", "a,b,c,d"
     )
-    shown = [line[9:20].rstrip() for line in tree.stdout.splitlines()[3:9]]
+    shown = [line[19:30].rstrip() for line in tree.stdout.splitlines()[3:9]]
     assert shown == ["A", "  s", "B", "  s", "C", "  s"]
     guessed = cli("drivers", sales, "--by", "harbor", "--quantity", "units")
     assert guessed.returncode == 0 and "amounts from column 'amount' (--value)" in guessed.stderr

@@ -8,9 +8,11 @@ import numpy as np
 import pandas as pd
 import pytest
 from drawn_texts import crossing
+from matplotlib.figure import Figure
 
 import logochron as lc
 from logochron.views.figures.registry import FIGURES
+from logochron.views.formats import Formats
 
 LABELS = (
     *("שלום עולם נמל", "ميناء الشمال", "東京港の長い名前のラベル", "A $x^2$ & <b>bold</b> \\alpha {z}"),
@@ -48,7 +50,7 @@ def answers() -> dict[str, tuple[object, dict[str, object]]]:
         "huge": (lc.compare(sales(LABELS, 1e13), "quarter", last=8, **asked), {"size": (10, 6)}),
         "tiny": (lc.compare(sales(LABELS[:3], 1e-3), "month", last=7, **asked), {"size": (8, 5)}),
         "two dimensions": (lc.compare(awkward, "half", by=["item", "kind"], measures="amount"), {"locale": "fr"}),
-        "several measures": (lc.compare(awkward, "year", by="kind"), {"measure": "pieces"}),
+        "several measures": (lc.compare(awkward, "year", by="kind"), {"measure": "pieces", "formats": Formats(locale="de_CH", currency="CHF")}),
         "first fragment": (lc.compare(awkward, "year", "mean:2", running=None, **asked), {"locale": "ja"}),
         "words as marks": (lc.compare(awkward, "week", last=9, **asked, judging=lc.Judging(marks="words")),
                            {"palette": lc.Palette(current="#004400", base="#BBBBBB")}),
@@ -84,6 +86,10 @@ def test_every_figure(name):
             assert any(words in str(error) for words in REFUSED), error
             continue
         drawn += 1
+        if not more:
+            ax = Figure(figsize=(14, 8)).subplots()
+            options = {key: value for key, value in options.items() if key != "size"}
+            assert getattr(lc.draw, name)(result, **options, ax=ax) is ax
         assert figure.alt and len(figure.alt) > 10
         assert crossing(figure) == [], (name, case, more)
     assert drawn >= (1 if name == "captioned" else 6)

@@ -48,7 +48,7 @@ def test_receipt_is_what_was_summed(demo_book, tmp_path):
         ({"each": "month"}, "2025-04", {"holidays": "PT"}, ["in the value only: Good Friday (2025-04-18)"]),
         ({"each": "month", "per": "day"}, "2026-02", {}, ["/ 28 days = "]),
         ({"each": "month", "against": "mean:2"}, "2026-02", {}, [") / 2 = "]),
-        ({"each": "month"}, "2026-05-07", {}, ["Revenue 2026-05 · against a year ago", "(more is better)"]),
+        ({"each": "month"}, "2026-05-07", {}, ["Revenue in May 2026 · against a year ago", "(more is better)"]),
         ({"each": "day"}, "2025-11-10", {}, ["weekdays: a Monday more, a Sunday less in the value than in the base"]),
         ({"each": "month"}, "2024-03", {"harbor": "Dunmarrow"}, ["growth: none, as the base is not above 0"]),
     ],
@@ -104,7 +104,7 @@ def test_explain_on_the_command_line(cli, sales, demo_book, tmp_path):
     by = lc.compare(demo_book, "month", by="harbor", measures="revenue")
     told = lc.explain(by, "2026-05", harbor="Alderquay", holidays="PT")
     body = ran.stdout.splitlines()
-    assert ran.returncode == 0 and body[0].startswith("Revenue 2026-05, harbor Alderquay · against a year ago")
+    assert ran.returncode == 0 and body[0].startswith("Revenue in May 2026, harbor Alderquay · against a year ago")
     assert body[1:] == told.text.splitlines()[1:]
     rows = json.loads(
         cli("explain", sales[0], *COLUMNS, "--each", "week", "--against", "mean:2", "--as", "json").stdout

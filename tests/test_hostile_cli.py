@@ -301,6 +301,12 @@ def functions(book: lc.Daybook, answer: lc.Comparison, sales: Path) -> dict[str,
         "backtest": (lc.draw.backtest, {"result": lc.land(book, "month")}),
         "columns": (lc.draw.columns, {"result": answer}),
         "bars": (lc.draw.bars, {"result": answer, "at": "2025-02"}),
+        **{
+            name: (getattr(lc.draw, name), {"result": answer})
+            for name in ("overlay", "lines", "trend", "nested", "slope", "heat", "cards", "table", "figure")
+        },
+        "headline": (lc.words.headline, {"result": answer}),
+        "sentences": (lc.words.sentences, {"result": answer}),
         "Measure": (lc.Measure, {"name": "m"}),
         "Judging": (lc.Judging, {}),
         "Band": (lc.Band, {"name": "b"}),

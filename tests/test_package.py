@@ -187,6 +187,7 @@ def test_example(example, tmp_path):
         "from_a_file": "harbor",
         "monthly_file": "growth = change / base = +2,728.67 / 5,516.00 = +49.47 %",
         "statement": "value = result 10,698.00 / sales 33,642.00 = 0.3180",
+        "sentences_and_pictures": "Dunmarrow legte am meisten zu (+2,4 %), vor allem hire; Cold Pier fiel um 17,0 %.",
         "retail_year": "week 53 (2023-W53) lies in the base only",
     }
     assert said[example.stem] in ran.stdout

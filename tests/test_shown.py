@@ -26,7 +26,7 @@ from logochron.views.formats import Formats
 from logochron.views.palette import Palette, contrast
 from logochron.views.tables.cards import cards_of
 from logochron.views.tables.comparison_table import comparison_spec
-from logochron.views.tables.html import html
+from logochron.views.tables.html import cards_html, html
 from logochron.views.tables.spec import Shown
 
 ROOT = Path(__file__).parents[1]
@@ -129,6 +129,9 @@ def test_notebooks(demo_book, months):
     one = lc.compare(demo_book, "month", at="2026-09", measures="revenue")
     assert one._repr_html_().count("<article") == 1 and "<article" not in months._repr_html_()
     assert "| 2026-09" in one._repr_markdown_() and "<" not in one._repr_markdown_().replace("&lt;", "")
+    cards = _Seen()
+    cards.feed(cards_html(months, Formats(locale="de"), at="2026-09"))
+    assert cards.tags.count("article") == 10 and "7.238 EUR" in cards.texts and "table" not in cards.tags
     many = lc.compare(demo_book, "day", measures="units")
     made = _Seen()
     made.feed(html(many))
@@ -245,7 +248,9 @@ def test_scenes_of_new_figures(months, demo_book):
     assert (
         "the axis does not start at 0" in bridge.footnote and not bridge.panels[0].x.low <= 0 <= bridge.panels[0].x.high
     )
-    whole = scene_of("bridge", lc.drivers(demo_book, "month", "prior", by="harbor", at="2026-09", measures="revenue"))
+    whole = scene_of(
+        "bridge", lc.drivers(demo_book, "month", against="prior", by="harbor", at="2026-09", measures="revenue")
+    )
     assert whole.panels[0].x.low <= 0 and "axis" not in whole.footnote
     slope = scene_of("slope", months, at="2026-09")
     lines = [path for path in layers(slope.panels[0], Path) if path.role in ("favorable", "adverse")]

@@ -32,8 +32,8 @@ def demonstrate(folder: str, *, plain: bool) -> None:
     figures = [
         write(months, Path(folder) / "months.png", figure=lambda: draw.columns(months)),
         write(by_harbor, Path(folder) / "harbors.png", figure=lambda: draw.bars(by_harbor, at="2026-09")),
-        write(years, Path(folder) / "pace.png"),
-        write(month, Path(folder) / "landing.png"),
+        write(years, Path(folder) / "pace.png", figure=lambda: draw.pace(years)),
+        write(month, Path(folder) / "landing.png", figure=lambda: draw.landing(month)),
     ]
     told = [
         "",

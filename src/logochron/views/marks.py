@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 from rich.cells import cell_len
 
@@ -43,7 +44,7 @@ class Marks:
         space = " " * (self.width - cell_len(sign))
         return self.beside(sign + space, f"{figure:>{width}}").rstrip()
 
-    @property
+    @cached_property
     def width(self) -> int:
         """The cells that the widest sign takes."""
         return max(map(cell_len, (*self.signs.values(), *self.of_bands.values())))

@@ -24,7 +24,7 @@ from logochron.views.figures.common import (
     unlike_weeks,
 )
 from logochron.views.figures.layout import ABOVE, LINE, PanelRow, amounts_axis, crowd, thinned
-from logochron.views.figures.scene import Axis, Canvas, Captions, Entry, Layer, Panel, Path, Scene, Text, Tick
+from logochron.views.figures.scene import Axis, Box, Canvas, Captions, Entry, Layer, Panel, Path, Scene, Text, Tick
 from logochron.views.formats import Formats, shortened
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Table, rows_of
@@ -67,6 +67,7 @@ def by_period(
         below = [_judged_labels(result, table, grid.panel_width, formats, marks) for _, table in parts]
     else:
         below = [_plain_labels(result, table, formats) for _, table in parts]
+    deepest = max((len(one) for lines in below for one in lines), default=1)
     made = []
     for place, (name, table) in enumerate(parts):
         first = place % grid.columns == 0
@@ -80,7 +81,7 @@ def by_period(
                 x=Axis("position", -0.6, n - 0.4, ticks),
                 y=axis if first else Axis("number", axis.low, axis.high, axis.ticks, gridlines=True, labeled=False),
                 layers=(*look.draws(table), _below(below[place])),
-                box=grid.box(place, canvas.room, above, max((len(one) for lines in below for one in lines), default=1)),
+                box=Box(0, 0, *canvas.axes) if canvas.axes else grid.box(place, canvas.room, above, deepest),
                 heading=name,
             )
         )

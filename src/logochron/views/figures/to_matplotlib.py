@@ -73,10 +73,12 @@ def drawn(scene: Scene, palette: Palette, ax: Axes | None = None) -> Figure | Ax
     """The figure, or the axes given with the first panel drawn into them."""
     with style(families(_letters(scene))):
         if ax is not None:
-            if not scene.bare:
-                ax.set_title(_literal(scene.title), loc="left", color=palette.ink, weight="bold")
             if scene.panels:
                 _panel(ax, scene.panels[0], palette)
+            if not scene.bare:
+                wide = ax.get_window_extent().width / ax.get_figure(root=True).dpi * 72  # type: ignore[union-attr]
+                named = _fitted(scene.title, 12, wide, bold=True)
+                ax.set_title(named, loc="left", size=12, color=palette.ink, weight="bold")
                 handles = [_handle(entry, palette) for entry in scene.legend]
                 if handles:
                     ax.legend(handles=handles, frameon=False, fontsize=9, labelcolor=palette.ink)

@@ -59,6 +59,19 @@ def html(
     return _template("table.html.j2").render(tables=tables, cards=cards, css=style(palette or Palette()))
 
 
+def cards_html(
+    result: Comparison,
+    formats: Formats | None = None,
+    palette: Palette | None = None,
+    *,
+    measure: str | None = None,
+    at: str | None = None,
+) -> str:
+    """The cards of one period as HTML, the last unless `at`: of each measure the whole, then its items."""
+    cards = cards_of(result, formats or Formats(), measure=measure, at=at)
+    return _template("table.html.j2").render(tables=[], cards=cards, css=style(palette or Palette()))
+
+
 @cache
 def style(palette: Palette) -> Any:
     """The style of what a notebook shows, for a palette: on light ground and on dark."""
@@ -107,5 +120,5 @@ def _cell(spec: TableSpec, row: Row, column: str) -> _Cell:
             return _Cell("")
         return _Cell("", share=f"{min(max(row.part, 0.0), 1.0) * 100:.1f}%")
     if column.startswith("dim:"):
-        return _Cell(text, style=f"padding-left:{10 + 14 * row.depth}px" if row.depth else "")
+        return _Cell(text, style=f"padding-left:{8 + 14 * row.depth}px" if row.depth else "")
     return _Cell(text, "figure" if column in spec.numeric else column if column.isalpha() else "")

@@ -17,6 +17,7 @@ from logochron.views.formats import MINUS, Formats, capital, words
 from logochron.views.tables.landing_receipt import estimate_lines
 from logochron.views.tables.spec import Row, TableSpec
 from logochron.views.words.basis_words import window_words
+from logochron.views.words.periods import row_period
 from logochron.views.words.titles import against_words, selection_words, unit
 
 _WEEKDAYS = ("Mo", "Tu", "We", "Th", "Fr", "Sa", "Su")
@@ -41,7 +42,7 @@ def receipt_spec(receipt: Receipt, formats: Formats) -> TableSpec:
     who = "".join(f", {label}" for label in receipt.item.values()) or (", all together" if receipt.of.by else "")
     window = window_words(receipt.of.question.window, receipt.of.calendar, receipt.of.each, formats)
     return TableSpec(
-        title=f"{capital(words(receipt.measure.name))} {receipt.period}{', ' + window if window else ''}{who}"
+        title=f"{capital(words(receipt.measure.name))} {_when(receipt, formats)}{', ' + window if window else ''}{who}"
         f"{selection_words(receipt.of)}{formats.dot}against {against_words(receipt.of, formats)}",
         unit=unit(receipt.measure, formats),
         headings={
@@ -59,6 +60,14 @@ def receipt_spec(receipt: Receipt, formats: Formats) -> TableSpec:
         lines=(*_arithmetic(receipt, decimals, formats), *_notes(receipt, formats)),
         empty="No day of this period is recorded.",
     )
+
+
+def _when(receipt: Receipt, formats: Formats) -> str:
+    """When the figure was, in words; of a landing and of a place in a running total by its label."""
+    value = next((span for span in receipt.spans if span.side == "value"), None)
+    if value is None or receipt.landing is not None or receipt.period not in receipt.of.periods:
+        return receipt.period
+    return row_period(receipt.of, {"start": value.start, "end": value.end}, formats, receipt.figures["status"]).when
 
 
 def _decimals(receipt: Receipt, formats: Formats) -> int:

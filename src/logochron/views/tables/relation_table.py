@@ -16,6 +16,7 @@ from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Line, decimals_of, item_cells, item_headings, lines_of
 from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
+from logochron.views.words.periods import beside_label
 from logochron.views.words.titles import (
     against_words,
     beside_words,
@@ -54,6 +55,7 @@ def relation_spec(result: Relation, measure: Measure, formats: Formats, shown: S
         unit=unit(measure, formats),
         headings={
             "period": column_words("period", formats),
+            **({"when": ""} if any(row.cells.get("when") for row in rows) else {}),
             **item_headings(result),
             "value": capital(words(measure.name)),
             **({"reference": column_words("reference_item", formats)} if result.beside == "largest" else {}),
@@ -94,6 +96,7 @@ def _row(
     moved = formats.say("level") if table["direction"][i] == "level" else formats.points(table["ratio_change"][i])
     named = {
         "period": period_label(result, label, table["status"][i], start, end, formats) if starts else "",
+        "when": beside_label(result, start, end, table["status"][i], formats) if starts else "",
         **item_cells(result, line),
         "value": formats.number(table["value"][i], decimals),
     }

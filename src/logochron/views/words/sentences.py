@@ -145,6 +145,8 @@ def _asked(
     if not isinstance(result, AlignedAnswer) or result.kind not in SAID:
         came = f"the answer of {result.kind}" if isinstance(result, Result) else brief(result)
         raise QuestionError(f"the answers of {', '.join(SAID)} can be said in sentences; got {came}")
+    if formats is not None and not isinstance(formats, Formats):
+        raise QuestionError(f"`formats` must be Formats; got {brief(formats)}")
     wanted = [one for one in result.measures if measure in (None, one.name)]
     if not wanted:
         known = [one.name for one in result.measures]
