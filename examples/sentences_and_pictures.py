@@ -17,6 +17,5 @@ print(*lc.words.sentences(september, "{item}: {value} ({growth}), {share} of all
 
 lc.draw.captioned(september).savefig("september.png")
 lc.draw.cards(september).savefig("cards.png")
-lc.draw.figure(lc.drivers(book, each="month", by=["harbor", "line"], at="2026-09", measures="revenue")).savefig(
-    "why.png"
-)
+moved = lc.drivers(book, each="month", by=["harbor", "line"], at="2026-09", measures="revenue")
+lc.draw.figure(moved).savefig("why.png")

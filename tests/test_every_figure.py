@@ -18,6 +18,7 @@ LABELS = (
     *("שלום עולם נמל", "ميناء الشمال", "東京港の長い名前のラベル", "A $x^2$ & <b>bold</b> \\alpha {z}"),
     *("A harbor whose name goes on and on without end", "zero", "minus", "ḱombi"),
 )
+FRANCS = Formats(locale="de_CH", currency="CHF")
 MONTHS = pd.period_range("2020-11", "2025-12", freq="M")
 
 
@@ -50,7 +51,7 @@ def answers() -> dict[str, tuple[object, dict[str, object]]]:
         "huge": (lc.compare(sales(LABELS, 1e13), "quarter", last=8, **asked), {"size": (10, 6)}),
         "tiny": (lc.compare(sales(LABELS[:3], 1e-3), "month", last=7, **asked), {"size": (8, 5)}),
         "two dimensions": (lc.compare(awkward, "half", by=["item", "kind"], measures="amount"), {"locale": "fr"}),
-        "several measures": (lc.compare(awkward, "year", by="kind"), {"measure": "pieces", "formats": Formats(locale="de_CH", currency="CHF")}),
+        "several measures": (lc.compare(awkward, "year", by="kind"), {"measure": "pieces", "formats": FRANCS}),
         "first fragment": (lc.compare(awkward, "year", "mean:2", running=None, **asked), {"locale": "ja"}),
         "words as marks": (lc.compare(awkward, "week", last=9, **asked, judging=lc.Judging(marks="words")),
                            {"palette": lc.Palette(current="#004400", base="#BBBBBB")}),

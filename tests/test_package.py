@@ -23,7 +23,15 @@ LAYERS["cli"] = {"core", "sources", "views", "demo"}
 ROOMS = {
     "core": [{""}, {"calendars"}, {"book"}, {"align", "judge"}, {"rows"}, {"questions"}],
     "sources": [{"values"}, {"scanned"}, {"engine"}, {"kinds"}, {""}],
-    "views": [{"catalog", "decimals", "palette"}, {"formats"}, {"marks"}, {"words"}, {"tables"}, {"figures"}, {""}],
+    "views": [
+        {"catalog", "decimals", "palette"},
+        {"formats"},
+        {"compact_columns", "marks"},
+        {"words"},
+        {"tables"},
+        {"figures"},
+        {""},
+    ],
 }
 
 

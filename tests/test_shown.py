@@ -18,7 +18,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import logochron as lc
-from logochron.views import reading_progress
+from logochron.views import compact_columns, reading_progress
 from logochron.views.figures import fonts
 from logochron.views.figures.choose import suited
 from logochron.views.figures.registry import FIGURES, NAMES
@@ -39,7 +39,7 @@ def months(demo_book) -> lc.Comparison:
 
 @given(
     st.lists(st.floats(allow_nan=True, allow_infinity=True) | st.integers(-(10**9), 10**9).map(lambda n: n / 1000)),
-    st.sampled_from(["en", "de", "fr", "hi", "pl"]),
+    st.sampled_from(["en", "de", "fr", "hi", "ja", "pl"]),
     st.integers(0, 4),
     st.booleans(),
 )
@@ -48,6 +48,8 @@ def test_a_column_is_written_as_its_numbers(values, locale, decimals, plain):
     for signed in (False, True):
         one_by_one = [formats.number(value, decimals, signed=signed) for value in values]
         assert formats.numbers(column, decimals, signed=signed) == one_by_one
+        written = [formats.amount(value, "EUR", signed=signed) for value in values]
+        assert compact_columns.amounts(column, "EUR", formats, signed=signed) == written
     assert formats.growths(column) == [formats.growth(value) for value in values]
 
 

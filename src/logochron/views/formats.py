@@ -120,7 +120,7 @@ class Formats:
         >>> Formats().growth(0.0631), Formats().growth(0.0)
         ('+6.3 %', 'level')
         """
-        if not math.isfinite(value):
+        if not math.isfinite(value * 100):
             return self.dash
         if value == 0:
             return self.say("level")
@@ -128,7 +128,7 @@ class Formats:
 
     def part(self, value: float, decimals: int = 1) -> str:
         """A share as a percentage."""
-        return f"{self.number(value * 100, decimals)} %" if math.isfinite(value) else self.dash
+        return f"{self.number(value * 100, decimals)} %" if math.isfinite(value * 100) else self.dash
 
     def compact(self, value: float, *, signed: bool = False) -> str:
         """A number in three digits or so: 1.24M.
@@ -195,18 +195,18 @@ class Formats:
 
     def parts(self, values: NDArray[np.float64]) -> list[str]:
         """A column of shares, each as `part` writes it."""
-        return self._percent(values, self.numbers(values * 100, 1))
+        return self._percent(values, self.numbers(_times_100(values), 1))
 
     def growths(self, values: NDArray[np.float64]) -> list[str]:
         """A column of growths, each as `growth` writes it."""
-        texts = self._percent(values, self.numbers(values * 100, 1, signed=True))
+        texts = self._percent(values, self.numbers(_times_100(values), 1, signed=True))
         for place in np.flatnonzero(values == 0).tolist():
             texts[place] = self.say("level")
         return texts
 
     @staticmethod
     def _percent(values: NDArray[np.float64], texts: list[str]) -> list[str]:
-        return list(map(str.__add__, texts, np.where(np.isfinite(values), " %", "").tolist()))
+        return list(map(str.__add__, texts, np.where(np.isfinite(_times_100(values)), " %", "").tolist()))
 
     def day(self, day: int, *, year: bool = True) -> str:
         """A day in words.
@@ -326,6 +326,12 @@ class Formats:
         '+2.1'
         """
         return self.number(part * 100, 1, signed=True)
+
+
+def _times_100(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Parts as percent; what is not finite then is written as unknown."""
+    with np.errstate(over="ignore"):
+        return values * 100
 
 
 @cache

@@ -17,6 +17,7 @@ from matplotlib.figure import Figure
 from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
 from matplotlib.patheffects import withStroke
+from matplotlib.transforms import ScaledTranslation
 
 from logochron.views.figures import scene as grammar
 from logochron.views.figures.fonts import FAMILY, families, measure, quietly
@@ -247,21 +248,23 @@ def _tiles(ax: Axes, layer: Tiles, palette: Palette, order: float) -> None:
 
 
 def _texts(ax: Axes, layer: Captions, palette: Palette, order: float) -> None:
+    frames = {"": ax.transData, "x": ax.get_yaxis_transform(), "y": ax.get_xaxis_transform()}
+    inches = ax.get_figure(root=True).dpi_scale_trans  # type: ignore[union-attr]
     for text in layer.texts:
-        of_frame = ("axes fraction" if text.frame == "x" else "data", "axes fraction" if text.frame == "y" else "data")
-        ax.annotate(
+        at = frames[text.frame]
+        if text.dx or text.dy:
+            at = at + ScaledTranslation(text.dx / 72, text.dy / 72, inches)
+        ax.text(
+            text.x,
+            text.y,
             _literal(text.text),
-            xy=(text.x, text.y),
-            xycoords=of_frame,
-            xytext=(text.dx, text.dy),
-            textcoords="offset points",
+            transform=at,
             ha=text.across,
             va=text.upright,
             size=text.size,
             weight="bold" if text.bold else "normal",
             color=palette.role(text.role),
             zorder=order,
-            annotation_clip=False,
             path_effects=[withStroke(linewidth=3, foreground=palette.paper)] if text.halo else None,
         )
 

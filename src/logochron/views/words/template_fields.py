@@ -14,6 +14,7 @@ from logochron.core.questions.compare import Comparison
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.prepare import OTHERS
 from logochron.views.catalog import everything
+from logochron.views.compact_columns import amounts as amounts_column
 from logochron.views.formats import Formats, shortened, words
 from logochron.views.words.question_words import periods_of
 from logochron.views.words.titles import unit
@@ -99,5 +100,5 @@ def _written(
         elif name == "share":
             made[name] = formats.parts(column)
         else:
-            made[name] = [formats.amount(value, unit, signed=name == "change") for value in column.tolist()]
+            made[name] = amounts_column(column, unit, formats, signed=name == "change")
     return made
