@@ -118,9 +118,10 @@ def _palette() -> Palette:
 
 
 def _print_cards(console: Console, result: Comparison, formats: Formats) -> None:
-    from logochron.views.tables.cards import cards_of
+    from logochron.views.tables.cards import cards_of, shown_cards
     from logochron.views.tables.terminal_cards import print_cards
     from logochron.views.words.titles import coverage_line
 
-    lines = (*result.notes, coverage_line(result, formats))
-    print_cards(console, cards_of(result, formats), lines, plain=formats.plain, palette=_palette())
+    cards, cut = shown_cards(cards_of(result, formats), formats)
+    lines = (*cut, *result.notes, coverage_line(result, formats))
+    print_cards(console, cards, lines, plain=formats.plain, palette=_palette())

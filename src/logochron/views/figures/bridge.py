@@ -12,12 +12,11 @@ from logochron.core.judge.judging import verdict
 from logochron.core.options import DIRECTIONS, FALLING, LEVEL, RISING, VERDICTS
 from logochron.core.questions.drivers import Drivers
 from logochron.core.rows.figures import Floats
-from logochron.views.catalog import message
 from logochron.views.figures.by_item import item_axis, item_boxes, own_size, upright_zero
-from logochron.views.figures.common import measure_of, role_of
+from logochron.views.figures.common import VERDICT_WORDS, measure_of, role_of
 from logochron.views.figures.layout import amounts_axis, number_axis
 from logochron.views.figures.scene import Bars, Canvas, Captions, Entry, Panel, Path, Scene, Text, Ticks
-from logochron.views.formats import Formats, capital, shortened
+from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.item_rows import rows_of
 from logochron.views.words.question_words import compare_headline, contributions_sentence, drivers_when
@@ -27,7 +26,6 @@ from logochron.views.words.titles import axis_words, base_heading, figure_footno
 _ROW, _EACH, _HALF = 0.27, 0.52, 0.3
 #: Where all running totals lie within so small a part of the largest, the axis does not start at 0.
 _FLAT = 0.25
-_MOVED = {"favorable": message("favorable"), "adverse": message("adverse"), "level": message("neither")}
 
 
 class _Step(NamedTuple):
@@ -68,7 +66,7 @@ def bridge(result: Drivers, canvas: Canvas, *, measure: str | None = None) -> Sc
     base, value = float(total["base"][0]), float(total["value"][0])
     room = max(int((canvas.room[1] - 2.5) / _ROW) - 2, 1)
     steps = _steps(result, canvas, asked, base, value, room) if np.isfinite(base) and np.isfinite(value) else []
-    labels = [base_heading(result, formats), *(step.label for step in steps), capital(asked.name.replace("_", " "))]
+    labels = [base_heading(result, formats), *(step.label for step in steps), capital(words(asked.name))]
     size = canvas.size or own_size(len(labels), _EACH)
     rows = np.arange(1, len(steps) + 1, dtype=float)
     starts, ends = (np.array([step[n] for step in steps]) for n in (1, 2))
@@ -91,7 +89,7 @@ def bridge(result: Drivers, canvas: Canvas, *, measure: str | None = None) -> Sc
         Captions(tuple(lane)),
     )
     drawn = {role_of(step.verdict) for step in steps}
-    legend = [Entry("bar", formats.say(text), role) for role, text in _MOVED.items() if role in drawn]
+    legend = [Entry("bar", formats.say(text), role) for role, text in VERDICT_WORDS.items() if role in drawn]
     named = subject(result, asked, formats, split=True, when=drivers_when(result, formats))
     notes = [formats.say("the axis does not start at 0")] if flat else []
     return Scene(

@@ -24,6 +24,12 @@ STATUS_WORDS = {
     "to-date": message("to date"),
     "partial": message("partly covered"),
 }
+#: What each verdict is called; what is neutral or unknown is neither.
+VERDICT_WORDS: dict[Role, str] = {
+    "favorable": message("favorable"),
+    "adverse": message("adverse"),
+    "level": message("neither"),
+}
 THE_LARGEST = message("the {n} largest of {many}")
 #: The item of a figure: one label, or one for each dimension.
 Item = str | tuple[str, ...] | None

@@ -10,7 +10,7 @@ from logochron.core.errors import QuestionError
 from logochron.core.questions.compare import Comparison
 from logochron.views.catalog import everything, message
 from logochron.views.figures.by_item import by_size
-from logochron.views.figures.common import THE_LARGEST, measure_of, role_of, sentence
+from logochron.views.figures.common import THE_LARGEST, VERDICT_WORDS, measure_of, role_of, sentence
 from logochron.views.figures.layout import ABOVE, BELOW
 from logochron.views.figures.scene import (
     Axis,
@@ -20,6 +20,7 @@ from logochron.views.figures.scene import (
     Entry,
     Panel,
     Path,
+    Role,
     Scene,
     Text,
     Tick,
@@ -35,8 +36,8 @@ _SIZES = (9.5, 8.5, 7.5, 6.5)
 _ROW, _MOST_ROW = 0.2, 0.55
 #: How strong the palest and the strongest cell are, and from which strength on figures are written in paper.
 _PALEST, _STRONGEST, _ON_PAPER = 0.08, 0.88, 0.55
+_JUDGED: tuple[Role, ...] = ("favorable", "adverse")
 _GROWTH = message("{measure} growth")
-_LEGEND = {"favorable": message("favorable"), "adverse": message("adverse")}
 _EMPTY = message("Nothing to draw: no row holds recorded days")
 
 
@@ -66,7 +67,6 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
     total = rows_of(result, result.total_columns, asked)
     labels, tables, many = _rows(result, rows_of(result, result.columns, asked), total, canvas)
     periods = len(total["value"])
-    width, height = canvas.axes or canvas.room
     left = max(map(canvas.measure, labels), default=0.0) / 72 + 0.5
     box = Box(0, 0, *canvas.axes) if canvas.axes else _box(canvas, left, len(labels))
     drawn = bool(periods) and any(np.isfinite(table["value"]).any() for table in tables)
@@ -78,8 +78,7 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
     most = float(np.quantile(known, 0.9)) if len(known) else 1.0
     cells, captions = [], []
     for y, (table, row) in enumerate(zip(tables, texts)):
-        places = _places(table, periods)
-        for x, text, growth, verdict in zip(places, row, table["growth"].tolist(), table["verdict"]):
+        for x, text, growth, verdict in zip(table["period"].tolist(), row, table["growth"].tolist(), table["verdict"]):
             strength = min(abs(growth) / (most or 1.0), 1.0) * (_STRONGEST - _PALEST) + _PALEST
             role = role_of(str(verdict))
             if np.isfinite(growth):
@@ -105,7 +104,7 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
         footnote=figure_footnote(result, formats),
         size=canvas.room if canvas.size else (canvas.room[0], box.height + ABOVE + BELOW),
         panels=(panel,),
-        legend=tuple(Entry("band", formats.say(text), role, True, strength=0.6) for role, text in _LEGEND.items()),  # type: ignore[arg-type]
+        legend=tuple(Entry("band", formats.say(VERDICT_WORDS[role]), role, True, strength=0.6) for role in _JUDGED),
         empty="" if drawn else formats.say(_EMPTY),
     )
 
@@ -137,11 +136,6 @@ def _box(canvas: Canvas, left: float, n: int) -> Box:
     height = min(canvas.room[1] - ABOVE - BELOW, _MOST_ROW * n)
     below = (canvas.room[1] - ABOVE - height) if canvas.size else BELOW
     return Box(left, below, canvas.room[0] - left - 0.35, height)
-
-
-def _places(table: Table, periods: int) -> list[int]:
-    """The place of each row among the periods."""
-    return list(map(int, table["period"])) if periods else []
 
 
 def _fitting(texts: list[list[str]], room: float, canvas: Canvas) -> float:

@@ -11,7 +11,7 @@ from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
 from logochron.views.figures.by_period import PeriodLook, base_entry, by_period, has_base, zero_line
 from logochron.views.figures.common import STATUS_WORDS, Item, measure_of
-from logochron.views.figures.scene import Canvas, Dash, Entry, Layer, Path, Scene, Signs
+from logochron.views.figures.scene import Canvas, Dash, Dots, Entry, Layer, Path, Scene
 from logochron.views.formats import Formats, capital, words
 from logochron.views.tables.item_rows import Table
 
@@ -74,7 +74,7 @@ def _layers(table: Table) -> tuple[Layer, ...]:
     points: tuple[Layer, ...] = ()
     if n <= _POINTS:
         known = np.isfinite(table["value"])
-        points = (Signs(x[known], table["value"][known], "dot", "current", 4.5),)
+        points = (Dots(x[known], table["value"][known]),)
     return (
         zero_line(n),
         *(Path(x, side, "base", dash, _BASE_WEIGHT) for side, dash in zip(stretches(table, "base"), _DASHES)),

@@ -97,14 +97,13 @@ class Ribbon:
 
 
 @dataclass(frozen=True, eq=False)
-class Signs:
-    """Marks at points: a shape of so many points of type, or a sign of the user's as text."""
+class Dots:
+    """Points of a line, so many points of type across."""
 
     x: Floats
     y: Floats
-    sign: str
     role: Role = "current"
-    size: float = 6.0
+    size: float = 4.5
 
 
 class Tile(NamedTuple):
@@ -152,7 +151,7 @@ class Captions:
     texts: tuple[Text, ...]
 
 
-Layer = Bars | Ticks | Path | Ribbon | Signs | Tiles | Captions
+Layer = Bars | Ticks | Path | Ribbon | Dots | Tiles | Captions
 
 
 class Box(NamedTuple):

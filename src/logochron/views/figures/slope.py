@@ -6,9 +6,8 @@ import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.questions.compare import Comparison
-from logochron.views.catalog import message
 from logochron.views.figures.by_item import one_period
-from logochron.views.figures.common import role_of
+from logochron.views.figures.common import VERDICT_WORDS, role_of
 from logochron.views.figures.layout import ABOVE, BELOW, LINE, line_ends, number_axis
 from logochron.views.figures.scene import Axis, Box, Canvas, Captions, Entry, Panel, Path, Scene, Text, Tick
 from logochron.views.formats import Formats, capital, isolated
@@ -18,7 +17,6 @@ from logochron.views.words.titles import against_words, unit
 
 #: Points between a line's end and its label, and inches of the plot at least.
 _BESIDE, _LEAST = 9.0, 1.0
-_LEGEND = {"favorable": message("favorable"), "adverse": message("adverse"), "level": message("neither")}
 
 
 @kinds_checked
@@ -81,8 +79,8 @@ def slope(result: Comparison, canvas: Canvas, *, measure: str | None = None, at:
     x = Axis("position", 0.0, 1.0, sides, line=False)
     uprights = (Path(np.full(2, at), np.array([axis.low, axis.high]), "grid", weight=1.0) for at in (0.0, 1.0))
     legend = tuple(
-        Entry("line", formats.say(words), role, weight=2.2)  # type: ignore[arg-type]
-        for role, words in _LEGEND.items()
+        Entry("line", formats.say(words), role, weight=2.2)
+        for role, words in VERDICT_WORDS.items()
         if any(path.role == role for path in paths)
     )
     made = Panel(x, axis, (*uprights, *paths, Captions(texts)), box, heading=named)

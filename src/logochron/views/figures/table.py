@@ -76,7 +76,6 @@ def table(
     room = max(int(inside / _ROW) - 1, 1)
     signs = marks_of(result.judgings[asked.name], formats, canvas.drawable)
     spec = comparison_spec(result, asked, formats, Shown(rows=room, sparks=sparks), signs)
-    many = len(spec.rows)
     rows = spec.rows[-room:]
     wide = width * 72 - (0 if canvas.axes else 2 * _SIDE)
     columns = _columns(spec, rows, wide, canvas)
@@ -116,8 +115,10 @@ def table(
             cut = within(spec.cell(row, column), _SIZE, across + 1, canvas, bold=strong)
             texts.append(_text(cut, column, spec, lefts[column], across, y, role, bold=strong))
     said = compare_headline(result, asked, result.place(), formats) if rows else ""
-    if many > len(rows) or many < _all_rows(result, asked):
-        said += formats.dot + formats.say("the last {n} rows of {many}", n=len(rows), many=_all_rows(result, asked))
+    if len(rows) < _all_rows(result, asked):
+        said += formats.dot + formats.say(
+            "{n} of {many} rows shown", n=len(rows), many=formats.number(_all_rows(result, asked), 0)
+        )
     axis = Axis("number", 0.0, wide, line=False), Axis("number", 0.0, high, line=False)
     own = (DEFAULT_SIZE[0], (high + _ABOVE + _BELOW) / 72)
     size = canvas.size or own

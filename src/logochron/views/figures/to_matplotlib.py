@@ -26,12 +26,12 @@ from logochron.views.figures.scene import (
     Axis,
     Bars,
     Captions,
+    Dots,
     Entry,
     Panel,
     Path,
     Ribbon,
     Scene,
-    Signs,
     Ticks,
     Tiles,
 )
@@ -218,27 +218,17 @@ def _band(ax: Axes, layer: Ribbon, palette: Palette, order: float) -> None:
     ax.fill_between(layer.x, layer.low, layer.high, color=color, linewidth=0, zorder=order)
 
 
-_SHAPES = {"dot": "o", "▲": "^", "▼": "v"}
-
-
-def _signs(ax: Axes, layer: Signs, palette: Palette, order: float) -> None:
-    color = palette.role(layer.role)
-    if layer.sign in _SHAPES:
-        ax.plot(
-            layer.x,
-            layer.y,
-            linestyle="none",
-            marker=_SHAPES[layer.sign],
-            color=color,
-            markersize=layer.size,
-            markeredgewidth=0,
-            zorder=order,
-        )
-        return
-    for x, y in zip(layer.x.tolist(), layer.y.tolist()):
-        ax.annotate(
-            _literal(layer.sign), (x, y), ha="center", va="center", size=layer.size + 2, color=color, zorder=order
-        )
+def _dots(ax: Axes, layer: Dots, palette: Palette, order: float) -> None:
+    ax.plot(
+        layer.x,
+        layer.y,
+        linestyle="none",
+        marker="o",
+        color=palette.role(layer.role),
+        markersize=layer.size,
+        markeredgewidth=0,
+        zorder=order,
+    )
 
 
 def _tiles(ax: Axes, layer: Tiles, palette: Palette, order: float) -> None:
@@ -274,7 +264,7 @@ _DRAW: dict[type[grammar.Layer], Any] = {
     Ticks: _ticks,
     Path: _path,
     Ribbon: _band,
-    Signs: _signs,
+    Dots: _dots,
     Tiles: _tiles,
     Captions: _texts,
 }

@@ -21,7 +21,7 @@ from logochron.views.words.titles import unit
 
 _BASE = message("{value} {when}")
 _NOTHING = message("nothing to compare with")
-#: More cards than this are a table.
+#: More cards than this are a table: so many are shown where nothing else limits them.
 MOST = 60
 
 
@@ -72,7 +72,15 @@ def cards_of(
         tiers = [result.total_columns, *([result.columns] if result.by else [])]
         for columns in tiers:
             found += _cards(result, one, columns, place, capital(period.name), base.when, signs, formats)
-    return found[:MOST]
+    return found
+
+
+def shown_cards(cards: list[Card], formats: Formats) -> tuple[list[Card], tuple[str, ...]]:
+    """As many cards as are shown at once, and a line that says so where there are more."""
+    if len(cards) <= MOST:
+        return cards, ()
+    many = formats.number(len(cards), 0)
+    return cards[:MOST], (formats.say("{n} of {many} cards shown: --as table shows all", n=MOST, many=many),)
 
 
 def _cards(

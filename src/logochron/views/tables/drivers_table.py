@@ -67,7 +67,7 @@ def drivers_spec(result: Drivers, measure: Measure, formats: Formats, shown: Sho
             *result.notes,
             coverage_line(result, formats),
         ),
-        empty="No item has a record in this period or its base.",
+        empty=message("No item has a record in this period or its base."),
     )
 
 

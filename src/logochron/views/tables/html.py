@@ -15,7 +15,7 @@ from logochron.core.questions.compare import Comparison
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette, mixed
-from logochron.views.tables.cards import Card, cards_of
+from logochron.views.tables.cards import Card, cards_of, shown_cards
 from logochron.views.tables.registry import specs
 from logochron.views.tables.spec import Row, Shown, TableSpec
 
@@ -68,8 +68,10 @@ def cards_html(
     at: str | None = None,
 ) -> str:
     """The cards of one period as HTML, the last unless `at`: of each measure the whole, then its items."""
-    cards = cards_of(result, formats or Formats(), measure=measure, at=at)
-    return _template("table.html.j2").render(tables=[], cards=cards, css=style(palette or Palette()))
+    formats = formats or Formats()
+    cards, lines = shown_cards(cards_of(result, formats, measure=measure, at=at), formats)
+    css = style(palette or Palette())
+    return _template("table.html.j2").render(tables=[], cards=cards, lines=lines, css=css)
 
 
 @cache

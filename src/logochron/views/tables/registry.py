@@ -48,7 +48,7 @@ def specs(result: Result, formats: Formats, shown: Shown = ALL) -> list[TableSpe
     """The tables of an answer, or of the latest that is to be shown of it; what is left out is said below."""
     table = TABLES[result.kind]
     if not table.by_measure:
-        return [table.made(result, formats).cut(shown.rows)]
+        return [_shown(table.made(result, formats), formats, shown.rows)]
     answer: Any = result
     made: list[TableSpec] = []
     for measure in answer.measures:
@@ -58,6 +58,12 @@ def specs(result: Result, formats: Formats, shown: Shown = ALL) -> list[TableSpe
     if earlier > 0:
         from logochron.views.words.titles import earlier_words
 
-        said = earlier_words(answer, earlier)
+        said = earlier_words(answer, earlier, formats)
         made = [replace(spec, lines=(said, *spec.lines) if "period" in spec.headings else spec.lines) for spec in made]
-    return [spec.cut(shown.rows, 0 if table.several else answer.columns.rows) for spec in made]
+    rows = 0 if table.several else answer.columns.rows
+    return [_shown(spec, formats, shown.rows, rows) for spec in made]
+
+
+def _shown(spec: TableSpec, formats: Formats, most: int | None, of: int = 0) -> TableSpec:
+    """A table of at most so many rows, what it says where it has none in the reader's language."""
+    return replace(spec, empty=formats.say(spec.empty)).cut(most, formats, of)

@@ -8,6 +8,9 @@ from typing import NamedTuple
 
 from rich.cells import cell_len
 
+from logochron.views.catalog import message
+from logochron.views.formats import Formats
+
 #: What a narrow terminal goes without, group by group; never growth.
 DROPPED = (
     *(
@@ -73,7 +76,7 @@ class TableSpec:
     lines: tuple[str, ...]
     firm: frozenset[str] = frozenset({"period"})
     dropped: tuple[tuple[str, ...], ...] = DROPPED
-    empty: str = "No period to show: none is held whole by the records."
+    empty: str = message("No period to show: none is held whole by the records.")
     judged: str = "growth"
     marks_after: bool = False
 
@@ -82,12 +85,14 @@ class TableSpec:
         first, _, last = text.strip().rpartition(" ") if self.marks_after else text.strip().partition(" ")
         return first.strip(), last.strip()
 
-    def cut(self, most: int | None, of: int = 0) -> TableSpec:
+    def cut(self, most: int | None, formats: Formats, of: int = 0) -> TableSpec:
         """At most so many rows, said below; `of`: how many rows there are in all, where not all came here."""
         if most is None or max(len(self.rows), of) <= most:
             return self
         rows = self.rows[:most]
-        return replace(self, rows=rows, lines=(f"{len(rows):,} of {max(len(self.rows), of):,} rows shown", *self.lines))
+        counts = (formats.number(n, 0) for n in (len(rows), max(len(self.rows), of)))
+        said = formats.say("{n} of {many} rows shown", **dict(zip(("n", "many"), counts)))
+        return replace(self, rows=rows, lines=(said, *self.lines))
 
     def told(self, way: Callable[[str], str]) -> TableSpec:
         """The same table with each of its texts put in another way."""

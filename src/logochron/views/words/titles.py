@@ -18,6 +18,7 @@ from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.words.basis_words import heading, in_words, period_word, several, window_words
 
 #: What a measure is called that is divided by its days.
+_EARLIER = message("{n} earlier {periods}: --last {many} shows all, and --out FILE.csv has them")
 _BESIDE = {"total": message("the total"), "largest": message("the largest"), "mean": message("the mean")}
 _PER = {"day": message("{measure} per day"), "trading-day": message("{measure} per trading day")}
 
@@ -179,11 +180,11 @@ def cut_words(start: int, end: int, base_start: int, base_end: int, formats: For
     return formats.say("{days} against {base_days}", days=days, base_days=base_days)
 
 
-def earlier_words(result: AlignedAnswer, earlier: int) -> str:
+def earlier_words(result: AlignedAnswer, earlier: int, formats: Formats) -> str:
     """How many periods before those shown there are, and how to see them."""
     word = result.calendar.word(result.each)
-    many = f"{earlier:,} earlier {word if earlier == 1 else several(word)}"
-    return f"{many}: --last {len(result.periods)} shows all, and --out FILE.csv has them"
+    named = period_word(word, formats) if earlier == 1 else several(word, formats)
+    return formats.say(_EARLIER, n=formats.number(earlier, 0), periods=named, many=len(result.periods))
 
 
 def coverage_line(result: AlignedAnswer, formats: Formats) -> str:
