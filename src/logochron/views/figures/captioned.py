@@ -10,8 +10,8 @@ from logochron.core.questions.compare import Comparison
 from logochron.views.figures.bars import value_bars
 from logochron.views.figures.by_item import ItemRow, item_axis, item_boxes, one_period, own_size, upright_zero
 from logochron.views.figures.common import role_of
-from logochron.views.figures.layout import within
-from logochron.views.figures.scene import Canvas, Captions, Entry, Panel, Scene, Text, Ticks
+from logochron.views.figures.layout import LINE, within, wrapped
+from logochron.views.figures.scene import Canvas, Captions, Entry, Panel, Role, Scene, Text, Ticks
 from logochron.views.words.titles import against_words
 
 #: Inches of a row at least and at most, and the part of the width that the texts take.
@@ -52,18 +52,19 @@ def captioned(result: Comparison, canvas: Canvas, *, measure: str | None = None,
     if canvas.axes is not None:
         beside = canvas.axes[0] * _TEXTS
     (panel,) = period.panels
-    room = beside * 72 - 24
+    room = beside * 72 - 42
+    most = 2 if box.height * 72 / max(len(period.labels), 1) > 3.5 * LINE else 1
 
     def caption(place: int, row: ItemRow) -> tuple[Text, ...]:
         band = judging.band(row.band)
         said = " ".join(filter(None, (band.name if band else "", period.marks.beside(row.mark, row.growth))))
-        advice = within(band.advice if band else "", 9.0, room, canvas)
-        lines = [(advice, "ink", 9.0), (within(said, _SMALL, room, canvas), role_of(row.verdict), _SMALL)]
-        lines = [line for line in lines if line[0]]
-        raised = [7.0, -7.0] if len(lines) == 2 else [0.0]
+        advice = wrapped(band.advice if band else "", 9.0, room, canvas.measure, most)
+        lines: list[tuple[str, Role, float]] = [(line, "ink", 9.0) for line in advice]
+        lines.append((within(said, _SMALL, room, canvas.measure), role_of(row.verdict), _SMALL))
+        middle = (len(lines) - 1) / 2
         return tuple(
-            Text(1.0, float(place), text, role, dx=14.0, dy=dy, across="left", size=points, frame="x")
-            for dy, (text, role, points) in zip(raised, lines)
+            Text(1.0, float(place), text, role, dx=14.0, dy=(middle - n) * LINE, across="left", size=points, frame="x")
+            for n, (text, role, points) in enumerate(lines)
         )
 
     texts = tuple(text for place, row in enumerate(panel.rows) for text in caption(place, row))

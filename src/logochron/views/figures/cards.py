@@ -95,7 +95,7 @@ def _card(card: Card, left: float, top: float, wide: float, canvas: Canvas) -> l
         Text(
             left,
             top - _HIGH + up,
-            within(named[line], size, wide, canvas, bold=line == "figure"),
+            within(named[line], size, wide, canvas.measure, bold=line == "figure"),
             roles[line],  # type: ignore[arg-type]
             across="left",
             size=size,

@@ -14,7 +14,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.errors import QuestionError
 from logochron.core.options import Grain
 from logochron.core.rows.figures import Floats
-from logochron.views.figures.scene import Axis, Box, Canvas, Captions, Panel, Path, Role, Size, Text, Tick
+from logochron.views.figures.scene import Axis, Box, Canvas, Captions, Panel, Path, Role, Size, Text, TextWidth, Tick
 from logochron.views.formats import Formats, shortened
 
 #: Inches that a character of an axis label takes at most, and the frame's margins left and right.
@@ -205,12 +205,28 @@ def thinned(labels: Sequence[str], places: float, width: float, canvas: Canvas) 
     return tuple(Tick(float(place), labels[place]) for place in range((n - 1) % step, n, step))
 
 
-def within(text: str, size: float, room: float, canvas: Canvas, *, bold: bool = False) -> str:
+def within(text: str, size: float, room: float, measure: TextWidth, *, bold: bool = False) -> str:
     """A text cut with an ellipsis where it is wider than so many points."""
     kept = text
-    while kept and canvas.measure(kept + ("" if kept == text else "…"), size, bold) > room:
+    while kept and measure(kept + ("" if kept == text else "…"), size, bold) > room:
         kept = kept[:-1].rstrip()
     return kept if kept == text else kept + "…"
+
+
+def wrapped(text: str, size: float, room: float, measure: TextWidth, most: int) -> list[str]:
+    """A text in at most so many lines of so many points, the last one cut where it does not end there.
+
+    >>> wrapped("ring the harbor office at once", 9.0, 15, lambda text, size=9.0, bold=False: len(text), 2)
+    ['ring the harbor', 'office at once']
+    """
+    words = text.split()
+    lines: list[str] = []
+    while words and len(lines) < most - 1:
+        fitting = [n for n in range(1, len(words) + 1) if measure(" ".join(words[:n]), size) <= room]
+        taken = max(fitting, default=1)
+        lines.append(within(" ".join(words[:taken]), size, room, measure))
+        words = words[taken:]
+    return [*lines, within(" ".join(words), size, room, measure)] if words else lines
 
 
 def uncrowded(panel: Panel, canvas: Canvas) -> Panel:
@@ -218,8 +234,8 @@ def uncrowded(panel: Panel, canvas: Canvas) -> Panel:
     width, height = panel.box.width * 72, panel.box.height * 72
 
     def place(text: Text) -> tuple[float, float, float, float]:
-        x = text.x if text.frame == "x" else (text.x - panel.x.low) / (panel.x.high - panel.x.low)
-        y = text.y if text.frame == "y" else (text.y - panel.y.low) / (panel.y.high - panel.y.low)
+        x = (text.x - panel.x.low) / (panel.x.high - panel.x.low)
+        y = (text.y - panel.y.low) / (panel.y.high - panel.y.low)
         wide, high = canvas.measure(text.text, text.size, text.bold), text.size * 1.25
         left = x * width + text.dx - wide * {"left": 0.0, "center": 0.5, "right": 1.0}[text.across]
         low = y * height + text.dy - high * {"bottom": 0.0, "center": 0.5, "top": 1.0}[text.upright]

@@ -112,7 +112,7 @@ def table(
                 ):
                     texts.append(Text(x, y, part, across=side, **looks))  # type: ignore[arg-type]
                 continue
-            cut = within(spec.cell(row, column), _SIZE, across + 1, canvas, bold=strong)
+            cut = within(spec.cell(row, column), _SIZE, across + 1, canvas.measure, bold=strong)
             texts.append(_text(cut, column, spec, lefts[column], across, y, role, bold=strong))
     said = compare_headline(result, asked, result.place(), formats) if rows else ""
     if len(rows) < _all_rows(result, asked):

@@ -21,6 +21,7 @@ from matplotlib.transforms import ScaledTranslation
 
 from logochron.views.figures import scene as grammar
 from logochron.views.figures.fonts import FAMILY, families, measure, quietly
+from logochron.views.figures.layout import within
 from logochron.views.figures.scene import (
     Along,
     Axis,
@@ -279,10 +280,7 @@ def _pale(palette: Palette, role: grammar.Role, strength: float = grammar.PALE) 
 
 def _fitted(text: str, size: float, room: float, *, bold: bool = False) -> str:
     """A text cut with an ellipsis where it would leave its frame, as it is drawn."""
-    kept = text
-    while kept and measure(kept + ("" if kept == text else "…"), size, bold) > room:
-        kept = kept[:-1].rstrip()
-    return _literal(kept if kept == text else kept + "…")
+    return _literal(within(text, size, room, measure, bold=bold))
 
 
 def _literal(text: str) -> str:
