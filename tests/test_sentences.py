@@ -135,6 +135,15 @@ def test_items_leaders_and_bands(demo_book, harbors):
     assert "Dunmarrow gained most (+2.4 %), led by hire" in lc.words.sentences(both, then="line")[1]
     one = lc.words.sentences(harbors, items=1, at="2026-09")
     assert one[1] == "Cold Pier lost most (−17.0 %)."
+    pier = demo_book.where({"harbor": "Cold Pier"})
+    assert lc.words.headline(lc.compare(pier, "month", at="2026-09", measures="revenue")).startswith(
+        "Revenue (harbor Cold Pier) in September 2026 reached EUR 7.24K, 17.0 % below"
+    )
+    assert lc.words.headline(lc.compare(pier, "day", at="2025-11-10", measures="revenue")).startswith(
+        "No revenue (harbor Cold Pier) on 10 November 2025, after EUR"
+    )
+    a_day = lc.compare(demo_book, "month", by="harbor", at="2024-05", per="day", items="comparable", measures="revenue")
+    assert "Revenue per day (comparable harbors) in May 2024" in lc.words.headline(a_day)
     lower = lc.compare(demo_book, "month", by="harbor", at="2026-09", measures=["revenue", "cost"])
     assert [said.split(" in ")[0] for said in lc.words.sentences(lower)[::2]] == ["Revenue", "Cost"]
     for asked, said in [({"then": "lime"}, "Did you mean 'line'"), ({"measure": "revenu"}, "Did you mean 'revenue'"),
@@ -224,7 +233,11 @@ def test_every_number_is_in_the_answer(demo_book, language):
         named = [words.name for words in periods_of(result, place, formats)]
         if result.kind == "pace":
             named.append("2026")
-        for sentence in lc.words.sentences(result, items=4, locale=language):
+        said = lc.words.sentences(result, items=4, locale=language)
+        if result.kind != "relate":  # of one item rather than of all: that which moved most either way
+            assert lc.words.headline(result, locale=language) == said[0]
+        assert re.search(r"\d", lc.words.headline(result, locale=language))
+        for sentence in said:
             bare = sentence
             for period in sorted((*named, "1 January to 18 October 2026", "1. Januar bis 18. Oktober 2026",
                                   "Oktober 2026", "October 2026", "Q4 2026"), key=len, reverse=True):  # fmt: skip

@@ -75,6 +75,8 @@ def test_cards(months, demo_book):
     alone = cards_of(lc.compare(demo_book, "year", at="2021", measures="units"), Formats())
     assert alone[0].period == "17 May to 31 December 2021" and alone[0].earlier == "nothing to compare with"
     assert cards_of(lc.compare(demo_book, "month", at="2030", partial="drop"), Formats()) == []
+    selected = lc.compare(demo_book.where({"line": "hire"}), "month", at="2026-09", measures="units")
+    assert cards_of(selected, Formats())[0].name == "Units (line hire)"
     with pytest.raises(lc.QuestionError, match="one of revenue, units"):
         cards_of(months, Formats(), measure="cost")
 

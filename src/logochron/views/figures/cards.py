@@ -11,7 +11,7 @@ from logochron.views.figures.layout import within
 from logochron.views.figures.scene import DEFAULT_SIZE, Axis, Box, Canvas, Captions, Panel, Path, Scene, Text
 from logochron.views.formats import isolated
 from logochron.views.tables.cards import Card, cards_of
-from logochron.views.words.titles import against_line, figure_footnote, selection_words
+from logochron.views.words.titles import against_line, figure_footnote
 
 #: Points of a card: how wide at least, how high, and what parts it from the next one.
 _LEAST, _HIGH, _APART = 172.0, 112.0, 20.0
@@ -73,7 +73,7 @@ def cards(result: Comparison, canvas: Canvas, *, measure: str | None = None, at:
     if len(made) > len(shown):
         said += formats.dot + formats.say(THE_LARGEST, n=len(shown), many=len(made))
     return Scene(
-        title=(made[0].period if made else formats.say("No period to tell of.")) + selection_words(result),
+        title=made[0].period if made else formats.say("No period to tell of."),
         subtitle=said,
         footnote=figure_footnote(result, formats),
         size=size if made else DEFAULT_SIZE,

@@ -17,7 +17,7 @@ from logochron.views.catalog import everything, message
 from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.words.question_words import periods_of
-from logochron.views.words.titles import unit
+from logochron.views.words.titles import measure_told, unit
 
 _BASE = message("{value} {when}")
 _NOTHING = message("nothing to compare with")
@@ -102,7 +102,7 @@ def _cards(
     elif columns is result.columns and result.by:
         gathered = np.array([label == OTHERS for label in row[result.by[0]]], dtype=bool)
         order = np.lexsort((-np.nan_to_num(row["value"]), gathered))
-    named = unit(measure, formats)
+    named, name = unit(measure, formats), measure_told(result, measure, formats)
     bands = result.words["band"]
     made = []
     for i in order.tolist():
@@ -119,7 +119,7 @@ def _cards(
         earlier = formats.say(_BASE, value=formats.amount(base, named), when=base_when)
         made.append(
             Card(
-                capital(words(measure.name)),
+                name,
                 item,
                 period,
                 formats.amount(value, named),

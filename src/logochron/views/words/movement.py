@@ -114,7 +114,8 @@ def headline_of(moved: Moved, measure: str, when: str, base_period: str, formats
     text = _HEADLINES[moved._kind()]
     if moved.value <= 0 and text in (ABOVE, BELOW):
         text = MORE if text == ABOVE else LESS
-    inside = measure if measure[1:] != measure[1:].lower() else measure[:1].lower() + measure[1:]
+    first = measure.split()[0]
+    inside = measure if first[1:] != first[1:].lower() else measure[:1].lower() + measure[1:]
     fields = {"measure": measure, "measure_inside": inside, "when": when, "base_period": base_period}
     return formats.say(text, **fields, **moved.fields(formats))
 

@@ -25,7 +25,7 @@ from logochron.views.words.standing import (
     rank_words,
     unsure_sentence,
 )
-from logochron.views.words.titles import against_words, beside_words, unit
+from logochron.views.words.titles import against_words, beside_words, measure_told, unit
 from logochron.views.words.told_items import ToldItems, leader_of, told_items, told_order
 
 _BANDED = message("{band}: {items}: {advice}")
@@ -86,7 +86,7 @@ def compare_headline(result: Comparison | Drivers, measure: Measure, place: int,
     """How the total of a period stands against its base."""
     period, base = periods_of(result, place, formats)
     moved = moved_total(result, measure, place, formats)
-    return headline_of(moved, capital(words(measure.name)), period.when, base.name, formats)
+    return headline_of(moved, measure_told(result, measure, formats), period.when, base.name, formats)
 
 
 def compare_rest(
@@ -97,7 +97,7 @@ def compare_rest(
     said = []
     if items is not None:
         leader = ""
-        first = told_order(items.columns["change"], 1 if n == 1 else 2)[:1]
+        first = told_order(items.columns["change"], n)[:1]
         if then is not None and first:
             found = leader_of(result, measure, place, items.labels[first[0]], then, items.moved(first[0]).direction)
             leader = found[0] if found else ""
@@ -136,11 +136,8 @@ def relate_sentences(result: Relation, measure: Measure, place: int, formats: Fo
     moved = row["ratio_change"]
     order = told_order(moved, n) or np.flatnonzero(np.isfinite(row["ratio"]))[:n].tolist()
     if not order:
-        return [
-            formats.say(
-                message("{measure} {when}: not recorded"), measure=capital(words(measure.name)), when=period.when
-            )
-        ]
+        named = {"measure": measure_told(result, measure, formats), "when": period.when}
+        return [formats.say(message("{measure} {when}: not recorded"), **named)]
 
     def said(i: int, texts: tuple[str, str, str, str], **more: str) -> str:
         alone, more_text, less, level = texts
@@ -152,7 +149,7 @@ def relate_sentences(result: Relation, measure: Measure, place: int, formats: Fo
     first = said(
         order[0],
         (_RELATED, _RELATED_MORE, _RELATED_LESS, _RELATED_LEVEL),
-        measure=capital(words(measure.name)),
+        measure=measure_told(result, measure, formats),
         when=period.when,
         reference=beside_words(result, formats),
         base_period=base.name,
@@ -216,7 +213,7 @@ def pace_sentences(result: Pace, measure: Measure, formats: Formats, n: int) -> 
     period = pace_days(result, last, formats)
     _, base = periods_of(result, result.place(), formats)
     moved = pace_moved(result, measure, (), formats)
-    said = headline_of(moved, capital(words(measure.name)), period.when, base.name, formats)
+    said = headline_of(moved, measure_told(result, measure, formats), period.when, base.name, formats)
     rank = rank_words(result, measure, (), formats)
     return ["; ".join(filter(None, (said, rank))), told_items(_pace_items(result, measure, formats), n, formats)]
 
@@ -238,7 +235,7 @@ def land_sentences(result: Landing, measure: Measure, formats: Formats, n: int) 
     whole = result.whole
     block, place = whole.block_of(measure, ())
     row = block.row(0, place)
-    named = {"measure": capital(words(measure.name)), "when": landing_period(result, formats).when}
+    named = {"measure": measure_told(whole, measure, formats), "when": landing_period(result, formats).when}
     estimate, low, high, base, growth = (float(row[c]) for c in ("estimate", "low", "high", "base", "growth"))
     if not np.isfinite(estimate):
         return [formats.say(_NO_ESTIMATE, value=amount_words(float(row["to_date"]), measure, formats), **named)]

@@ -73,7 +73,7 @@ def headline(
     'Revenue in September 2026 reached EUR 44.4K, 1.8 % below September 2025 (EUR 45.2K).'
     """
     answer, wanted, formats = _asked(result, measure, locale, formats)
-    return next(iter(_said(answer, wanted[0], at, formats, 0, None)), formats.say("No period to tell of."))
+    return next(iter(_said(answer, wanted[0], at, formats, 1, None)), formats.say("No period to tell of."))
 
 
 @kinds_checked
@@ -157,7 +157,7 @@ def _asked(
 def _said(
     result: AlignedAnswer, measure: Measure, at: str | None, formats: Formats, items: int, then: str | None
 ) -> Iterator[str]:
-    """The sentences of one measure, each with its full stop; the headline alone where no items are wanted."""
+    """The sentences of one measure, each with its full stop."""
     for sentence in _sentences(result, measure, at, formats, items, then):
         if sentence:
             yield sentence if sentence[-1] in ".!?…" else formats.say("{sentence}.", sentence=sentence)
@@ -175,12 +175,11 @@ def _sentences(
     if isinstance(result, Relation):
         return relate_sentences(result, measure, result.place(at), formats, items)
     if isinstance(result, Drivers):
-        said = [compare_headline(result, measure, 0, formats)]
-        return [*said, *(drivers_rest(result, measure, formats, items) if items else [])]
+        return [compare_headline(result, measure, 0, formats), *drivers_rest(result, measure, formats, items)]
     assert isinstance(result, Comparison)
     place = result.place(at)
-    said = [compare_headline(result, measure, place, formats)]
-    return [*said, *(compare_rest(result, measure, place, formats, items, then) if items else [])]
+    rest = compare_rest(result, measure, place, formats, items, then)
+    return [compare_headline(result, measure, place, formats), *rest]
 
 
 def _fields_of(template: str) -> frozenset[str]:

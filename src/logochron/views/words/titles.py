@@ -39,9 +39,7 @@ def subject(
     """
     by = [period_word(result.calendar.word(result.each), formats)] if result.each != "span" and when is None else []
     by += [words(name) for name in result.by if split]
-    named = formats.say(told, measure=capital(words(measure.name)))
-    if result.per and adds_up(result.book.formulas[measure.name]):
-        named = formats.say(_PER[result.per], measure=named)
+    named = measure_words(result, measure, formats, told)
     named += f" {when}" if when else ""
     named = formats.say("{subject} by {names}", subject=named, names=listed(by, formats)) if by else named
     window = window_words(result.question.window, result.calendar, result.each, formats)
@@ -49,12 +47,37 @@ def subject(
     if item is not None:
         named += f", {item}"
     elif result.kept == "comparable":
-        items = (plural(words(result.by[0]), formats.language) if len(result.by) == 1 else None) or formats.say("items")
-        named += ", " + formats.say("comparable {items}", items=items)
+        named += f", {_comparable(result, formats)}"
     elif not split or not result.by:
         free = [d for d in result.by or result.book.dimensions if not _selected(result, d)]
         named += "".join(f", {everything(words(name), formats.language)}" for name in free)
     return named + selection_words(result)
+
+
+def measure_words(result: AlignedAnswer, measure: Measure, formats: Formats, told: str = "{measure}") -> str:
+    """What a measure is called, and by which days it is divided."""
+    named = formats.say(told, measure=capital(words(measure.name)))
+    if result.per and adds_up(result.book.formulas[measure.name]):
+        named = formats.say(_PER[result.per], measure=named)
+    return named
+
+
+def measure_told(result: AlignedAnswer, measure: Measure, formats: Formats) -> str:
+    """What a sentence calls a measure: with the selection it is of, for it stands alone.
+
+    "Revenue (harbor Alderquay)".
+    """
+    of = list(map(words, result.book.selected))
+    if result.kept == "comparable":
+        of.append(_comparable(result, formats))
+    named = measure_words(result, measure, formats)
+    return f"{named} ({', '.join(of)})" if of else named
+
+
+def _comparable(result: AlignedAnswer, formats: Formats) -> str:
+    """What totals hold where they hold comparable items alone."""
+    items = plural(words(result.by[0]), formats.language) if len(result.by) == 1 else None
+    return formats.say("comparable {items}", items=items or formats.say("items"))
 
 
 def column_words(name: str, formats: Formats, *, planned: bool = False) -> str:
