@@ -46,14 +46,24 @@ GALLERY: dict[str, tuple[str, str]] = {
 }
 _ANSWERS = """import logochron as lc
 
-book = lc.read("brinefold/brinefold-sales.csv", date="sold_on", measures=[lc.Measure("revenue", unit="EUR")],
-               by=["harbor", "line"])
+book = lc.read(
+    "brinefold/brinefold-sales.csv", date="sold_on", measures=[lc.Measure("revenue", unit="EUR")], by=["harbor", "line"]
+)
 months = lc.compare(book, each="month", by="harbor", last=13)
 weeks = lc.compare(book, each="week", last=60)
-judged = lc.compare(book, each="month", by="harbor", last=13, judging=lc.Judging(bands=[
-    lc.Band("behind", below=-0.03, verdict="adverse", advice="ring the harbor office"),
-    lc.Band("on course", from_=-0.03, below=0.02, verdict="neutral", advice="leave it as it is"),
-    lc.Band("ahead", from_=0.02, verdict="favorable", advice="add a lesson boat")]))
+judged = lc.compare(
+    book,
+    each="month",
+    by="harbor",
+    last=13,
+    judging=lc.Judging(
+        bands=[
+            lc.Band("behind", below=-0.03, verdict="adverse", advice="ring the harbor office"),
+            lc.Band("on course", from_=-0.03, below=0.02, verdict="neutral", advice="leave it as it is"),
+            lc.Band("ahead", from_=0.02, verdict="favorable", advice="add a lesson boat"),
+        ]
+    ),
+)
 years = lc.pace(book, within="year")
 month = lc.land(book, within="month")
 moved = lc.drivers(book, each="month", by=["harbor", "line"], at="2026-09")
