@@ -144,6 +144,16 @@ def test_items_leaders_and_bands(demo_book, harbors):
     )
     a_day = lc.compare(demo_book, "month", by="harbor", at="2024-05", per="day", items="comparable", measures="revenue")
     assert "Revenue per day (comparable harbors) in May 2024" in lc.words.headline(a_day)
+    listed = pd.DataFrame({"month": ["2026-09"] * 2, "harbor": ["Cold Pier", "Alderquay"], "v": [9000, 15000]})
+    plan = lc.read_plan(listed, date="month", value="v", measure="revenue", by="harbor")
+    beside = lc.compare(demo_book, "month", "plan", plan=plan, by="harbor", at="2026-09", measures="revenue")
+    told = lc.words.sentences(beside, items=4)[1]
+    assert "Dunmarrow came to EUR 13.4K, with none planned; Cold Pier is 19.6 % below" in told
+    assert "Alderquay is 8.8 % above" in told
+    two = demo_book.where({"harbor": ["Cold Pier", "Alderquay"]})
+    beside = lc.compare(two, "month", "plan", plan=plan, by="harbor", at="2026-09", measures="revenue")
+    told = lc.words.sentences(beside)[1]
+    assert told == "Alderquay is furthest above (+8.8 %); Cold Pier is 19.6 % below."
     lower = lc.compare(demo_book, "month", by="harbor", at="2026-09", measures=["revenue", "cost"])
     assert [said.split(" in ")[0] for said in lc.words.sentences(lower)[::2]] == ["Revenue", "Cost"]
     for asked, said in [({"then": "lime"}, "Did you mean 'line'"), ({"measure": "revenu"}, "Did you mean 'revenue'"),

@@ -39,6 +39,16 @@ ITEM_NONE_NOW = message("{item} has none now (before: {base})")
 ITEM_NONE = message("{item} has none in both")
 ITEM_ALONE = message("{item} came to {value}, with nothing to compare")
 ITEM_NOT_RECORDED = message("{item} is not recorded")
+#: Of an item beside a plan, which it does not come from: it lies above or below.
+PLAN_MOST_UP = message("{item} is furthest above ({moved})")
+PLAN_MOST_DOWN = message("{item} is furthest below ({moved})")
+PLAN_UP = message("{item} is {part} above")
+PLAN_DOWN = message("{item} is {part} below")
+PLAN_MORE = message("{item} is {change} above")
+PLAN_LESS = message("{item} is {change} below")
+PLAN_LEVEL = message("{item} is level ({value})")
+PLAN_NONE = message("{item} came to {value}, with none planned")
+PLAN_NONE_NOW = message("{item} has none (planned: {base})")
 LED = message("{sentence}, led by {leader}")
 
 
@@ -47,7 +57,10 @@ MOVED = ("value", "base", "change", "growth")
 
 
 class Moved(NamedTuple):
-    """A figure beside its base: amounts, the direction by name, the codes of its notes, and the unit."""
+    """A figure beside its base: amounts, the direction by name, the codes of its notes, the unit.
+
+    `planned`: the base is a plan, which nothing rises or falls from.
+    """
 
     value: float
     base: float
@@ -56,6 +69,7 @@ class Moved(NamedTuple):
     direction: str
     codes: Collection[str] = ()
     unit: str = ""
+    planned: bool = False
 
     def fields(self, formats: Formats) -> dict[str, str]:
         """The amounts as messages have them."""
@@ -104,6 +118,15 @@ _ITEMS = {
 }
 
 
+_PLANNED = _ITEMS | {
+    **{"new": PLAN_NONE, "none in base": PLAN_NONE, "ended": PLAN_NONE_NOW, "none now": PLAN_NONE_NOW},
+    **{"level": PLAN_LEVEL, "nearly level": PLAN_LEVEL},
+    **{"up": PLAN_UP, "down": PLAN_DOWN, "up by change": PLAN_MORE, "down by change": PLAN_LESS},
+}
+#: Of the one that moved most: by whether the base is a plan, rising and falling.
+_MOST = {False: (ITEM_MOST_UP, ITEM_MOST_DOWN), True: (PLAN_MOST_UP, PLAN_MOST_DOWN)}
+
+
 def headline_of(moved: Moved, measure: str, when: str, base_period: str, formats: Formats) -> str:
     """The sentence about a figure, without its full stop.
 
@@ -123,8 +146,8 @@ def headline_of(moved: Moved, measure: str, when: str, base_period: str, formats
 def item_words(moved: Moved, item: str, formats: Formats, *, most: bool = False, leader: str = "") -> str:
     """What an item did, as a part of a sentence; `most`: more than all others."""
     kind = moved._kind()
-    text = _ITEMS[kind]
+    text = (_PLANNED if moved.planned else _ITEMS)[kind]
     if most and kind in ("up", "up by change", "down", "down by change"):
-        text = ITEM_MOST_UP if kind.startswith("up") else ITEM_MOST_DOWN
+        text = _MOST[moved.planned][kind.startswith("down")]
     said = formats.say(text, item=item, **moved.fields(formats))
     return formats.say(LED, sentence=said, leader=leader) if leader else said

@@ -221,13 +221,19 @@ def pace_sentences(result: Pace, measure: Measure, formats: Formats, n: int) -> 
 def _pace_items(result: Pace, measure: Measure, formats: Formats) -> ToldItems:
     """The items of a pace at today's position, with the columns that sentences read."""
     if not result.by:
-        return ToldItems([], {}, [], "")
+        return ToldItems([], {}, [], "", False)
     block = result.of_measure(result.columns, measure).blocks[0]
     row = {name: np.broadcast_to(values, block.shape)[result.place()] for name, values in block.columns.items()}
     moved, _ = result.directions(measure, row["running"], row["base"])
     columns = {"value": row["running"], "base": row["base"], "change": row["gap"], "growth": row["growth"]}
     labels = list(zip(*(row[name].tolist() for name in result.by)))
-    return ToldItems(labels, columns | {"direction": moved}, [frozenset()] * len(labels), unit(measure, formats))
+    return ToldItems(
+        labels,
+        columns | {"direction": moved},
+        [frozenset()] * len(labels),
+        unit(measure, formats),
+        result.plan is not None,
+    )
 
 
 def land_sentences(result: Landing, measure: Measure, formats: Formats, n: int) -> list[str]:

@@ -27,6 +27,7 @@ class ToldItems(NamedTuple):
     columns: Mapping[str, NDArray[Any]]
     codes: list[frozenset[str]]
     unit: str
+    planned: bool
 
     @classmethod
     def of(cls, result: AlignedAnswer, measure: Measure, place: int, unit: str) -> ToldItems:
@@ -38,12 +39,21 @@ class ToldItems(NamedTuple):
         columns = {name: values[kept] for name, values in laid_out.items()}
         known = [frozenset(note.code for note in notes) for notes in result.note_table]
         codes = [known[place] for place in columns["note"].tolist()] if "note" in columns else []
-        return cls([label for label, k in zip(labels, kept) if k], columns, codes, unit)
+        return cls([label for label, k in zip(labels, kept) if k], columns, codes, unit, result.plan is not None)
 
     def moved(self, i: int) -> Moved:
         """One of them beside its base."""
         value, base, change, growth = (float(self.columns[name][i]) for name in MOVED)
-        return Moved(value, base, change, growth, DIRECTIONS[self.columns["direction"][i]], self.codes[i], self.unit)
+        return Moved(
+            value,
+            base,
+            change,
+            growth,
+            DIRECTIONS[self.columns["direction"][i]],
+            self.codes[i],
+            self.unit,
+            self.planned,
+        )
 
     def name(self, i: int) -> str:
         """What one of them is called."""
