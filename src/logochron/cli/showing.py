@@ -69,16 +69,20 @@ def show_words(result: Result, asked: dict[str, Any], formats: Formats) -> None:
     """The answer in sentences on standard output, one a line; notes on standard error."""
     from logochron.views.words.sentences import sentences
 
-    said = sentences(result, asked.get("template"), then=asked.get("then"), formats=formats)
+    said = sentences(result, asked.get("template"), then=asked.get("then"), formats=_as_can_be_shown(formats))
     put("\n".join(visible(sentence) for sentence in said) + "\n")
     for note in result.notes:
         say(note)
 
 
+def _as_can_be_shown(formats: Formats) -> Formats:
+    """The formats, with ASCII signs where standard output can bear no others."""
+    return formats if can_show("▲−–·─…") else replace(formats, plain=True)
+
+
 def show(result: Result, form: str, formats: Formats, *, fill: bool = False, shown: Shown = ALL) -> None:
     """The answer on standard output, and nothing else there; `shown`: how much of it a table for people has."""
-    if not can_show("▲−–·─…"):
-        formats = replace(formats, plain=True)
+    formats = _as_can_be_shown(formats)
     if form not in ("table", "cards"):
         put(text_of(result, form, formats), form="" if form == "md" else form)
         if form != "md":
