@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.notes import Note, note_of
-from logochron.core.options import VERDICTS
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import message
@@ -100,11 +98,6 @@ def _one(result: Comparison, columns: Table, i: int, formats: Formats, unit: str
 def role_of(verdict: str) -> Role:
     """The role that a verdict is drawn in."""
     return verdict if verdict in ("favorable", "adverse") else "level"  # type: ignore[return-value]
-
-
-def roles_of(verdicts: NDArray[np.int8]) -> list[Role]:
-    """The roles of verdicts by their place."""
-    return [role_of(VERDICTS[place]) for place in verdicts.tolist()]
 
 
 def item_words(item: Item) -> str | None:
