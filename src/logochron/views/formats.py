@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import unicodedata
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from decimal import Context, Decimal, localcontext
 from functools import cache
@@ -377,6 +377,15 @@ def isolated(label: str) -> str:
     """
     turns = any(unicodedata.bidirectional(letter) in ("R", "AL", "AN") for letter in label)
     return f"\N{FIRST STRONG ISOLATE}{label}\N{POP DIRECTIONAL ISOLATE}" if turns else label
+
+
+def item_name(labels: Iterable[str]) -> str:
+    """What an item of several dimensions is called, each label cut where it is too long.
+
+    >>> item_name(("Cold Pier", "hire"))
+    'Cold Pier / hire'
+    """
+    return " / ".join(map(shortened, labels))
 
 
 def shortened(label: str, most: int = 28) -> str:

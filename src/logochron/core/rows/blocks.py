@@ -52,6 +52,16 @@ class Block:
             order = self.order[(self.order >= low * items) & (self.order < high * items)] - low * items
         return Block((len(range(periods)[low:high]), items), columns, order, self.measure)
 
+    def period(self, period: int) -> dict[str, Array]:
+        """The columns of one period, by item, whatever the order."""
+        return {name: np.broadcast_to(values, self.shape)[period] for name, values in self.columns.items()}
+
+    def shown(self, period: int) -> NDArray[np.int64]:
+        """The places of the items of one period in the order in which they are shown."""
+        if self.order is None:
+            return np.arange(self.shape[1])
+        return self.order[self.order // self.shape[1] == period] % self.shape[1]
+
     def row(self, period: int, item: int) -> dict[str, Any]:
         """One row by its period and item, whatever the order."""
         return {name: np.broadcast_to(values, self.shape)[period, item] for name, values in self.columns.items()}

@@ -8,9 +8,8 @@ from logochron.core.check_kinds import kinds_checked
 from logochron.core.options import Marked
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
-from logochron.views.figures.by_item import ItemPanel, barred, one_period
-from logochron.views.figures.scene import Bars, Canvas, Entry, Layer, Scene, Ticks
-from logochron.views.words.titles import against_words
+from logochron.views.figures.by_item import ItemPanel, barred, base_ticks, one_period
+from logochron.views.figures.scene import Bars, Canvas, Layer, Scene, Ticks
 
 _HALF = 0.29
 
@@ -49,17 +48,11 @@ def bars(
     ['Alderquay', 'Dunmarrow', 'Brackenmouth', 'Cold Pier']
     """
     period = one_period(result, canvas, "bars", measure, at, panels, marked)
-    legend = (
-        period.bar_entry(canvas.formats),
-        Entry("tick", against_words(result, canvas.formats), "base", weight=2.6),
-    )
 
     def draws(panel: ItemPanel) -> tuple[Layer, ...]:
-        based = np.flatnonzero(np.isfinite(panel.bases))
-        ticks = Ticks(based.astype(float), panel.bases[based], 0.4, halo=True, along="x")
-        return (*value_bars(panel.values, _HALF, pale=period.pale), ticks)
+        return (*value_bars(panel.values, _HALF, pale=period.pale), base_ticks(panel.bases, 0.4))
 
-    return barred(period, canvas, draws, legend, marked=marked)
+    return barred(period, canvas, draws, period.ticked(canvas.formats), marked=marked)
 
 
 def value_bars(values: Floats, half: float, *, pale: bool) -> tuple[Layer, ...]:

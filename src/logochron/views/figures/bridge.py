@@ -16,7 +16,7 @@ from logochron.views.figures.by_item import item_axis, item_boxes, own_size, upr
 from logochron.views.figures.common import VERDICT_WORDS, measure_of, role_of
 from logochron.views.figures.layout import amounts_axis, number_axis
 from logochron.views.figures.scene import Bars, Canvas, Captions, Entry, Panel, Path, Scene, Text, Ticks
-from logochron.views.formats import Formats, capital, shortened, words
+from logochron.views.formats import Formats, capital, item_name, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.item_rows import rows_of
 from logochron.views.words.question_words import compare_headline, contributions_sentence, drivers_when
@@ -114,7 +114,7 @@ def _steps(result: Drivers, canvas: Canvas, measure: Measure, base: float, value
     at = base
     for i in order.tolist():
         change = float(np.nan_to_num(table["change"][i]))
-        label = " / ".join(shortened(str(table[name][i])) for name in result.by)
+        label = item_name(str(table[name][i]) for name in result.by)
         sign = marks.sign(table["direction"][i], table["verdict"][i])
         said = _said(change, float(table["contribution"][i]), formats)
         steps.append(_Step(label, at, at + change, str(table["verdict"][i]), sign, said))

@@ -31,12 +31,13 @@ from logochron.views.figures.scene import (
     Size,
     Text,
     Tick,
+    Ticks,
 )
-from logochron.views.formats import Formats, shortened
+from logochron.views.formats import Formats, item_name
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Table, rows_of
 from logochron.views.words.periods import row_period
-from logochron.views.words.titles import axis_words, figure_footnote, subject, unit
+from logochron.views.words.titles import against_words, axis_words, figure_footnote, subject, unit
 
 #: Inches for a bar at least, and for what stands above and below the bars.
 _BAR, _AROUND = 0.2, 1.9
@@ -101,6 +102,11 @@ class OnePeriod(NamedTuple):
             empty="" if drawn else formats.say(_EMPTY),
         )
 
+    def ticked(self, formats: Formats) -> tuple[Entry, ...]:
+        """The legend of bars with the ticks of their bases."""
+        against = against_words(self.result, formats)
+        return self.bar_entry(formats), Entry("tick", against, "base", weight=2.6)
+
     def bar_entry(self, formats: Formats) -> Entry:
         """What the bars are."""
         return Entry("bar", formats.say(STATUS_WORDS[self.status]), "current", self.pale)
@@ -161,7 +167,7 @@ def _joined(columns: list[NDArray[Any]], n: int) -> NDArray[Any]:
     """The labels of several dimensions as one for each row."""
     if not columns:
         return np.full(n, "", object)
-    return np.array([" / ".join(map(shortened, labels)) for labels in zip(*columns)], dtype=object)
+    return np.array(list(map(item_name, zip(*columns))), dtype=object)
 
 
 class Lane(NamedTuple):
@@ -222,6 +228,12 @@ def item_axis(labels: list[str], *, named: bool = True) -> Axis:
 def upright_zero(axis: Axis) -> Path:
     """The line at 0 along an axis of items."""
     return Path(np.zeros(2), np.array([axis.low, axis.high]), role="level", weight=0.8)
+
+
+def base_ticks(bases: Floats, half: float) -> Ticks:
+    """The bases of items as ticks across their bars."""
+    based = np.flatnonzero(np.isfinite(bases))
+    return Ticks(based.astype(float), bases[based], half, halo=True, along="x")
 
 
 def barred(

@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError
 from logochron.core.questions.compare import Comparison
 from logochron.views.figures.bars import value_bars
-from logochron.views.figures.by_item import ItemRow, item_axis, item_boxes, one_period, own_size, upright_zero
+from logochron.views.figures.by_item import (
+    ItemRow,
+    base_ticks,
+    item_axis,
+    item_boxes,
+    one_period,
+    own_size,
+    upright_zero,
+)
 from logochron.views.figures.common import role_of
 from logochron.views.figures.layout import LINE, within, wrapped
-from logochron.views.figures.scene import Canvas, Captions, Entry, Panel, Role, Scene, Text, Ticks
-from logochron.views.words.titles import against_words
+from logochron.views.figures.scene import Canvas, Captions, Panel, Role, Scene, Text
 
 #: Inches of a row at least and at most, and the part of the width that the texts take.
 _ROW, _EACH, _TEXTS = 0.42, 0.78, 0.42
@@ -69,12 +74,11 @@ def captioned(result: Comparison, canvas: Canvas, *, measure: str | None = None,
 
     texts = tuple(text for place, row in enumerate(panel.rows) for text in caption(place, row))
     names = item_axis(period.labels)
-    based = np.flatnonzero(np.isfinite(panel.bases))
     layers = (
         *value_bars(panel.values, 0.26, pale=period.pale),
-        Ticks(based.astype(float), panel.bases[based], 0.36, halo=True, along="x"),
+        base_ticks(panel.bases, 0.36),
         upright_zero(names),
         Captions(texts),
     )
-    legend = (period.bar_entry(formats), Entry("tick", against_words(result, formats), "base", weight=2.6))
-    return period.scene(canvas, size, (Panel(period.amounts(formats), names, layers, box),), legend)
+    panels = (Panel(period.amounts(formats), names, layers, box),)
+    return period.scene(canvas, size, panels, period.ticked(formats))

@@ -27,7 +27,7 @@ from logochron.views.figures.scene import (
     Tile,
     Tiles,
 )
-from logochron.views.formats import Formats, shortened, words
+from logochron.views.formats import Formats, item_name, words
 from logochron.views.tables.item_rows import Table, rows_of
 from logochron.views.words.titles import figure_footnote, short_day, subject, unit
 
@@ -113,9 +113,7 @@ def _rows(result: Comparison, table: Table, total: Table, canvas: Canvas) -> tup
     """The rows from the top, the largest item first and the total last: as many as have room; how many there are."""
     if not result.by:
         return [""], [total], 1
-    labels = np.array(
-        [" / ".join(map(shortened, one)) for one in zip(*(table[name] for name in result.by))], dtype=object
-    )
+    labels = np.array(list(map(item_name, zip(*(table[name] for name in result.by)))), dtype=object)
     latest = np.where(table["period"] == max(len(result.periods) - 1, 0), np.nan_to_num(table["value"]), 0.0)
     ordered = by_size(labels, latest)
     room = max(int((canvas.room[1] - ABOVE - BELOW) / _ROW) - 1, 1)

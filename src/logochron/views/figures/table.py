@@ -115,10 +115,9 @@ def table(
             cut = within(spec.cell(row, column), _SIZE, across + 1, canvas.measure, bold=strong)
             texts.append(_text(cut, column, spec, lefts[column], across, y, role, bold=strong))
     said = compare_headline(result, asked, result.place(), formats) if rows else ""
-    if len(rows) < _all_rows(result, asked):
-        said += formats.dot + formats.say(
-            "{n} of {many} rows shown", n=len(rows), many=formats.number(_all_rows(result, asked), 0)
-        )
+    every = _all_rows(result, asked)
+    if len(rows) < every:
+        said += formats.dot + formats.say("{n} of {many} rows shown", n=len(rows), many=formats.number(every, 0))
     axis = Axis("number", 0.0, wide, line=False), Axis("number", 0.0, high, line=False)
     own = (DEFAULT_SIZE[0], (high + _ABOVE + _BELOW) / 72)
     size = canvas.size or own

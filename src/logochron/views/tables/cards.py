@@ -14,8 +14,9 @@ from logochron.core.questions.compare import Comparison
 from logochron.core.rows.blocks import Blocks
 from logochron.core.rows.prepare import OTHERS
 from logochron.views.catalog import everything, message
-from logochron.views.formats import Formats, capital, shortened, words
+from logochron.views.formats import Formats, capital, item_name, words
 from logochron.views.marks import Marks, marks_of
+from logochron.views.tables.item_rows import growth_or_level
 from logochron.views.words.question_words import periods_of
 from logochron.views.words.titles import measure_told, unit
 
@@ -95,11 +96,8 @@ def _cards(
 ) -> list[Card]:
     """The cards of a measure: of the whole, or of its items in the order of their rows."""
     block = result.of_measure(columns, measure).blocks[0]
-    row = {name: np.broadcast_to(values, block.shape)[place] for name, values in block.columns.items()}
-    order = np.arange(block.shape[1])
-    if block.order is not None:
-        order = block.order[block.order // block.shape[1] == place] % block.shape[1]
-    elif columns is result.columns and result.by:
+    row, order = block.period(place), block.shown(place)
+    if block.order is None and columns is result.columns and result.by:
         gathered = np.array([label == OTHERS for label in row[result.by[0]]], dtype=bool)
         order = np.lexsort((-np.nan_to_num(row["value"]), gathered))
     named, name = unit(measure, formats), measure_told(result, measure, formats)
@@ -109,11 +107,10 @@ def _cards(
         value, base, change, growth = (float(row[name][i]) for name in ("value", "base", "change", "growth"))
         direction, verdict = DIRECTIONS[row["direction"][i]], VERDICTS[row["verdict"][i]]
         band = bands[row["band"][i]] if row["band"][i] >= 0 else None
-        level = direction == "level" and not np.isfinite(growth)
-        text = formats.say("level") if level else formats.growth(growth)
+        text = growth_or_level(growth, direction, formats)
         labels = [row[name][i] for name in result.by]
         whole = not result.by or labels[0] is None
-        item = " / ".join(shortened(label) for label in labels) if not whole else ""
+        item = item_name(labels) if not whole else ""
         if whole and result.by:
             item = everything(words(result.by[0]), formats.language)
         earlier = formats.say(_BASE, value=formats.amount(base, named), when=base_when)

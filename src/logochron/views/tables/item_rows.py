@@ -93,7 +93,7 @@ def growth_of(line: Line, formats: Formats) -> str:
 
 def growth_or_level(growth: float, direction: str, formats: Formats) -> str:
     """A growth; level spelled out where it has none, as its base is not above 0."""
-    return "level" if direction == "level" and not np.isfinite(growth) else formats.growth(growth)
+    return formats.say("level") if direction == "level" and not np.isfinite(growth) else formats.growth(growth)
 
 
 def lines_of(result: AlignedAnswer, measure: Measure, formats: Formats, shown: Shown = ALL) -> Iterator[list[Line]]:

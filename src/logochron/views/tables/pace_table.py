@@ -69,13 +69,8 @@ def _by_item(result: Pace, measure: Measure, formats: Formats, shown: Shown) -> 
     """Each item in the last period at today's position."""
     block = result.of_measure(result.columns, measure).blocks[0]
     row = result.place()
-    order = np.arange(block.shape[1])
-    if block.order is not None:
-        order = block.order[block.order // block.shape[1] == row] % block.shape[1]
-    figures = np.stack(
-        [np.broadcast_to(block.columns[name], block.shape)[row] for name in ("running", "base", "gap", "growth")],
-        axis=1,
-    )
+    order, columns = block.shown(row), block.period(row)
+    figures = np.stack([columns[name] for name in ("running", "base", "gap", "growth")], axis=1)
     label = pace_when(result, len(result.periods) - 1, formats)
     headings = {f"dim:{name}": capital(words(name)) for name in result.by}
     lines = [

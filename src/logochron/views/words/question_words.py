@@ -15,7 +15,7 @@ from logochron.core.questions.pace import Pace
 from logochron.core.questions.relate import Relation
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import message
-from logochron.views.formats import Formats, capital, shortened, words
+from logochron.views.formats import Formats, capital, item_name, shortened, words
 from logochron.views.words.movement import MOVED, Moved, headline_of
 from logochron.views.words.periods import PeriodWords, base_period, row_period
 from logochron.views.words.standing import (
@@ -26,7 +26,7 @@ from logochron.views.words.standing import (
     unsure_sentence,
 )
 from logochron.views.words.titles import against_words, beside_words, measure_told, unit
-from logochron.views.words.told_items import ToldItems, leader_of, told_items, told_order
+from logochron.views.words.told_items import Leaders, ToldItems, told_items, told_order
 
 _BANDED = message("{band}: {items}: {advice}")
 _RELATED = message("{measure} {when}: {item} came to {ratio} of {reference}")
@@ -99,7 +99,7 @@ def compare_rest(
         leader = ""
         first = told_order(items.columns["change"], n)[:1]
         if then is not None and first:
-            found = leader_of(result, measure, place, items.labels[first[0]], then, items.moved(first[0]).direction)
+            found = Leaders(result, measure, place, then).of(items.labels[first[0]], items.moved(first[0]).direction)
             leader = found[0] if found else ""
         said.append(told_items(items, n, formats, leader))
     return [*said, *_advice(result, measure, place, formats, items, n)]
@@ -131,8 +131,8 @@ def relate_sentences(result: Relation, measure: Measure, place: int, formats: Fo
     """The item whose part moved most, then the others."""
     period, base = periods_of(result, place, formats)
     block = result.of_measure(result.columns, measure).blocks[0]
-    row = {name: np.broadcast_to(values, block.shape)[place] for name, values in block.columns.items()}
-    labels = [" / ".join(map(shortened, one)) for one in zip(*(row[name].tolist() for name in result.by))]
+    row = block.period(place)
+    labels = list(map(item_name, zip(*(row[name].tolist() for name in result.by))))
     moved = row["ratio_change"]
     order = told_order(moved, n) or np.flatnonzero(np.isfinite(row["ratio"]))[:n].tolist()
     if not order:
@@ -198,9 +198,9 @@ def drivers_rest(result: Drivers, measure: Measure, formats: Formats, n: int) ->
     return said
 
 
-def pace_moved(result: Pace, measure: Measure, labels: tuple[str, ...], formats: Formats) -> Moved:
-    """The running total of an item at today's position, beside its base; of all together where no label is named."""
-    block, place = result.block_of(measure, labels)
+def _pace_moved(result: Pace, measure: Measure, formats: Formats) -> Moved:
+    """The running total of all items together at today's position, beside its base."""
+    block, place = result.block_of(measure)
     row = block.row(result.place(), place)
     running, base, gap, growth = (float(row[name]) for name in ("running", "base", "gap", "growth"))
     moved, _ = result.directions(measure, np.array([running]), np.array([base]))
@@ -212,7 +212,7 @@ def pace_sentences(result: Pace, measure: Measure, formats: Formats, n: int) -> 
     last = len(result.periods) - 1
     period = pace_days(result, last, formats)
     _, base = periods_of(result, result.place(), formats)
-    moved = pace_moved(result, measure, (), formats)
+    moved = _pace_moved(result, measure, formats)
     said = headline_of(moved, measure_told(result, measure, formats), period.when, base.name, formats)
     rank = rank_words(result, measure, (), formats)
     return ["; ".join(filter(None, (said, rank))), told_items(_pace_items(result, measure, formats), n, formats)]
@@ -223,7 +223,7 @@ def _pace_items(result: Pace, measure: Measure, formats: Formats) -> ToldItems:
     if not result.by:
         return ToldItems([], {}, [], "", False)
     block = result.of_measure(result.columns, measure).blocks[0]
-    row = {name: np.broadcast_to(values, block.shape)[result.place()] for name, values in block.columns.items()}
+    row = block.period(result.place())
     moved, _ = result.directions(measure, row["running"], row["base"])
     columns = {"value": row["running"], "base": row["base"], "change": row["gap"], "growth": row["growth"]}
     labels = list(zip(*(row[name].tolist() for name in result.by)))
@@ -236,7 +236,7 @@ def _pace_items(result: Pace, measure: Measure, formats: Formats) -> ToldItems:
     )
 
 
-def land_sentences(result: Landing, measure: Measure, formats: Formats, n: int) -> list[str]:
+def land_sentences(result: Landing, measure: Measure, formats: Formats) -> list[str]:
     """Where the period will end, beside its base; how sure that is; what it takes."""
     whole = result.whole
     block, place = whole.block_of(measure, ())

@@ -167,7 +167,7 @@ def _sentences(
     result: AlignedAnswer, measure: Measure, at: str | None, formats: Formats, items: int, then: str | None
 ) -> list[str]:
     if isinstance(result, Landing):
-        return land_sentences(result, measure, formats, items)
+        return land_sentences(result, measure, formats)
     if not result.periods:
         return []
     if isinstance(result, Pace):

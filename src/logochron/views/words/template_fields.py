@@ -15,10 +15,10 @@ from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.prepare import OTHERS
 from logochron.views.catalog import everything
 from logochron.views.compact_columns import amounts as amounts_column
-from logochron.views.formats import Formats, shortened, words
+from logochron.views.formats import Formats, item_name, words
 from logochron.views.words.question_words import periods_of
 from logochron.views.words.titles import unit
-from logochron.views.words.told_items import leader_of, told_order
+from logochron.views.words.told_items import Leaders, told_order
 
 FIELDS = (
     *("measure", "period", "base_period", "item", "value", "base", "change", "growth", "direction", "verdict", "band"),
@@ -48,7 +48,7 @@ def template_rows(
     place = result.place(at) if result.kind not in ("land",) else 0
     period, base = periods_of(result, place, formats)
     block = result.of_measure(result.columns if result.by else result.total_columns, measure).blocks[0]
-    row = {name: np.broadcast_to(values, block.shape)[place] for name, values in block.columns.items()}
+    row = block.period(place)
     of = _COLUMNS.get(result.kind, {})
     amounts = {name: row.get(of.get(name, name)) for name in ("value", "base", "change", "growth", "share")}
     change = amounts["change"]
@@ -58,17 +58,18 @@ def template_rows(
     chosen = told_order(np.where(named, np.nan_to_num(change), np.nan), items)
     texts = _written(amounts, chosen, unit(measure, formats), formats)
     judging = result.judgings[measure.name]
+    leaders = None
+    if isinstance(result, Comparison) and then is not None and used & {"leader", "leader_value"}:
+        leaders = Leaders(result, measure, place, then)
     for n, i in enumerate(chosen):
         band = judging.band(result.words["band"][row["band"][i]]) if "band" in row and row["band"][i] >= 0 else None
         direction = DIRECTIONS[row["direction"][i]] if "direction" in row else ""
-        leader = None
-        if isinstance(result, Comparison) and then is not None and used & {"leader", "leader_value"}:
-            leader = leader_of(result, measure, place, labels[i], then, direction)
+        leader = leaders.of(labels[i], direction) if leaders else None
         yield {
             "measure": words(measure.name),
             "period": period.name,
             "base_period": base.name,
-            "item": " / ".join(map(shortened, labels[i])) if labels[i] else _whole(result, formats),
+            "item": item_name(labels[i]) if labels[i] else _whole(result, formats),
             **{name: column[n] for name, column in texts.items()},
             "direction": formats.say(direction) if direction else "",
             "verdict": formats.say(VERDICTS[row["verdict"][i]]) if "verdict" in row else "",

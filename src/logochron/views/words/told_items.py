@@ -16,7 +16,7 @@ from logochron.core.questions.compare import Comparison, compared
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.prepare import OTHERS
-from logochron.views.formats import Formats, shortened
+from logochron.views.formats import Formats, item_name, shortened
 from logochron.views.words.movement import MOVED, Moved, item_words
 
 
@@ -33,7 +33,7 @@ class ToldItems(NamedTuple):
     def of(cls, result: AlignedAnswer, measure: Measure, place: int, unit: str) -> ToldItems:
         """Those of an answer; one that gathers others is none."""
         block = result.of_measure(result.columns, measure).blocks[0]
-        laid_out = {name: np.broadcast_to(values, block.shape)[place] for name, values in block.columns.items()}
+        laid_out = block.period(place)
         labels = list(zip(*(laid_out[name].tolist() for name in result.by)))
         kept = np.array([OTHERS not in label for label in labels], dtype=bool)
         columns = {name: values[kept] for name, values in laid_out.items()}
@@ -57,7 +57,7 @@ class ToldItems(NamedTuple):
 
     def name(self, i: int) -> str:
         """What one of them is called."""
-        return " / ".join(map(shortened, self.labels[i]))
+        return item_name(self.labels[i])
 
 
 def told_order(changes: Floats, n: int) -> list[int]:
@@ -82,17 +82,23 @@ def regrouped(result: Comparison, by: Sequence[str]) -> Comparison:
     return compared(replace(result.prepared, asked=replace(result.asked, by=tuple(by), top=None, sort=None)))
 
 
-def leader_of(
-    result: Comparison, measure: Measure, place: int, label: Sequence[str], then: str, direction: str
-) -> tuple[str, float] | None:
-    """The item of another dimension that moved most, within one item, in the direction it moved: label and value."""
-    finer = ToldItems.of(regrouped(result, [*result.by, then]), measure, place, "")
-    inside = np.array([tuple(one[:-1]) == tuple(label) for one in finer.labels], dtype=bool)
-    changes = np.where(inside, np.nan_to_num(finer.columns["change"]), 0.0) * (-1 if direction == "falling" else 1)
-    if not len(changes) or changes.max() <= 0:
-        return None
-    best = int(changes.argmax())
-    return shortened(finer.labels[best][-1]), float(finer.columns["value"][best])
+class Leaders:
+    """Which item of another dimension moved each item most; the finer comparison is made once for all of them."""
+
+    def __init__(self, result: Comparison, measure: Measure, place: int, then: str) -> None:
+        self._finer = ToldItems.of(regrouped(result, [*result.by, then]), measure, place, "")
+        self._under: dict[tuple[str, ...], list[int]] = {}
+        for i, label in enumerate(self._finer.labels):
+            self._under.setdefault(label[:-1], []).append(i)
+
+    def of(self, label: tuple[str, ...], direction: str) -> tuple[str, float] | None:
+        """Label and value of the one that moved most in the direction in which an item moved; None where none did."""
+        places = self._under.get(label, [])
+        changes = np.nan_to_num(self._finer.columns["change"][places]) * (-1 if direction == "falling" else 1)
+        if not len(changes) or changes.max() <= 0:
+            return None
+        best = places[int(changes.argmax())]
+        return shortened(self._finer.labels[best][-1]), float(self._finer.columns["value"][best])
 
 
 def check_then(result: AlignedAnswer, then: str | None) -> None:
