@@ -24,12 +24,13 @@ ROOMS = {
     "core": [{""}, {"calendars"}, {"book"}, {"align", "judge"}, {"rows"}, {"questions"}],
     "sources": [{"values"}, {"scanned"}, {"engine"}, {"kinds"}, {""}],
     "views": [
-        {"catalog", "decimals", "palette"},
+        {"catalog", "decimals", "locale_texts", "palette", "sections"},
         {"formats"},
         {"compact_columns", "marks"},
         {"words"},
         {"tables"},
         {"figures"},
+        {"page"},
         {""},
     ],
 }

@@ -12,20 +12,13 @@ from typing import Any
 
 import numpy as np
 from babel import Locale, UnknownLocaleError
-from babel.dates import format_date, format_skeleton
-from babel.numbers import (
-    NumberPattern,
-    UnknownCurrencyError,
-    format_compact_decimal,
-    format_scientific,
-    parse_pattern,
-    validate_currency,
-)
+from babel.numbers import UnknownCurrencyError, format_scientific, validate_currency
 from numpy.typing import NDArray
 
 from logochron.core.days import as_date
 from logochron.core.errors import QuestionError, visible
 from logochron.views import catalog
+from logochron.views.locale_texts import by_skeleton, compacted, dated, grouped, locale_of
 
 #: As many digits as a float may have before and after its point.
 _ANY_SIZE = Context(prec=400)
@@ -70,9 +63,14 @@ class Formats:
             raise QuestionError(f"`decimals` must be from 0 to 9; got {self.decimals}")
 
     @property
+    def locale_tag(self) -> str:
+        """The locale as pages name it."""
+        return self.locale.replace("_", "-")
+
+    @property
     def language(self) -> str:
         """The language of words, that of the locale."""
-        return str(_locale(self.locale).language)
+        return str(locale_of(self.locale).language)
 
     def say(self, text: str, **fields: Any) -> str:
         """A message in the language of the locale, with its fields put in."""
@@ -109,7 +107,7 @@ class Formats:
             return self.dash
         with localcontext(_ANY_SIZE):
             exact = round(Decimal(repr(float(value))), decimals)
-            text = str(_pattern(decimals).apply(abs(exact), _locale(self.locale)))
+            text = grouped(abs(exact), decimals, self.locale)
         # a change that rounds to nothing keeps its sign
         sign = "-" if value < 0 and (exact or signed) else "+" if signed and value > 0 else ""
         return self._signs(sign) + (text if not self.plain else self._signs(text))
@@ -148,7 +146,7 @@ class Formats:
                 return self.number(value, decimals, signed=signed)
         if size < 1 or size >= 1e15:  # the locale has no words for so small and so large ones
             return self._power(value, signed=signed)
-        text = format_compact_decimal(Decimal(repr(float(size))), locale=self.locale, fraction_digits=digits)
+        text = compacted(float(size), digits, self.locale)
         if not any(sign.isalpha() for sign in text):  # the locale does not shorten numbers of this size
             return self.number(value, 0, signed=signed)
         text = self._signs(text) if self.plain else text
@@ -167,7 +165,7 @@ class Formats:
         text = self.compact(value, signed=signed)
         if not unit or not math.isfinite(value):
             return text
-        before = is_currency(unit) and _locale(self.locale).currency_formats["standard"].pattern.startswith("¤")
+        before = is_currency(unit) and locale_of(self.locale).currency_formats["standard"].pattern.startswith("¤")
         return f"{unit} {text}" if before else f"{text} {unit}"
 
     def numbers(self, values: NDArray[np.float64], decimals: int, *, signed: bool = False) -> list[str]:
@@ -183,7 +181,7 @@ class Formats:
         rounded = np.where(clear, np.rint(scaled), 0).astype(np.int64)
         wholes, rests = np.divmod(rounded, 10**decimals)
         written = "{:,}" + (".{:0" + str(decimals) + "d}" if decimals else "")
-        symbols = _locale(self.locale).number_symbols["latn"]
+        symbols = locale_of(self.locale).number_symbols["latn"]
         signs = str.maketrans({",": symbols["group"], ".": symbols["decimal"]})
         texts = "\n".join(map(written.format, wholes.tolist(), rests.tolist())).translate(signs)
         minus = (values < 0) & ((rounded > 0) | signed)
@@ -227,10 +225,10 @@ class Formats:
     def _date(self, day: int, pattern: str) -> str:
         """A day in one order in all of English, else as the locale has it."""
         if self.language == "en":
-            return str(format_date(as_date(day), pattern, locale=self.locale))
+            return dated(day, pattern, self.locale)
         if pattern == "d MMMM y":
-            return str(format_date(as_date(day), "long", locale=self.locale))
-        return str(format_skeleton("".join(reversed(pattern.split())), as_date(day), locale=self.locale))
+            return dated(day, "long", self.locale)
+        return by_skeleton("".join(reversed(pattern.split())), day, self.locale)
 
     def long_month(self, day: int) -> str:
         """The month that holds a day, written out.
@@ -238,7 +236,7 @@ class Formats:
         >>> Formats().long_month(20379)
         'October 2025'
         """
-        return str(format_skeleton("yMMMM", as_date(day), locale=self.locale))
+        return by_skeleton("yMMMM", day, self.locale)
 
     def short_month(self, day: int) -> str:
         """The month that holds a day, short.
@@ -246,7 +244,7 @@ class Formats:
         >>> Formats().short_month(20379)
         'Oct 2025'
         """
-        return str(format_skeleton("yMMM", as_date(day), locale=self.locale))
+        return by_skeleton("yMMM", day, self.locale)
 
     def quarter(self, day: int) -> str:
         """The quarter of the civil year that holds a day.
@@ -254,7 +252,7 @@ class Formats:
         >>> Formats().quarter(20379)
         'Q4 2025'
         """
-        return str(format_skeleton("yQQQ", as_date(day), locale=self.locale))
+        return by_skeleton("yQQQ", day, self.locale)
 
     def month(self, day: int) -> str:
         """The short name of a day's month.
@@ -262,7 +260,7 @@ class Formats:
         >>> Formats().month(0)
         'Jan'
         """
-        return format_date(as_date(day), "LLL", locale=self.locale)
+        return dated(day, "LLL", self.locale)
 
     def weekday(self, day: int) -> str:
         """The short name of a day's weekday.
@@ -270,7 +268,7 @@ class Formats:
         >>> Formats().weekday(0)
         'Thu'
         """
-        return format_date(as_date(day), "EEE", locale=self.locale)
+        return dated(day, "EEE", self.locale)
 
     def span(self, first: int, last: int, *, year: bool = True) -> str:
         """Days from first to last in words, as short as they are clear.
@@ -299,11 +297,10 @@ class Formats:
             return self.say(apart, first=opening, last=day(last, year=year or start.year != end.year), dash=self.dash)
         if self.language == "en":
             return f"{start.day}{self.dash}{day(last, year=year)}"
-        known = _locale(self.locale).interval_formats.get("yMMMd" if year else "MMMd", {}).get("d")
+        known = locale_of(self.locale).interval_formats.get("yMMMd" if year else "MMMd", {}).get("d")
         if known is None:
             return self.say("{first} {dash} {last}", first=start.day, last=day(last, year=year), dash=self.dash)
-        sides = (format_date(of, part.replace("MMM", month), self.locale) for of, part in zip((start, end), known))
-        text = "".join(map(str, sides))
+        text = "".join(dated(of, part.replace("MMM", month), self.locale) for of, part in zip((first, last), known))
         return self._signs(text) if self.plain else text
 
     def bar(self, share: float, cells: int = 8) -> str:
@@ -346,17 +343,6 @@ def is_currency(unit: str) -> bool:
     except UnknownCurrencyError:
         return False
     return True
-
-
-@cache
-def _pattern(decimals: int) -> NumberPattern:
-    """How numbers of so many decimals are written, prepared once."""
-    return parse_pattern("#,##0" + ("." + "0" * decimals if decimals else ""))
-
-
-@cache
-def _locale(name: str) -> Locale:
-    return Locale.parse(name)
 
 
 def words(name: str) -> str:

@@ -36,6 +36,7 @@ from logochron.core.rows.blocks import Block
 from logochron.core.rows.columns import UNUSUAL
 from logochron.core.rows.figures import figures_of
 from logochron.core.rows.prepare import Prepared, Tiers, prepare, tiers_of
+from logochron.core.rows.put import remembered
 from logochron.core.rows.tiers import Tier
 
 
@@ -82,6 +83,7 @@ class Comparison(AlignedAnswer):
         return compared(prepare(self.asked, longer, None))
 
 
+@remembered
 @kinds_checked
 def compare(
     book: Daybook,

@@ -37,6 +37,7 @@ from logochron.core.rows.asked import adding_up, ask, check_book
 from logochron.core.rows.blocks import Block, Blocks
 from logochron.core.rows.figures import Floats, Sides, figures_of
 from logochron.core.rows.prepare import Tiers, prepare, tiers_of
+from logochron.core.rows.put import remembered
 from logochron.core.rows.tiers import Tier
 
 if TYPE_CHECKING:
@@ -79,6 +80,7 @@ class _Effects(NamedTuple):
     unquantified: NDArray[np.bool_]
 
 
+@remembered
 @kinds_checked
 def drivers(
     book: Daybook,

@@ -48,6 +48,7 @@ from logochron.core.rows.blocks import Block, Blocks
 from logochron.core.rows.plan_shape import shaped
 from logochron.core.rows.plan_side import check_plan
 from logochron.core.rows.prepare import OTHERS, Prepared, prepare, tiers_of
+from logochron.core.rows.put import remembered
 from logochron.core.rows.tiers import Tier
 
 if TYPE_CHECKING:
@@ -184,6 +185,7 @@ class Landing(AlignedAnswer):
         return self.backtested.table
 
 
+@remembered
 @kinds_checked
 def land(
     book: Daybook,

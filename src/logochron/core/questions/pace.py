@@ -30,6 +30,7 @@ from logochron.core.rows.asked import ask, check_book
 from logochron.core.rows.blocks import Block, Blocks
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.prepare import Tiers, prepare, tiers_of
+from logochron.core.rows.put import remembered
 from logochron.core.rows.tiers import Tier
 
 if TYPE_CHECKING:
@@ -146,6 +147,7 @@ class Pace(AlignedAnswer):
         return parent * len(self.positions.numbers) + place
 
 
+@remembered
 @kinds_checked
 def pace(
     book: Daybook,

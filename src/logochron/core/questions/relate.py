@@ -36,6 +36,7 @@ from logochron.core.rows.asked import ask, check_book
 from logochron.core.rows.blocks import Block
 from logochron.core.rows.figures import Floats, Sides, note_sides
 from logochron.core.rows.prepare import Prepared, Tiers, prepare, tiers_of
+from logochron.core.rows.put import remembered
 from logochron.core.rows.tiers import Tier
 
 #: What parts the labels of an item of several dimensions.
@@ -91,6 +92,7 @@ class _References(NamedTuple):
     names: NDArray[np.object_]
 
 
+@remembered
 @kinds_checked
 def relate(
     book: Daybook,

@@ -64,7 +64,10 @@ class Block:
 
     def row(self, period: int, item: int) -> dict[str, Any]:
         """One row by its period and item, whatever the order."""
-        return {name: np.broadcast_to(values, self.shape)[period, item] for name, values in self.columns.items()}
+        return {
+            name: values[period if len(values) > 1 else 0, item if values.shape[1] > 1 else 0]
+            for name, values in self.columns.items()
+        }
 
 
 class Blocks(Mapping[str, Array]):

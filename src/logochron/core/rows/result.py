@@ -12,8 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core import ports
+from logochron.core.errors import QuestionError
 from logochron.core.rows.blocks import Blocks
 from logochron.core.rows.columns import kind_of
+from logochron.core.rows.put import Put
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -33,6 +35,7 @@ class Result:
     notes: tuple[str, ...]
     subtotal_columns: Blocks = field(default_factory=lambda: Blocks([]), repr=False, kw_only=True)
     words: Mapping[str, Sequence[str | None]] = field(default_factory=dict, repr=False, kw_only=True)
+    put: Put | None = field(default=None, repr=False, kw_only=True)
     kind: ClassVar[str] = ""
 
     @cached_property
@@ -66,6 +69,25 @@ class Result:
             Where the ending is unknown or the file cannot be written.
         """
         return ports.write(self, path)
+
+    def again(self, **changed: Any) -> Any:
+        """The answer to the same question with some options changed, those of the question by their names.
+
+        Raises
+        ------
+        QuestionError
+            As the question; where this is no answer of one.
+
+        Examples
+        --------
+        >>> import logochron as lc
+        >>> months = lc.compare(lc.demo.book(), each="month", last=13, measures="revenue")
+        >>> months.again(by="harbor", last=1).columns.rows
+        4
+        """
+        if self.put is None:
+            raise QuestionError(f"this answer of {self.kind} cannot be asked again: ask anew")
+        return self.put.again(**changed)
 
     def texts(self, columns: Blocks, name: str) -> NDArray[np.object_]:
         """A column of words or labels as texts, None where there is none."""

@@ -67,7 +67,7 @@ def bridge(result: Drivers, canvas: Canvas, *, measure: str | None = None) -> Sc
     room = max(int((canvas.room[1] - 2.5) / _ROW) - 2, 1)
     steps = _steps(result, canvas, asked, base, value, room) if np.isfinite(base) and np.isfinite(value) else []
     labels = [base_heading(result, formats), *(step.label for step in steps), capital(words(asked.name))]
-    size = canvas.size or own_size(len(labels), _EACH)
+    size = canvas.size or own_size(canvas, len(labels), _EACH)
     rows = np.arange(1, len(steps) + 1, dtype=float)
     starts, ends = (np.array([step[n] for step in steps]) for n in (1, 2))
     reached = np.concatenate([[base, value], starts, ends])

@@ -16,13 +16,14 @@ from logochron.core.rows.figures import Floats
 from logochron.core.rows.prepare import OTHERS
 from logochron.views.catalog import message
 from logochron.views.figures.common import STATUS_WORDS, THE_LARGEST, measure_of, role_of, sentence
+from logochron.views.figures.details import row_details
 from logochron.views.figures.layout import ABOVE, amounts_axis
 from logochron.views.figures.scene import (
-    DEFAULT_SIZE,
     Axis,
     Box,
     Canvas,
     Captions,
+    Details,
     Entry,
     Layer,
     Panel,
@@ -66,6 +67,7 @@ class ItemPanel(NamedTuple):
     values: Floats
     bases: Floats
     rows: tuple[ItemRow, ...]
+    details: tuple[Details, ...] = ()
 
 
 class OnePeriod(NamedTuple):
@@ -153,7 +155,7 @@ def one_period(
     room = max(int((canvas.room[1] - _AROUND) / inches), 1)
     shown = labels[:room]
     made = tuple(
-        _panel(group, shown, _rows_where(table, groups == group), names[groups == group], marked, formats, marks)
+        _panel(result, asked, canvas, group, shown, _rows_where(table, groups == group), names[groups == group], marked)
         for group in in_panels
     )
     status, when = "complete", None
@@ -199,9 +201,10 @@ class Lane(NamedTuple):
         return Captions(tuple(found))
 
 
-def own_size(n: int, each: float = _EACH) -> Size:
+def own_size(canvas: Canvas, n: int, each: float = _EACH) -> Size:
     """Few items make a low figure of plain bars rather than a few huge ones."""
-    return DEFAULT_SIZE[0], min(DEFAULT_SIZE[1], max(each * n + _MORE + _OUTSIDE, 4.0))
+    width, height = canvas.usual
+    return width, min(height, max(each * n + _MORE + _OUTSIDE, 4.0))
 
 
 def item_boxes(
@@ -245,7 +248,7 @@ def barred(
     marked: Marked = "all",
 ) -> Scene:
     """Panels of bars side by side, each with its lane of marks and growth."""
-    size = canvas.size or own_size(len(period.labels))
+    size = canvas.size or own_size(canvas, len(period.labels))
     lane = Lane.of(period, canvas) if marked != "none" else None
     beside = 0.35 if lane is None else (lane.width + 11) / 72
     boxes = item_boxes(canvas, size, len(period.panels), period.labels, beside)
@@ -254,12 +257,12 @@ def barred(
     for place, one in enumerate(period.panels):
         names = item_axis(period.labels, named=place == 0)
         texts = (lane.texts(one),) if lane else ()
-        layers = (*draws(one), upright_zero(names), *texts)
+        layers = (*draws(one), upright_zero(names), *texts, *one.details)
         panels.append(Panel(axis, names, layers, boxes[place], one.heading))
     return period.scene(canvas, size, tuple(panels), legend)
 
 
-def _rows_where(table: Table, rows: NDArray[np.bool_]) -> Table:
+def _rows_where(table: Table, rows: NDArray[Any]) -> Table:
     return {name: values[rows] for name, values in table.items()}
 
 
@@ -275,14 +278,17 @@ def by_size(labels: NDArray[Any], values: NDArray[np.float64]) -> list[str]:
 
 
 def _panel(
+    result: Comparison,
+    measure: Measure,
+    canvas: Canvas,
     group: str,
     labels: list[str],
     rows: Table,
     names: NDArray[Any],
     marked: Marked,
-    formats: Formats,
-    marks: Marks,
 ) -> ItemPanel:
+    formats = canvas.formats
+    marks = marks_of(result.judgings[measure.name], formats, canvas.drawable)
     place = {name: i for i, name in enumerate(names)}
     at = [place.get(label) for label in labels]
 
@@ -302,7 +308,13 @@ def _panel(
             if shown and i is not None
             else ItemRow("", "", "unknown", "")
         )
-    return ItemPanel(group, pick("value"), pick("base"), tuple(entries))
+    details: tuple[Details, ...] = ()
+    places = [i for i in at if i is not None]
+    if canvas.detailed and places:
+        told = row_details(result, _rows_where(rows, np.array(places)), measure, formats, names[places].tolist())
+        shown = np.array([n for n, i in enumerate(at) if i is not None], dtype=float)
+        details = (Details(shown - 0.5, shown + 0.5, told, along="y"),)
+    return ItemPanel(group, pick("value"), pick("base"), tuple(entries), details)
 
 
 _WHY = {"new": message("new"), "none in base": message("from 0"), "none in both": message("none")}

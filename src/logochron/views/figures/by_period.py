@@ -23,8 +23,23 @@ from logochron.views.figures.common import (
     sentence,
     unlike_weeks,
 )
+from logochron.views.figures.details import row_details
 from logochron.views.figures.layout import ABOVE, LINE, PanelRow, amounts_axis, crowd, thinned
-from logochron.views.figures.scene import Axis, Box, Canvas, Captions, Entry, Layer, Panel, Path, Scene, Text, Tick
+from logochron.views.figures.scene import (
+    Axis,
+    Box,
+    Canvas,
+    Captions,
+    Details,
+    Entry,
+    Layer,
+    Panel,
+    Path,
+    Scene,
+    Seen,
+    Text,
+    Tick,
+)
 from logochron.views.formats import Formats, shortened
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Table, rows_of
@@ -63,8 +78,11 @@ def by_period(
     amounts: list[Floats] = [table[name] for _, table in parts for name in ("value", *look.bases)]
     axis = amounts_axis(amounts, formats, axis_words(asked, formats))
     above = ABOVE if len(parts) == 1 else 1.5
+    periods = max((len(table["value"]) for _, table in parts), default=0)
+    seen = min(canvas.seen or periods, periods)
+    wide = grid.panel_width * periods / max(seen, 1)
     if look.judged:
-        below = [_judged_labels(result, table, grid.panel_width, formats, marks) for _, table in parts]
+        below = [_judged_labels(result, table, wide, formats, marks) for _, table in parts]
     else:
         below = [_plain_labels(result, table, formats) for _, table in parts]
     deepest = max((len(one) for lines in below for one in lines), default=1)
@@ -75,25 +93,56 @@ def by_period(
         ticks: tuple[Tick, ...] = ()
         if not look.judged:
             labels = [result.periods[int(code)] for code in table["period"]]
-            ticks = thinned(labels, n + 0.2, grid.panel_width, canvas)
+            ticks = thinned(labels, n + 0.2, wide, canvas)
         made.append(
             Panel(
                 x=Axis("position", -0.6, n - 0.4, ticks),
                 y=axis if first else Axis("number", axis.low, axis.high, axis.ticks, gridlines=True, labeled=False),
-                layers=(*look.draws(table), _below(below[place])),
+                layers=(*look.draws(table), _below(below[place]), *_details(result, table, asked, name, canvas)),
                 box=Box(0, 0, *canvas.axes) if canvas.axes else grid.box(place, canvas.room, above, deepest),
                 heading=name,
             )
         )
     return Scene(
         title=subject(result, asked, formats, split=bool(panels), item=item_words(item)),
-        subtitle=sentence(result, whole, formats, unit(asked, formats), together=bool(panels)) if drawn else "",
+        subtitle=sentence(result, whole, formats, unit(asked, formats), together=bool(panels))
+        if drawn and canvas.seen is None
+        else "",
         footnote=figure_footnote(result, formats),
         size=canvas.room,
         panels=tuple(made),
         legend=look.legend(result, [table for _, table in parts], formats),
         empty="" if drawn else formats.say(_EMPTY),
+        seen=()
+        if canvas.seen is None
+        else tuple(_seen(result, [t for _, t in parts], asked, look, end, seen, formats) for end in range(periods)),
     )
+
+
+def _seen(
+    result: Comparison,
+    tables: Sequence[Table],
+    measure: Measure,
+    look: PeriodLook,
+    end: int,
+    seen: int,
+    formats: Formats,
+) -> Seen:
+    """What is seen of so many periods that end with one: their amounts are as large as the axis needs."""
+    first = max(end - seen + 1, 0)
+    parts = [{name: values[first : end + 1] for name, values in table.items()} for table in tables]
+    amounts: list[Floats] = [table[name] for table in parts for name in ("value", *look.bases)]
+    axis = amounts_axis(amounts, formats, axis_words(measure, formats))
+    return Seen(first - 0.6, end + 0.6, axis, look.legend(result, parts, formats))
+
+
+def _details(result: Comparison, table: Table, measure: Measure, item: str, canvas: Canvas) -> tuple[Details, ...]:
+    """What a pointer shows of each period."""
+    if not canvas.detailed:
+        return ()
+    places = np.arange(len(table["value"]), dtype=float)
+    rows = row_details(result, table, measure, canvas.formats, item)
+    return (Details(places - 0.5, places + 0.5, rows),)
 
 
 def zero_line(n: int) -> Path:

@@ -51,7 +51,7 @@ def captioned(result: Comparison, canvas: Canvas, *, measure: str | None = None,
     judging = result.judgings[period.measure.name]
     if not judging.bands:
         raise QuestionError("`captioned` tells what bands advise: compare with judging=Judging(bands=[...]) (--band)")
-    size = canvas.size or own_size(len(period.labels), _EACH)
+    size = canvas.size or own_size(canvas, len(period.labels), _EACH)
     beside = _TEXTS * size[0]
     (box,) = item_boxes(canvas, size, 1, period.labels, beside, _EACH)
     if canvas.axes is not None:
@@ -79,6 +79,7 @@ def captioned(result: Comparison, canvas: Canvas, *, measure: str | None = None,
         base_ticks(panel.bases, 0.36),
         upright_zero(names),
         Captions(texts),
+        *panel.details,
     )
     panels = (Panel(period.amounts(formats), names, layers, box),)
     return period.scene(canvas, size, panels, period.ticked(formats))

@@ -13,7 +13,8 @@ if TYPE_CHECKING:
 class Figure(NamedTuple):
     """A figure: its name in `logochron.draw`, the kinds of answers it shows, the options of figures that it takes.
 
-    `shared` are options of answers that it takes as well.
+    `shared` are options of answers that it takes as well. One that `moves` may be seen in part, by periods.
+    One `by_item` shows only what is split by items.
 
     The function of that name, in the module of that name, makes the scene of an answer.
     """
@@ -22,6 +23,8 @@ class Figure(NamedTuple):
     answers: tuple[str, ...]
     options: tuple[str, ...] = ()
     shared: tuple[str, ...] = ()
+    moves: bool = False
+    by_item: bool = False
 
     @property
     def scene(self) -> Drawn:
@@ -37,14 +40,14 @@ class Figure(NamedTuple):
 
 #: The first one of an answer is drawn where none is named.
 FIGURES = (
-    Figure("columns", ("compare",), ("item", "panels")),
-    Figure("overlay", ("compare",), ("item", "panels")),
-    Figure("lines", ("compare",), ("item", "panels")),
+    Figure("columns", ("compare",), ("item", "panels"), moves=True),
+    Figure("overlay", ("compare",), ("item", "panels"), moves=True),
+    Figure("lines", ("compare",), ("item", "panels"), moves=True),
     Figure("trend", ("compare",), ("item", "panels", "small")),
-    Figure("bars", ("compare",), ("panels", "marked")),
-    Figure("nested", ("compare",), ("panels", "marked")),
-    Figure("captioned", ("compare",)),
-    Figure("slope", ("compare",)),
+    Figure("bars", ("compare",), ("panels", "marked"), by_item=True),
+    Figure("nested", ("compare",), ("panels", "marked"), by_item=True),
+    Figure("captioned", ("compare",), by_item=True),
+    Figure("slope", ("compare",), by_item=True),
     Figure("heat", ("compare",)),
     Figure("cards", ("compare",)),
     Figure("table", ("compare",), (), ("color",)),

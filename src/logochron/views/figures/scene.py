@@ -151,7 +151,22 @@ class Captions:
     texts: tuple[Text, ...]
 
 
-Layer = Bars | Ticks | Path | Ribbon | Dots | Tiles | Captions
+@dataclass(frozen=True, eq=False)
+class Details:
+    """What a pointer shows: places on a panel and what is to be known of each, as names and texts.
+
+    `low` and `high` are the ends of each place along the axis of periods or items; it is as wide as the panel across.
+    `cross` are its ends across that axis where it is not.
+    """
+
+    low: Floats
+    high: Floats
+    rows: tuple[tuple[tuple[str, str], ...], ...]
+    along: Along = "x"
+    cross: tuple[Floats, Floats] | None = None
+
+
+Layer = Bars | Ticks | Path | Ribbon | Dots | Tiles | Captions | Details
 
 
 class Box(NamedTuple):
@@ -191,11 +206,21 @@ class Entry:
     strength: float = PALE
 
 
+class Seen(NamedTuple):
+    """What is seen of a scene by periods that ends with one of them: the part of the axis, the amounts, the legend."""
+
+    low: float
+    high: float
+    amounts: Axis
+    legend: tuple[Entry, ...]
+
+
 @dataclass(frozen=True)
 class Scene:
     """A whole figure. `empty` is said instead of panels where there is nothing to draw.
 
     `alt` is one sentence for those who cannot see it. A `bare` one shows its panels alone, without title and notes.
+    `seen`: of a scene that is seen in part, what is seen by the period that it ends with.
     """
 
     title: str
@@ -206,6 +231,7 @@ class Scene:
     legend: tuple[Entry, ...] = ()
     empty: str = ""
     bare: bool = False
+    seen: tuple[Seen, ...] = ()
 
     @property
     def alt(self) -> str:
@@ -225,7 +251,8 @@ class Canvas:
     """What a figure is made for: how numbers are written, the room there is, what the renderer's type can do.
 
     `size` is None where the figure may choose its own; `axes` is that of axes of the user's, `width` the inches there
-    are for the figure in them.
+    are for the figure in them; `usual` is the size of what has no other. `detailed`: whether a pointer can ask for
+    details; `seen`: how many periods are seen at once, where not all are.
     """
 
     formats: Formats
@@ -234,11 +261,14 @@ class Canvas:
     size: Size | None = None
     width: float = DEFAULT_SIZE[0]
     axes: Size | None = None
+    detailed: bool = False
+    seen: int | None = None
+    usual: Size = DEFAULT_SIZE
 
     @property
     def room(self) -> Size:
         """The size that is asked for, or the usual one."""
-        return self.size or DEFAULT_SIZE
+        return self.size or self.usual
 
 
 #: A figure: a function of an answer and a canvas.

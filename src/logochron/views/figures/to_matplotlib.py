@@ -27,6 +27,7 @@ from logochron.views.figures.scene import (
     Axis,
     Bars,
     Captions,
+    Details,
     Dots,
     Entry,
     Panel,
@@ -157,6 +158,8 @@ def _panel(ax: Axes, panel: Panel, palette: Palette) -> None:
     _axis(ax, "x", panel.x, palette)
     _axis(ax, "y", panel.y, palette)
     for place, layer in enumerate(panel.layers):
+        if isinstance(layer, Details):
+            continue  # what a pointer asks for
         _DRAW[type(layer)](ax, layer, palette, 2 + place / 100)
     if panel.heading:
         ax.set_title(_literal(panel.heading), loc="left", size=10.5, color=palette.ink, weight="bold", pad=6)

@@ -126,7 +126,18 @@ class _Writing:
             "note": "; ".join(self._notes(line)),
         }
         share = float(table["share"][i]) if result.by and not line.total else float("nan")
-        return Row(cells, table["verdict"][i], line.total, starts, line.depth, line.subtotal, small, share)
+        return Row(
+            cells,
+            table["verdict"][i],
+            line.total,
+            starts,
+            line.depth,
+            line.subtotal,
+            small,
+            share,
+            line.figures("value", "base", "change", "growth", "share"),
+            line.source,
+        )
 
     def _notes(self, line: Line) -> list[str]:
         result, formats, table, i = self.result, self.formats, line.columns, line.i

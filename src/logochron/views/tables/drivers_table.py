@@ -110,4 +110,7 @@ def _row(result: Drivers, line: Line, decimals: int, formats: Formats, marks: Ma
         **{name: formats.number(table[name][i], decimals, signed=True) for name in ("change", *_EFFECTS)},
         "note": table["note"][i],
     }
-    return Row(cells, table["verdict"][i], line.total, False, line.depth, line.subtotal)
+    figures = line.figures("value", "base", "change", "growth", *_EFFECTS, points="contribution")
+    return Row(
+        cells, table["verdict"][i], line.total, False, line.depth, line.subtotal, figures=figures, source=line.source
+    )

@@ -74,17 +74,19 @@ def cards_html(
     return _template("table.html.j2").render(tables=[], cards=cards, lines=lines, css=css)
 
 
+def color_rules(colors: Palette) -> str:
+    """The colors of a palette as properties of a style."""
+    roles = {one.name: colors.role(one.name) for one in fields(colors)}
+    roles |= {"neutral": colors.level, "unknown": colors.level, "shade": mixed(colors.paper, colors.grid, 0.45)}
+    return "".join(f"--{name}:{color};" for name, color in roles.items())
+
+
 @cache
 def style(palette: Palette) -> Any:
     """The style of what a notebook shows, for a palette: on light ground and on dark."""
     from markupsafe import Markup
 
-    def rule(colors: Palette) -> str:
-        roles = {one.name: colors.role(one.name) for one in fields(colors)}
-        roles |= {"neutral": colors.level, "unknown": colors.level, "shade": mixed(colors.paper, colors.grid, 0.45)}
-        return "".join(f"--{name}:{color};" for name, color in roles.items())
-
-    light, dark = rule(palette), rule(palette.on_dark())
+    light, dark = color_rules(palette), color_rules(palette.on_dark())
     hosts = (",".join(f"{host} .logochron" for host in group) for group in (_LIGHT_HOSTS, _DARK_HOSTS))
     named = dict(zip(("light_hosts", "dark_hosts"), map(Markup, hosts)))
     return Markup(_template("notebook.css").render(light=Markup(light), dark=Markup(dark), **named))

@@ -16,7 +16,7 @@ from logochron.core.rows.columns import kind_of
 from logochron.views.catalog import everything
 from logochron.views.decimals import fitting_decimals
 from logochron.views.formats import Formats, capital, shortened, words
-from logochron.views.tables.spec import ALL, Shown
+from logochron.views.tables.spec import ALL, Shown, Source
 
 Table = Mapping[str, NDArray[Any]]
 
@@ -43,6 +43,16 @@ class Line(NamedTuple):
     depth: int = 0
     subtotal: bool = False
     total: bool = False
+
+    @property
+    def source(self) -> Source:
+        """The row of the answer."""
+        return Source(self.columns, self.i)
+
+    def figures(self, *names: str, **renamed: str) -> dict[str, float]:
+        """Figures of the row by the column of the table that shows them: of the same name, or of another."""
+        of = dict(zip(names, names)) | renamed
+        return {shown: float(self.columns[name][self.i]) for shown, name in of.items()}
 
 
 def is_tree(result: AlignedAnswer) -> bool:

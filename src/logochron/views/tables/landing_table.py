@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -74,14 +75,19 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
     def amount(value: float, *, signed: bool = False) -> str:
         return formats.number(float(value), decimals, signed=signed)
 
-    def line(what: str, value: str, note: str = "", growth: str = "", verdict: str = "") -> Row:
-        return Row({"what": what, "value": value, "growth": growth, "note": note}, verdict)
+    def line(
+        what: str, value: str, note: str = "", growth: str = "", verdict: str = "", *, of: tuple[float, float]
+    ) -> Row:
+        """`of`: the figures of the cells of value and growth."""
+        cells = {"what": what, "value": value, "growth": growth, "note": note}
+        return Row(cells, verdict, figures=dict(zip(("value", "growth"), map(float, of))))
 
     rows = [
         line(
             formats.say("To date, {day}", day=formats.day(int(now.cuts[0]), year=False)),
             amount(row["to_date"]),
             formats.say("day {n} of {days}", n=elapsed, days=days),
+            of=(row["to_date"], np.nan),
         )
     ]
     profile = PROFILES[row["profile"]] if row["profile"] >= 0 else ""
@@ -91,6 +97,7 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
                 formats.say("Usually done by now"),
                 formats.part(row["expected_share"]),
                 profile_words(result, profile, formats),
+                of=(row["expected_share"], np.nan),
             )
         )
     note = str(result.texts(result.of_measure(result.total_columns, measure), "note")[0])
@@ -98,7 +105,12 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
     between = formats.say(_RANGE, low=amount(row["low"]), high=amount(row["high"])) if ranged else ""
     if not ranged or row["low"] != row["high"]:
         rows.append(
-            line(column_words("estimate", formats), amount(row["estimate"]), "; ".join(filter(None, (between, note))))
+            line(
+                column_words("estimate", formats),
+                amount(row["estimate"]),
+                "; ".join(filter(None, (between, note))),
+                of=(row["estimate"], np.nan),
+            )
         )
     if np.isfinite(row["typical_error"]) and not now.over[0]:
         rows.append(
@@ -106,13 +118,15 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
                 column_words("typical_error", formats),
                 formats.part(row["typical_error"]),
                 formats.say("of past estimates at this point"),
+                of=(row["typical_error"], np.nan),
             )
         )
     whole = amount(row["change"], signed=True) if np.isfinite(row["change"]) else ""
     sign = marks.sign(DIRECTIONS[row["direction"]], VERDICTS[row["verdict"]])
     growth = marks.beside(sign, formats.growth(row["growth"])) if np.isfinite(row["growth"]) else ""
     against = capital(against_words(result, formats))
-    rows.append(line(against, amount(row["base"]), whole, growth, VERDICTS[row["verdict"]]))
+    of = row["base"], row["growth"]
+    rows.append(line(against, amount(row["base"]), whole, growth, VERDICTS[row["verdict"]], of=of))
     needed = [(against_words(result, formats), float(row["base"]))]
     planned = _plan_line(result, measure, row, marks, formats, amount)
     if planned is not None:
@@ -123,13 +137,9 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
             rest = target - float(row["to_date"])
             told = formats.count(result.days_left, _ONE_DAY, _DAYS, what=what)
             told = told if rest > 0 else formats.say("{what} is reached already", what=what)
-            rows.append(
-                line(
-                    column_words("needed_per_day", formats),
-                    amount(max(result.needed(target, float(row["to_date"])), 0.0)),
-                    told,
-                )
-            )
+            needed_a_day = max(result.needed(target, float(row["to_date"])), 0.0)
+            of = needed_a_day, np.nan
+            rows.append(line(column_words("needed_per_day", formats), amount(needed_a_day), told, of=of))
     return TableSpec(
         title=landing_subject(result, measure, formats),
         unit=unit(measure, formats),
@@ -155,7 +165,8 @@ def _plan_line(
         return None
     plan, gap = float(row["plan"]), float(row["plan_gap"])
     if not np.isfinite(gap) or plan <= 0:
-        return Row({"what": column_words("plan", formats), "value": amount(plan), "note": amount(gap, signed=True)}, "")
+        cells = {"what": column_words("plan", formats), "value": amount(plan), "note": amount(gap, signed=True)}
+        return Row(cells, "", figures={"value": plan})
     moved, judged = result.against_plan(measure, float(row["estimate"]), plan)
     growth = marks.beside(marks.sign(moved, judged), formats.growth(gap / plan))
     return Row(
@@ -166,6 +177,7 @@ def _plan_line(
             "note": amount(gap, signed=True),
         },
         judged,
+        figures={"value": plan, "growth": gap / plan},
     )
 
 
@@ -250,7 +262,17 @@ def _row(
         "status": formats.say(_STATUS.get(status, status)),
         "note": table["note"][i],
     }
-    return Row(cells, table["verdict"][i], line.total, starts and bool(result.by), line.depth, line.subtotal)
+    figures = line.figures(*_FIGURES, "expected_share", "typical_error", "growth")
+    return Row(
+        cells,
+        table["verdict"][i],
+        line.total,
+        starts and bool(result.by),
+        line.depth,
+        line.subtotal,
+        figures=figures,
+        source=line.source,
+    )
 
 
 def _sum_row(result: Landing, measure: Measure, decimals: int, formats: Formats) -> Row:
@@ -258,11 +280,13 @@ def _sum_row(result: Landing, measure: Measure, decimals: int, formats: Formats)
     named = words(result.by[0]) if len(result.by) == 1 else "item"
     what = formats.say("sum of the {items}", items=plural(named, formats.language) or formats.say("items"))
     first = next(iter(item_headings(result)))
-    return Row({first: what, "estimate": formats.number(result.summed_items[measure.name], decimals)}, "")
+    summed = result.summed_items[measure.name]
+    return Row({first: what, "estimate": formats.number(summed, decimals)}, "", figures={"estimate": summed})
 
 
 def _whole_row(result: Landing, measure: Measure, decimals: int, formats: Formats, marks: Marks, width: int) -> Row:
     """The whole period under its parts."""
     (line,) = next(lines_of(result.whole, measure, formats))[-1:]
     row = _row(result.whole, line, decimals, formats, marks, width, starts=True)
-    return Row(dict(row.cells) | {"period": result.period, "status": formats.say("estimated")}, row.verdict, total=True)
+    cells = dict(row.cells) | {"period": result.period, "status": formats.say("estimated")}
+    return replace(row, cells=cells, total=True, starts=False)

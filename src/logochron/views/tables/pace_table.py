@@ -17,7 +17,7 @@ from logochron.views.decimals import fitting_decimals
 from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.item_rows import growth_or_level
-from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
+from logochron.views.tables.spec import ALL, Row, Shown, Source, TableSpec
 from logochron.views.words.standing import RUNNING_TOTAL, pace_label, pace_when, ranks_of, standing_sentence
 from logochron.views.words.titles import against_words, base_heading, column_words, coverage_line, subject, unit
 
@@ -31,6 +31,7 @@ class _Line(NamedTuple):
     named: Mapping[str, str]
     figures: NDArray[np.float64]
     total: bool = False
+    source: Source | None = None
 
 
 def pace_specs(result: Pace, measure: Measure, formats: Formats, shown: Shown = ALL) -> list[TableSpec]:
@@ -50,6 +51,7 @@ def _by_period(result: Pace, measure: Measure, formats: Formats, shown: Shown) -
                 "rank": ordinal(ranks[place], formats.language) if place in ranks else "",
             },
             figures[place],
+            source=Source({"period": np.arange(len(result.periods))}, place),
         )
         for place in range(first, len(result.periods))
     ]
@@ -74,11 +76,17 @@ def _by_item(result: Pace, measure: Measure, formats: Formats, shown: Shown) -> 
     label = pace_when(result, len(result.periods) - 1, formats)
     headings = {f"dim:{name}": capital(words(name)) for name in result.by}
     lines = [
-        _Line({f"dim:{name}": shortened(str(block.columns[name][0][item])) for name in result.by}, figures[item])
+        _Line(
+            {f"dim:{name}": shortened(str(block.columns[name][0][item])) for name in result.by},
+            figures[item],
+            source=Source(columns, item),
+        )
         for item in order[: shown.rows].tolist()
     ]
     total = _figures(result, measure)[-1, result.positions.today]
-    lines.append(_Line({f"dim:{result.by[0]}": everything(words(result.by[0]), formats.language)}, total, total=True))
+    whole = Source(result.of_measure(result.total_columns, measure).blocks[0].period(row), 0)
+    named = {f"dim:{result.by[0]}": everything(words(result.by[0]), formats.language)}
+    lines.append(_Line(named, total, total=True, source=whole))
     spec = _spec(result, measure, formats, headings, lines, {}, period=label)
     said = standing_sentence(result, measure, (), formats)
     return replace(spec, lines=(said, *result.notes, coverage_line(result, formats)))
@@ -133,7 +141,8 @@ def _spec(
             "change": formats.number(gap, decimals, signed=True),
             "growth": marks.cell(marks.sign(of, verdict), text, width),
         }
-        rows.append(Row(cells, verdict, line.total))
+        figures = dict(zip(("value", "base", "change", "growth"), line.figures.tolist()))
+        rows.append(Row(cells, verdict, line.total, figures=figures, source=line.source))
     named = subject(result, measure, formats, split=bool(result.by), told=RUNNING_TOTAL, when=period)
     return TableSpec(
         title=f"{named}{formats.dot}against {against_words(result, formats)}{formats.dot}{_at(result, formats)}",

@@ -102,7 +102,8 @@ def _row(
     }
     held = result.beside == "total" and not np.isnan(table["ratio"][i])
     if (line.subtotal or line.total) and not held:  # a sum of items is no item
-        return Row(named, "", line.total, False, line.depth, line.subtotal)
+        figures = line.figures("value")
+        return Row(named, "", line.total, False, line.depth, line.subtotal, figures=figures, source=line.source)
     cells = named | {
         "reference": shortened(table["reference_item"][i] or ""),
         "base": formats.number(table["reference"][i], decimals),
@@ -113,4 +114,7 @@ def _row(
         "growth": marks.cell(sign, moved, max(width, 5)),
         "note": table["note"][i],
     }
-    return Row(cells, "", line.total, starts, line.depth, line.subtotal)
+    figures = line.figures(
+        "value", "ratio", base="reference", change="gap", before="ratio_before", growth="ratio_change"
+    )
+    return Row(cells, "", line.total, starts, line.depth, line.subtotal, figures=figures, source=line.source)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
-from typing import NamedTuple
+from dataclasses import dataclass, field, replace
+from typing import Any, NamedTuple
 
+from numpy.typing import NDArray
 from rich.cells import cell_len
 
 from logochron.views.catalog import message
@@ -42,12 +43,20 @@ class Shown(NamedTuple):
 ALL = Shown()
 
 
+class Source(NamedTuple):
+    """Where a row comes from: the columns of an answer, and its place in them."""
+
+    columns: Mapping[str, NDArray[Any]]
+    i: int
+
+
 @dataclass(frozen=True)
 class Row:
     """One row: its cells by column, the verdict its growth bears, and whether it is a total or starts a group.
 
     `depth` is how far its item is indented; a `subtotal` adds up the rows that follow it. `spark` are the values of its
-    small line, `part` its share of the total, NaN where it has none.
+    small line, `part` its share of the total, NaN where it has none. `figures` are the figures of its cells, unrounded;
+    `source` the row of the answer that it shows.
     """
 
     cells: Mapping[str, str]
@@ -58,6 +67,8 @@ class Row:
     subtotal: bool = False
     spark: tuple[float, ...] = ()
     part: float = float("nan")
+    figures: Mapping[str, float] = field(default_factory=dict)
+    source: Source | None = None
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -59,6 +60,7 @@ def days_in_words(first: int, last: int, formats: Formats) -> PeriodWords:
     return _worded(formats.long_span(first, last), kind, formats)
 
 
+@lru_cache(maxsize=2**14)
 def whole_period(calendar: Calendar, each: Grain, first: int, formats: Formats) -> PeriodWords:
     """A whole period, by its first day: civil ones by name, others by their number and their days.
 

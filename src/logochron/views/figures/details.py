@@ -1,0 +1,51 @@
+"""What a pointer shows of a row: item, period, value, base with its days, change, growth, status; nothing else."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from logochron.core.book.measures import Measure
+from logochron.core.days import to_days
+from logochron.core.questions.compare import Comparison
+from logochron.views.figures.common import STATUS_WORDS
+from logochron.views.formats import Formats, capital, words
+from logochron.views.tables.item_rows import Table, growth_or_level
+from logochron.views.words.titles import base_heading, column_words, unit
+
+#: The details of one place: names and texts.
+Rows = tuple[tuple[str, str], ...]
+
+
+def row_details(
+    result: Comparison, table: Table, measure: Measure, formats: Formats, items: str | Sequence[str]
+) -> tuple[Rows, ...]:
+    """The details of each row; `items`: what the item of all, or of each, is called, empty for the whole."""
+    n = len(table["value"])
+    named = [items] * n if isinstance(items, str) else list(items)
+    of = unit(measure, formats)
+    planned = result.plan is not None
+    names = {
+        "value": capital(words(measure.name)),
+        "base": base_heading(result, formats),
+        "change": column_words("change", formats, planned=planned),
+        "growth": column_words("growth", formats, planned=planned),
+        "status": column_words("status", formats),
+    }
+    period = column_words("period", formats)
+    found = []
+    for i in range(n):
+        value, base, change, growth = (float(table[name][i]) for name in ("value", "base", "change", "growth"))
+        rows = [(capital(words(result.by[0])), named[i])] if named[i] and result.by else []
+        start, end = (int(to_days(table[name][i])) for name in ("start", "end"))
+        rows.append((period, formats.dot.join([result.periods[int(table["period"][i])], formats.span(start, end)])))
+        rows.append((names["value"], formats.amount(value, of) if np.isfinite(value) else formats.dash))
+        if np.isfinite(base):
+            first, last = (int(to_days(table[name][i])) for name in ("base_start", "base_end"))
+            rows.append((names["base"], f"{formats.amount(base, of)} ({formats.span(first, last)})"))
+            rows.append((names["change"], formats.amount(change, of, signed=True)))
+            rows.append((names["growth"], growth_or_level(growth, str(table["direction"][i]), formats)))
+        rows.append((names["status"], formats.say(STATUS_WORDS.get(str(table["status"][i]), str(table["status"][i])))))
+        found.append(tuple(rows))
+    return tuple(found)

@@ -1,0 +1,192 @@
+"""What can be chosen on a page: the periods of one grain back to the first, the items of each dimension."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from itertools import product
+from typing import Any
+
+import numpy as np
+
+from logochron.core.align.question import Question
+from logochron.core.book.daybook import Daybook
+from logochron.core.calendars.base import Calendar
+from logochron.core.days import iso
+from logochron.core.options import Grain
+from logochron.core.questions.compare import Comparison, compare
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.views.catalog import everything, message
+from logochron.views.formats import Formats, capital, words
+from logochron.views.words.question_words import periods_of
+
+#: So many views of one section a page carries at most: of each choice of items, of each period.
+MOST_VIEWS = 13_500
+#: What is picked: an item of each dimension, or None for all of it.
+Pick = tuple[str | None, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Choices:
+    """The choices of a page.
+
+    Attributes
+    ----------
+    grain, calendar
+        The grain of its periods, and what numbers them.
+    labels, words, firsts, lasts
+        Of each period the label, the words, the first and the last day that is recorded of it.
+    dimensions
+        The items of each dimension.
+    picks
+        What can be picked at once: only what has records.
+    chosen
+        The place of the period that is shown first.
+    left_out
+        What cannot be chosen, and how to choose less, in words.
+    """
+
+    grain: Grain
+    calendar: Calendar
+    labels: tuple[str, ...]
+    words: tuple[str, ...]
+    firsts: tuple[int, ...]
+    lasts: tuple[int, ...]
+    dimensions: Mapping[str, tuple[str, ...]]
+    picks: tuple[Pick, ...]
+    chosen: int
+    left_out: tuple[str, ...] = ()
+
+    def names(self, formats: Formats) -> list[dict[str, Any]]:
+        """The choices of items: name, label, what all are called, items."""
+        return [
+            {
+                "name": name,
+                "label": capital(words(name)),
+                "all": everything(words(name), formats.language),
+                "items": items,
+            }
+            for name, items in self.dimensions.items()
+        ]
+
+
+def choices_of(
+    answers: Sequence[AlignedAnswer], formats: Formats, names: Sequence[str] | None = None
+) -> Choices | None:
+    """The choices of a page of some answers; None where none of them has periods.
+
+    Parameters
+    ----------
+    names
+        The dimensions that can be chosen; all of the first answer's book where None.
+    """
+    if not answers:
+        return None
+    first = answers[0]
+    question = _question(answers)
+    book: Daybook = first.asked.book
+    lead = _periods(book, question, first)
+    wanted = [name for name in book.dimensions if names is None or name in names]
+    dimensions, left_out = _fitting(book, lead, wanted, formats)
+    kept, told = _latest(len(lead.periods), dimensions, formats)
+    aligned = lead.alignment
+    firsts, lasts = aligned.starts.tolist()[-kept:], aligned.ends.tolist()[-kept:]
+    labels = lead.periods[-kept:]
+    chosen = len(labels) - 1
+    if first.kind != "pace" and first.periods:
+        chosen = next((n for n, label in enumerate(labels) if label == first.periods[-1]), chosen)
+    places = range(len(lead.periods) - len(labels), len(lead.periods))
+    return Choices(
+        grain=question.grain,
+        calendar=question.calendar,
+        labels=labels,
+        words=tuple(capital(periods_of(lead, place, formats)[0].name) for place in places),
+        firsts=tuple(firsts),
+        lasts=tuple(lasts),
+        dimensions=dimensions,
+        picks=picks_of(book, dimensions),
+        chosen=chosen,
+        left_out=(*left_out, *told),
+    )
+
+
+def _question(answers: Sequence[AlignedAnswer]) -> Question:
+    """The question whose periods a page offers: the first that has rows of periods."""
+    for answer in answers:
+        if answer.kind in ("compare", "relate", "drivers") and answer.question.each != "span":
+            return answer.question
+    return answers[0].question
+
+
+def _periods(book: Daybook, question: Question, first: AlignedAnswer) -> Comparison:
+    """All periods that the records touch."""
+    measures = [measure.name for measure in first.measures[:1]]
+    if question.each == "span":
+        return compare(book, each="span", at=question.at, against=question.basis, measures=measures, plan=first.plan)
+    return compare(book, each=question.grain, against="prior", measures=measures, calendar=question.calendar)
+
+
+def picks_of(book: Daybook, dimensions: Mapping[str, Sequence[str]]) -> tuple[Pick, ...]:
+    """What can be picked at once: all, each item alone, and items of several dimensions that are recorded together."""
+    names = list(dimensions)
+    if not names:
+        return ((),)
+    rows = list(zip(*(np.asarray(labels).astype(str).tolist() for labels in book.day_sums(names).items.labels)))
+    offered = {name: set(items) for name, items in dimensions.items()}
+    found: dict[Pick, None] = {}
+    for taken in sorted(product((False, True), repeat=len(names)), key=sum):
+        for row in rows:
+            if all(label in offered[name] for name, label, take in zip(names, row, taken) if take):
+                found[tuple(label if take else None for label, take in zip(row, taken))] = None
+    return tuple(found)
+
+
+def _fitting(
+    book: Daybook, lead: Comparison, names: Sequence[str], formats: Formats
+) -> tuple[dict[str, tuple[str, ...]], list[str]]:
+    """Dimensions and items as far as a page carries them, the largest items first; and what is left out."""
+    most = max(MOST_VIEWS // max(len(lead.periods), 1), 1)
+    taken: dict[str, tuple[str, ...]] = {}
+    left_out = []
+    for name in names:
+        items = tuple(book.items(name))
+        if len(picks_of(book, taken | {name: items})) <= most:
+            taken[name] = items
+            continue
+        room = most // len(picks_of(book, taken)) - 1
+        if room < 2:
+            too_many = message(
+                "{dimension} cannot be chosen here, as the page would carry too many views: keep fewer by `choices`"
+            )
+            left_out.append(formats.say(too_many, dimension=capital(words(name))))
+            continue
+        taken[name] = tuple(sorted(_largest(book, name, room)))
+        left_out.append(
+            formats.say(
+                "{n} of {many} items of {dimension} can be chosen, the largest: keep fewer by `where`, or fewer "
+                "dimensions in `choices`",
+                n=formats.number(room, 0),
+                many=formats.number(len(items), 0),
+                dimension=words(name),
+            )
+        )
+    return taken, left_out
+
+
+def _largest(book: Daybook, name: str, n: int) -> list[str]:
+    """The items that come to most, in all days, by the first measure."""
+    span = f"{iso(book.coverage.first)}..{iso(book.coverage.last)}"
+    measure = book.measures[0].name
+    whole = compare(book, each="span", at=span, against="span:" + span, by=name, measures=measure)
+    sizes = np.nan_to_num(np.asarray(whole.columns["value"], dtype=float))
+    order = np.argsort(-sizes, kind="stable")[:n]
+    return [str(label) for label in whole.texts(whole.columns, name)[order]]
+
+
+def _latest(periods: int, dimensions: Mapping[str, Sequence[str]], formats: Formats) -> tuple[int, list[str]]:
+    """How many periods a page carries, the latest, and what is said where it is not all."""
+    kept = min(periods, MOST_VIEWS)
+    if kept == periods:
+        return kept, []
+    n, many = formats.number(kept, 0), formats.number(periods, 0)
+    return kept, [formats.say("{n} of {many} periods can be chosen, the latest", n=n, many=many)]

@@ -1,0 +1,482 @@
+// Shows what was made for the chosen period and items: it calculates no figure, it only looks one up and draws it.
+"use strict";
+(async () => {
+  const byId = (id) => document.getElementById(id);
+  if (typeof DecompressionStream === "undefined") { byId("told").hidden = false; return; }
+  const packed = JSON.parse(byId("data").textContent).packed;
+  const bytes = Uint8Array.from(atob(packed), (sign) => sign.charCodeAt(0));
+  const unpacked = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip"));
+  const { pool, page } = await new Response(unpacked).json();
+  const said = page.said;
+  const picks = new Map(page.picks.map((pick, place) => [JSON.stringify(pick), place]));
+  const form = document.querySelector("form.choices");
+
+  // --- elements
+
+  function element(tag, looks, ...inside) {
+    const made = document.createElement(tag);
+    for (const [name, value] of Object.entries(looks || {})) {
+      if (name === "on") for (const [event, act] of Object.entries(value)) made.addEventListener(event, act);
+      else if (value !== null && value !== undefined && value !== false) made.setAttribute(name, value === true ? "" : value);
+    }
+    made.append(...inside.filter((one) => one !== null && one !== undefined));
+    return made;
+  }
+
+  // --- what is chosen
+
+  function address() {
+    const told = new URLSearchParams(location.hash.slice(1));
+    const period = page.periods.findIndex(([label]) => label === told.get("period"));
+    const pick = page.dimensions.map(({ name, items }) => {
+      const wanted = told.get(name);
+      return wanted !== null && items.includes(wanted) ? wanted : "";
+    });
+    return { period: period < 0 ? page.chosen : period, pick };
+  }
+
+  function choose() {
+    const told = new URLSearchParams();
+    told.set("period", form.elements.namedItem("period").value);
+    for (const { name } of page.dimensions) {
+      const wanted = form.elements.namedItem(name).value;
+      if (wanted) told.set(name, wanted);
+    }
+    location.hash = told.toString();
+  }
+
+  function offer() {
+    if (!form) return;
+    const periods = form.elements.namedItem("period");
+    for (let place = page.periods.length - 1; place >= 0; place--) {
+      const [label, words] = page.periods[place];
+      periods.append(element("option", { value: label }, words === label ? label : `${label} · ${words}`));
+    }
+    for (const { name, label, all, items } of page.dimensions) {
+      const offered = [element("option", { value: "" }, all), ...items.map((item) => element("option", { value: item }, item))];
+      form.append(element("label", {}, element("span", {}, label), element("select", { name }, ...offered)));
+    }
+    form.addEventListener("change", choose);
+    form.addEventListener("submit", (event) => event.preventDefault());
+  }
+
+  // --- cards and tables
+
+  function card(of) {
+    const moved = of.change ? `${of.moved} · ${of.change}` : of.moved;
+    const made = element(
+      "article",
+      { class: "card", "data-measure": of.measure, "data-period": of.period, "data-value": of.value, "data-growth": of.growth },
+      element("small", {}, `${of.name} · ${of.when}`),
+      element("b", {}, of.figure),
+      element("em", { class: of.verdict }, moved),
+      element("small", {}, of.earlier),
+    );
+    made.style.setProperty("--mark", `var(--${of.verdict || "level"})`);
+    return made;
+  }
+
+  function cell([name, heading, kind], row, place) {
+    const column = name.replace(/^dim:/, "");
+    const content = row.cells[place], figure = row.figures[place];
+    const looks = { "data-column": column, "data-value": figure };
+    if (kind === "bar") {
+      const share = element("i", { class: "share" });
+      if (content === "") return element("td", looks);
+      share.style.setProperty("--part", `${content * 100}%`);
+      return element("td", { ...looks, "aria-hidden": true }, share);
+    }
+    if (kind === "judged") {
+      const [mark, text] = Array.isArray(content) ? content : ["", content];
+      const inside = element("span", {}, element("span", {}, mark), element("span", {}, text));
+      return element("td", { ...looks, class: `figure judged ${row.verdict || ""}` }, inside);
+    }
+    if (place === 0) return element("th", { ...looks, scope: "row", class: kind }, content);
+    const made = element("td", { ...looks, class: kind }, content);
+    return made;
+  }
+
+  function line(row, head, sorted) {
+    const made = element("tr", {
+      "data-period": row.period, "data-measure": row.measure, "data-item": row.item, class: (row.looks || []).join(" "),
+    });
+    head.forEach((column, place) => {
+      const shown = cell(column, row, place);
+      if (sorted && column[0] === "period" && !row.cells[place]) shown.textContent = row.period;
+      if (column[0].startsWith("dim:") && row.depth) shown.style.paddingLeft = `${8 + 14 * row.depth}px`;
+      made.append(shown);
+    });
+    return made;
+  }
+
+  function plain(row, place, kind) {
+    const figure = row.figures[place], content = row.cells[place];
+    if (figure !== null && figure !== undefined) return figure;
+    if (kind === "bar") return "";
+    return Array.isArray(content) ? content.join(" ").trim() : String(content);
+  }
+
+  // rows as fields parted by a sign, each field in quotes where it needs them
+  function fields(head, rows, part) {
+    const quoted = (text) => (/["\n\r\t,;]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text);
+    const kept = head.map((column, place) => [column, place]).filter(([[, heading, kind]]) => kind !== "bar");
+    const named = ["period", "item", "measure", ...kept.map(([[name]]) => name.replace(/^dim:/, ""))];
+    const lines = rows.map((row) => [row.period, row.item, row.measure, ...kept.map(([[, , kind], place]) => plain(row, place, kind))]);
+    return [named, ...lines].map((one) => one.map((text) => quoted(String(text))).join(part)).join("\r\n") + "\r\n";
+  }
+
+  function save(name, text) {
+    const link = element("a", { download: name, href: URL.createObjectURL(new Blob(["\ufeff", text], { type: "text/csv" })) });
+    link.click();
+    setTimeout(() => URL.revokeObjectURL(link.href), 1000);
+  }
+
+  async function copy(text, button) {
+    try { await navigator.clipboard.writeText(text); } catch {
+      const area = element("textarea", {}, text);
+      document.body.append(area);
+      area.select();
+      document.execCommand("copy");
+      area.remove();
+    }
+    tell(said.copied);
+    const before = button.textContent;
+    button.textContent = said.copied;
+    setTimeout(() => { button.textContent = before; }, 1500);
+  }
+
+  function table(of, heading) {
+    const head = pool[of.head], rows = of.rows.map((place) => pool[place]);
+    const body = element("tbody", {}, ...rows.map((row) => line(row, head, false)));
+    const heads = head.map(([name, text, kind], place) => {
+      const made = element("th", { scope: "col", class: kind, "data-column": name.replace(/^dim:/, "") });
+      if (kind === "bar") return element("td", { class: "bar" });
+      const label = text || (name === "when" || name === "note" || name === "what" ? "" : name);
+      if (label) made.append(element("button", { type: "button", title: said.sort.replace("{heading}", label), on: { click: () => sort(place) } }, label));
+      return label ? made : element("td", {});
+    });
+    let by = -1, down = false;
+    function sort(place) {
+      const kind = head[place][2];
+      const numeric = kind === "figure" || kind === "judged";
+      down = by === place ? !down : numeric;
+      by = place;
+      const known = (row) => (numeric ? row.figures[place] !== "" && row.figures[place] !== null : true);
+      const key = (row) => (numeric ? Number(row.figures[place]) : row.cells[place] || row.period);
+      const order = (one, other) => {
+        if (known(one) !== known(other)) return known(one) ? -1 : 1;
+        const a = key(one), b = key(other);
+        return (a < b ? -1 : a > b ? 1 : 0) * (down ? -1 : 1);
+      };
+      const last = (row) => (row.looks || []).includes("total");
+      const sorted = [...rows.filter((row) => !last(row)).sort(order), ...rows.filter(last)];
+      body.replaceChildren(...sorted.map((row) => line({ ...row, looks: (row.looks || []).filter((one) => one !== "starts") }, head, true)));
+      heads.forEach((one, at) => { if (at === by) one.setAttribute("aria-sort", down ? "descending" : "ascending"); else one.removeAttribute("aria-sort"); });
+    }
+    const caption = element("caption", {}, of.title, of.unit ? element("span", {}, of.unit) : null);
+    const made = element("table", {}, caption, element("thead", {}, element("tr", {}, ...heads)), body);
+    const scroll = element("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": of.title }, made);
+    const name = [heading, location.hash.slice(1)].filter(Boolean).join(" ").replace(/[^\p{L}\p{N}]+/gu, "-").replace(/^-+|-+$/g, "");
+    const tools = element("div", { class: "tools" },
+      element("button", { type: "button", class: "save", on: { click: () => save(`${name}.csv`, fields(head, rows, ",")) } }, said.save),
+      element("button", { type: "button", class: "copy", on: { click: (event) => copy(fields(head, rows, "\t"), event.currentTarget) } }, said.copy));
+    const below = element("ul", { class: "lines" }, ...pool[of.lines].map((text) => element("li", {}, text)));
+    return [scroll, ...(rows.length ? [tools] : [element("p", {}, of.empty)]), below];
+  }
+
+  function tell(text) { byId("live").textContent = text; }
+
+  // --- what is shown
+
+  function section(root, of, place, chosen) {
+    const view = root.querySelector(".view");
+    if (of.refused) { view.replaceChildren(element("p", { class: "told" }, of.refused)); return; }
+    if (place === undefined) { view.replaceChildren(element("p", { class: "told" }, said.none)); return; }
+    const shown = pool[of.views[place][of.views[place].length > chosen ? chosen : 0]];
+    if (shown.refused) { view.replaceChildren(element("p", { class: "told" }, shown.refused)); return; }
+    const made = [];
+    const words = pool[shown.words];
+    if (words.length) made.push(element("p", { class: "said" }, words.join(" ")));
+    if (shown.figure) made.push(shown.figure.refused ? element("p", { class: "told" }, shown.figure.refused) : figure(shown.figure));
+    for (const one of shown.tables) made.push(...table(one, of.heading));
+    view.replaceChildren(...made);
+    for (const one of view.querySelectorAll("figure")) one.redraw();
+  }
+
+  function show() {
+    const { period, pick } = address();
+    if (form) {
+      form.elements.namedItem("period").value = page.periods[period][0];
+      page.dimensions.forEach(({ name }, place) => { form.elements.namedItem(name).value = pick[place]; });
+    }
+    hide();
+    const place = picks.get(JSON.stringify(pick));
+    if (byId("cards")) {
+      const cards = page.cards && place !== undefined ? pool[page.cards[place][period]] : [];
+      byId("cards").replaceChildren(...cards.map(card));
+    }
+    document.querySelectorAll("section[data-section]").forEach((root, n) => section(root, page.sections[n], place, period));
+    document.documentElement.dataset.shown = location.hash;
+  }
+
+  // --- figures
+
+  const SCALE = 96 / 72, LEAST = 1.12;
+  const DASHES = { solid: null, dashed: "4.5 2.2", dotted: "1 2.4" };
+  let number = 0;
+
+  function tone(role, strength) {
+    return strength >= 1 ? `var(--${role})` : `color-mix(in srgb, var(--${role}) ${Math.round(strength * 1000) / 10}%, var(--paper))`;
+  }
+
+  function sample(entry) {
+    const drawn = d3.create("svg:svg").attr("viewBox", "0 0 22 12").attr("aria-hidden", "true");
+    if (entry.look === "bar" || entry.look === "band") drawn.append("rect").attr("width", 22).attr("height", 12).style("fill", tone(entry.role, entry.strength));
+    else drawn.append("line").attr("x1", entry.look === "tick" ? 4 : 0).attr("x2", entry.look === "tick" ? 18 : 22).attr("y1", 6).attr("y2", 6)
+      .style("stroke", tone(entry.role, 1)).style("stroke-width", entry.weight).style("stroke-dasharray", DASHES[entry.dash]);
+    return element("li", {}, drawn.node(), element("span", {}, entry.words));
+  }
+
+  function figure(of) {
+    const scene = pool[of.scene], seen = of.seen === undefined ? null : pool[of.seen];
+    const legend = element("ul", { class: "legend" }, ...pool[seen ? seen[3] : scene.legend].map(sample));
+    const drawing = element("div", { class: "drawing", tabindex: "0", role: "group", "aria-label": `${scene.alt}. ${said.figure}` });
+    const made = element("figure", {}, element("figcaption", {}, scene.title), legend, drawing);
+    if (scene.empty) { drawing.replaceChildren(element("p", {}, scene.empty)); made.redraw = () => {}; return made; }
+    let width = 0;
+    made.redraw = () => {
+      if (drawing.clientWidth === width) return;
+      width = drawing.clientWidth;
+      draw(drawing, scene, seen, width);
+    };
+    new ResizeObserver(() => made.redraw()).observe(drawing);
+    return made;
+  }
+
+  // the boxes of panels in so many points: one that can be narrower is, several stand below each other
+  function laidOut(scene, seen, room) {
+    const panels = scene.panels.map((panel) => ({ ...panel, box: [...panel.box], x: pool[panel.x], y: seen ? { ...pool[seen[2]], labeled: pool[panel.y].labeled } : pool[panel.y] }));
+    if (seen) for (const panel of panels) panel.x = { ...panel.x, low: seen[0], high: seen[1] };
+    let [width, height] = scene.size;
+    const gridded = panels.some((panel) => panel.layers.some((layer) => pool[layer].kind === "tiles"));
+    if (room >= width || gridded) return { panels, width, height };
+    if (panels.length === 1) {
+      const [box] = panels.map((panel) => panel.box);
+      const narrow = Math.max(box[2] - (width - room), seen ? 130 : 110);
+      if (seen) narrowed(panels[0], box[2], narrow);
+      width -= box[2] - narrow;
+      box[2] = narrow;
+      return { panels, width, height };
+    }
+    const left = Math.min(...panels.map((panel) => panel.box[0])), right = width - Math.max(...panels.map((panel) => panel.box[0] + panel.box[2]));
+    const each = Math.max(...panels.map((panel) => panel.box[3])), apart = 78;
+    width = Math.max(room, left + right + 150);
+    height = (each + apart) * panels.length + 20;
+    panels.forEach((panel, place) => {
+      const wide = width - left - right;
+      if (seen) narrowed(panel, panel.box[2], wide);
+      panel.box = [left, height - (each + apart) * (place + 1) + 34, wide, each];
+      panel.x = { ...panel.x, labeled: true };
+      panel.y = { ...panel.y, labeled: true };
+    });
+    return { panels, width, height };
+  }
+
+  function narrowed(panel, wide, narrow) {
+    const many = panel.x.high - panel.x.low;
+    const fewer = Math.min(many, Math.max(Math.floor((many * narrow) / wide), 2) + 0.2);
+    panel.x = { ...panel.x, low: panel.x.high - fewer };
+  }
+
+  function draw(root, scene, seen, room) {
+    root.replaceChildren();
+    const scale = Math.min(Math.max(room / scene.size[0], LEAST), SCALE);
+    const { panels, width, height } = laidOut(scene, seen, room / scale);
+    const svg = d3.create("svg:svg").attr("role", "img").attr("aria-label", scene.alt);
+    root.append(svg.node());
+    const targets = [];
+    for (const panel of panels) drawPanel(svg, panel, height, targets);
+    const drawn = svg.node().getBBox();
+    const top = Math.floor(drawn.y) - 4, high = Math.ceil(drawn.height) + 8;
+    const leftmost = Math.min(0, Math.floor(drawn.x) - 2), wide = Math.max(width, Math.ceil(drawn.x + drawn.width) + 2) - leftmost;
+    svg.attr("viewBox", `${leftmost} ${top} ${wide} ${high}`).attr("width", Math.round(wide * scale)).attr("height", Math.round(high * scale));
+    root.scrollLeft = root.scrollWidth;
+    point(root, targets);
+  }
+
+  function drawPanel(svg, panel, height, targets) {
+    const [left, bottom, wide, high] = panel.box;
+    const x = d3.scaleLinear([panel.x.low, panel.x.high], [0, wide]);
+    const y = d3.scaleLinear([panel.y.low, panel.y.high], [high, 0]);
+    const g = svg.append("g").attr("transform", `translate(${left},${height - bottom - high})`);
+    const clip = `clip${++number}`;
+    g.append("clipPath").attr("id", clip).append("rect").attr("width", wide).attr("height", high);
+    axis(g, "y", panel.y, y, wide, high);
+    axis(g, "x", panel.x, x, wide, high);
+    const inside = (value) => value >= Math.min(panel.x.low, panel.x.high) && value <= Math.max(panel.x.low, panel.x.high);
+    for (const place of panel.layers) {
+      const layer = pool[place];
+      const of = g.append("g");
+      if (layer.kind !== "captions") of.attr("clip-path", `url(#${clip})`);
+      LAYERS[layer.kind](of, layer, x, y, wide, high, inside, targets);
+    }
+    if (panel.heading) label(g, 0, -8, panel.heading, { weight: "bold", size: 10.5 });
+  }
+
+  function label(g, x, y, text, { anchor = "start", size = 9, weight = null, role = "ink", base = null, halo = false } = {}) {
+    const made = g.append("text").attr("x", x).attr("y", y).attr("text-anchor", anchor).style("font-size", `${size}px`)
+      .style("fill", `var(--${role})`).style("font-weight", weight);
+    if (base) made.attr("dominant-baseline", base);
+    if (halo) made.style("paint-order", "stroke").style("stroke", "var(--paper)").style("stroke-width", 3).style("stroke-linejoin", "round");
+    made.text(text);
+    return made;
+  }
+
+  function axis(g, which, of, scale, wide, high) {
+    const along = which === "x";
+    const ticks = of.ticks.filter(([at]) => at >= Math.min(of.low, of.high) && at <= Math.max(of.low, of.high));
+    const text = new Map(ticks);
+    const named = (along ? d3.axisBottom : d3.axisLeft)(scale).tickValues(ticks.map(([at]) => at)).tickSize(0).tickPadding(6)
+      .tickFormat((at) => (of.labeled ? text.get(at) : ""));
+    if (of.grid) for (const [at] of ticks) {
+      const line = g.append("line").style("stroke", "var(--grid)").style("stroke-width", 0.8);
+      if (along) line.attr("x1", scale(at)).attr("x2", scale(at)).attr("y1", 0).attr("y2", high);
+      else line.attr("x1", 0).attr("x2", wide).attr("y1", scale(at)).attr("y2", scale(at));
+    }
+    const made = g.append("g").attr("transform", along ? `translate(0,${high})` : null).call(named);
+    made.attr("font-size", null).attr("font-family", null);
+    made.selectAll("text").style("font-size", "9px").style("fill", "var(--ink)").each(function () {
+      const lines = this.textContent.split("\n");
+      if (lines.length > 1) {
+        this.textContent = "";
+        lines.forEach((one, n) => d3.select(this).append("tspan").attr("x", 0).attr("dy", n ? "1.25em" : "0.71em").text(one));
+      }
+    });
+    made.select(".domain").style("stroke", of.line ? "var(--grid)" : "none").style("stroke-width", 0.8);
+    made.selectAll(".tick line").remove();
+    if (along && of.labeled) parted(made);
+    if (!of.words) return;
+    const bounds = made.node().getBBox();
+    if (along) label(g, wide / 2, high + bounds.y + bounds.height + 13, of.words, { anchor: "middle", role: "level" });
+    else label(g, 0, 0, of.words, { anchor: "middle", role: "level" }).attr("transform", `translate(${bounds.x - 8},${high / 2}) rotate(-90)`);
+  }
+
+  // tick texts that would overlap are left out, counted from the last
+  function parted(ticks) {
+    let edge = Infinity;
+    for (const text of ticks.selectAll("text").nodes().reverse()) {
+      const { left, right } = text.getBoundingClientRect();
+      if (right > edge - 3) text.remove(); else edge = left;
+    }
+  }
+
+  const series = (layer, ...names) => names.map((name) => pool[layer[name]]);
+  const LAYERS = {
+    bars(g, layer, x, y) {
+      const [start, end, low, high] = series(layer, "start", "end", "low", "high");
+      const across = layer.along === "y" ? x : y, along = layer.along === "y" ? y : x;
+      start.forEach((one, n) => {
+        if (high[n] === null || low[n] === null) return;
+        const sides = [across(one), across(end[n])].sort(d3.ascending), ends = [along(low[n]), along(high[n])].sort(d3.ascending);
+        const [px, py] = layer.along === "y" ? [sides, ends] : [ends, sides];
+        g.append("rect").attr("x", px[0]).attr("y", py[0]).attr("width", px[1] - px[0]).attr("height", py[1] - py[0]).style("fill", tone(layer.role, layer.strength));
+      });
+    },
+    ticks(g, layer, x, y) {
+      const [position, at] = series(layer, "position", "at");
+      const strokes = layer.halo ? [["paper", layer.weight + 2], [layer.role, layer.weight]] : [[layer.role, layer.weight]];
+      position.forEach((one, n) => {
+        if (at[n] === null) return;
+        const ends = layer.along === "y" ? [x(one - layer.half), y(at[n]), x(one + layer.half), y(at[n])] : [x(at[n]), y(one - layer.half), x(at[n]), y(one + layer.half)];
+        for (const [role, weight] of strokes) g.append("line").attr("x1", ends[0]).attr("y1", ends[1]).attr("x2", ends[2]).attr("y2", ends[3]).style("stroke", `var(--${role})`).style("stroke-width", weight);
+      });
+    },
+    path(g, layer, x, y) {
+      const [xs, ys] = series(layer, "x", "y");
+      const line = d3.line().defined((n) => xs[n] !== null && ys[n] !== null).x((n) => x(xs[n])).y((n) => y(ys[n]));
+      g.append("path").attr("d", line(d3.range(xs.length))).style("fill", "none").style("stroke", `var(--${layer.role})`).style("stroke-width", layer.weight)
+        .style("stroke-linejoin", "round").style("stroke-linecap", layer.dash === "solid" && layer.weight > 1 ? "round" : "butt").style("stroke-dasharray", DASHES[layer.dash]);
+    },
+    ribbon(g, layer, x, y) {
+      const [xs, low, high] = series(layer, "x", "low", "high");
+      const area = d3.area().defined((n) => low[n] !== null && high[n] !== null).x((n) => x(xs[n])).y0((n) => y(low[n])).y1((n) => y(high[n]));
+      g.append("path").attr("d", area(d3.range(xs.length))).style("fill", tone(layer.role, layer.strength));
+    },
+    dots(g, layer, x, y) {
+      const [xs, ys] = series(layer, "x", "y");
+      xs.forEach((one, n) => { if (ys[n] !== null) g.append("circle").attr("cx", x(one)).attr("cy", y(ys[n])).attr("r", layer.size / 2).style("fill", `var(--${layer.role})`); });
+    },
+    tiles(g, layer, x, y) {
+      for (const [x0, y0, x1, y1, role, strength] of layer.cells) {
+        const [left, right] = [x(x0), x(x1)].sort(d3.ascending), [top, low] = [y(y0), y(y1)].sort(d3.ascending);
+        g.append("rect").attr("x", left).attr("y", top).attr("width", right - left + 0.3).attr("height", low - top + 0.3).style("fill", tone(role, strength));
+      }
+    },
+    captions(g, layer, x, y, wide, high, inside) {
+      const anchors = { l: "start", c: "middle", r: "end" }, bases = { t: "hanging", c: "central", b: "auto" };
+      for (const of of layer.texts) {
+        const [tx, ty, text, role = "ink", dx = 0, dy = 0, across = "c", upright = "c", size = 9, bold = 0, frame = "", halo = 0] = of;
+        if (frame !== "x" && !inside(tx)) continue;
+        const px = (frame === "x" ? tx * wide : x(tx)) + dx, py = (frame === "y" ? (1 - ty) * high : y(ty)) - dy;
+        label(g, px, py, text, { anchor: anchors[across], base: bases[upright], size, weight: bold ? "bold" : null, role, halo: Boolean(halo) });
+      }
+    },
+    details(g, layer, x, y, wide, high, inside, targets) {
+      const [low, top] = series(layer, "low", "high");
+      const cross = layer.cross ? layer.cross.map((side) => pool[side]) : null;
+      low.forEach((one, n) => {
+        if (layer.along === "x" && !inside((one + top[n]) / 2)) return;
+        const along = layer.along === "x" ? x : y, across = layer.along === "x" ? y : x;
+        const ends = [along(one), along(top[n])].sort(d3.ascending);
+        const sides = cross ? [across(cross[0][n]), across(cross[1][n])].sort(d3.ascending) : [0, layer.along === "x" ? high : wide];
+        const [px, py] = layer.along === "x" ? [ends, sides] : [sides, ends];
+        const target = g.append("rect").attr("class", "target").attr("x", px[0]).attr("y", py[0]).attr("width", px[1] - px[0]).attr("height", py[1] - py[0]).node();
+        targets.push({ target, rows: pool[layer.rows[n]] });
+      });
+    },
+  };
+
+  // --- details: the pointer's, or the keyboard's by arrow keys
+
+  function hide() {
+    byId("detail").hidden = true;
+    for (const one of document.querySelectorAll(".target.on")) one.classList.remove("on");
+  }
+
+  function detail({ target, rows }, { spoken }) {
+    hide();
+    target.classList.add("on");
+    const box = byId("detail"), place = target.getBoundingClientRect();
+    box.replaceChildren(element("dl", {}, ...rows.flatMap(([name, text]) => [element("dt", {}, name), element("dd", {}, text)])));
+    box.hidden = false;
+    const room = document.documentElement.clientWidth, own = box.getBoundingClientRect();
+    const left = Math.min(Math.max(place.left + place.width / 2 - own.width / 2, 6), room - own.width - 6);
+    const above = place.top - own.height - 6 > 0 && place.height > own.height ? place.top + 4 : place.top - own.height - 6 > 0 ? place.top - own.height - 6 : place.bottom + 6;
+    box.style.left = `${left + scrollX}px`;
+    box.style.top = `${above + scrollY}px`;
+    if (spoken) tell(rows.map(([name, text]) => `${name}: ${text}`).join(", "));
+  }
+
+  function point(root, targets) {
+    for (const one of targets) {
+      one.target.addEventListener("pointerenter", () => detail(one, { spoken: false }));
+      one.target.addEventListener("pointerleave", hide);
+    }
+    let at = -1;
+    root.onblur = () => { at = -1; hide(); };
+    root.onkeydown = (event) => {
+      const step = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[event.key];
+      if (event.key === "Escape") { at = -1; hide(); return; }
+      if (!step || !targets.length) return;
+      event.preventDefault();
+      at = at < 0 ? (step > 0 ? 0 : targets.length - 1) : Math.min(Math.max(at + step, 0), targets.length - 1);
+      targets[at].target.scrollIntoView({ block: "nearest", inline: "nearest" });
+      detail(targets[at], { spoken: true });
+    };
+  }
+
+  document.addEventListener("keydown", (event) => { if (event.key === "Escape") hide(); });
+  offer();
+  addEventListener("hashchange", show);
+  show();
+})();

@@ -1,0 +1,150 @@
+"""Tables as plain data for the page: heads, rows with their figures in full, what stands below."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Any, NamedTuple
+
+from logochron.core.errors import visible
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.result import Result
+from logochron.views.formats import Formats
+from logochron.views.page.pool import Pool
+from logochron.views.tables.registry import specs
+from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
+
+#: Columns of tables that stand only on terminals.
+_TERMINAL = frozenset({"spark"})
+#: What parts the labels of an item of several dimensions.
+JOINED = " / "
+
+
+class KeptRow(NamedTuple):
+    """A row of a table with its labels by dimension (None: added up) and the place of its period."""
+
+    row: Row
+    labels: tuple[str | None, ...]
+    place: int
+
+
+class KeptTable(NamedTuple):
+    """The table of one measure of an answer: its head, its rows by period, and where those stand that are written."""
+
+    spec: TableSpec
+    measure: str
+    periods: Mapping[int, Sequence[KeptRow]]
+    written: dict[tuple[int, bool, bool], int]
+
+
+def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[KeptTable]:
+    """The tables of an answer."""
+    made = specs(answer, formats, shown)
+    by: tuple[str, ...] = getattr(answer, "by", ())
+    names = [measure.name for measure in getattr(answer, "measures", ())]
+    per_measure = len(made) // max(len(names), 1) or 1
+    found = []
+    for n, spec in enumerate(made):
+        periods: dict[int, list[KeptRow]] = {}
+        for row in spec.rows:
+            place = len(answer.periods) - 1
+            labels: tuple[str | None, ...] = (None,) * len(by)
+            if row.source is not None:
+                columns, i = row.source
+                place = int(columns["period"][i]) if "period" in columns else place
+                labels = tuple(columns[name][i] if name in columns else None for name in by)
+            periods.setdefault(place, []).append(KeptRow(row, labels, place))
+        found.append(KeptTable(spec, names[n // per_measure] if names else "", periods, {}))
+    return found
+
+
+def table_data(
+    table: KeptTable, rows: Sequence[KeptRow], answer: Result, pool: Pool, title: str, lines: Sequence[str]
+) -> dict[str, Any]:
+    """A table with some of its rows, under a title of its own, and lines below."""
+    spec = table.spec
+    head = [[name, visible(text), _kind(spec, name)] for name, text in spec.headings.items() if name not in _TERMINAL]
+    made = []
+    first: dict[int, Row] = {}
+    for kept in table.periods.values():
+        first[kept[0].place] = kept[0].row
+    shown: set[int] = set()
+    for kept in rows:
+        opens = kept.place not in shown
+        shown.add(kept.place)
+        opening = first[kept.place].cells if opens and not kept.row.starts else {}
+        named = {name: opening[name] for name in ("period", "when") if name in opening}
+        key = id(kept.row), bool(named), opens
+        if key not in table.written:
+            table.written[key] = pool.add(_row(spec, head, kept, table.measure, answer, named, starts=opens))
+        made.append(table.written[key])
+    return {
+        "head": pool.add(head),
+        "title": visible(title),
+        "unit": spec.unit,
+        "rows": made,
+        "lines": pool.add([visible(line) for line in lines]),
+        "empty": spec.empty,
+    }
+
+
+def _row(
+    spec: TableSpec,
+    head: Sequence[Sequence[str]],
+    kept: KeptRow,
+    measure: str,
+    answer: Result,
+    named: Mapping[str, str],
+    *,
+    starts: bool,
+) -> dict[str, Any]:
+    """A row: whose, its cells in the order of the head, and its figures in full."""
+    row = kept.row
+    cells = {**row.cells, **named}
+    figures = [full_figure(row.figures.get(name)) for name, _, _ in head]
+    made: dict[str, Any] = {
+        "period": answer.periods[kept.place] if answer.periods else "",
+        "item": JOINED.join(label for label in kept.labels if label is not None),
+        "measure": measure,
+        "cells": [_cell(spec, row, name, kind, visible(cells.get(name, ""))) for name, _, kind in head],
+        "figures": figures,
+    }
+    looks = [name for name, holds in (("total", row.total), ("sub", row.subtotal), ("starts", starts)) if holds]
+    if looks:
+        made["looks"] = looks
+    if row.verdict:
+        made["verdict"] = row.verdict
+    if row.depth:
+        made["depth"] = row.depth
+    return made
+
+
+def _kind(spec: TableSpec, column: str) -> str:
+    if column == spec.judged:
+        return "judged"
+    if column == "bar":
+        return "bar"
+    if column in spec.numeric:
+        return "figure"
+    return "item" if column.startswith("dim:") else "text"
+
+
+def _cell(spec: TableSpec, row: Row, column: str, kind: str, text: str) -> Any:
+    """A cell's text; mark and figure apart; the part of a share's bar."""
+    if kind == "judged" and row.verdict:
+        return list(spec.marked(text))
+    if kind == "bar":
+        return round(min(max(row.part, 0.0), 1.0), 4) if math.isfinite(row.part) else ""
+    return text
+
+
+def full_figure(figure: float | None) -> str | None:
+    """A figure in full, empty where it is unknown; None where a cell holds none."""
+    if figure is None:
+        return None
+    return repr(float(figure)) if math.isfinite(figure) else ""
+
+
+def items_of(answer: AlignedAnswer, picked: Mapping[str, str]) -> tuple[str | None, ...]:
+    """What is picked of the dimensions that an answer is split by."""
+    return tuple(picked.get(name) for name in answer.by)

@@ -1,0 +1,184 @@
+"""Answers as one page that opens from disk: what can be chosen in it is made here, its script only shows it."""
+
+from __future__ import annotations
+
+import base64
+import gzip
+import hashlib
+from collections.abc import Callable, Mapping, Sequence
+from functools import cache
+from importlib.resources import files
+from typing import Any
+
+from jinja2 import Environment
+from markupsafe import Markup
+
+from logochron.core.errors import visible
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.views.catalog import message
+from logochron.views.figures.fonts import drawable, measure
+from logochron.views.figures.scene import Canvas
+from logochron.views.formats import Formats
+from logochron.views.page.cards_data import Cards
+from logochron.views.page.choices import choices_of
+from logochron.views.page.pool import Pool, written
+from logochron.views.page.views import Views
+from logochron.views.palette import Palette
+from logochron.views.sections import Section
+from logochron.views.tables.html import color_rules, style
+from logochron.views.words.titles import coverage_line
+
+#: Inches of a figure on the page.
+_SIZE = (10.4, 5.2)
+#: The drawing package, in the order in which its parts need each other.
+DRAWING = ("d3-array", "d3-color", "d3-format", "d3-interpolate", "d3-path", "d3-selection", "d3-time",
+           "d3-time-format", "d3-scale", "d3-axis", "d3-shape")  # fmt: skip
+#: What the script says, in the reader's language.
+_SAID = {
+    "period": message("Period"),
+    "all": message("all"),
+    "save": message("Save as CSV"),
+    "copy": message("Copy"),
+    "copied": message("copied"),
+    "none": message("No records of these together."),
+    "records": message("The records"),
+    "chosen": message("What is shown"),
+    "sort": message("sort by {heading}"),
+    "sections": message("Sections"),
+    "choices": message("Choose a period and items"),
+    "scripts": message(
+        "This page needs a browser of 2023 or later with scripts turned on: what it shows can be chosen."
+    ),
+    "figure": message("Figure: arrow keys show its figures"),
+}
+#: Told how many of how many views are made.
+Progress = Callable[[int, int], None]
+
+
+def page(
+    sections: Sequence[Section],
+    *,
+    title: str,
+    formats: Formats,
+    palette: Palette | None = None,
+    notes: Sequence[str] = (),
+    names: Sequence[str] | None = None,
+    progress: Progress | None = None,
+) -> str:
+    """The page of some sections as HTML.
+
+    Parameters
+    ----------
+    notes
+        Lines below the sections, before those on the records.
+    names
+        The dimensions that can be chosen; all where None.
+    """
+    aligned = [s.answer for s in sections if isinstance(s.answer, AlignedAnswer) and s.answer.put is not None]
+    choices = choices_of(aligned, formats, names)
+    pool = Pool()
+    canvas = Canvas(formats, measure, drawable, width=_SIZE[0], usual=_SIZE, detailed=True)
+    views = [None if section.answer is None else Views(section, choices, canvas, pool) for section in sections]
+    picks = choices.picks if choices else ((),)
+    periods = len(choices.labels) if choices else 1
+    cards = Cards.of(aligned, choices, formats, pool)
+    many = (len([v for v in views if v]) + bool(cards)) * len(picks) * periods
+    done = 0
+
+    def each(make: Callable[[Any, int], int]) -> list[list[int]]:
+        nonlocal done
+        found = []
+        for pick in picks:
+            found.append([make(pick, period) for period in range(periods)])
+            done += periods
+            if progress is not None:
+                progress(done, many)
+        return found
+
+    data = {
+        "said": {name: formats.say(text, heading="{heading}") for name, text in _SAID.items()},
+        "language": formats.locale_tag,
+        "periods": [] if choices is None else [list(pair) for pair in zip(choices.labels, choices.words)],
+        "chosen": choices.chosen if choices else 0,
+        "dimensions": choices.names(formats) if choices else [],
+        "picks": [["" if label is None else label for label in pick] for pick in picks],
+        "cards": each(cards.of_view) if cards else None,
+        "sections": [
+            {"heading": section.heading, "refused": visible(section.refused)}
+            if made is None
+            else {"heading": section.heading, "views": each(made.view)}
+            for section, made in zip(sections, views)
+        ],
+    }
+    packed = _packed(data, pool)
+    return _filled(
+        packed,
+        title=title,
+        formats=formats,
+        palette=palette or Palette(),
+        about=_about(aligned, formats),
+        notes=[*(choices.left_out if choices else ()), *notes, *_records(aligned, formats)],
+        sections=sections,
+        choices=choices,
+    )
+
+
+def _about(answers: Sequence[AlignedAnswer], formats: Formats) -> list[str]:
+    """The report date in words, the records, what is filtered: of each book once."""
+    found: dict[str, None] = {}
+    for answer in answers:
+        cover = answer.book.coverage
+        found[formats.say("Report date {day}", day=formats.long_day(cover.last))] = None
+        found[formats.say("Records {first} to {last}", first=formats.long_day(cover.first),
+                          last=formats.long_day(cover.recorded_last))] = None  # fmt: skip
+        if answer.book.selected:
+            found[formats.say("Only {selection}", selection=", ".join(answer.book.selected))] = None
+    return [visible(line) for line in found]
+
+
+def _records(answers: Sequence[AlignedAnswer], formats: Formats) -> list[str]:
+    """Coverage and accounting of each book, and what reading had to say."""
+    lines: dict[str, None] = {}
+    for answer in answers:
+        lines[coverage_line(answer, formats)] = None
+        intake = answer.book.intake
+        lines |= dict.fromkeys((*intake.guesses, *intake.warnings))
+    return [visible(line) for line in lines]
+
+
+def _packed(data: Mapping[str, Any], pool: Pool) -> str:
+    """All data as one text without any sign that HTML knows: the same data gives the same text."""
+    text = f'{{"pool":{pool},"page":{written(data)}}}'
+    return base64.b64encode(gzip.compress(text.encode("utf-8", "replace"), 9, mtime=0)).decode("ascii")
+
+
+@cache
+def _read(name: str) -> str:
+    return (files("logochron.views.page") / name).read_text(encoding="utf-8")
+
+
+@cache
+def _script() -> str:
+    """The drawing package and our own script."""
+    drawing = [_read(f"drawing/{name}.min.js") for name in DRAWING]
+    return "\n".join([*drawing, _read("page.js")])
+
+
+def _filled(packed: str, *, palette: Palette, formats: Formats, **fields: Any) -> str:
+    """The template with its parts; only these scripts and styles may run."""
+    environment = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)  # labels are data: escaped
+    rules = {name: Markup(color_rules(p)) for name, p in (("light", palette), ("dark", palette.on_dark()))}
+    script = Markup(_script())
+    css = style(palette) + Markup(environment.from_string(_read("page.css")).render(**rules))
+    allowed = {name: _digest(text) for name, text in (("script", script), ("style", css))}
+    policy = (
+        f"default-src 'none'; script-src '{allowed['script']}'; style-src '{allowed['style']}'; "
+        "base-uri 'none'; form-action 'none'"
+    )
+    said = {name: formats.say(text, heading="") for name, text in _SAID.items()}
+    fields |= {"packed": packed, "script": script, "css": css, "policy": policy, "said": said}
+    return environment.from_string(_read("page.html.j2")).render(**fields, language=formats.locale_tag)
+
+
+def _digest(text: str) -> str:
+    return "sha256-" + base64.b64encode(hashlib.sha256(text.encode()).digest()).decode("ascii")
