@@ -8,7 +8,7 @@ import io
 import pytest
 
 import logochron as lc
-from logochron.cli import expressions
+from logochron.report import expressions
 
 LINES = [
     "2025-05-01,A,s,10.0,1",

@@ -18,13 +18,14 @@ from logochron.views.figures.registry import NAMES
 ROOT = Path(__file__).parents[1]
 SOURCE = ROOT / "src" / "logochron"
 LAYERS = {"core": set(), "sources": {"core"}, "views": {"core"}, "demo": {"core", "sources", "views"}}
-LAYERS["cli"] = {"core", "sources", "views", "demo"}
+LAYERS["report"] = {"core", "sources", "views"}
+LAYERS["cli"] = {"core", "sources", "views", "demo", "report"}
 #: The rooms of each layer from the ground up; those of one floor do not know each other. "" is the layer's own folder.
 ROOMS = {
     "core": [{""}, {"calendars"}, {"book"}, {"align", "judge"}, {"rows"}, {"questions"}],
     "sources": [{"values"}, {"scanned"}, {"engine"}, {"kinds"}, {""}],
     "views": [
-        {"catalog", "decimals", "locale_texts", "palette", "sections"},
+        {"catalog", "decimals", "locale_texts", "palette", "sections", "whole_file"},
         {"formats"},
         {"compact_columns", "marks"},
         {"words"},

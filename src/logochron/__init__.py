@@ -34,7 +34,9 @@ _WHERE = {
     "QuestionError": "logochron.core.errors",
     "Receipt": "logochron.core.questions.explain",
     "Relation": "logochron.core.questions.relate",
+    "Report": "logochron.report.report",
     "ReportError": "logochron.core.errors",
+    "Restatement": "logochron.core.questions.restated",
     "RetailCalendar": "logochron.core.calendars.retail",
     "Review": "logochron.core.questions.review",
     "Span": "logochron.core.align.bases",
@@ -48,7 +50,9 @@ _WHERE = {
     "read": "logochron.sources.read",
     "read_plan": "logochron.sources.read_plan",
     "relate": "logochron.core.questions.relate",
+    "restated": "logochron.core.questions.restated",
     "review": "logochron.sources.review_source",
+    "write_page": "logochron.views.page.write_page",
 }
 
 __all__ = [
@@ -75,7 +79,9 @@ __all__ = [
     "QuestionError",
     "Receipt",
     "Relation",
+    "Report",
     "ReportError",
+    "Restatement",
     "RetailCalendar",
     "Review",
     "Span",
@@ -91,8 +97,10 @@ __all__ = [
     "read",
     "read_plan",
     "relate",
+    "restated",
     "review",
     "words",
+    "write_page",
 ]
 
 

@@ -32,11 +32,15 @@ from logochron.core.questions.pace import Pace as Pace
 from logochron.core.questions.pace import pace as pace
 from logochron.core.questions.relate import Relation as Relation
 from logochron.core.questions.relate import relate as relate
+from logochron.core.questions.restated import Restatement as Restatement
+from logochron.core.questions.restated import restated as restated
 from logochron.core.questions.review import Review as Review
+from logochron.report.report import Report as Report
 from logochron.sources.read import read as read
 from logochron.sources.read_plan import read_plan as read_plan
 from logochron.sources.review_source import review as review
 from logochron.views import draw as draw
+from logochron.views.page.write_page import write_page as write_page
 from logochron.views.palette import Palette as Palette
 from logochron.views.words import sentences as words
 
@@ -65,7 +69,9 @@ __all__ = [
     "QuestionError",
     "Receipt",
     "Relation",
+    "Report",
     "ReportError",
+    "Restatement",
     "RetailCalendar",
     "Review",
     "Span",
@@ -81,6 +87,8 @@ __all__ = [
     "read",
     "read_plan",
     "relate",
+    "restated",
     "review",
     "words",
+    "write_page",
 ]

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from logochron.cli import expressions, options
-from logochron.cli.alerting import alerts_of, told
+from logochron.cli import options
 from logochron.cli.calendars import calendar_of, this_year
 from logochron.cli.progress import reading_progress
 from logochron.cli.showing import figure_drawn, hand_over
@@ -21,7 +20,10 @@ from logochron.core.questions.alerts import Alert
 from logochron.core.questions.compare import compare
 from logochron.core.questions.explain import explain
 from logochron.core.questions.period_list import list_periods
+from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.columns import UNUSUAL, check_dimensions, headings_of, sort_named
+from logochron.report import alerting, expressions
+from logochron.report.alerting import alerts_of
 from logochron.views.formats import Formats
 from logochron.views.words.basis_words import heading
 
@@ -177,6 +179,14 @@ def alerts_and_items(asked: dict[str, Any], answer: str, judging: Judging) -> tu
     if sort is not None and (asked["value"] or asked["measures"]):
         sort = sort_named(answer, sort, headings)
     return alerts, {"top": asked["top"], "sort": sort}
+
+
+def told(alerts: list[Alert], answer: AlignedAnswer, formats: Formats) -> bool:
+    """Tells on standard error for which rows alerts fire, or cannot be told; whether any fired."""
+    lines, fired = alerting.told(alerts, answer, formats)
+    for line in lines:
+        say(line, named=False)
+    return fired
 
 
 def judging_of(asked: dict[str, Any]) -> Judging:

@@ -6,7 +6,6 @@ from pathlib import Path
 from typing import Any
 
 from logochron.cli import options
-from logochron.cli.alerting import told
 from logochron.cli.asking import (
     alerts_and_items,
     basis_of,
@@ -14,6 +13,7 @@ from logochron.cli.asking import (
     books_of,
     formats_of,
     judging_of,
+    told,
 )
 from logochron.cli.calendars import calendar_of
 from logochron.cli.showing import figure_drawn, hand_over

@@ -233,6 +233,7 @@ def calendar(**asked: Any) -> None:
 @cli.command()
 @click.argument("sales", nargs=-1, required=True, metavar="SALES...")
 @options.reading
+@click.option("--draft", metavar="REPORT.toml", help="Write a first report file for these sales.")
 @options.output
 def review(sales: tuple[str, ...], **asked: Any) -> None:
     """What is in the records, and what would mislead a comparison?
@@ -243,17 +244,44 @@ def review(sales: tuple[str, ...], **asked: Any) -> None:
     \b
     logochron review sales.csv
     logochron review sales.csv --date sold_on --value revenue --by harbor,line --as json
+    logochron review sales.csv --draft report.toml
     """
     from logochron.cli.asking import answer_review
 
+    draft = asked.pop("draft")
     answer_review(sales, asked)
+    if draft is not None:
+        from logochron.cli.reporting import draft_report
+
+        draft_report(sales, draft, asked)
+
+
+@cli.command()
+@click.argument("file", metavar="REPORT.toml")
+@click.option("--out", metavar="FOLDER", help="Where to write; a folder called like the file, beside it, if left out.")
+@click.option("--until", metavar="DAY", help="Report date, instead of the file's own.")
+@click.option("--log-file", metavar="FILE", help="Add a line for each event to a file.")
+def report(file: str, out: str | None, until: str | None, log_file: str | None) -> None:
+    """Ask all questions of a report file at once: a page, a workbook, a picture and a table for each section.
+
+    Ends with 1 where an alert of the file fires, with 2 where a section is refused (the others are written). The next
+    run into the same folder names the figures of complete periods that changed.
+
+    \b
+    logochron report brinefold.toml
+    logochron report brinefold.toml --out monday --until 2026-10-12 --log-file report.log
+    """
+    from logochron.cli.reporting import run_report
+
+    if code := run_report(file, out, until, log_file):
+        click.get_current_context().exit(code)
 
 
 @cli.command()
 @click.argument("folder", default="brinefold")
 @click.option("--plain", is_flag=True, help="ASCII marks and lines, no color.")
 def demo(folder: str, plain: bool) -> None:
-    """Write made-up records into FOLDER, compare them and draw four figures.
+    """Write made-up records and a report file into FOLDER, and run it.
 
     The records are those of Brinefold Boats, four harbors that hire out and sell small craft.
     """

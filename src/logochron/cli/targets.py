@@ -8,8 +8,9 @@ from typing import Any
 
 from logochron.core.errors import QuestionError, visible
 from logochron.views.figures.registry import FIGURES, names_of
+from logochron.views.whole_file import ordinary
 from logochron.views.words.said import SAID
-from logochron.views.write_file import PICTURE_ENDINGS, TABLE_ENDINGS, check_ending, ordinary
+from logochron.views.write_file import PICTURE_ENDINGS, TABLE_ENDINGS, check_ending
 
 #: The figures that take each option of figures.
 OF_FIGURE = {

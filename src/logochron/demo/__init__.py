@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from logochron.core.book.daybook import Daybook
     from logochron.core.judge.judging import Judging
 
-SALES, PLAN = "brinefold-sales.csv", "brinefold-plan.csv"
+SALES, PLAN, REPORT = "brinefold-sales.csv", "brinefold-plan.csv", "brinefold.toml"
 
 
 def text(name: str) -> bytes:
@@ -36,7 +36,7 @@ def write(folder: str | Path) -> tuple[Path, Path]:
     OutputError
         Where they cannot be written to the end; nothing half-written is left.
     """
-    from logochron.views.write_file import whole_file
+    from logochron.views.whole_file import whole_file
 
     folder = Path(folder)
     try:
@@ -50,6 +50,26 @@ def write(folder: str | Path) -> tuple[Path, Path]:
     except OSError as error:
         raise QuestionError(f"{folder} cannot be written: {error.strerror or error}") from None
     return folder / SALES, folder / PLAN
+
+
+def write_report(folder: str | Path) -> Path:
+    """Write the records, the plan and a report file of eight sections into a folder; the report file.
+
+    Raises
+    ------
+    QuestionError, OutputError
+        As `write`.
+    """
+    from logochron.views.whole_file import whole_file
+
+    write(folder)
+    path = Path(folder) / REPORT
+    made = (files("logochron.demo") / "data" / REPORT).read_bytes()
+    if path.exists() and path.read_bytes() != made:
+        raise QuestionError(f"{path} is there already and differs: name another folder")
+    with whole_file(path) as beside:
+        beside.write_bytes(made)
+    return path
 
 
 def judging() -> Judging:

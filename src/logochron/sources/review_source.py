@@ -86,13 +86,13 @@ def review(
 
     with copied(source_or_book) as source:
         if asked.periods_in_columns is None:
-            asked = _columns_found(source, asked, by is None)
+            asked = columns_found(source, asked, by is None)
         book = carry_out(source, asked, look)
     return review_book(book, date=settled[0].wanted.date, facts=facts)
 
 
-def _columns_found(source: Any, asked: Options, with_items: bool) -> Options:
-    """The options with the columns that were not named."""
+def columns_found(source: Any, asked: Options, with_items: bool) -> Options:
+    """The options with the columns that were not named; `with_items`: those of labels among them."""
     known = [*dimensions_of(asked.by).values(), *(asked.where or {})]
     first = locate(source)[0]
     sample = sampled(Engine(), first, asked.dialect)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import errno
 import os
-import stat
 import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -14,11 +13,12 @@ from typing import Any
 import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.errors import OutputError, QuestionError, no_file_name, shown_path
+from logochron.core.errors import QuestionError
 from logochron.core.rows.columns import kind_of
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
 from logochron.views.tables.markdown import markdown
+from logochron.views.whole_file import unwritten, whole_file
 
 #: How the engine writes each form that machines read.
 _COPIES = {
@@ -86,78 +86,7 @@ def check_ending(path: Path) -> str:
 
 
 @contextmanager
-def whole_file(path: Path) -> Iterator[Path]:
-    """A file beside `path` to write to, put in its place when all went well.
-
-    Raises
-    ------
-    QuestionError
-        Where no file can stand there.
-    OutputError
-        Where it cannot be written to the end. Nothing is left of it then.
-    """
-    place = ordinary(path)
-    try:
-        handle, name = tempfile.mkstemp(dir=place.parent, prefix=".logochron-", suffix=place.suffix)
-        os.close(handle)
-    except OSError as error:
-        raise _unwritten(path, error) from None
-    beside = Path(name)
-    try:
-        yield beside
-        mode = place.stat().st_mode if place.exists() else 0o666 & ~_umask()
-        beside.chmod(mode & 0o777)
-        beside.replace(place)
-    except OSError as error:
-        raise _unwritten(path, error) from None
-    finally:
-        beside.unlink(missing_ok=True)
-
-
-def ordinary(path: Path) -> Path:
-    """Where a file is to be written, links followed.
-
-    Raises
-    ------
-    QuestionError
-        Where no ordinary file can stand there.
-    """
-    try:
-        place = path.resolve()
-        mode = place.stat().st_mode if place.exists() else 0
-        if not place.parent.is_dir():
-            raise FileNotFoundError(errno.ENOENT, f"there is no directory {path.parent}")
-        if stat.S_ISDIR(mode):
-            raise IsADirectoryError(errno.EISDIR, "it is a directory")
-        if mode and not stat.S_ISREG(mode):
-            raise OSError(errno.EINVAL, "it is no ordinary file")
-        if mode and not os.access(place, os.W_OK):
-            raise PermissionError(errno.EACCES, "it is write-protected")
-        if not os.access(place.parent, os.W_OK | os.X_OK):
-            raise PermissionError(errno.EACCES, f"nothing may be written in {place.parent}")
-    except OSError as error:
-        raise _unwritten(path, error) from None
-    except RuntimeError:  # links that lead to each other
-        raise _unwritten(path, OSError(errno.ELOOP, os.strerror(errno.ELOOP))) from None
-    except ValueError:
-        raise no_file_name(path) from None
-    return place
-
-
-#: What is wrong with the place, not with the writing.
-_OF_THE_PLACE = (
-    *(errno.EACCES, errno.EPERM, errno.ENOENT, errno.ENOTDIR, errno.EISDIR, errno.ELOOP, errno.ENAMETOOLONG),
-    *(errno.EROFS, errno.EINVAL),
-)
-
-
-def _unwritten(path: Path, error: OSError) -> QuestionError:
-    kind = QuestionError if error.errno in _OF_THE_PLACE else OutputError
-    return kind(f"{shown_path(path)} cannot be written: {error.strerror or error}")
-
-
-@contextmanager
-def _as_system_error() -> Iterator[None]:
+def as_system_error() -> Iterator[None]:
     """What keeps the engine from writing, as the system says it."""
     import duckdb
 
@@ -167,12 +96,6 @@ def _as_system_error() -> Iterator[None]:
         told = str(error).splitlines()[0]
         known = next((n for n in (errno.ENOSPC, errno.EFBIG, errno.EDQUOT, errno.EIO) if os.strerror(n) in told), 0)
         raise OSError(known, os.strerror(known) if known else told) from None
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
 
 
 def text_of(result: Result, form: str, formats: Formats) -> str:
@@ -185,7 +108,7 @@ def text_of(result: Result, form: str, formats: Formats) -> str:
             _copy(result, target, form)
             return target.read_text(encoding="utf-8")
         except OSError as error:
-            raise _unwritten(target, error) from None
+            raise unwritten(target, error) from None
 
 
 #: The engine's type of each kind of column.
@@ -221,5 +144,5 @@ def _copy(result: Result, target: Path, form: str) -> None:
     with duckdb.connect() as connection:
         connection.register("answer", arrays)
         place_text = str(target).replace("'", "''")
-        with _as_system_error():
+        with as_system_error():
             connection.execute(f"COPY (SELECT {', '.join(fields)} FROM answer) TO '{place_text}' ({_COPIES[form]})")

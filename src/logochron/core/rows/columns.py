@@ -68,6 +68,7 @@ ORDER: dict[str, tuple[str, ...]] = {
     "explain": ("side", "start", "end", "days", "weekend_days", "records", "sum"),
     "review": ("finding", "column", "first", "last", "count", "example", "effect"),
     "calendar": ("period", "start", "end", "year", "number", "days"),
+    "restated": ("measure", "period", DIMENSIONS, "column", "reported", "now", "difference", "note"),
 }
 #: By what the rows of each answer may be sorted: a column, or the labels of items.
 _SORTS = {
@@ -160,6 +161,9 @@ COLUMNS: dict[str, Column] = {
         _column("count", "count", "Count"),
         _column("example", "text", "Example"),
         _column("effect", "text", "What it does"),
+        _column("reported", "amount", "Reported"),
+        _column("now", "amount", "Now"),
+        _column("difference", "amount", "Difference"),
         _column("year", "count", "Year"),
         _column("number", "count", "Number"),
     )

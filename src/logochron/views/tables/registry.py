@@ -41,6 +41,7 @@ TABLES = {
     "review": AnswerTable("review_table", "review_spec"),
     "explain": AnswerTable("receipt_table", "receipt_spec"),
     "calendar": AnswerTable("calendar_table", "calendar_spec"),
+    "restated": AnswerTable("restated_table", "restated_spec"),
 }
 
 

@@ -169,13 +169,13 @@ def _where(reader: _Reader) -> dict[str, list[Any]]:
     return {column: [Not(*labels)] if sign == "!=" else list(labels)}
 
 
-def alert(text: str) -> Alert:
-    """An alert as ``--alert`` writes it.
+def alert(text: str, option: str = "--alert") -> Alert:
+    """An alert as ``--alert`` writes it; `option`: what holds it.
 
     >>> alert("growth < -5%").value
     -0.05
     """
-    reader = _Reader(text, "--alert", _ALERT)
+    reader = _Reader(text, option, _ALERT)
     column = reader.name("a column").text
     while reader.next.kind == "word" and not re.match(r"[+.\d]", reader.next.text):
         column += " " + reader.take().text  # a heading may have several words

@@ -1,0 +1,106 @@
+"""The report file from the command line: run it, draft it, take settings from it."""
+
+from __future__ import annotations
+
+import logging
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from logochron.cli.speaking import put, say
+from logochron.core.errors import visible
+from logochron.report.report import Answers, Report
+from logochron.report.write import PAGE, WORKBOOK, Written
+
+#: Exit codes: an alert fired; a section was refused.
+_ALERTED, _REFUSED = 1, 2
+
+
+def run_report(file: str, out: str | None, until: str | None, log_file: str | None) -> int:
+    """Run a report file and write what it gives; the exit code."""
+    path = Path(file)
+    with _logged(log_file):
+        answers, written = run_and_write(path, Path(out) if out is not None else path.parent / path.stem, until)
+    return _told(answers, written)
+
+
+def run_and_write(path: Path, folder: Path, until: str | None) -> tuple[Answers, Written]:
+    """Run a report file and write what it gives into a folder, with progress."""
+    report = Report.load(path)
+    with _progress() as told:
+        answers = report.run(until=until, progress=lambda what, part: told(what, part * 0.1))
+        return answers, answers.write(folder, progress=lambda what, part: told(what, 0.1 + part * 0.9))
+
+
+def _told(answers: Answers, written: Written) -> int:
+    """Say what fired, changed and was refused, and where the page is."""
+    for line in (*answers.alerts, *written.lines):
+        say(line.removeprefix("logochron: "), named=not line.startswith(" "))
+    for heading, why in answers.refused:
+        say(f"section {heading!r} is refused: {why}")
+    many = len(written.files)
+    lines = [f"{written.folder / PAGE}  the page", f"{written.folder / WORKBOOK}  the workbook"]
+    lines.append(f"{written.folder}  {many} files in all: a picture and a table for each section too")
+    put(visible("\n".join(lines), lines=True) + "\n")
+    return _REFUSED if answers.refused else _ALERTED if answers.fired else 0
+
+
+@contextmanager
+def _progress() -> Iterator[Callable[[str, float], None]]:
+    """Tells what is done: a bar on a terminal that is looked at."""
+    if sys.stderr is None or not sys.stderr.isatty():
+        yield lambda what, part: None
+        return
+    from rich.console import Console
+    from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
+
+    columns = (TextColumn("{task.description}"), BarColumn(), TimeElapsedColumn())
+    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task("reading", total=1.0)
+        yield lambda what, part: bar.update(task, completed=part, description=visible(what) or "writing")
+
+
+@contextmanager
+def _logged(path: str | None) -> Iterator[None]:
+    """The events of a run as lines of a file, with the time of each."""
+    if path is None:
+        yield
+        return
+    from logochron.core.errors import OutputError
+
+    log = logging.getLogger("logochron")
+    events = logging.getLogger("logochron.report")
+    try:
+        handler = logging.FileHandler(path, encoding="utf-8")
+    except OSError as error:
+        raise OutputError(f"--log-file {path} cannot be written: {error.strerror or error}") from None
+    handler.setFormatter(_OneLine("%(asctime)s %(levelname)s %(message)s"))
+    log.addHandler(handler)
+    before = events.level
+    events.setLevel(logging.INFO)
+    try:
+        yield
+    except Exception as error:
+        events.error("%s", error)
+        raise
+    finally:
+        events.setLevel(before)
+        log.removeHandler(handler)
+        handler.close()
+
+
+class _OneLine(logging.Formatter):
+    """An event as one line, nothing in it that a terminal would obey."""
+
+    def format(self, record: logging.LogRecord) -> str:
+        return visible(super().format(record))
+
+
+def draft_report(sales: tuple[str, ...], target: str, asked: dict[str, Any]) -> None:
+    """Write a first report file for some sales."""
+    from logochron.report.draft import write_draft
+
+    path = write_draft(list(sales), Path(target), asked)
+    say(f"wrote {path}: run it by logochron report {path}")

@@ -1,0 +1,268 @@
+"""Which figures of complete periods changed since they were reported?"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, ClassVar, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.book.items import Items
+from logochron.core.check_kinds import kinds_checked
+from logochron.core.errors import QuestionError, brief, no_such
+from logochron.core.options import STATUSES
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.blocks import Blocks
+from logochron.core.rows.columns import COLUMNS, check_dimensions
+from logochron.core.rows.figures import Floats
+from logochron.core.rows.result import Result
+
+#: What stands for a dimension that is added up, while rows are held against each other.
+_ADDED_UP = "\0"
+#: The columns that may be restated, as each answer calls them.
+_SIDES = {
+    "compare": ("value", "base"),
+    "relate": ("value", None),
+    "drivers": ("value", "base"),
+    "pace": ("running", "base"),
+    "land": ("estimate", "base"),
+}
+#: So far may floats of the same records lie apart, as parts of their size.
+_SAME = 1e-9
+_NEVER_REPORTED = "not reported then"
+_GONE = "no longer recorded"
+_UNKNOWN_THEN = "was not known then"
+_UNKNOWN_NOW = "is not known now"
+
+
+class Reported(NamedTuple):
+    """The figures of an answer, as far as they can be held against those of another: a row each.
+
+    `labels` are by dimension, None where it is added up.
+    """
+
+    by: tuple[str, ...]
+    measure: NDArray[np.object_]
+    period: NDArray[np.object_]
+    labels: tuple[NDArray[np.object_], ...]
+    status: NDArray[np.object_]
+    value: Floats
+    base: Floats
+
+    @property
+    def keys(self) -> list[NDArray[np.object_]]:
+        """Measure, period and labels of each row."""
+        return [self.measure, self.period, *(np.where(one == None, _ADDED_UP, one) for one in self.labels)]  # noqa: E711
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class Restatement(Result):
+    """The answer of `restated`: `.table` has a row for each figure that changed, none where all stand.
+
+    `measure, period, *dims, column (value or base), reported, now, difference, note`.
+    """
+
+    by: tuple[str, ...] = ()
+    kind: ClassVar[str] = "restated"
+
+    def __repr__(self) -> str:
+        return f"<Restatement: {self.columns.rows:,} figures changed>"
+
+
+@kinds_checked
+def restated(earlier: Any, now: Any) -> Restatement:
+    """The figures of complete periods that are no longer what was reported.
+
+    Parameters
+    ----------
+    earlier, now
+        Two answers to the same question, or a table written by one (`.table`, a data frame of its columns).
+
+    Returns
+    -------
+    Restatement
+        A row for each value or base that changed: what was reported, what it is now, their difference. Periods that
+        were to date or partly covered then are not restated.
+
+    Raises
+    ------
+    QuestionError
+        Where one of them holds no such figures, or they are answers to different questions.
+
+    Notes
+    -----
+    Figures that are no whole numbers inside count as the same where they differ by less than 1e-9 of their size.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> book = lc.demo.book()
+    >>> months = lc.compare(book, each="month", at="2026", measures="revenue")
+    >>> lc.restated(months, months).table.empty
+    True
+    """
+    return restatement(reported(earlier, "earlier"), reported(now, "now"))
+
+
+def reported(answer: Any, named: str = "earlier") -> Reported:
+    """The figures of an answer, or of a table written by one.
+
+    Raises
+    ------
+    QuestionError
+        Where it holds none.
+    """
+    if isinstance(answer, AlignedAnswer):
+        return _of_answer(answer)
+    if hasattr(answer, "columns") and hasattr(answer, "__getitem__") and not isinstance(answer, Result):
+        return _of_frame(answer, named)
+    came = f"the answer of {answer.kind}" if isinstance(answer, Result) else brief(answer)
+    raise QuestionError(f"`{named}` must be an answer of {', '.join(_SIDES)}, or a table written by one; got {came}")
+
+
+def _of_answer(answer: AlignedAnswer) -> Reported:
+    value, base = _SIDES[answer.kind]
+    tiers = [answer.total_columns, answer.subtotal_columns, answer.columns] if answer.by else [answer.total_columns]
+    parts = [_of_tier(answer, tier, value or "", base) for tier in tiers if tier]
+    return _joined(answer.by, parts)
+
+
+def _of_tier(answer: AlignedAnswer, columns: Blocks, value: str, base: str | None) -> Reported:
+    n = columns.rows
+    if "period" in columns:
+        periods = np.array([*answer.periods, None], dtype=object)[columns["period"]]
+        status = answer.texts(columns, "status")
+    else:
+        periods = np.full(n, answer.periods[0], dtype=object)
+        status = np.full(n, STATUSES[answer.alignment.status[0]], dtype=object)
+    made = Reported(
+        answer.by,
+        answer.texts(columns, "measure"),
+        periods,
+        tuple(answer.texts(columns, name) for name in answer.by),
+        status,
+        np.asarray(columns[value], dtype=float),
+        np.full(n, np.nan) if base is None else np.asarray(columns[base], dtype=float),
+    )
+    if "position" not in columns:
+        return made
+    return _taken(made, columns["position"] == columns["position"].max(initial=0))  # running totals at their ends
+
+
+def _of_frame(frame: Any, named: str) -> Reported:
+    known = [str(name) for name in frame.columns]
+    value = next((side for side in ("value", "running", "estimate") if side in known), "value")
+    for name in ("measure", "period", "status", value):
+        if name not in known:
+            raise QuestionError(f"`{named}`: {no_such('column', name, known, where='the table')}")
+    by = tuple(name for name in known if name not in COLUMNS)
+
+    def texts(name: str) -> NDArray[np.object_]:
+        values = np.asarray(frame[name].astype(object), dtype=object)
+        empty = np.asarray(frame[name].isna(), dtype=bool)
+        return np.where(empty, None, values.astype(str))
+
+    def figures(name: str) -> Floats:
+        if name not in known:
+            return np.full(len(frame), np.nan)
+        return np.asarray(frame[name], dtype=float)
+
+    return Reported(
+        by, texts("measure"), texts("period"), tuple(map(texts, by)), texts("status"), figures(value), figures("base")
+    )
+
+
+def _taken(figures: Reported, rows: NDArray[np.bool_]) -> Reported:
+    columns = (figures.measure, figures.period, figures.status, figures.value, figures.base)
+    measure, period, status, value, base = (side[rows] for side in columns)
+    return Reported(figures.by, measure, period, tuple(one[rows] for one in figures.labels), status, value, base)
+
+
+def _joined(by: tuple[str, ...], parts: Sequence[Reported]) -> Reported:
+    def all_of(name: str) -> NDArray[Any]:
+        return np.concatenate([getattr(part, name) for part in parts])
+
+    labels = tuple(np.concatenate([part.labels[n] for part in parts]) for n in range(len(by)))
+    return Reported(by, all_of("measure"), all_of("period"), labels, all_of("status"), all_of("value"), all_of("base"))
+
+
+def restatement(earlier: Reported, now: Reported) -> Restatement:
+    """What changed between the figures of two answers.
+
+    Raises
+    ------
+    QuestionError
+        Where they are split by different dimensions.
+    """
+    if earlier.by != now.by:
+        sides = (", ".join(side.by) or "nothing" for side in (earlier, now))
+        raise QuestionError(
+            "the answers must be to the same question: one is split by {}, the other by {}".format(*sides)
+        )
+    check_dimensions("restated", now.by)
+    n = len(earlier.measure)
+    items = Items.named([np.concatenate(pair) for pair in zip(earlier.keys, now.keys)], n + len(now.measure))
+    then_at, now_at = (np.full(items.size, -1, dtype=np.int64) for _ in range(2))
+    then_at[items.of_rows[:n]] = np.arange(n)
+    now_at[items.of_rows[n:]] = np.arange(len(now.measure))
+    complete = _complete(earlier, items.labels[1])
+    shared = complete & np.isin(items.labels[1], np.unique(now.period.astype(str)))
+    found = [_changed(side, earlier, now, then_at, now_at, shared) for side in ("value", "base")]
+    places = np.concatenate([places for places, _ in found])
+    columns = {name: np.concatenate([side[name] for _, side in found]) for name in found[0][1]}
+    order = np.lexsort((columns["column"] == "base", places, items.labels[1][places]))
+    labels = {
+        name: np.where(items.labels[2 + k][places] == _ADDED_UP, None, items.labels[2 + k][places])[order]
+        for k, name in enumerate(now.by)
+    }
+    made: Mapping[str, NDArray[Any]] = {
+        "measure": items.labels[0][places][order],
+        "period": items.labels[1][places][order],
+        **labels,
+        **{name: side[order] for name, side in columns.items()},
+    }
+    periods = tuple(dict.fromkeys(made["period"].tolist()))
+    return Restatement(columns=Blocks.plain(made), total_columns=Blocks([]), periods=periods, notes=(), by=now.by)
+
+
+def _complete(earlier: Reported, periods: NDArray[np.object_]) -> NDArray[np.bool_]:
+    """Which of some periods were complete then: a period has one status in all its rows."""
+    whole = np.unique(earlier.period[earlier.status == "complete"].astype(str))
+    other = np.unique(earlier.period[(earlier.status != "complete")].astype(str))
+    return np.isin(periods, whole) & ~np.isin(periods, other)
+
+
+def _changed(
+    side: str,
+    earlier: Reported,
+    now: Reported,
+    then_at: NDArray[np.int64],
+    now_at: NDArray[np.int64],
+    shared: NDArray[np.bool_],
+) -> tuple[NDArray[np.int64], dict[str, NDArray[Any]]]:
+    """The places of the rows of which one side changed, and what is told of each."""
+
+    def at(figures: Reported, places: NDArray[np.int64]) -> Floats:
+        values: Floats = getattr(figures, side)
+        return np.where(places >= 0, np.append(values, np.nan)[places], np.nan)
+
+    then, today = at(earlier, then_at), at(now, now_at)
+    known_then, known_now = np.isfinite(then), np.isfinite(today)
+    with np.errstate(invalid="ignore"):
+        far = np.abs(today - then) > _SAME * np.maximum(np.abs(today), np.abs(then))
+    changed = shared & np.where(known_then & known_now, far, known_then != known_now)
+    places = np.flatnonzero(changed)
+    note = np.full(len(places), "", dtype=object)
+    note[~known_then[places]] = _UNKNOWN_THEN
+    note[~known_now[places]] = _UNKNOWN_NOW
+    note[then_at[places] < 0] = _NEVER_REPORTED
+    note[now_at[places] < 0] = _GONE
+    return places, {
+        "column": np.full(len(places), side, dtype=object),
+        "reported": then[places],
+        "now": today[places],
+        "difference": today[places] - then[places],
+        "note": note,
+    }

@@ -1,0 +1,110 @@
+"""A first report file for sales that nobody has described yet: what can be found in them, ready to be changed."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from os.path import relpath
+from pathlib import Path
+from typing import Any
+
+from logochron.core.errors import QuestionError, shown_path
+from logochron.report.settings import Sales
+from logochron.sources.read import read
+from logochron.sources.read_options import Options
+from logochron.sources.review_source import columns_found
+from logochron.views.formats import capital, words
+from logochron.views.whole_file import whole_file
+
+#: Dimensions with more items than this make no section of their own.
+_MOST_ITEMS = 40
+#: Days of records from which weeks tell something, and from which a year can be held against another.
+_WEEKS, _YEARS = 60, 500
+
+
+def write_draft(sales: Sequence[str], path: Path, given: Mapping[str, Any]) -> Path:
+    """Write a report file that runs as it is: the sales read as they are found, and the sections that they carry.
+
+    Parameters
+    ----------
+    given
+        Reading options, by the names of [sales]; those that are usual are left out.
+
+    Raises
+    ------
+    QuestionError
+        Where the file is there already, or cannot be written.
+    IntakeError
+        Where the sales cannot be read.
+    """
+    if path.exists():
+        raise QuestionError(f"{shown_path(path)} is there already: name another file, or move it away")
+    options = {name: given[name] for name in given if name in Sales.model_fields and _told(name, given[name])}
+    asked = Options(**options | {"on_refused": "skip"})
+    if asked.periods_in_columns is None:
+        asked = columns_found(list(sales), asked, not asked.by)
+    book = read(list(sales), **asked._asdict())
+    options |= {name: getattr(asked, name) for name in ("date", "periods_in_columns") if getattr(asked, name)}
+    names = [measure.name for measure in book.measures]
+    by = [name for name in book.dimensions if 1 < len(book.items(name)) <= _MOST_ITEMS]
+    files = [relpath(name, path.parent) for name in sales]
+    lines = ["# A first report file: change what you like, and run it by: logochron report FILE", "", "[sales]"]
+    lines.append(f"file = {_written(files[0])}" if len(files) == 1 else f"files = {_written(files)}")
+    for name, value in options.items():
+        if name not in ("by", "values", "on_refused"):
+            lines.append(f"{name} = {_written(value)}")
+    lines.append(f"by = {_written(by)}")
+    if book.intake.refused:
+        lines.append('on_refused = "skip"' + f"  # {book.intake.refused:,} rows cannot be read")
+    for measure in book.measures:
+        lines += ["", "[[measure]]", f"name = {_written(measure.name)}"]
+        if measure.column not in (None, measure.name):
+            lines.append(f"column = {_written(measure.column)}")
+    lines += ["", "[page]", f"title = {_written(capital(words(Path(files[0]).stem.replace('-', ' '))))}"]
+    for section in _sections(book, names[0], by):
+        lines += ["", "[[section]]", *(f"{key} = {_written(value)}" for key, value in section.items())]
+    with whole_file(path) as target:
+        target.write_text("\n".join(lines) + "\n", encoding="utf-8")
+    return path
+
+
+def _sections(book: Any, measure: str, by: Sequence[str]) -> list[dict[str, Any]]:
+    """The sections that the records carry."""
+    grain = book.standing.records_of if book.standing.whole else "month"
+    days = book.coverage.recorded_last - book.coverage.first
+    against = "year-ago" if days > _YEARS else "prior"
+    usual = {"question": "compare", "each": grain, "against": against}
+    found = [{"heading": f"How the {grain}s stand", **usual, "last": 13, "measures": measure}]
+    if grain == "month" and against == "year-ago":
+        found.append({"heading": "The year to date", **usual, "running": "year", "last": 13, "measures": measure})
+    found += [{"heading": f"By {words(name)}", **usual, "by": name, "last": 1, "measures": measure} for name in by[:3]]
+    if by:
+        found.append(
+            {"heading": "What moved the total", "question": "drivers", "each": grain, "against": against, "by": by[0],
+             "measures": measure}
+        )  # fmt: skip
+    if book.standing.records_of == "day" and days > _WEEKS:
+        weeks = {"heading": "Weeks", "question": "compare", "each": "week", "against": "prior", "last": 13}
+        found.append(weeks | {"measures": measure})
+        if against == "year-ago":
+            found.append({"heading": "The pace of the year", "question": "pace", "within": "year", "measures": measure})
+            found.append(
+                {"heading": "Where the month will end", "question": "land", "within": "month", "measures": measure}
+            )
+    return found
+
+
+def _told(name: str, value: Any) -> bool:
+    usual = Sales.model_fields[name].default
+    return value not in (None, (), [], {}, usual)
+
+
+def _written(value: Any) -> str:
+    """A value as TOML writes it; texts as JSON does, whose escapes TOML has too."""
+    if isinstance(value, bool):
+        return str(value).lower()
+    if isinstance(value, Mapping):
+        return "{" + ", ".join(f"{json.dumps(key)} = {_written(one)}" for key, one in value.items()) + "}"
+    if isinstance(value, (list, tuple)):
+        return "[" + ", ".join(map(_written, value)) + "]"
+    return json.dumps(str(value), ensure_ascii=False) if not isinstance(value, (int, float)) else str(value)

@@ -1,0 +1,153 @@
+"""What is wrong with a report file: all faults at once, each with file, line, key and the nearest valid key."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from pydantic import BaseModel, ValidationError
+
+from logochron.core.errors import ReportError, brief, nearest, shown_path, visible
+from logochron.report.key_lines import Place, line_of
+from logochron.report.settings import (
+    SECTIONS,
+    BandTable,
+    CalendarTable,
+    JudgingTable,
+    MeasureTable,
+    PageTable,
+    PlanTable,
+    Sales,
+    SectionTable,
+    Settings,
+)
+
+_MODELS: Mapping[str, type[BaseModel]] = {
+    "sales": Sales,
+    "measure": MeasureTable,
+    "calendar": CalendarTable,
+    "judging": JudgingTable,
+    "plan": PlanTable,
+    "page": PageTable,
+}
+#: What a value must be, by Pydantic's type of error.
+_KINDS = {
+    "string_type": "a text",
+    "int_type": "a whole number",
+    "int_from_float": "a whole number",
+    "float_type": "a number",
+    "bool_type": "true or false",
+    "list_type": "a list",
+    "tuple_type": "a list",
+    "dict_type": "a table",
+    "model_type": "a table",
+    "model_attributes_type": "a table",
+    "date_type": "a day",
+    "date_parsing": "a day",
+    "date_from_datetime_parsing": "a day",
+    "date_from_datetime_inexact": "a day",
+}
+
+
+class Fault(NamedTuple):
+    """One fault: the key it is about, and what is wrong with it."""
+
+    place: Place
+    what: str
+
+
+def faults_of(error: ValidationError, data: Mapping[str, Any]) -> list[Fault]:
+    """The faults that a validation found, one for each key."""
+    found: dict[Place, list[dict[str, Any]]] = {}
+    for one in error.errors(include_url=False):
+        found.setdefault(_place(one["loc"], data, missing=one["type"] == "missing"), []).append(dict(one))
+    return [Fault(place, _told(place, errors, data)) for place, errors in found.items()]
+
+
+def refusal(path: Path, faults: Iterable[Fault], lines: dict[Place, int]) -> ReportError:
+    """The error that tells all faults of a file, from the top."""
+    told = sorted((line_of(fault.place, lines), _named(fault.place), fault.what) for fault in faults)
+    listed = [f"line {line}: {visible(named)}{what}" for line, named, what in told]
+    head = shown_path(path)
+    if len(listed) == 1:
+        return ReportError(f"{head}, {listed[0]}")
+    return ReportError("\n  ".join([f"{head} has {len(listed)} faults:", *listed]))
+
+
+def _place(loc: Sequence[Any], data: Any, *, missing: bool) -> Place:
+    """The steps of a location that are keys: Pydantic adds names of its models and kinds."""
+    steps: list[str | int] = []
+    for n, step in enumerate(loc):
+        held = isinstance(data, Mapping) and step in data
+        listed = isinstance(data, list) and isinstance(step, int) and step < len(data)
+        if held or listed:
+            steps.append(step)
+            data = data[step]
+        elif missing and n == len(loc) - 1:
+            steps.append(step)
+    return tuple(steps)
+
+
+def _named(place: Place) -> str:
+    """A key as people call it: ``[[section]] 2, each: ``."""
+    parts: list[str] = []
+    for step in place:
+        if isinstance(step, int):
+            parts[-1] = f"[[{parts[-1].strip('[]')}]] {step + 1}" if parts else str(step + 1)
+        else:
+            parts.append(step)
+    if len(place) > 1 and isinstance(place[0], str) and not isinstance(place[1], int):
+        parts[0] = f"[{parts[0]}]"
+    return ", ".join(parts) + ": " if parts else ""
+
+
+def _told(place: Place, errors: Sequence[Mapping[str, Any]], data: Any) -> str:
+    """What is wrong with one key."""
+    first = errors[0]
+    kind = str(first["type"])
+    if kind == "extra_forbidden":
+        return _unknown(str(place[-1]), _model(place, data))
+    if kind == "missing":
+        return "this key is missing"
+    if kind == "union_tag_not_found":
+        return f"`question` is missing: one of {', '.join(SECTIONS)}"
+    if kind == "union_tag_invalid":
+        came = first["input"].get("question") if isinstance(first["input"], Mapping) else first["input"]
+        return "`question` " + _one_of(list(SECTIONS), came)
+    literal = next((error for error in errors if error["type"] == "literal_error"), None)
+    if literal is not None and isinstance(literal["input"], str):
+        expected = str(literal["ctx"]["expected"]).replace(" or ", ", ")
+        return _one_of([word.strip().strip("'") for word in expected.split(",")], literal["input"])
+    if kind == "value_error":
+        return str(first["ctx"]["error"])
+    wanted = dict.fromkeys(_KINDS[str(error["type"])] for error in errors if str(error["type"]) in _KINDS)
+    if wanted:
+        return f"must be {' or '.join(wanted)}; got {brief(first['input'])}"
+    return f"{first['msg']}; got {brief(first['input'])}"
+
+
+def _one_of(known: Sequence[str], came: object) -> str:
+    hint = nearest(came, known) if isinstance(came, str) else None
+    return f"must be one of {', '.join(known)}; got {brief(came)}" + (f". Did you mean {hint!r}?" if hint else "")
+
+
+def _unknown(key: str, model: type[BaseModel]) -> str:
+    known = [field.alias or name for name, field in model.model_fields.items()]
+    hint = nearest(key, known)
+    told = f". Did you mean {hint!r}?" if hint else "."
+    return f"there is no such key{told} There are: {', '.join(known)}"
+
+
+def _model(place: Place, data: Any) -> type[BaseModel]:
+    """The model of the table that a key stands in."""
+    if len(place) < 2:
+        return Settings
+    head = str(place[0])
+    if head == "section":
+        section = data["section"][place[1]]
+        named = section.get("question") if isinstance(section, Mapping) else None
+        return SECTIONS.get(str(named), SectionTable)
+    if head == "judging" and len(place) > 2:
+        return BandTable
+    return _MODELS.get(head, Settings)

@@ -1,0 +1,166 @@
+"""What the tables of a report file stand for: measures, calendars, judging, books, formats."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+from logochron.core.book.daybook import Daybook
+from logochron.core.book.filters import Not
+from logochron.core.book.measures import Measure
+from logochron.core.calendars.base import Calendar
+from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.errors import QuestionError, no_such
+from logochron.core.judge.bands import Band
+from logochron.core.judge.judging import Judging
+from logochron.report.settings import (
+    CALENDAR_KEYS,
+    CalendarTable,
+    JudgingTable,
+    MeasureTable,
+    PageTable,
+    Sales,
+    Settings,
+)
+from logochron.views.formats import Formats
+from logochron.views.palette import Palette
+
+#: Reading options of [sales] that `read` has by the same names.
+READING = (
+    *("covering", "until", "tz", "records_of", "spread", "periods_in_columns", "day_first", "date_format", "decimal"),
+    *("thousands", "delimiter", "encoding", "header_row", "sheet", "empty", "on_refused"),
+)
+
+
+def listed(names: Any) -> list[str]:
+    """One name or several, as a list."""
+    return [names] if isinstance(names, str) else list(names)
+
+
+def dimensions(by: Any) -> dict[str, str]:
+    """Dimensions by their names, with the columns they are of."""
+    return dict(by) if isinstance(by, Mapping) else {name: name for name in listed(by)}
+
+
+def where(given: Mapping[str, Any] | None) -> dict[str, Any] | None:
+    """Filters as `read` takes them."""
+    if given is None:
+        return None
+    return {
+        name: Not(*listed(wanted["not"])) if isinstance(wanted, Mapping) else wanted for name, wanted in given.items()
+    }
+
+
+def measure(table: MeasureTable) -> Measure:
+    """A measure."""
+    given = {name: getattr(table, name) for name in table.model_fields_set}
+    return Measure(**given | ({"where": where(table.where)} if table.where is not None else {}))
+
+
+def measures(settings: Settings) -> list[Measure]:
+    """The measures of a report; none where the columns of amounts are to be found."""
+    return list(map(measure, settings.measure))
+
+
+def calendar(table: CalendarTable, path: Path) -> Calendar:
+    """The calendar; `path` is that of the report file."""
+    given = {name: getattr(table, name) for name in CALENDAR_KEYS[table.kind] if name in table.model_fields_set}
+    if table.kind == "civil":
+        return CivilCalendar(**given)
+    if table.kind == "retail":
+        from logochron.core.calendars.retail import RetailCalendar
+
+        return RetailCalendar(**given | ({"pattern": tuple(table.pattern)} if table.pattern is not None else {}))
+    from logochron.core.calendars.listed import ListedCalendar
+
+    del given["file"]
+    return ListedCalendar(path.parent / str(table.file), **given)
+
+
+def limit(given: Any) -> Any:
+    """A limit as a number: 0.08, or the text "8%"."""
+    if not isinstance(given, str):
+        return given
+    text = given.strip().replace("\N{MINUS SIGN}", "-")
+    try:
+        return Fraction(text.removesuffix("%").strip()) / (100 if text.endswith("%") else 1)
+    except (ValueError, ZeroDivisionError):
+        raise QuestionError(f'must be a number such as 0.08 or "8%"; got {given!r}') from None
+
+
+def judging(table: JudgingTable) -> Judging:
+    """How changes are judged."""
+    bands = [
+        Band(band.name, from_=limit(band.from_), below=limit(band.below), verdict=band.verdict, advice=band.advice,
+             mark=band.mark)
+        for band in table.band
+    ]  # fmt: skip
+    return Judging(
+        level_within=limit(table.level_within), level_as=table.level_as, bands=bands, on=table.on,
+        marks=table.marks, marks_place=table.marks_place, marks_of=table.marks_of,
+    )  # fmt: skip
+
+
+def formats(page: PageTable) -> Formats:
+    """How numbers, days and words are written."""
+    return Formats(locale=page.locale, currency=page.currency, decimals=page.decimals)
+
+
+def palette(page: PageTable) -> Palette:
+    """The colors."""
+    known = Palette.__dataclass_fields__
+    for role, color in page.palette.items():
+        if role not in known:
+            raise QuestionError(no_such("role", role, known, where="a palette"))
+        if len(color) != 7 or color[0] != "#" or any(sign not in "0123456789abcdefABCDEF" for sign in color[1:]):
+            raise QuestionError(f"{role!r} must be a color such as #22365E; got {color!r}")
+    return Palette(**page.palette)
+
+
+def source(sales: Sales, path: Path) -> list[str]:
+    """The files of the sales, from the folder of the report file."""
+    return [str(path.parent / name) for name in ([sales.file] if sales.file is not None else sales.files or ())]
+
+
+def book(
+    settings: Settings, path: Path, made: Calendar, until: Any, progress: Callable[[float], None] | None
+) -> Daybook:
+    """The sales, read once with all that any section needs."""
+    from logochron.sources.read import read
+
+    sales = settings.sales
+    given = {name: getattr(sales, name) for name in READING if name in sales.model_fields_set}
+    if isinstance(given.get("covering"), list):
+        given["covering"] = tuple(given["covering"])
+    until = until or settings.page.until
+    return read(
+        source(sales, path),
+        date=sales.date,
+        values=sales.values,
+        by=dimensions(sales.by),
+        where=where(sales.where),
+        measures=measures(settings),
+        calendar=made,
+        progress=progress,
+        **given | ({"until": until} if until is not None else {}),
+    )
+
+
+def plan(settings: Settings, path: Path, made: Calendar, sales: Daybook) -> Daybook | None:
+    """The plan, where there is one."""
+    table = settings.plan
+    if table is None:
+        return None
+    from logochron.sources.read_plan import plan_of, read_plan
+
+    file = str(path.parent / table.file)
+    if table.value is not None and table.measure is not None:
+        return read_plan(
+            file, date=table.date, value=table.value, measure=table.measure, by=dimensions(table.by),
+            records_of=table.records_of, spread=table.spread, calendar=made,
+        )  # fmt: skip
+    shared = dimensions(settings.sales.by)
+    shared |= {name: name for selection in sales.filters for name in selection if name not in shared}
+    return plan_of(file, sales.measures, shared, records_of=table.records_of, calendar=made, spread=table.spread)

@@ -1,0 +1,237 @@
+"""A report: the questions of a week in one file, asked together and handed on together."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from logochron.core.book.daybook import Daybook
+from logochron.core.calendars.base import Calendar
+from logochron.core.check_kinds import kinds_checked
+from logochron.core.days import DayLike
+from logochron.core.errors import IntakeError, LogochronError, OutputError
+from logochron.core.judge.judging import Judging
+from logochron.core.questions.compare import compare
+from logochron.core.questions.drivers import drivers
+from logochron.core.questions.land import land
+from logochron.core.questions.pace import pace
+from logochron.core.questions.relate import relate
+from logochron.core.rows.columns import headings_of
+from logochron.core.rows.result import Result
+from logochron.report import alerting, made_of
+from logochron.report.load import settings_of
+from logochron.report.settings import SectionTable, Settings, options_of
+from logochron.report.write import Written, write_report
+from logochron.sources.review_source import review
+from logochron.views.formats import Formats
+from logochron.views.palette import Palette
+from logochron.views.sections import Section
+
+#: One line an event: what was read, asked, refused, written.
+_LOG = logging.getLogger("logochron.report")
+_QUESTIONS: Mapping[str, Callable[..., Result]] = {
+    "compare": compare,
+    "relate": relate,
+    "drivers": drivers,
+    "pace": pace,
+    "land": land,
+}
+#: Is told what is done, and the part of all that is done.
+Progress = Callable[[str, float], None]
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Answers(Mapping[str, Result]):
+    """The answers of a report by the headings of its sections; what was refused is not among them.
+
+    Attributes
+    ----------
+    sections
+        All sections in their order, refused ones with the reason.
+    alerts, fired
+        What the alerts have to say, in lines; whether any fired.
+    """
+
+    title: str
+    settings: Settings
+    sections: tuple[Section, ...]
+    formats: Formats = field(repr=False)
+    palette: Palette = field(repr=False)
+    alerts: tuple[str, ...] = ()
+    fired: bool = False
+
+    @property
+    def refused(self) -> tuple[tuple[str, str], ...]:
+        """Headings of sections whose questions were refused, and why."""
+        return tuple((one.heading, one.refused) for one in self.sections if one.answer is None)
+
+    def __getitem__(self, heading: str) -> Result:
+        for section in self.sections:
+            if section.heading == heading and section.answer is not None:
+                return section.answer
+        raise KeyError(heading)
+
+    def __iter__(self) -> Iterator[str]:
+        return (section.heading for section in self.sections if section.answer is not None)
+
+    def __len__(self) -> int:
+        return sum(section.answer is not None for section in self.sections)
+
+    def write(self, folder: str | Path, *, progress: Progress | None = None) -> Written:
+        """Write page, workbook, a picture and a table for each section into a folder: all of it, or nothing.
+
+        Returns
+        -------
+        Written
+            The folder, its files, and the figures that changed since the last run into it (`.restated`, by heading).
+
+        Raises
+        ------
+        QuestionError
+            Where no folder can stand there.
+        OutputError
+            Where it cannot be written to the end: what was there before stays as it was.
+        """
+        page = self.settings.page
+        return write_report(
+            self.sections,
+            Path(folder),
+            title=self.title,
+            formats=self.formats,
+            palette=self.palette,
+            choices=page.choices,
+            restating=page.restated,
+            alerts=self.alerts,
+            progress=progress,
+        )
+
+
+@dataclass(frozen=True)
+class Report:
+    """A report file, checked.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> from tempfile import TemporaryDirectory
+    >>> with TemporaryDirectory() as folder:
+    ...     report = lc.Report.load(lc.demo.write_report(folder))
+    ...     list(report.run())[:2]
+    ['How the months stand', 'The year to date']
+    """
+
+    path: Path
+    settings: Settings
+
+    @classmethod
+    @kinds_checked
+    def load(cls, path: str | Path) -> Report:
+        """Read and check a report file.
+
+        Raises
+        ------
+        ReportError
+            With all faults at once: file, line, key, and the nearest valid key.
+        """
+        path = Path(path)
+        return cls(path, settings_of(path))
+
+    @property
+    def title(self) -> str:
+        """The title it has, or the name of its file."""
+        return self.settings.page.title or self.path.stem.replace("-", " ").replace("_", " ")
+
+    def run(self, *, until: DayLike | None = None, progress: Progress | None = None) -> Answers:
+        """Read the sales once, ask all questions of them.
+
+        Parameters
+        ----------
+        until
+            The report date, instead of the file's own.
+        progress
+            Told what is done and the part of all that is done.
+
+        Returns
+        -------
+        Answers
+            By heading. A question that is refused stands in `.refused`; the others are asked all the same.
+
+        Raises
+        ------
+        ReportError, QuestionError, IntakeError
+            Where the calendar, the sales or the plan cannot be read.
+        """
+        settings, told = self.settings, progress or (lambda what, part: None)
+        calendar = made_of.calendar(settings.calendar, self.path)
+        judging, formats = made_of.judging(settings.judging), made_of.formats(settings.page)
+        book = made_of.book(settings, self.path, calendar, until, lambda part: told("reading", part * 0.5))
+        _LOG.info("read %s rows, %s refused", f"{book.intake.counted:,}", f"{book.intake.refused:,}")
+        plan = made_of.plan(settings, self.path, calendar, book)
+        sections, lines, fired = [], list[str](), False
+        for n, table in enumerate(settings.section):
+            told(table.heading, 0.5 + 0.5 * n / len(settings.section))
+            section = self._section(table, book, plan, calendar, judging)
+            sections.append(section)
+            if section.answer is not None and table.alerts:
+                said, any_fired = self._alerts(table, section, judging, formats)
+                lines += said
+                fired |= any_fired
+        return Answers(
+            title=self.title,
+            settings=settings,
+            sections=tuple(sections),
+            formats=formats,
+            palette=made_of.palette(settings.page),
+            alerts=tuple(lines),
+            fired=fired,
+        )
+
+    def _section(
+        self, table: SectionTable, book: Daybook, plan: Daybook | None, calendar: Calendar, judging: Judging
+    ) -> Section:
+        """One section asked; refused where its question is."""
+        shown = {
+            "figure": table.figure if isinstance(table.figure, str) else None,
+            "drawn": table.figure is not False,
+            "options": {n: v for n in ("panels", "marked") if (v := getattr(table, n)) is not None},
+            "table": table.table,
+            "words": table.words,
+        }
+        try:
+            answer = asked(table, book, plan, calendar, judging)
+        except (IntakeError, OutputError):
+            raise
+        except LogochronError as error:
+            _LOG.info("section %r is refused: %s", table.heading, str(error).splitlines()[0])
+            return Section(heading=table.heading, refused=str(error), **shown)
+        _LOG.info("section %r: %s rows", table.heading, f"{answer.columns.rows:,}")
+        return Section(heading=table.heading, answer=answer, **shown)
+
+    def _alerts(
+        self, table: SectionTable, section: Section, judging: Judging, formats: Formats
+    ) -> tuple[Sequence[str], bool]:
+        """What the alerts of a section have to say."""
+        answer: Any = section.answer
+        headings = headings_of(answer.kind, answer.by, [measure.name for measure in answer.measures])
+        alerts = alerting.alerts_of(table.alerts, answer.kind, answer.by, judging, headings, "alerts")
+        lines, fired = alerting.told(alerts, answer, formats)
+        for line in lines:
+            _LOG.info("%s: %s", table.heading, line.strip())
+        return [f"{table.heading}: {line}" if not line.startswith(" ") else line for line in lines], fired
+
+
+def asked(table: SectionTable, book: Daybook, plan: Daybook | None, calendar: Calendar, judging: Judging) -> Result:
+    """The answer to the question of a section."""
+    if table.question == "review":
+        return review(book)
+    options = options_of(table)
+    if table.question in ("compare", "relate", "drivers"):
+        options.setdefault("each", "month")
+    if options.get("against") == "plan" or (table.question == "land" and plan is not None):
+        options["plan"] = plan
+    if table.question == "land" and "profile" in options and ("." in options["profile"] or "/" in options["profile"]):
+        options["profile"] = Path(options["profile"])
+    return _QUESTIONS[table.question](book, calendar=calendar, judging=judging, **options)

@@ -1,0 +1,106 @@
+"""Answers written as one page."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+from logochron.core.check_kinds import kinds_checked
+from logochron.core.errors import QuestionError, brief
+from logochron.core.rows.result import Result
+from logochron.views.formats import Formats
+from logochron.views.page.to_html import page
+from logochron.views.palette import Palette
+from logochron.views.sections import Section
+from logochron.views.whole_file import whole_file
+
+
+@kinds_checked
+def write_page(
+    answers: Result | Sequence[Result] | Mapping[str, Result],
+    path: str | Path,
+    *,
+    title: str | None = None,
+    figures: Mapping[str, str] | None = None,
+    choices: Sequence[str] | None = None,
+    locale: str = "en",
+    currency: str | None = None,
+    formats: Formats | None = None,
+    palette: Palette | None = None,
+) -> Path:
+    """Write answers as one page that opens from disk, in which any period and any item can be chosen.
+
+    Parameters
+    ----------
+    answers
+        One, a list, or by heading.
+    title
+        What the page is called; the title of the first answer where None.
+    figures
+        Names of figures by heading, instead of those that suit.
+    choices
+        The dimensions that can be chosen; all of the book where None.
+    locale, currency, formats
+        How numbers, days and words are written (`formats` goes before the others).
+
+    Returns
+    -------
+    pathlib.Path
+        The file, written whole or not at all.
+
+    Raises
+    ------
+    QuestionError
+        Where there is no answer, two have one heading, or the file cannot be written.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> months = lc.compare(lc.demo.book(by="harbor"), each="month", measures="revenue", last=13)
+    >>> lc.write_page({"How the months stand": months}, "months.html")  # doctest: +SKIP
+    """
+    formats = formats or Formats(locale=locale, currency=currency)
+    sections = sections_of(answers, formats, figures or {})
+    made = page(
+        sections,
+        title=title or sections[0].heading,
+        formats=formats,
+        palette=palette,
+        names=choices,
+    )
+    path = Path(path)
+    with whole_file(path) as target:
+        target.write_text(made, encoding="utf-8")
+    return path
+
+
+def sections_of(
+    answers: Result | Sequence[Result] | Mapping[str, Result], formats: Formats, figures: Mapping[str, str]
+) -> list[Section]:
+    """Answers under their headings: those given, or the titles of their tables.
+
+    Raises
+    ------
+    QuestionError
+        Where there is none, or what is given is no answer.
+    """
+    from logochron.views.tables.registry import specs
+    from logochron.views.tables.spec import Shown
+
+    named = answers if isinstance(answers, Mapping) else None
+    given = [answers] if isinstance(answers, Result) else list(named.values() if named is not None else answers)
+    for one in given:
+        if not isinstance(one, Result):
+            raise QuestionError(f"`answers` must be answers, such as those of compare; got {brief(one)}")
+    if not given:
+        raise QuestionError("`answers` holds none: a page needs one at least")
+    headings = list(named) if named is not None else [specs(one, formats, Shown(rows=1))[0].title for one in given]
+    seen: dict[str, int] = {}
+    for place, heading in enumerate(headings):
+        seen[heading] = seen.get(heading, 0) + 1
+        if seen[heading] > 1:
+            headings[place] = f"{heading} ({seen[heading]})"
+    unknown = [name for name in figures if name not in headings]
+    if unknown:
+        raise QuestionError(f"`figures`: there is no section {unknown[0]!r}; there are {', '.join(headings)}")
+    return [Section(heading=heading, answer=one, figure=figures.get(heading)) for heading, one in zip(headings, given)]

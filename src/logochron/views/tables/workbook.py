@@ -1,0 +1,334 @@
+"""Sections as a workbook that recalculates: a sheet each, and one of notes."""
+
+from __future__ import annotations
+
+import datetime as dt
+import math
+import re
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import numpy as np
+import xlsxwriter
+from xlsxwriter.utility import xl_col_to_name
+
+from logochron.core.book.measures import Measure
+from logochron.core.days import as_date, to_days
+from logochron.core.errors import OutputError, visible
+from logochron.core.judge.judging import Judging, verdict
+from logochron.core.options import DIRECTIONS, VERDICTS
+from logochron.core.questions.compare import Comparison
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.result import Result
+from logochron.views.decimals import fitting_decimals
+from logochron.views.formats import Formats
+from logochron.views.marks import marks_of
+from logochron.views.palette import Palette
+from logochron.views.sections import Section
+from logochron.views.tables.registry import specs
+from logochron.views.tables.spec import ALL, Shown, TableSpec
+from logochron.views.tables.workbook_formulas import ITEM, Group, Sheet, formula, groups_of, is_item
+from logochron.views.words.titles import column_words
+
+#: Columns whose figures are parts of a whole, and changes of such.
+_PARTS = frozenset({"share", "ratio", "before", "expected_share", "typical_error"})
+_CHANGES = frozenset({"growth", "points"})
+#: Columns of terminals that a workbook shows in another way.
+_LEFT_OUT = frozenset({"bar", "spark", "when"})
+_MOST_ROWS = 1_048_000
+#: Where a table begins: below its title, what it is held against, and an empty row.
+_HEAD = 3
+_FORBIDDEN = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
+
+
+class _Made(NamedTuple):
+    """The workbook while it is made, and how it is written."""
+
+    book: Any
+    formats: Formats
+    palette: Palette
+    known: dict[tuple[tuple[str, Any], ...], Any]
+    title: str
+    report_date: str
+
+    def look(self, **looks: Any) -> Any:
+        """A format of cells, made once."""
+        key = tuple(sorted(looks.items()))
+        if key not in self.known:
+            self.known[key] = self.book.add_format({"font_name": "Calibri", "font_color": self.palette.ink, **looks})
+        return self.known[key]
+
+
+def write_workbook(
+    sections: Sequence[Section],
+    path: Path,
+    *,
+    title: str,
+    formats: Formats,
+    palette: Palette | None = None,
+    notes: Sequence[str] = (),
+) -> None:
+    """Write the tables of sections as a workbook; the same data gives the same bytes.
+
+    Raises
+    ------
+    OutputError
+        Where a table has more rows than a sheet holds.
+    """
+    palette = palette or Palette()
+    aligned = [one.answer for one in sections if isinstance(one.answer, AlignedAnswer)]
+    last = max((answer.book.coverage.last for answer in aligned), default=0)
+    options = {"strings_to_formulas": False, "strings_to_urls": False, "nan_inf_to_errors": False}
+    book = xlsxwriter.Workbook(str(path), options)
+    created = dt.datetime.combine(as_date(last), dt.time())
+    book.set_properties({"title": visible(title), "created": created})
+    told = formats.say("Report date {day}", day=formats.long_day(last)) if aligned else ""
+    made = _Made(book, formats, palette, {}, title, told)
+    names: set[str] = set()
+    for section in sections:
+        if section.answer is not None and section.table:
+            _section(made, section.heading, section.answer, names)
+    _notes(made, sections, [told, *notes], names)
+    book.close()
+
+
+def _section(made: _Made, heading: str, answer: Result, names: set[str]) -> None:
+    """The sheet of a section: the table of each measure below the one before."""
+    sheet = made.book.add_worksheet(_sheet_name(heading, names))
+    shown = Shown(sparks=True) if isinstance(answer, Comparison) and answer.each != "span" else ALL
+    tables = specs(answer, made.formats, shown)
+    measures: Sequence[Measure] = getattr(answer, "measures", ())
+    sheet.write_string(0, 0, visible(heading), made.look(bold=True, font_size=14))
+    row = 1
+    widths: dict[int, int] = {}
+    for n, spec in enumerate(tables):
+        measure = measures[n * len(measures) // len(tables)] if measures else None
+        first = row
+        row = _table(made, sheet, first, spec, answer, measure, widths)
+        if not n:
+            sheet.freeze_panes(first + _HEAD - 1, 0)
+            sheet.repeat_rows(first + _HEAD - 2)
+        if len(tables) == 1 and spec.rows:
+            columns = len(_columns(spec, answer)) - 1
+            sheet.autofilter(first + 1, 0, first + 1 + len(spec.rows), columns)
+        row += 2
+    for place, width in widths.items():
+        sheet.set_column(place, place, min(width + 2, 60))
+    sheet.set_landscape()
+    sheet.set_paper(9)
+    sheet.fit_to_pages(1, 0)
+    sheet.hide_gridlines(2)
+    ends = [text.replace("&", "&&") for text in (made.title, made.report_date)]
+    sheet.set_footer(f"&L{ends[0][:80]}&C{ends[1]}&R&P / &N")
+
+
+def _columns(spec: TableSpec, answer: Result) -> list[str]:
+    """The columns of a sheet: those of the table, the days of periods as such, and a small line."""
+    shown = [name for name in spec.headings if name not in _LEFT_OUT]
+    if "period" in shown and any(row.source is not None and "start" in row.source.columns for row in spec.rows):
+        place = shown.index("period") + 1
+        shown[place:place] = ["start", "end"]
+    if "spark" in spec.headings:
+        shown.append("spark")
+    return shown
+
+
+def _table(
+    made: _Made,
+    sheet: Any,
+    first: int,
+    spec: TableSpec,
+    answer: Result,
+    measure: Measure | None,
+    widths: dict[int, int],
+) -> int:
+    """One table below a row; the row after it."""
+    formats, columns = made.formats, _columns(spec, answer)
+    if first + len(spec.rows) > _MOST_ROWS:
+        raise OutputError(
+            f"{len(spec.rows):,} rows are more than a sheet of a workbook holds: choose fewer by at, last or top"
+        )
+    sheet.write_string(first, 0, visible(spec.title), made.look(bold=True))
+    head = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base)
+    right = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base, align="right")
+    start = first + 2
+    tiers = len(columns)
+    held = Sheet(start, {name: place for place, name in enumerate(columns)}, tiers)
+    named = {name: spec.headings.get(name) or _heading(name, formats) for name in columns}
+    if spec.unit and "value" in named:
+        named["value"] = f"{named['value']} ({spec.unit})"
+    for place, name in enumerate(columns):
+        sheet.write_string(first + 1, place, visible(named[name]), right if name in spec.numeric else head)
+        widths[place] = max(widths.get(place, 6), min(len(named[name]), 30))
+    decimals = _decimals(spec, answer, measure, formats)
+    kind = "lines" if "what" in spec.headings else answer.kind
+    period = ""
+    for group in groups_of(spec.rows):
+        for n in range(group.low, group.high + 1):
+            row = spec.rows[n]
+            period = row.cells.get("period") or period
+            _row(made, sheet, held, spec, n, group, kind, decimals, period, widths)
+            if kind != "lines" and is_item(row):
+                sheet.write_string(start + n, tiers, ITEM)
+    sheet.set_column(tiers, tiers, None, None, {"hidden": True})
+    if spec.rows and "growth" in columns and measure is not None and isinstance(answer, AlignedAnswer):
+        _conditions(made, sheet, held, len(spec.rows), answer, measure)
+    _sparks(made, sheet, held, spec, tiers + 1)
+    row_after = start + len(spec.rows)
+    if not spec.rows:
+        sheet.write_string(row_after, 0, visible(spec.empty))
+        row_after += 1
+    for line in spec.lines:
+        sheet.write_string(row_after + 1, 0, visible(line), made.look(font_color=made.palette.level, font_size=9))
+        row_after += 1
+    return row_after
+
+
+def _heading(name: str, formats: Formats) -> str:
+    return column_words(name, formats) if name in ("start", "end") else ""
+
+
+def _decimals(spec: TableSpec, answer: Result, measure: Measure | None, formats: Formats) -> int:
+    """Decimals of amounts, as tables have them."""
+    if formats.decimals is not None or measure is None or not isinstance(answer, AlignedAnswer):
+        return formats.decimals or 0
+    sides = [row.figures.get(name, math.nan) for row in spec.rows for name in ("value", "base", "estimate")]
+    changes = [row.figures.get("change", math.nan) for row in spec.rows]
+    return fitting_decimals(np.array(sides), np.array(changes), answer.book.decimals(measure.name))
+
+
+def _row(
+    made: _Made,
+    sheet: Any,
+    held: Sheet,
+    spec: TableSpec,
+    n: int,
+    group: Group,
+    kind: str,
+    decimals: int,
+    period: str,
+    widths: dict[int, int],
+) -> None:
+    """One row: texts as texts, days as days, figures as numbers or formulas."""
+    row = spec.rows[n]
+    strong: dict[str, Any] = {"bold": True} if row.total or row.subtotal else {}
+    if row.total:
+        strong |= {"top": 1, "top_color": made.palette.base}
+    at = held.first + n
+    for name, place in held.columns.items():
+        if name in ("start", "end") and row.source is not None:
+            day = as_date(int(to_days(row.source.columns[name][row.source.i])))
+            sheet.write_datetime(at, place, dt.datetime.combine(day, dt.time()),
+                                 made.look(num_format="yyyy-mm-dd", align="left", **strong))  # fmt: skip
+            widths[place] = max(widths.get(place, 0), 10)
+        elif name in row.figures:
+            look = made.look(num_format=_number(name, decimals, kind, spec.unit), align="right", **strong)
+            _figure(sheet, at, place, row.figures[name], formula(held, spec.rows, n, name, group, kind), look)
+            widths[place] = max(widths.get(place, 0), len(row.cells.get(name, "")) + 3)
+        elif name != "spark":
+            text = visible(period if name == "period" else row.cells.get(name, ""))
+            indent = {"indent": row.depth} if name.startswith("dim:") and row.depth else {}
+            align = {"align": "right"} if name in spec.numeric else {}
+            sheet.write_string(at, place, text, made.look(**strong, **indent, **align))
+            widths[place] = max(widths.get(place, 0), min(len(text) + 2 * row.depth, 44))
+
+
+def _figure(sheet: Any, at: int, place: int, figure: float, made: Any, look: Any) -> None:
+    if made is not None:
+        sheet.write_formula(at, place, made.text, look, figure if math.isfinite(figure) else "")
+    elif math.isfinite(figure):
+        sheet.write_number(at, place, figure, look)
+    else:
+        sheet.write_blank(at, place, None, look)
+
+
+def _number(column: str, decimals: int, kind: str, unit: str) -> str:
+    """The number format of a column; programs write it in the way of their reader's country."""
+    if column in _CHANGES:
+        return '+0.0" %";-0.0" %";0.0" %"'.replace('" %"', "%")
+    if column in _PARTS:
+        return "0.0%"
+    if kind == "lines" or column in ("count", "position"):
+        return "#,##0.###" if kind == "lines" else "#,##0"
+    amount = "#,##0" + ("." + "0" * decimals if decimals else "")
+    return f"+{amount};-{amount};{amount}" if column in ("change", "plan_gap", "difference") else amount
+
+
+def _conditions(made: _Made, sheet: Any, held: Sheet, rows: int, answer: AlignedAnswer, measure: Measure) -> None:
+    """Marks and colors of growth, that follow when a figure changes; bands color before directions do."""
+    judging: Judging = answer.judgings[measure.name]
+    low, high, place = held.first, held.first + rows - 1, held.columns["growth"]
+    cell = f"{xl_col_to_name(place, col_abs=True)}{low + 1}"
+    tolerance = float(judging.tolerance)
+    marks = marks_of(judging, made.formats)
+    of_direction = verdict(np.arange(len(DIRECTIONS), dtype=np.int8), measure.better, judging).tolist()
+    for band in judging.bands if judging.on == "growth" and answer.kind == "compare" else ():
+        if band.verdict is None:
+            continue
+        limits = [f"ISNUMBER({cell})"]
+        limits += [f"{cell}>={float(band.low)!r}"] if band.low is not None else []
+        limits += [f"{cell}<{float(band.high)!r}"] if band.high is not None else []
+        color = made.book.add_format({"font_color": made.palette.verdict(band.verdict)})
+        options = {"type": "formula", "criteria": f"=AND({','.join(limits)})", "format": color}
+        sheet.conditional_format(low, place, high, place, options)
+    tests = {"rising": f"{cell}>{tolerance!r}", "falling": f"{cell}<{-tolerance!r}", "level": "TRUE"}
+    for name, test in tests.items():
+        judged = VERDICTS[of_direction[DIRECTIONS.index(name)]]
+        sign = marks.sign(name, judged, None).replace('"', "")
+        shown = f'"{sign} "+0.0%;"{sign} "-0.0%;"{sign} "0.0%'
+        look = made.book.add_format({"font_color": made.palette.verdict(judged), "num_format": shown})
+        options = {
+            "type": "formula",
+            "criteria": f"=AND(ISNUMBER({cell}),{test})",
+            "format": look,
+            "stop_if_true": True,
+        }
+        sheet.conditional_format(low, place, high, place, options)
+
+
+def _sparks(made: _Made, sheet: Any, held: Sheet, spec: TableSpec, place: int) -> None:
+    """Small lines of the workbook's own, of figures in hidden columns beside the table."""
+    longest = max((len(row.spark) for row in spec.rows), default=0)
+    if "spark" not in held.columns or longest < 2:
+        return
+    for n, row in enumerate(spec.rows):
+        if len(row.spark) < 2:
+            continue
+        at = held.first + n
+        for k, value in enumerate(row.spark):
+            if math.isfinite(value):
+                sheet.write_number(at, place + k, value)
+        cells = f"{xl_col_to_name(place)}{at + 1}:{xl_col_to_name(place + len(row.spark) - 1)}{at + 1}"
+        options = {"range": f"'{sheet.get_name()}'!{cells}", "series_color": made.palette.current, "show_hidden": True}
+        sheet.add_sparkline(at, held.columns["spark"], options)
+    sheet.set_column(place, place + longest - 1, None, None, {"hidden": True})
+
+
+def _notes(made: _Made, sections: Sequence[Section], notes: Sequence[str], names: set[str]) -> None:
+    """The sheet of notes: the report date, what was refused, what is to be known of the records."""
+    formats = made.formats
+    sheet = made.book.add_worksheet(_sheet_name(formats.say("Notes"), names))
+    sheet.write_string(0, 0, visible(made.title), made.look(bold=True, font_size=14))
+    wrapped = made.look(text_wrap=True, valign="top")
+    lines = [line for line in notes if line]
+    lines += [f"{one.heading}: {one.refused}" for one in sections if one.answer is None]
+    for section in sections:
+        lines += [f"{section.heading}: {note}" for note in (section.answer.notes if section.answer else ())]
+    for n, line in enumerate(dict.fromkeys(lines)):
+        sheet.write_string(2 + n, 0, visible(line), wrapped)
+    sheet.set_column(0, 0, 110)
+    sheet.hide_gridlines(2)
+    sheet.set_paper(9)
+    sheet.fit_to_pages(1, 0)
+
+
+def _sheet_name(heading: str, names: set[str]) -> str:
+    """A name that sheets may have: 31 signs, none of a few, no two alike in whatever case."""
+    clean = _FORBIDDEN.sub(" ", visible(heading)).strip().strip("'") or "Sheet"
+    name, n = clean[:31].strip(), 1
+    while name.casefold() in names or name.casefold() == "history":
+        n += 1
+        name = f"{clean[: 28 - len(str(n))].strip()} ({n})"
+    names.add(name.casefold())
+    return name
