@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import os
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -31,7 +32,13 @@ def run_and_write(path: Path, folder: Path, until: str | None) -> tuple[Answers,
     report = Report.load(path)
     with _progress() as told:
         answers = report.run(until=until, progress=lambda what, part: told(what, part * 0.1))
-        return answers, answers.write(folder, progress=lambda what, part: told(what, 0.1 + part * 0.9))
+        written = answers.write(folder, progress=lambda what, part: told(what, 0.1 + part * 0.9), workers=_workers())
+        return answers, written
+
+
+def _workers() -> int:
+    """As many processes as there are processors for this one."""
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
 def _told(answers: Answers, written: Written) -> int:

@@ -111,11 +111,12 @@ def earlier_figures(folder: Path) -> Mapping[str, Reported]:
 
 def _reported(by: tuple[str, ...], rows: Mapping[str, Any]) -> Reported:
     def texts(name: str) -> Any:
-        values = np.ma.asarray(rows[name]).astype(object)
+        values: Any = np.ma.asarray(rows[name]).astype(object)
         return np.asarray(values.filled(None), dtype=object)
 
     def figures(name: str) -> Any:
-        return np.ma.asarray(rows[name], dtype=float).filled(np.nan)
+        values: Any = np.ma.asarray(rows[name], dtype=float)
+        return values.filled(np.nan)
 
     labels = tuple(texts(f"label{k}") for k in range(len(by)))
     return Reported(by, texts("measure"), texts("period"), labels, texts("status"), figures("value"), figures("base"))

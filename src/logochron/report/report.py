@@ -80,8 +80,16 @@ class Answers(Mapping[str, Result]):
     def __len__(self) -> int:
         return sum(section.answer is not None for section in self.sections)
 
-    def write(self, folder: str | Path, *, progress: Progress | None = None) -> Written:
+    def write(self, folder: str | Path, *, progress: Progress | None = None, workers: int = 1) -> Written:
         """Write page, workbook, a picture and a table for each section into a folder: all of it, or nothing.
+
+        Parameters
+        ----------
+        progress
+            Told what is done and the part of all that is done.
+        workers
+            How many processes make the views of the page; more than one only in a program whose main module can be
+            loaded again (``if __name__ == "__main__"``).
 
         Returns
         -------
@@ -106,6 +114,7 @@ class Answers(Mapping[str, Result]):
             restating=page.restated,
             alerts=self.alerts,
             progress=progress,
+            workers=workers,
         )
 
 
@@ -193,7 +202,7 @@ class Report:
         self, table: SectionTable, book: Daybook, plan: Daybook | None, calendar: Calendar, judging: Judging
     ) -> Section:
         """One section asked; refused where its question is."""
-        shown = {
+        shown: dict[str, Any] = {
             "figure": table.figure if isinstance(table.figure, str) else None,
             "drawn": table.figure is not False,
             "options": {n: v for n in ("panels", "marked") if (v := getattr(table, n)) is not None},

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StrictBool, StrictFloat, StrictInt, StrictStr, model_validator
@@ -44,6 +44,16 @@ Names = StrictStr | list[StrictStr]
 Items = StrictStr | StrictInt | list[StrictStr | StrictInt] | dict[Literal["not"], Names]
 
 
+def _key(default: Any, said: str, **more: Any) -> Any:
+    """A key that may be left out, and what it says."""
+    return Field(default=default, description=said, **more)
+
+
+def _made(factory: Callable[[], Any], said: str) -> Any:
+    """A key that is a table or a list of its own where it is left out."""
+    return Field(default_factory=factory, description=said)
+
+
 class Table(BaseModel):
     """A table of a report file: keys that it does not have are refused."""
 
@@ -53,32 +63,28 @@ class Table(BaseModel):
 class Sales(Table):
     """Where the sales are and how they are read; the reading options have the names that `read` gives them."""
 
-    file: StrictStr | None = Field(None, description="A file or a glob, relative to the report file.")
-    files: list[StrictStr] | None = Field(None, description="Several of them.")
-    date: StrictStr | None = Field(None, description="The column of dates; found where only one can be meant.")
-    values: Names = Field((), description="Columns of amounts, each a measure, where no [[measure]] is needed.")  # type: ignore[assignment]
-    by: Names | dict[StrictStr, StrictStr] = Field((), description="Columns to split by, or {name = column}.")  # type: ignore[assignment]
-    where: dict[StrictStr, Items] = Field(
-        default_factory=dict, description='Rows wanted: {harbor = "Alderquay", channel = {not = "online"}}.'
-    )
-    covering: StrictStr | list[Day] | None = Field(
-        None, description='Days the records are complete for: "FIRST..LAST".'
-    )
-    until: Day | None = Field(None, description="The report date; the last day in the records where left out.")
-    tz: StrictStr | None = Field(None, description="Zone of the days of zoned timestamps.")
-    records_of: Grain = Field("day", description="What each record stands for.")
-    spread: Spread | None = Field(None, description="Lay records of longer periods evenly on their days.")
-    periods_in_columns: Grain | None = Field(None, description="A wide table: one column a period of this grain.")
-    day_first: StrictBool | None = Field(None, description="Whether 03/04/2026 is 3 April.")
-    date_format: StrictStr | None = Field(None, description="Form of the dates, such as '%d %b %y'.")
-    decimal: StrictStr | None = Field(None, description="Decimal mark of amounts.")
-    thousands: StrictStr | None = Field(None, description="What parts thousands.")
-    delimiter: StrictStr | None = Field(None, description="What parts the fields.")
-    encoding: StrictStr | None = Field(None, description="Encoding of the text.")
-    header_row: StrictInt | None = Field(None, description="Line of the header; 0: there is none.")
-    sheet: StrictStr | None = Field(None, description="Sheet of a workbook.")
-    empty: Empty = Field("refused", description="Whether an empty amount refuses its row.")
-    on_refused: OnRefused = Field("stop", description="What refused rows do.")
+    file: StrictStr | None = _key(None, "A file or a glob, relative to the report file.")
+    files: list[StrictStr] | None = _key(None, "Several of them.")
+    date: StrictStr | None = _key(None, "The column of dates; found where only one can be meant.")
+    values: Names = _key((), "Columns of amounts, each a measure, where no [[measure]] is needed.")
+    by: Names | dict[StrictStr, StrictStr] = _key((), "Columns to split by, or {name = column}.")
+    where: dict[StrictStr, Items] = _made(dict, 'Rows wanted: {harbor = "Alderquay", channel = {not = "online"}}.')
+    covering: StrictStr | list[Day] | None = _key(None, 'Days the records are complete for: "FIRST..LAST".')
+    until: Day | None = _key(None, "The report date; the last day in the records where left out.")
+    tz: StrictStr | None = _key(None, "Zone of the days of zoned timestamps.")
+    records_of: Grain = _key("day", "What each record stands for.")
+    spread: Spread | None = _key(None, "Lay records of longer periods evenly on their days.")
+    periods_in_columns: Grain | None = _key(None, "A wide table: one column a period of this grain.")
+    day_first: StrictBool | None = _key(None, "Whether 03/04/2026 is 3 April.")
+    date_format: StrictStr | None = _key(None, "Form of the dates, such as '%d %b %y'.")
+    decimal: StrictStr | None = _key(None, "Decimal mark of amounts.")
+    thousands: StrictStr | None = _key(None, "What parts thousands.")
+    delimiter: StrictStr | None = _key(None, "What parts the fields.")
+    encoding: StrictStr | None = _key(None, "Encoding of the text.")
+    header_row: StrictInt | None = _key(None, "Line of the header; 0: there is none.")
+    sheet: StrictStr | None = _key(None, "Sheet of a workbook.")
+    empty: Empty = _key("refused", "Whether an empty amount refuses its row.")
+    on_refused: OnRefused = _key("stop", "What refused rows do.")
 
     @model_validator(mode="after")
     def _one_source(self) -> Sales:
@@ -91,31 +97,31 @@ class MeasureTable(Table):
     """A measure: a sum, a count, a difference or a quotient."""
 
     name: StrictStr = Field(description="What it is called.")
-    column: StrictStr | None = Field(None, description="The column it sums; the one called like it where left out.")
-    of: StrictStr | None = Field(None, description="What a difference or quotient is taken of.")
-    less: StrictStr | None = Field(None, description="`of` less this.")
-    per: StrictStr | None = Field(None, description="`of` per this.")
-    count: StrictBool = Field(False, description="Counts the records.")
-    distinct: StrictStr | None = Field(None, description="Counts the different ids of a column.")
-    where: dict[StrictStr, Items] | None = Field(None, description="Takes only part of the rows.")
-    better: Better = Field("higher", description="Which direction is favorable.")
-    unit: StrictStr | None = Field(None, description="The unit of its figures.")
+    column: StrictStr | None = _key(None, "The column it sums; the one called like it where left out.")
+    of: StrictStr | None = _key(None, "What a difference or quotient is taken of.")
+    less: StrictStr | None = _key(None, "`of` less this.")
+    per: StrictStr | None = _key(None, "`of` per this.")
+    count: StrictBool = _key(False, "Counts the records.")
+    distinct: StrictStr | None = _key(None, "Counts the different ids of a column.")
+    where: dict[StrictStr, Items] | None = _key(None, "Takes only part of the rows.")
+    better: Better = _key("higher", "Which direction is favorable.")
+    unit: StrictStr | None = _key(None, "The unit of its figures.")
 
 
 class CalendarTable(Table):
     """What numbers the periods."""
 
-    kind: Literal["civil", "retail", "listed"] = Field("civil", description="Months; whole weeks; a table of periods.")
-    year_start: StrictInt | None = Field(None, description="civil: first month of the year.")
-    week_start: Weekday | None = Field(None, description="civil: first weekday.")
-    year_named: YearNamed | None = Field(None, description="Which civil year names a year.")
-    pattern: list[StrictInt] | None = Field(None, description="retail: weeks in the periods of a quarter.")
-    year_ends_on: Weekday | None = Field(None, description="retail: day a year ends on.")
-    year_ends_in: StrictInt | None = Field(None, description="retail: month a year ends in.")
-    year_ends: YearEnds | None = Field(None, description="retail: on that day nearest to its end, or last.")
-    long_period: StrictInt | None = Field(None, description="retail: period of week 53.")
-    file: StrictStr | None = Field(None, description="listed: the table of periods: start, end, label, year.")
-    gaps: Gaps | None = Field(None, description="listed: days between its periods.")
+    kind: Literal["civil", "retail", "listed"] = _key("civil", "Months; whole weeks; a table of periods.")
+    year_start: StrictInt | None = _key(None, "civil: first month of the year.")
+    week_start: Weekday | None = _key(None, "civil: first weekday.")
+    year_named: YearNamed | None = _key(None, "Which civil year names a year.")
+    pattern: list[StrictInt] | None = _key(None, "retail: weeks in the periods of a quarter.")
+    year_ends_on: Weekday | None = _key(None, "retail: day a year ends on.")
+    year_ends_in: StrictInt | None = _key(None, "retail: month a year ends in.")
+    year_ends: YearEnds | None = _key(None, "retail: on that day nearest to its end, or last.")
+    long_period: StrictInt | None = _key(None, "retail: period of week 53.")
+    file: StrictStr | None = _key(None, "listed: the table of periods: start, end, label, year.")
+    gaps: Gaps | None = _key(None, "listed: days between its periods.")
 
     @model_validator(mode="after")
     def _of_its_kind(self) -> CalendarTable:
@@ -139,35 +145,35 @@ class BandTable(Table):
     """A named interval."""
 
     name: StrictStr = Field(description="What it is called.")
-    from_: Number | StrictStr | None = Field(None, alias="from", description='Its lower limit: 0.08, or "8%".')
-    below: Number | StrictStr | None = Field(None, description="Its upper limit, not held.")
-    verdict: LevelAs | None = Field(None, description="Its verdict, instead of the direction's.")
-    advice: StrictStr = Field("", description="What to do about it.")
-    mark: StrictStr | None = Field(None, description="A sign instead of the direction's.")
+    from_: Number | StrictStr | None = _key(None, 'Its lower limit: 0.08, or "8%".', alias="from")
+    below: Number | StrictStr | None = _key(None, "Its upper limit, not held.")
+    verdict: LevelAs | None = _key(None, "Its verdict, instead of the direction's.")
+    advice: StrictStr = _key("", "What to do about it.")
+    mark: StrictStr | None = _key(None, "A sign instead of the direction's.")
 
 
 class JudgingTable(Table):
     """How a change is judged."""
 
-    level_within: Number | StrictStr = Field(0, description='A change this small is level: 0.02, or "2%".')
-    level_as: LevelAs = Field("neutral", description="Verdict of level.")
-    on: BandOn = Field("growth", description="The figure bands are of.")
-    marks: MarkSet | list[StrictStr] = Field("triangles", description="A set of marks, or four signs of your own.")
-    marks_place: MarkPlace = Field("before", description="Where marks stand beside their figures.")
-    marks_of: MarksOf | None = Field(None, description="What four signs of your own tell.")
-    band: list[BandTable] = Field(default_factory=list, description="The bands: they leave no gap.")
+    level_within: Number | StrictStr = _key(0, 'A change this small is level: 0.02, or "2%".')
+    level_as: LevelAs = _key("neutral", "Verdict of level.")
+    on: BandOn = _key("growth", "The figure bands are of.")
+    marks: MarkSet | list[StrictStr] = _key("triangles", "A set of marks, or four signs of your own.")
+    marks_place: MarkPlace = _key("before", "Where marks stand beside their figures.")
+    marks_of: MarksOf | None = _key(None, "What four signs of your own tell.")
+    band: list[BandTable] = _made(list, "The bands: they leave no gap.")
 
 
 class PlanTable(Table):
     """The plan. What is left out is found by the names that it shares with the sales."""
 
     file: StrictStr = Field(description="Its file, relative to the report file.")
-    date: StrictStr | None = Field(None, description="The column of periods or of days in them.")
-    value: StrictStr | None = Field(None, description="The column of planned amounts.")
-    measure: StrictStr | None = Field(None, description="The measure that is planned.")
-    by: Names | dict[StrictStr, StrictStr] = Field((), description="Columns to split by.")  # type: ignore[assignment]
-    records_of: Grain = Field("month", description="What each of its records stands for.")
-    spread: PlanSpread = Field("even", description="How it is laid on days.")
+    date: StrictStr | None = _key(None, "The column of periods or of days in them.")
+    value: StrictStr | None = _key(None, "The column of planned amounts.")
+    measure: StrictStr | None = _key(None, "The measure that is planned.")
+    by: Names | dict[StrictStr, StrictStr] = _key((), "Columns to split by.")
+    records_of: Grain = _key("month", "What each of its records stands for.")
+    spread: PlanSpread = _key("even", "How it is laid on days.")
 
     @model_validator(mode="after")
     def _whole(self) -> PlanTable:
@@ -180,14 +186,14 @@ class PlanTable(Table):
 class PageTable(Table):
     """How the report is written."""
 
-    title: StrictStr | None = Field(None, description="The title; the name of the report file where left out.")
-    locale: StrictStr = Field("en", description="How numbers, days and words are written.")
-    currency: StrictStr | None = Field(None, description="The currency of amounts of money.")
-    decimals: StrictInt | None = Field(None, description="Decimals of amounts in tables.")
-    palette: dict[StrictStr, StrictStr] = Field(default_factory=dict, description="Colors by role, as #RRGGBB.")
-    until: Day | None = Field(None, description="The report date, instead of that of [sales].")
-    choices: list[StrictStr] | None = Field(None, description="The dimensions that can be chosen; all where left out.")
-    restated: StrictBool = Field(True, description="Whether figures that changed since the last run are named.")
+    title: StrictStr | None = _key(None, "The title; the name of the report file where left out.")
+    locale: StrictStr = _key("en", "How numbers, days and words are written.")
+    currency: StrictStr | None = _key(None, "The currency of amounts of money.")
+    decimals: StrictInt | None = _key(None, "Decimals of amounts in tables.")
+    palette: dict[StrictStr, StrictStr] = _made(dict, "Colors by role, as #RRGGBB.")
+    until: Day | None = _key(None, "The report date, instead of that of [sales].")
+    choices: list[StrictStr] | None = _key(None, "The dimensions that can be chosen; all where left out.")
+    restated: StrictBool = _key(True, "Whether figures that changed since the last run are named.")
 
 
 class SectionTable(Table):
@@ -195,44 +201,44 @@ class SectionTable(Table):
 
     heading: StrictStr = Field(description="What it is called; no two alike.")
     question: Literal["compare", "relate", "drivers", "pace", "land", "review"] = Field(description="What is asked.")
-    figure: StrictStr | StrictBool | None = Field(None, description="The figure; the one that suits where left out.")
-    table: StrictBool = Field(True, description="Whether its table is shown.")
-    words: StrictBool = Field(True, description="Whether its sentences are shown.")
-    alerts: list[StrictStr] = Field(default_factory=list, description='Conditions, such as "growth < -10%".')
-    panels: StrictStr | None = Field(None, description="A panel of the figure for each item of a dimension.")
-    marked: Marked | None = Field(None, description="Which items of a figure bear marks.")
-    color: Color | None = Field(None, description="Verdicts as color of the text of a table, or as fill.")
+    figure: StrictStr | StrictBool | None = _key(None, "The figure; the one that suits where left out.")
+    table: StrictBool = _key(True, "Whether its table is shown.")
+    words: StrictBool = _key(True, "Whether its sentences are shown.")
+    alerts: list[StrictStr] = _made(list, 'Conditions, such as "growth < -10%".')
+    panels: StrictStr | None = _key(None, "A panel of the figure for each item of a dimension.")
+    marked: Marked | None = _key(None, "Which items of a figure bear marks.")
+    color: Color | None = _key(None, "Verdicts as color of the text of a table, or as fill.")
 
 
 class _Asked(SectionTable):
     """What several questions take."""
 
-    by: Names = Field((), description="Dimensions to split by.")  # type: ignore[assignment]
-    measures: Names | None = Field(None, description="The measures; all where left out.")
-    items: Kept = Field("all", description="comparable: totals of items open on both sides.")
-    top: StrictInt | None = Field(None, description="The largest items; the rest as all others.")
-    sort: StrictStr | None = Field(None, description="Order of items.")
-    against: StrictStr = Field("year-ago", description="What periods are held against.")
+    by: Names = _key((), "Dimensions to split by.")
+    measures: Names | None = _key(None, "The measures; all where left out.")
+    items: Kept = _key("all", "comparable: totals of items open on both sides.")
+    top: StrictInt | None = _key(None, "The largest items; the rest as all others.")
+    sort: StrictStr | None = _key(None, "Order of items.")
+    against: StrictStr = _key("year-ago", "What periods are held against.")
 
 
 class _OfPeriods(_Asked):
     """What questions about rows of periods take."""
 
-    each: Each = Field("month", description="The grain of the rows.")
-    running: StrictStr | StrictInt | None = Field(None, description="Add up from the start of a longer period, or N.")
-    partial: Partial = Field("to-date", description="What is done with unfinished periods.")
-    weeks: Weeks = Field("same-number", description="year-ago: the same week number, or 364 days earlier.")
-    at: Day | None = Field(None, description="The period, or FIRST..LAST.")
+    each: Each = _key("month", "The grain of the rows.")
+    running: StrictStr | StrictInt | None = _key(None, "Add up from the start of a longer period, or N.")
+    partial: Partial = _key("to-date", "What is done with unfinished periods.")
+    weeks: Weeks = _key("same-number", "year-ago: the same week number, or 364 days earlier.")
+    at: Day | None = _key(None, "The period, or FIRST..LAST.")
 
 
 class CompareSection(_OfPeriods):
     """How does each period stand against an earlier one?"""
 
     question: Literal["compare"]
-    last: StrictInt | None = Field(None, description="Only so many periods.")
-    per: Per | None = Field(None, description="Divide both sides by their days.")
-    skip_closed: StrictBool = Field(False, description="prior days: the last ones that have records.")
-    unusual: StrictBool = Field(False, description="Whether a growth leaves the limits of ordinary variation.")
+    last: StrictInt | None = _key(None, "Only so many periods.")
+    per: Per | None = _key(None, "Divide both sides by their days.")
+    skip_closed: StrictBool = _key(False, "prior days: the last ones that have records.")
+    unusual: StrictBool = _key(False, "Whether a growth leaves the limits of ordinary variation.")
 
 
 class RelateSection(_OfPeriods):
@@ -240,9 +246,9 @@ class RelateSection(_OfPeriods):
 
     question: Literal["relate"]
     by: Names = Field(description="Dimensions whose items are held beside each other.")
-    beside: StrictStr = Field("total", description="What items are held beside.")
-    within: StrictStr | None = Field(None, description="Hold each item beside those of the same item of a dimension.")
-    last: StrictInt | None = Field(None, description="Only so many periods.")
+    beside: StrictStr = _key("total", "What items are held beside.")
+    within: StrictStr | None = _key(None, "Hold each item beside those of the same item of a dimension.")
+    last: StrictInt | None = _key(None, "Only so many periods.")
 
 
 class DriversSection(_OfPeriods):
@@ -250,28 +256,28 @@ class DriversSection(_OfPeriods):
 
     question: Literal["drivers"]
     by: Names = Field(description="Dimensions whose items moved the total.")
-    quantity: StrictStr | None = Field(None, description="The measure of quantities: volume, mix and price.")
+    quantity: StrictStr | None = _key(None, "The measure of quantities: volume, mix and price.")
 
 
 class PaceSection(_Asked):
     """How does the running total stand at this place?"""
 
     question: Literal["pace"]
-    within: Within = Field("year", description="The period that is run through.")
-    last: StrictInt | None = Field(None, description="Only so many periods.")
-    exclude: Names = Field((), description="Periods that get no line and no rank.")  # type: ignore[assignment]
+    within: Within = _key("year", "The period that is run through.")
+    last: StrictInt | None = _key(None, "Only so many periods.")
+    exclude: Names = _key((), "Periods that get no line and no rank.")
 
 
 class LandSection(_Asked):
     """Where will the running period end?"""
 
     question: Literal["land"]
-    within: Within = Field("month", description="The period that is to land.")
-    profile: StrictStr = Field("best", description="Which share is usually done by now.")
-    rest: Rest = Field("scaled", description="The rest of the period: scaled, or as it was in the base.")
-    history: StrictInt = Field(12, description="Over how many periods the profile history is averaged.")
-    each: Grain | None = Field(None, description="A row for each part.")
-    at: Day | None = Field(None, description="The period, or a day in it.")
+    within: Within = _key("month", "The period that is to land.")
+    profile: StrictStr = _key("best", "Which share is usually done by now.")
+    rest: Rest = _key("scaled", "The rest of the period: scaled, or as it was in the base.")
+    history: StrictInt = _key(12, "Over how many periods the profile history is averaged.")
+    each: Grain | None = _key(None, "A row for each part.")
+    at: Day | None = _key(None, "The period, or a day in it.")
 
 
 class ReviewSection(SectionTable):
@@ -301,12 +307,12 @@ class Settings(Table):
     """A whole report file."""
 
     sales: Sales
-    measure: list[MeasureTable] = Field(default_factory=list)
+    measure: list[MeasureTable] = _made(list, "The measures.")
     calendar: CalendarTable = CalendarTable()
     judging: JudgingTable = JudgingTable()
     plan: PlanTable | None = None
     page: PageTable = PageTable()
-    section: list[AnySection] = Field(default_factory=list)
+    section: list[AnySection] = _made(list, "The sections, in their order.")
 
 
 def options_of(section: SectionTable) -> dict[str, Any]:

@@ -50,6 +50,7 @@ def write_report(
     restating: bool = True,
     alerts: Sequence[str] = (),
     progress: Progress | None = None,
+    workers: int = 1,
 ) -> Written:
     """Write the files of a report.
 
@@ -74,6 +75,7 @@ def write_report(
             notes=notes,
             names=choices,
             progress=lambda done, many: told(PAGE, 0.75 * done / max(many, 1)),
+            workers=workers,
         )
         (beside / PAGE).write_text(made, encoding="utf-8")
         told(WORKBOOK, 0.75)

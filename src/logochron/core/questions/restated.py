@@ -162,7 +162,7 @@ def _of_frame(frame: Any, named: str) -> Reported:
     def texts(name: str) -> NDArray[np.object_]:
         values = np.asarray(frame[name].astype(object), dtype=object)
         empty = np.asarray(frame[name].isna(), dtype=bool)
-        return np.where(empty, None, values.astype(str))
+        return np.where(empty, np.array(None, dtype=object), values.astype(str).astype(object))
 
     def figures(name: str) -> Floats:
         if name not in known:
@@ -175,9 +175,15 @@ def _of_frame(frame: Any, named: str) -> Reported:
 
 
 def _taken(figures: Reported, rows: NDArray[np.bool_]) -> Reported:
-    columns = (figures.measure, figures.period, figures.status, figures.value, figures.base)
-    measure, period, status, value, base = (side[rows] for side in columns)
-    return Reported(figures.by, measure, period, tuple(one[rows] for one in figures.labels), status, value, base)
+    return Reported(
+        figures.by,
+        figures.measure[rows],
+        figures.period[rows],
+        tuple(one[rows] for one in figures.labels),
+        figures.status[rows],
+        figures.value[rows],
+        figures.base[rows],
+    )
 
 
 def _joined(by: tuple[str, ...], parts: Sequence[Reported]) -> Reported:

@@ -133,7 +133,7 @@ def _seen(
     parts = [{name: values[first : end + 1] for name, values in table.items()} for table in tables]
     amounts: list[Floats] = [table[name] for table in parts for name in ("value", *look.bases)]
     axis = amounts_axis(amounts, formats, axis_words(measure, formats))
-    return Seen(first - 0.6, end + 0.6, axis, look.legend(result, parts, formats))
+    return Seen(first - 0.5, end + 0.5, axis, look.legend(result, parts, formats))
 
 
 def _details(result: Comparison, table: Table, measure: Measure, item: str, canvas: Canvas) -> tuple[Details, ...]:

@@ -6,7 +6,8 @@
   const packed = JSON.parse(byId("data").textContent).packed;
   const bytes = Uint8Array.from(atob(packed), (sign) => sign.charCodeAt(0));
   const unpacked = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip"));
-  const { pool, page } = await new Response(unpacked).json();
+  const { page, cards, sections } = await new Response(unpacked).json();
+  let pool = [];  // of the section that is being shown
   const said = page.said;
   const picks = new Map(page.picks.map((pick, place) => [JSON.stringify(pick), place]));
   const form = document.querySelector("form.choices");
@@ -190,13 +191,14 @@
 
   function section(root, of, place, chosen) {
     const view = root.querySelector(".view");
+    pool = of.pool;
     if (of.refused) { view.replaceChildren(element("p", { class: "told" }, of.refused)); return; }
     if (place === undefined) { view.replaceChildren(element("p", { class: "told" }, said.none)); return; }
     const shown = pool[of.views[place][of.views[place].length > chosen ? chosen : 0]];
     if (shown.refused) { view.replaceChildren(element("p", { class: "told" }, shown.refused)); return; }
     const made = [];
     const words = pool[shown.words];
-    if (words.length) made.push(element("p", { class: "said" }, words.join(" ")));
+    if (words.length) made.push(element("p", { class: "said" }, words.join(" ").replaceAll(" %", "\u00a0%")));
     if (shown.figure) made.push(shown.figure.refused ? element("p", { class: "told" }, shown.figure.refused) : figure(shown.figure));
     for (const one of shown.tables) made.push(...table(one, of.heading));
     view.replaceChildren(...made);
@@ -212,11 +214,12 @@
     hide();
     const place = picks.get(JSON.stringify(pick));
     if (byId("cards")) {
-      const cards = page.cards && place !== undefined ? pool[page.cards[place][period]] : [];
-      byId("cards").replaceChildren(...cards.map(card));
+      const shown = cards && place !== undefined ? cards.pool[cards.views[place][period]] : [];
+      byId("cards").replaceChildren(...shown.map(card));
     }
-    document.querySelectorAll("section[data-section]").forEach((root, n) => section(root, page.sections[n], place, period));
+    document.querySelectorAll("section[data-section]").forEach((root, n) => section(root, sections[n], place, period));
     document.documentElement.dataset.shown = location.hash;
+    performance.mark("shown");
   }
 
   // --- figures
@@ -244,9 +247,11 @@
     const made = element("figure", {}, element("figcaption", {}, scene.title), legend, drawing);
     if (scene.empty) { drawing.replaceChildren(element("p", {}, scene.empty)); made.redraw = () => {}; return made; }
     let width = 0;
+    const own = pool;
     made.redraw = () => {
       if (drawing.clientWidth === width) return;
       width = drawing.clientWidth;
+      pool = own;
       draw(drawing, scene, seen, width);
     };
     new ResizeObserver(() => made.redraw()).observe(drawing);
@@ -296,9 +301,13 @@
     root.append(svg.node());
     const targets = [];
     for (const panel of panels) drawPanel(svg, panel, height, targets);
+    // what is cut off at a panel's edge has a box all the same: it is hidden while the rest is measured
+    const clipped = svg.selectAll(".clipped").style("display", "none");
     const drawn = svg.node().getBBox();
-    const top = Math.floor(drawn.y) - 4, high = Math.ceil(drawn.height) + 8;
-    const leftmost = Math.min(0, Math.floor(drawn.x) - 2), wide = Math.max(width, Math.ceil(drawn.x + drawn.width) + 2) - leftmost;
+    clipped.style("display", null);
+    const tops = panels.map(({ box }) => height - box[1] - box[3]), lows = panels.map(({ box }) => height - box[1]);
+    const top = Math.floor(Math.min(drawn.y, ...tops)) - 4, high = Math.ceil(Math.max(drawn.y + drawn.height, ...lows)) + 4 - top;
+    const leftmost = Math.floor(drawn.x) - 2, wide = Math.max(width, Math.ceil(drawn.x + drawn.width) + 2) - leftmost;
     svg.attr("viewBox", `${leftmost} ${top} ${wide} ${high}`).attr("width", Math.round(wide * scale)).attr("height", Math.round(high * scale));
     root.scrollLeft = root.scrollWidth;
     point(root, targets);
@@ -317,7 +326,7 @@
     for (const place of panel.layers) {
       const layer = pool[place];
       const of = g.append("g");
-      if (layer.kind !== "captions") of.attr("clip-path", `url(#${clip})`);
+      if (layer.kind !== "captions") of.attr("clip-path", `url(#${clip})`).attr("class", "clipped");
       LAYERS[layer.kind](of, layer, x, y, wide, high, inside, targets);
     }
     if (panel.heading) label(g, 0, -8, panel.heading, { weight: "bold", size: 10.5 });

@@ -27,7 +27,7 @@ from logochron.views.figures.scene import (
 from logochron.views.page.pool import Pool
 
 #: So many digits of a position are drawn: a two-thousandth of a point in a figure.
-_DIGITS = 7
+_SHORT = "%.7g"
 
 
 def scene_data(scene: Scene, pool: Pool) -> dict[str, Any]:
@@ -122,12 +122,16 @@ def _text(text: Text) -> list[Any]:
 
 
 def _numbers(values: Floats, pool: Pool) -> int:
-    return pool.add([_number(value) for value in np.asarray(values, dtype=float).tolist()])
+    values = np.asarray(values, dtype=float)
+    text = ",".join(map(_SHORT.__mod__, values.tolist()))
+    if not np.isfinite(values).all():
+        text = ",".join(one if known else "null" for one, known in zip(text.split(","), np.isfinite(values).tolist()))
+    return pool.written(f"[{text}]")
 
 
 def _number(value: float) -> float | int | None:
     """A position as short as it is drawn; None where there is none."""
     if not np.isfinite(value):
         return None
-    short = float(f"{value:.{_DIGITS}g}")
+    short = float(_SHORT % value)
     return int(short) if short == int(short) else short

@@ -13,6 +13,7 @@ from logochron.views.formats import Formats
 from logochron.views.page.pool import Pool
 from logochron.views.tables.registry import specs
 from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
+from logochron.views.words.titles import coverage_line
 
 #: Columns of tables that stand only on terminals.
 _TERMINAL = frozenset({"spark"})
@@ -40,6 +41,8 @@ class KeptTable(NamedTuple):
 def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[KeptTable]:
     """The tables of an answer."""
     made = specs(answer, formats, shown)
+    if answer.kind == "pace":  # its last positions are for terminals: the figure has them all
+        made = made[::2]
     by: tuple[str, ...] = getattr(answer, "by", ())
     names = [measure.name for measure in getattr(answer, "measures", ())]
     per_measure = len(made) // max(len(names), 1) or 1
@@ -59,15 +62,22 @@ def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[Ke
 
 
 def table_data(
-    table: KeptTable, rows: Sequence[KeptRow], answer: Result, pool: Pool, title: str, lines: Sequence[str]
+    table: KeptTable,
+    rows: Sequence[KeptRow],
+    answer: Result,
+    formats: Formats,
+    pool: Pool,
+    title: str,
+    lines: Sequence[str],
 ) -> dict[str, Any]:
     """A table with some of its rows, under a title of its own, and lines below."""
     spec = table.spec
+    coverage = coverage_line(answer, formats) if isinstance(answer, AlignedAnswer) else ""  # the page says it once
     head = [[name, visible(text), _kind(spec, name)] for name, text in spec.headings.items() if name not in _TERMINAL]
     made = []
     first: dict[int, Row] = {}
-    for kept in table.periods.values():
-        first[kept[0].place] = kept[0].row
+    for place, held in table.periods.items():
+        first[place] = held[0].row
     shown: set[int] = set()
     for kept in rows:
         opens = kept.place not in shown
@@ -83,7 +93,7 @@ def table_data(
         "title": visible(title),
         "unit": spec.unit,
         "rows": made,
-        "lines": pool.add([visible(line) for line in lines]),
+        "lines": pool.add([visible(line) for line in lines if line != coverage]),
         "empty": spec.empty,
     }
 

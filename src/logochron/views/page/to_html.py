@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 import gzip
 import hashlib
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Sequence
 from functools import cache
 from importlib.resources import files
 from typing import Any
@@ -16,20 +16,15 @@ from markupsafe import Markup
 from logochron.core.errors import visible
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import message
-from logochron.views.figures.fonts import drawable, measure
-from logochron.views.figures.scene import Canvas
 from logochron.views.formats import Formats
-from logochron.views.page.cards_data import Cards
+from logochron.views.page.all_views import Progress, cards_views, views_of_all
 from logochron.views.page.choices import choices_of
-from logochron.views.page.pool import Pool, written
-from logochron.views.page.views import Views
+from logochron.views.page.pool import written
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
 from logochron.views.tables.html import color_rules, style
 from logochron.views.words.titles import coverage_line
 
-#: Inches of a figure on the page.
-_SIZE = (10.4, 5.2)
 #: The drawing package, in the order in which its parts need each other.
 DRAWING = ("d3-array", "d3-color", "d3-format", "d3-interpolate", "d3-path", "d3-selection", "d3-time",
            "d3-time-format", "d3-scale", "d3-axis", "d3-shape")  # fmt: skip
@@ -51,8 +46,6 @@ _SAID = {
     ),
     "figure": message("Figure: arrow keys show its figures"),
 }
-#: Told how many of how many views are made.
-Progress = Callable[[int, int], None]
 
 
 def page(
@@ -64,6 +57,7 @@ def page(
     notes: Sequence[str] = (),
     names: Sequence[str] | None = None,
     progress: Progress | None = None,
+    workers: int = 1,
 ) -> str:
     """The page of some sections as HTML.
 
@@ -73,44 +67,21 @@ def page(
         Lines below the sections, before those on the records.
     names
         The dimensions that can be chosen; all where None.
+    workers
+        How many processes make the views; more than one only where the main module can be loaded again.
     """
     aligned = [s.answer for s in sections if isinstance(s.answer, AlignedAnswer) and s.answer.put is not None]
     choices = choices_of(aligned, formats, names)
-    pool = Pool()
-    canvas = Canvas(formats, measure, drawable, width=_SIZE[0], usual=_SIZE, detailed=True)
-    views = [None if section.answer is None else Views(section, choices, canvas, pool) for section in sections]
-    picks = choices.picks if choices else ((),)
-    periods = len(choices.labels) if choices else 1
-    cards = Cards.of(aligned, choices, formats, pool)
-    many = (len([v for v in views if v]) + bool(cards)) * len(picks) * periods
-    done = 0
-
-    def each(make: Callable[[Any, int], int]) -> list[list[int]]:
-        nonlocal done
-        found = []
-        for pick in picks:
-            found.append([make(pick, period) for period in range(periods)])
-            done += periods
-            if progress is not None:
-                progress(done, many)
-        return found
-
-    data = {
+    cards = cards_views(aligned, choices, formats)
+    made = views_of_all(sections, choices, formats, workers, progress)
+    head = {
         "said": {name: formats.say(text, heading="{heading}") for name, text in _SAID.items()},
-        "language": formats.locale_tag,
         "periods": [] if choices is None else [list(pair) for pair in zip(choices.labels, choices.words)],
         "chosen": choices.chosen if choices else 0,
         "dimensions": choices.names(formats) if choices else [],
-        "picks": [["" if label is None else label for label in pick] for pick in picks],
-        "cards": each(cards.of_view) if cards else None,
-        "sections": [
-            {"heading": section.heading, "refused": visible(section.refused)}
-            if made is None
-            else {"heading": section.heading, "views": each(made.view)}
-            for section, made in zip(sections, views)
-        ],
+        "picks": [["" if label is None else label for label in pick] for pick in (choices.picks if choices else ((),))],
     }
-    packed = _packed(data, pool)
+    packed = _packed(f'{{"page":{written(head)},"cards":{cards},"sections":[{",".join(made)}]}}')
     return _filled(
         packed,
         title=title,
@@ -146,9 +117,8 @@ def _records(answers: Sequence[AlignedAnswer], formats: Formats) -> list[str]:
     return [visible(line) for line in lines]
 
 
-def _packed(data: Mapping[str, Any], pool: Pool) -> str:
+def _packed(text: str) -> str:
     """All data as one text without any sign that HTML knows: the same data gives the same text."""
-    text = f'{{"pool":{pool},"page":{written(data)}}}'
     return base64.b64encode(gzip.compress(text.encode("utf-8", "replace"), 9, mtime=0)).decode("ascii")
 
 

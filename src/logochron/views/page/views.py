@@ -27,7 +27,7 @@ from logochron.views.page.scene_data import scene_data, seen_data
 from logochron.views.page.table_data import KeptRow, KeptTable, items_of, kept_tables, table_data
 from logochron.views.sections import Section
 from logochron.views.tables.registry import TABLES
-from logochron.views.tables.spec import Shown
+from logochron.views.tables.spec import ALL, Shown
 from logochron.views.words.said import SAID
 from logochron.views.words.sentences import sentences
 
@@ -118,11 +118,7 @@ class Views:
 
     def _still(self) -> dict[str, Any]:
         """The view of an answer that nothing can be chosen in."""
-        tables = [
-            table_data(table, [row for rows in table.periods.values() for row in rows], self.answer, self.pool,
-                       table.spec.title, table.spec.lines)
-            for table in kept_tables(self.answer, self.formats, Shown(rows=500))
-        ]  # fmt: skip
+        tables = self._as_they_are(self.answer, Shown(rows=500), ())
         return {"tables": tables, "figure": self._drawn(self.answer, None), "words": self._words(self.answer, None)}
 
     def _by_period(self, pick: Pick, period: int) -> dict[str, Any]:
@@ -139,7 +135,7 @@ class Views:
             rows = [row for at in range(first, place + 1) for row in table.periods.get(at, ())]
             rows = [row for row in rows if _belongs(row, wanted)]
             head = self._heads(pick)[n] if told is not None else (table.spec.title, table.spec.lines)
-            shown.append(table_data(table, rows, whole, self.pool, *head))
+            shown.append(table_data(table, rows, whole, self.formats, self.pool, *head))
         figure = self._moving(pick, label) if told is not None and label in told.periods else None
         return {"tables": shown if self.section.table else [], "words": self._words(told, label), "figure": figure}
 
@@ -155,16 +151,21 @@ class Views:
     def _as_of(self, pick: Pick, period: int) -> dict[str, Any]:
         """The view of an answer of one period, or as of a day: asked again for each."""
         answer = self._asked_at(pick, period)
-        wanted = items_of(answer, self._picked(pick))
-        shown = []
-        for table in kept_tables(answer, self.formats):
-            rows = [row for rows in table.periods.values() for row in rows if _belongs(row, wanted)]
-            shown.append(table_data(table, rows, answer, self.pool, table.spec.title, table.spec.lines))
+        shown = self._as_they_are(answer, ALL, items_of(answer, self._picked(pick)))
         return {
             "tables": shown if self.section.table else [],
             "words": self._words(answer, None),
             "figure": self._drawn(answer, None),
         }
+
+    def _as_they_are(self, answer: Any, shown: Shown, wanted: tuple[str | None, ...]) -> list[dict[str, Any]]:
+        """The tables of an answer with the rows of what is picked, under their own titles."""
+        made = []
+        for table in kept_tables(answer, self.formats, shown):
+            rows = [row for rows in table.periods.values() for row in rows if _belongs(row, wanted)]
+            spec = table.spec
+            made.append(table_data(table, rows, answer, self.formats, self.pool, spec.title, spec.lines))
+        return made
 
     def _asked_at(self, pick: Pick, period: int) -> Any:
         picked = self._picked(pick)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError, brief
@@ -88,7 +89,7 @@ def sections_of(
     from logochron.views.tables.spec import Shown
 
     named = answers if isinstance(answers, Mapping) else None
-    given = [answers] if isinstance(answers, Result) else list(named.values() if named is not None else answers)
+    given: list[Any] = [answers] if isinstance(answers, Result) else list(named.values() if named else answers)
     for one in given:
         if not isinstance(one, Result):
             raise QuestionError(f"`answers` must be answers, such as those of compare; got {brief(one)}")

@@ -141,11 +141,11 @@ def _spec(
             "change": formats.number(gap, decimals, signed=True),
             "growth": marks.cell(marks.sign(of, verdict), text, width),
         }
-        figures = dict(zip(("value", "base", "change", "growth"), line.figures.tolist()))
-        rows.append(Row(cells, verdict, line.total, figures=figures, source=line.source))
-    named = subject(result, measure, formats, split=bool(result.by), told=RUNNING_TOTAL, when=period)
+        named = dict(zip(("value", "base", "change", "growth"), line.figures.tolist()))
+        rows.append(Row(cells, verdict, line.total, figures=named, source=line.source))
+    title = subject(result, measure, formats, split=bool(result.by), told=RUNNING_TOTAL, when=period)
     return TableSpec(
-        title=f"{named}{formats.dot}against {against_words(result, formats)}{formats.dot}{_at(result, formats)}",
+        title=f"{title}{formats.dot}against {against_words(result, formats)}{formats.dot}{_at(result, formats)}",
         unit=unit(measure, formats),
         headings={
             **first,

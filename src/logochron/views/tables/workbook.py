@@ -6,6 +6,7 @@ import datetime as dt
 import math
 import re
 from collections.abc import Sequence
+from decimal import Decimal
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -151,6 +152,7 @@ def _table(
         )
     sheet.write_string(first, 0, visible(spec.title), made.look(bold=True))
     head = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base)
+    beside = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base, indent=1)
     right = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base, align="right")
     start = first + 2
     tiers = len(columns)
@@ -159,7 +161,9 @@ def _table(
     if spec.unit and "value" in named:
         named["value"] = f"{named['value']} ({spec.unit})"
     for place, name in enumerate(columns):
-        sheet.write_string(first + 1, place, visible(named[name]), right if name in spec.numeric else head)
+        sheet.write_string(
+            first + 1, place, visible(named[name]), right if name in spec.numeric else beside if place else head
+        )
         widths[place] = max(widths.get(place, 6), min(len(named[name]), 30))
     decimals = _decimals(spec, answer, measure, formats)
     kind = "lines" if "what" in spec.headings else answer.kind
@@ -223,12 +227,13 @@ def _row(
                                  made.look(num_format="yyyy-mm-dd", align="left", **strong))  # fmt: skip
             widths[place] = max(widths.get(place, 0), 10)
         elif name in row.figures:
-            look = made.look(num_format=_number(name, decimals, kind, spec.unit), align="right", **strong)
+            part = kind == "lines" and name == "value" and "%" in row.cells.get(name, "")
+            look = made.look(num_format=_number(name, decimals, part=part), align="right", **strong)
             _figure(sheet, at, place, row.figures[name], formula(held, spec.rows, n, name, group, kind), look)
             widths[place] = max(widths.get(place, 0), len(row.cells.get(name, "")) + 3)
         elif name != "spark":
             text = visible(period if name == "period" else row.cells.get(name, ""))
-            indent = {"indent": row.depth} if name.startswith("dim:") and row.depth else {}
+            indent = {"indent": row.depth + bool(place)} if row.depth or place and name not in spec.numeric else {}
             align = {"align": "right"} if name in spec.numeric else {}
             sheet.write_string(at, place, text, made.look(**strong, **indent, **align))
             widths[place] = max(widths.get(place, 0), min(len(text) + 2 * row.depth, 44))
@@ -238,19 +243,19 @@ def _figure(sheet: Any, at: int, place: int, figure: float, made: Any, look: Any
     if made is not None:
         sheet.write_formula(at, place, made.text, look, figure if math.isfinite(figure) else "")
     elif math.isfinite(figure):
-        sheet.write_number(at, place, figure, look)
+        sheet.write_number(at, place, Decimal(repr(figure)), look)  # 8718.36, where a float would be 8718.360000000001
     else:
         sheet.write_blank(at, place, None, look)
 
 
-def _number(column: str, decimals: int, kind: str, unit: str) -> str:
+def _number(column: str, decimals: int, *, part: bool) -> str:
     """The number format of a column; programs write it in the way of their reader's country."""
     if column in _CHANGES:
-        return '+0.0" %";-0.0" %";0.0" %"'.replace('" %"', "%")
-    if column in _PARTS:
+        return "+0.0%;-0.0%;0.0%"
+    if part or column in _PARTS:
         return "0.0%"
-    if kind == "lines" or column in ("count", "position"):
-        return "#,##0.###" if kind == "lines" else "#,##0"
+    if column in ("count", "position"):
+        return "#,##0"
     amount = "#,##0" + ("." + "0" * decimals if decimals else "")
     return f"+{amount};-{amount};{amount}" if column in ("change", "plan_gap", "difference") else amount
 
@@ -263,28 +268,21 @@ def _conditions(made: _Made, sheet: Any, held: Sheet, rows: int, answer: Aligned
     tolerance = float(judging.tolerance)
     marks = marks_of(judging, made.formats)
     of_direction = verdict(np.arange(len(DIRECTIONS), dtype=np.int8), measure.better, judging).tolist()
-    for band in judging.bands if judging.on == "growth" and answer.kind == "compare" else ():
-        if band.verdict is None:
-            continue
+    moved = {"rising": f"{cell}>{tolerance!r}", "falling": f"{cell}<{-tolerance!r}", "level": "TRUE"}
+    banded = judging.bands if judging.on == "growth" and answer.kind == "compare" else ()
+    for band in (*(band for band in banded if band.verdict is not None or band.mark), None):
         limits = [f"ISNUMBER({cell})"]
-        limits += [f"{cell}>={float(band.low)!r}"] if band.low is not None else []
-        limits += [f"{cell}<{float(band.high)!r}"] if band.high is not None else []
-        color = made.book.add_format({"font_color": made.palette.verdict(band.verdict)})
-        options = {"type": "formula", "criteria": f"=AND({','.join(limits)})", "format": color}
-        sheet.conditional_format(low, place, high, place, options)
-    tests = {"rising": f"{cell}>{tolerance!r}", "falling": f"{cell}<{-tolerance!r}", "level": "TRUE"}
-    for name, test in tests.items():
-        judged = VERDICTS[of_direction[DIRECTIONS.index(name)]]
-        sign = marks.sign(name, judged, None).replace('"', "")
-        shown = f'"{sign} "+0.0%;"{sign} "-0.0%;"{sign} "0.0%'
-        look = made.book.add_format({"font_color": made.palette.verdict(judged), "num_format": shown})
-        options = {
-            "type": "formula",
-            "criteria": f"=AND(ISNUMBER({cell}),{test})",
-            "format": look,
-            "stop_if_true": True,
-        }
-        sheet.conditional_format(low, place, high, place, options)
+        if band is not None:
+            limits += [f"{cell}>={float(band.low)!r}"] if band.low is not None else []
+            limits += [f"{cell}<{float(band.high)!r}"] if band.high is not None else []
+        for name, test in moved.items():
+            judged = VERDICTS[of_direction[DIRECTIONS.index(name)]]
+            judged = band.verdict if band is not None and band.verdict is not None else judged
+            sign = marks.sign(name, judged, band.name if band is not None else None).replace('"', "")
+            shown = f'"{sign} "+0.0%;"{sign} "-0.0%;"{sign} "0.0%'
+            look = made.book.add_format({"font_color": made.palette.verdict(judged), "num_format": shown})
+            rule = {"type": "formula", "criteria": f"=AND({','.join([*limits, test])})", "format": look}
+            sheet.conditional_format(low, place, high, place, rule | {"stop_if_true": True})
 
 
 def _sparks(made: _Made, sheet: Any, held: Sheet, spec: TableSpec, place: int) -> None:
@@ -298,7 +296,7 @@ def _sparks(made: _Made, sheet: Any, held: Sheet, spec: TableSpec, place: int) -
         at = held.first + n
         for k, value in enumerate(row.spark):
             if math.isfinite(value):
-                sheet.write_number(at, place + k, value)
+                sheet.write_number(at, place + k, Decimal(repr(value)))
         cells = f"{xl_col_to_name(place)}{at + 1}:{xl_col_to_name(place + len(row.spark) - 1)}{at + 1}"
         options = {"range": f"'{sheet.get_name()}'!{cells}", "series_color": made.palette.current, "show_hidden": True}
         sheet.add_sparkline(at, held.columns["spark"], options)
@@ -310,14 +308,13 @@ def _notes(made: _Made, sections: Sequence[Section], notes: Sequence[str], names
     formats = made.formats
     sheet = made.book.add_worksheet(_sheet_name(formats.say("Notes"), names))
     sheet.write_string(0, 0, visible(made.title), made.look(bold=True, font_size=14))
-    wrapped = made.look(text_wrap=True, valign="top")
     lines = [line for line in notes if line]
     lines += [f"{one.heading}: {one.refused}" for one in sections if one.answer is None]
     for section in sections:
         lines += [f"{section.heading}: {note}" for note in (section.answer.notes if section.answer else ())]
     for n, line in enumerate(dict.fromkeys(lines)):
-        sheet.write_string(2 + n, 0, visible(line), wrapped)
-    sheet.set_column(0, 0, 110)
+        sheet.write_string(2 + n, 0, visible(line), made.look())
+    sheet.set_column(0, 0, min(max(map(len, [*lines, made.title]), default=20), 160))
     sheet.hide_gridlines(2)
     sheet.set_paper(9)
     sheet.fit_to_pages(1, 0)

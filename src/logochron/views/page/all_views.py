@@ -1,0 +1,106 @@
+"""All views of a page as JSON, section by section: one after the other, or in several processes at once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from dataclasses import replace
+from functools import cache
+from multiprocessing import get_context
+
+from logochron.core.errors import visible
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.put import Put
+from logochron.views.figures.scene import Canvas
+from logochron.views.formats import Formats
+from logochron.views.page.cards_data import Cards
+from logochron.views.page.choices import Choices
+from logochron.views.page.pool import Pool, written
+from logochron.views.page.views import Views
+from logochron.views.sections import Section
+
+#: Told how many of how many views are made.
+Progress = Callable[[int, int], None]
+#: Inches of a figure on the page.
+_SIZE = (10.4, 5.2)
+#: Fewer views of a section than this are made before a process has begun.
+_FEW = 200
+#: How long a view of each question takes, beside the others: the longest are begun first.
+_WEIGHTS = {"land": 8, "pace": 6, "drivers": 5}
+
+
+def views_of_all(
+    sections: Sequence[Section], choices: Choices | None, formats: Formats, workers: int, progress: Progress | None
+) -> list[str]:
+    """The views of each section as JSON, in the order of the sections."""
+    many = _views(choices)
+    done = 0
+
+    def told() -> None:
+        nonlocal done
+        done += 1
+        if progress is not None:
+            progress(done, len(sections))
+
+    if workers <= 1 or many < _FEW or len(sections) < 2:
+        made = []
+        for section in sections:
+            made.append(section_views(section, choices, formats))
+            told()
+        return made
+    # `spawn`, as the engine of the reading has threads
+    with ProcessPoolExecutor(min(workers, len(sections)), mp_context=get_context("spawn")) as processes:
+        order = sorted(range(len(sections)), key=lambda n: -_WEIGHTS.get(getattr(sections[n].answer, "kind", ""), 1))
+        jobs = {processes.submit(_asked_again, *_as_asked(sections[n]), choices, formats): n for n in order}
+        found: dict[int, str] = {}
+        try:
+            for job in as_completed(jobs):
+                found[jobs[job]] = job.result()
+                told()
+        except BaseException:
+            processes.shutdown(wait=False, cancel_futures=True)
+            raise
+    return [found[n] for n in range(len(sections))]
+
+
+def _views(choices: Choices | None) -> int:
+    return len(choices.picks) * len(choices.labels) if choices else 1
+
+
+def _as_asked(section: Section) -> tuple[Section, Put | None]:
+    """A section as it goes to another process: what was asked rather than the answer."""
+    put = None if section.answer is None else section.answer.put
+    return (section, None) if put is None else (replace(section, answer=None), put)
+
+
+def _asked_again(section: Section, put: Put | None, choices: Choices | None, formats: Formats) -> str:
+    return section_views(section if put is None else replace(section, answer=put.again()), choices, formats)
+
+
+def section_views(section: Section, choices: Choices | None, formats: Formats) -> str:
+    """The views of one section: by pick and period their places in its pool."""
+    pool = Pool()
+    if section.answer is None:
+        return written({"heading": section.heading, "refused": visible(section.refused)})
+    views = Views(section, choices, _canvas(formats), pool)
+    places = _each(views.view, choices)
+    return f'{{"heading":{written(section.heading)},"views":{written(places)},"pool":{pool}}}'
+
+
+def cards_views(answers: Sequence[AlignedAnswer], choices: Choices | None, formats: Formats) -> str:
+    """The cards by pick and period, null where no answer has any."""
+    pool = Pool()
+    cards = Cards.of(answers, choices, formats, pool)
+    return f'{{"views":{written(_each(cards.of_view, choices))},"pool":{pool}}}' if cards else "null"
+
+
+def _each(make: Callable[[tuple[str | None, ...], int], int], choices: Choices | None) -> list[list[int]]:
+    picks = choices.picks if choices else ((),)
+    return [[make(pick, period) for period in range(len(choices.labels) if choices else 1)] for pick in picks]
+
+
+@cache
+def _canvas(formats: Formats) -> Canvas:
+    from logochron.views.figures.fonts import drawable, measure
+
+    return Canvas(formats, measure, drawable, width=_SIZE[0], usual=_SIZE, detailed=True)
