@@ -7,6 +7,7 @@ from typing import Any
 from logochron.cli import options
 from logochron.cli.calendars import calendar_of, this_year
 from logochron.cli.progress import reading_progress
+from logochron.cli.settings_option import Given
 from logochron.cli.showing import figure_drawn, hand_over
 from logochron.cli.speaking import say
 from logochron.cli.targets import target_of
@@ -32,7 +33,7 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar)
     """The daybook that the reading options ask for."""
     columns = list(dict.fromkeys(options.names(asked["value"])))
     lower = options.names(asked["lower_is_better"])
-    made = [expressions.measure(text, lower) for text in asked["measures"]]
+    made = measures_of(asked, lower)
     known = [*columns, *(measure.name for measure in made)]
     for name in lower:
         if name not in known:
@@ -59,9 +60,19 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar)
         )
 
 
+def measures_of(asked: dict[str, Any], lower: list[str]) -> list[Measure]:
+    """The measures made by options; those of --settings where no amounts are named."""
+    given: Given | None = asked.get("settings")
+    if given is not None and not asked["measures"] and not asked["value"]:
+        return given.measures
+    return [expressions.measure(text, lower) for text in asked["measures"]]
+
+
 def _read_by(asked: dict[str, Any]) -> dict[str, str]:
     """The dimensions that are read: those to split by, and the one that tells what led an item."""
     by, then = options.dimensions(asked["by"]), asked.get("then")
+    if asked.get("settings") is not None:
+        by = {name: asked["settings"].columns.get(column, column) for name, column in by.items()}
     return by if then is None or then in by else by | {then: then}
 
 
@@ -120,9 +131,16 @@ def basis_of(asked: dict[str, Any]) -> Basis:
 def basis_with_plan(asked: dict[str, Any]) -> Basis:
     """What periods are held against, refused where a plan is given for nothing, or asked for and not given."""
     basis = basis_of(asked)
-    if (asked["plan"] is not None) != isinstance(basis, Plan):
+    has_plan = asked["plan"] is not None or (isinstance(basis, Plan) and has_settings_plan(asked))
+    if has_plan != isinstance(basis, Plan):
         raise QuestionError("--plan FILE and --against plan go together")
     return basis
+
+
+def has_settings_plan(asked: dict[str, Any]) -> bool:
+    """Whether the report file of --settings names a plan."""
+    given: Given | None = asked.get("settings")
+    return given is not None and given.settings.plan is not None
 
 
 def _planned(sales: tuple[str, ...], asked: dict[str, Any]) -> dict[str, Any]:
@@ -133,8 +151,10 @@ def _planned(sales: tuple[str, ...], asked: dict[str, Any]) -> dict[str, Any]:
     return _spans(asked, book, calendar) | {"against": basis, "plan": plan}
 
 
-def books_of(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar) -> tuple[Daybook, Daybook | None]:
-    """The sales, and the plan where one is given."""
+def books_of(
+    sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar, *, target: bool = False
+) -> tuple[Daybook, Daybook | None]:
+    """The sales, and the plan where one is given; `target`: that of --settings too, where it is no base."""
     from logochron.sources.kinds.streams import is_standard_input
 
     if is_standard_input(asked["plan"]) and any(map(is_standard_input, sales)):
@@ -142,7 +162,9 @@ def books_of(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar) 
     book = read_book(sales, asked, calendar)
     dimensions = options.dimensions(asked["by"])
     plan = None
-    if asked["plan"] is not None:
+    if asked["plan"] is None and has_settings_plan(asked) and (target or asked["against"] == "plan"):
+        plan = asked["settings"].plan(calendar, book)
+    elif asked["plan"] is not None:
         from logochron.sources.read_plan import plan_of
 
         # a filter too is of the plan, where it has the column
@@ -167,7 +189,7 @@ def check_dimensions_of(asked: dict[str, Any], answer: str) -> dict[str, str]:
 
 def _headings(answer: str, asked: dict[str, Any]) -> dict[str, str]:
     """Headings that stand for columns, as far as the options tell them."""
-    measures = [*options.names(asked["value"]), *(expressions.measure(text, []).name for text in asked["measures"])]
+    measures = [*options.names(asked["value"]), *(measure.name for measure in measures_of(asked, []))]
     return {heading(basis_of(asked)): "base", **headings_of(answer, options.dimensions(asked["by"]), measures)}
 
 

@@ -12,6 +12,7 @@ from logochron.cli.asking import (
     basis_with_plan,
     books_of,
     formats_of,
+    has_settings_plan,
     judging_of,
     told,
 )
@@ -60,9 +61,9 @@ def answer_land(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     alerts, items = alerts_and_items(asked, "land", judging)
     profile, calendar = _profile(asked["profile"]), calendar_of(asked)
     basis = basis_of(asked)
-    if isinstance(basis, Plan) and asked["plan"] is None:
+    if isinstance(basis, Plan) and asked["plan"] is None and not has_settings_plan(asked):
         raise QuestionError("--against plan needs --plan FILE")
-    book, plan = books_of(sales, asked, calendar)
+    book, plan = books_of(sales, asked, calendar, target=True)
     result = land(
         book,
         asked["within"],

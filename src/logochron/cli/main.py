@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from logochron import __version__
-from logochron.cli import options
+from logochron.cli import options, settings_option
 from logochron.cli.leaving import ALERTED, run_and_leave
 from logochron.cli.speaking import say
 from logochron.core.rows.columns import sorts_of
@@ -41,7 +41,7 @@ def cli() -> None:
 
 
 @cli.command()
-@click.argument("sales", nargs=-1, required=True, metavar="SALES...")
+@settings_option.option
 @options.reading
 @options.judging
 @options.spans
@@ -72,7 +72,7 @@ def compare(sales: tuple[str, ...], **asked: Any) -> None:
 
 
 @cli.command()
-@click.argument("sales", nargs=-1, required=True, metavar="SALES...")
+@settings_option.option
 @options.reading
 @options.judging
 @options.related
@@ -99,7 +99,7 @@ def relate(sales: tuple[str, ...], **asked: Any) -> None:
 
 
 @cli.command()
-@click.argument("sales", nargs=-1, required=True, metavar="SALES...")
+@settings_option.option
 @options.reading
 @options.judging
 @click.option("--quantity", metavar="COL", help="Quantities: takes changes apart by volume, mix and price.")
@@ -126,7 +126,7 @@ def drivers(sales: tuple[str, ...], **asked: Any) -> None:
 
 
 @cli.command()
-@click.argument("sales", nargs=-1, required=True, metavar="SALES...")
+@settings_option.option
 @options.reading
 @options.judging
 @options.within("year")
@@ -156,7 +156,7 @@ def pace(sales: tuple[str, ...], **asked: Any) -> None:
 
 
 @cli.command()
-@click.argument("sales", nargs=-1, required=True, metavar="SALES...")
+@settings_option.option
 @options.reading
 @options.judging
 @options.within("month")
@@ -186,7 +186,7 @@ def land(sales: tuple[str, ...], **asked: Any) -> None:
 
 
 @cli.command()
-@click.argument("sales", nargs=-1, required=True, metavar="SALES...")
+@settings_option.option
 @options.reading
 @options.judging
 @options.spans
@@ -231,7 +231,7 @@ def calendar(**asked: Any) -> None:
 
 
 @cli.command()
-@click.argument("sales", nargs=-1, required=True, metavar="SALES...")
+@settings_option.option
 @options.reading
 @click.option("--draft", metavar="REPORT.toml", help="Write a first report file for these sales.")
 @options.output
@@ -249,8 +249,9 @@ def review(sales: tuple[str, ...], **asked: Any) -> None:
     from logochron.cli.asking import answer_review
 
     draft = asked.pop("draft")
-    answer_review(sales, asked)
-    if draft is not None:
+    if draft is None:
+        answer_review(sales, asked)
+    else:
         from logochron.cli.reporting import draft_report
 
         draft_report(sales, draft, asked)

@@ -292,7 +292,9 @@ def output(command: F) -> F:
             type=click.Choice(["table", "csv", "json", "jsonl", "md", "words", "cards"]),
             help="Form on the terminal; words are sentences.",
         ),
-        click.option("--out", metavar="FILE", help="Write to .csv .json .jsonl .parquet .md (or .png .svg .pdf)."),
+        click.option(
+            "--out", metavar="FILE", help="Write to .csv .json .jsonl .parquet .md .xlsx .html (or .png .svg .pdf)."
+        ),
         click.option(
             "--locale", metavar="xx_YY", default="en", show_default=True, help="How numbers and days are written."
         ),

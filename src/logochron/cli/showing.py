@@ -45,7 +45,7 @@ def hand_over(
             return
         show(result, asked["form"] or "table", formats, fill=asked.get("color") == "fill", shown=shown)
         return
-    write(result, target, formats=formats, figure=figure)
+    write(result, target, formats=formats, figure=figure, named=asked.get("figure"))
     say(f"wrote {target}")
 
 

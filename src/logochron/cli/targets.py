@@ -45,8 +45,9 @@ def target_of(asked: dict[str, Any], sales: Sequence[str], answer: str = "compar
         raise QuestionError("--out chooses the form by its ending: leave --as out")
     target = Path(out)
     ending = check_ending(target)
-    if figure and ending not in PICTURE_ENDINGS:
-        raise QuestionError(f"--figure {figure} needs --out with one of {', '.join(PICTURE_ENDINGS)}; got {out!r}")
+    drawn = (*PICTURE_ENDINGS, ".html")
+    if figure and ending not in drawn:
+        raise QuestionError(f"--figure {figure} needs --out with one of {', '.join(drawn)}; got {out!r}")
     if ending in PICTURE_ENDINGS and "figure" not in asked:
         raise QuestionError(f"{target}: no figure shows this answer; known are {', '.join(TABLE_ENDINGS)}")
     place = ordinary(target)

@@ -14,7 +14,7 @@ from logochron.sources.read import read
 from logochron.sources.read_options import Options
 from logochron.sources.review_source import columns_found
 from logochron.views.formats import capital, words
-from logochron.views.whole_file import whole_file
+from logochron.views.whole_file import ordinary, whole_file
 
 #: Dimensions with more items than this make no section of their own.
 _MOST_ITEMS = 40
@@ -37,7 +37,7 @@ def write_draft(sales: Sequence[str], path: Path, given: Mapping[str, Any]) -> P
     IntakeError
         Where the sales cannot be read.
     """
-    if path.exists():
+    if ordinary(path).exists():
         raise QuestionError(f"{shown_path(path)} is there already: name another file, or move it away")
     options = {name: given[name] for name in given if name in Sales.model_fields and _told(name, given[name])}
     asked = Options(**options | {"on_refused": "skip"})

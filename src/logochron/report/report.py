@@ -24,7 +24,7 @@ from logochron.core.rows.result import Result
 from logochron.report import alerting, made_of
 from logochron.report.load import settings_of
 from logochron.report.settings import SectionTable, Settings, options_of
-from logochron.report.write import Written, write_report
+from logochron.report.write import ToldDone, Written, write_report
 from logochron.sources.review_source import review
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
@@ -39,8 +39,6 @@ _QUESTIONS: Mapping[str, Callable[..., Result]] = {
     "pace": pace,
     "land": land,
 }
-#: Is told what is done, and the part of all that is done.
-Progress = Callable[[str, float], None]
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -80,7 +78,7 @@ class Answers(Mapping[str, Result]):
     def __len__(self) -> int:
         return sum(section.answer is not None for section in self.sections)
 
-    def write(self, folder: str | Path, *, progress: Progress | None = None, workers: int = 1) -> Written:
+    def write(self, folder: str | Path, *, progress: ToldDone | None = None, workers: int = 1) -> Written:
         """Write page, workbook, a picture and a table for each section into a folder: all of it, or nothing.
 
         Parameters
@@ -153,7 +151,7 @@ class Report:
         """The title it has, or the name of its file."""
         return self.settings.page.title or self.path.stem.replace("-", " ").replace("_", " ")
 
-    def run(self, *, until: DayLike | None = None, progress: Progress | None = None) -> Answers:
+    def run(self, *, until: DayLike | None = None, progress: ToldDone | None = None) -> Answers:
         """Read the sales once, ask all questions of them.
 
         Parameters

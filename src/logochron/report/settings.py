@@ -41,7 +41,7 @@ Number = StrictInt | StrictFloat
 Day = dt.date | StrictStr
 Names = StrictStr | list[StrictStr]
 #: Items wanted of a column: one, several, or ``{not = ...}``.
-Items = StrictStr | StrictInt | list[StrictStr | StrictInt] | dict[Literal["not"], Names]
+WantedItems = StrictStr | StrictInt | list[StrictStr | StrictInt] | dict[Literal["not"], Names]
 
 
 def _key(default: Any, said: str, **more: Any) -> Any:
@@ -54,13 +54,13 @@ def _made(factory: Callable[[], Any], said: str) -> Any:
     return Field(default_factory=factory, description=said)
 
 
-class Table(BaseModel):
+class KeyTable(BaseModel):
     """A table of a report file: keys that it does not have are refused."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
 
-class Sales(Table):
+class Sales(KeyTable):
     """Where the sales are and how they are read; the reading options have the names that `read` gives them."""
 
     file: StrictStr | None = _key(None, "A file or a glob, relative to the report file.")
@@ -68,7 +68,9 @@ class Sales(Table):
     date: StrictStr | None = _key(None, "The column of dates; found where only one can be meant.")
     values: Names = _key((), "Columns of amounts, each a measure, where no [[measure]] is needed.")
     by: Names | dict[StrictStr, StrictStr] = _key((), "Columns to split by, or {name = column}.")
-    where: dict[StrictStr, Items] = _made(dict, 'Rows wanted: {harbor = "Alderquay", channel = {not = "online"}}.')
+    where: dict[StrictStr, WantedItems] = _made(
+        dict, 'Rows wanted: {harbor = "Alderquay", channel = {not = "online"}}.'
+    )
     covering: StrictStr | list[Day] | None = _key(None, 'Days the records are complete for: "FIRST..LAST".')
     until: Day | None = _key(None, "The report date; the last day in the records where left out.")
     tz: StrictStr | None = _key(None, "Zone of the days of zoned timestamps.")
@@ -93,7 +95,7 @@ class Sales(Table):
         return self
 
 
-class MeasureTable(Table):
+class MeasureTable(KeyTable):
     """A measure: a sum, a count, a difference or a quotient."""
 
     name: StrictStr = Field(description="What it is called.")
@@ -103,12 +105,12 @@ class MeasureTable(Table):
     per: StrictStr | None = _key(None, "`of` per this.")
     count: StrictBool = _key(False, "Counts the records.")
     distinct: StrictStr | None = _key(None, "Counts the different ids of a column.")
-    where: dict[StrictStr, Items] | None = _key(None, "Takes only part of the rows.")
+    where: dict[StrictStr, WantedItems] | None = _key(None, "Takes only part of the rows.")
     better: Better = _key("higher", "Which direction is favorable.")
     unit: StrictStr | None = _key(None, "The unit of its figures.")
 
 
-class CalendarTable(Table):
+class CalendarTable(KeyTable):
     """What numbers the periods."""
 
     kind: Literal["civil", "retail", "listed"] = _key("civil", "Months; whole weeks; a table of periods.")
@@ -141,7 +143,7 @@ CALENDAR_KEYS = {
 }
 
 
-class BandTable(Table):
+class BandTable(KeyTable):
     """A named interval."""
 
     name: StrictStr = Field(description="What it is called.")
@@ -152,7 +154,7 @@ class BandTable(Table):
     mark: StrictStr | None = _key(None, "A sign instead of the direction's.")
 
 
-class JudgingTable(Table):
+class JudgingTable(KeyTable):
     """How a change is judged."""
 
     level_within: Number | StrictStr = _key(0, 'A change this small is level: 0.02, or "2%".')
@@ -164,7 +166,7 @@ class JudgingTable(Table):
     band: list[BandTable] = _made(list, "The bands: they leave no gap.")
 
 
-class PlanTable(Table):
+class PlanTable(KeyTable):
     """The plan. What is left out is found by the names that it shares with the sales."""
 
     file: StrictStr = Field(description="Its file, relative to the report file.")
@@ -183,7 +185,7 @@ class PlanTable(Table):
         return self
 
 
-class PageTable(Table):
+class PageTable(KeyTable):
     """How the report is written."""
 
     title: StrictStr | None = _key(None, "The title; the name of the report file where left out.")
@@ -196,7 +198,7 @@ class PageTable(Table):
     restated: StrictBool = _key(True, "Whether figures that changed since the last run are named.")
 
 
-class SectionTable(Table):
+class SectionTable(KeyTable):
     """One question under a heading. The options of the question stand beside these keys, by their names."""
 
     heading: StrictStr = Field(description="What it is called; no two alike.")
@@ -303,7 +305,7 @@ SECTIONS: Mapping[str, type[SectionTable]] = {
 OF_SECTIONS = frozenset(SectionTable.model_fields)
 
 
-class Settings(Table):
+class Settings(KeyTable):
     """A whole report file."""
 
     sales: Sales

@@ -27,7 +27,7 @@ _LOG = logging.getLogger("logochron.report")
 #: So many changed figures are named in notes; the file has all.
 _NAMED = 20
 #: Is told what is done, and the part of all that is done.
-Progress = Callable[[str, float], None]
+ToldDone = Callable[[str, float], None]
 
 
 class Written(NamedTuple):
@@ -49,7 +49,7 @@ def write_report(
     choices: Sequence[str] | None = None,
     restating: bool = True,
     alerts: Sequence[str] = (),
-    progress: Progress | None = None,
+    progress: ToldDone | None = None,
     workers: int = 1,
 ) -> Written:
     """Write the files of a report.

@@ -29,6 +29,7 @@ _COPIES = {
 }
 TABLE_ENDINGS = (*(f".{form}" for form in _COPIES), ".md")
 PICTURE_ENDINGS = (".png", ".svg", ".pdf")
+PAGE_ENDINGS = (".html", ".xlsx")
 
 
 @kinds_checked
@@ -38,13 +39,16 @@ def write(
     *,
     formats: Formats | None = None,
     figure: Callable[[], Any] | None = None,
+    named: str | None = None,
 ) -> Path:
     """Write a result to a file, by its ending.
 
     Parameters
     ----------
     figure
-        Draws the figure for .png, .svg and .pdf; the columns of the total where None.
+        Draws the figure for .png, .svg and .pdf; the one that suits where None.
+    named
+        The name of the figure of an .html page; the one that suits where None.
 
     Raises
     ------
@@ -68,6 +72,9 @@ def write(
         with whole_file(path) as target:
             target.write_bytes(picture)
         return path
+    if ending in PAGE_ENDINGS:
+        _write_section(result, path, ending, formats or Formats(), named)
+        return path
     with whole_file(path) as target:
         if ending == ".md":
             target.write_text(markdown(result, formats or Formats()), encoding="utf-8")
@@ -76,11 +83,26 @@ def write(
     return path
 
 
+def _write_section(result: Result, path: Path, ending: str, formats: Formats, named: str | None) -> None:
+    """An answer as a page or a workbook of one section."""
+    from logochron.views.page.write_page import sections_of, write_page
+    from logochron.views.tables.workbook import write_workbook
+
+    (section,) = sections_of(result, formats, {})
+    if ending == ".html":
+        write_page(
+            {section.heading: result}, path, formats=formats, figures={section.heading: named} if named else None
+        )
+        return
+    with whole_file(path) as target:
+        write_workbook([section], target, title=section.heading, formats=formats)
+
+
 def check_ending(path: Path) -> str:
     """The ending of a path that can be written."""
     ending = path.suffix.lower()
-    if ending not in TABLE_ENDINGS + PICTURE_ENDINGS:
-        known = ", ".join(TABLE_ENDINGS + PICTURE_ENDINGS)
+    if ending not in TABLE_ENDINGS + PICTURE_ENDINGS + PAGE_ENDINGS:
+        known = ", ".join(TABLE_ENDINGS + PICTURE_ENDINGS + PAGE_ENDINGS)
         raise QuestionError(f"{path} has an ending that cannot be written; known are {known}")
     return ending
 

@@ -15,12 +15,12 @@ from logochron.views.tables.item_rows import Table, growth_or_level
 from logochron.views.words.titles import base_heading, column_words, unit
 
 #: The details of one place: names and texts.
-Rows = tuple[tuple[str, str], ...]
+DetailRows = tuple[tuple[str, str], ...]
 
 
 def row_details(
     result: Comparison, table: Table, measure: Measure, formats: Formats, items: str | Sequence[str]
-) -> tuple[Rows, ...]:
+) -> tuple[DetailRows, ...]:
     """The details of each row; `items`: what the item of all, or of each, is called, empty for the whole."""
     n = len(table["value"])
     named = [items] * n if isinstance(items, str) else list(items)

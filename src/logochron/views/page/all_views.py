@@ -20,7 +20,7 @@ from logochron.views.page.views import Views
 from logochron.views.sections import Section
 
 #: Told how many of how many views are made.
-Progress = Callable[[int, int], None]
+ToldViews = Callable[[int, int], None]
 #: Inches of a figure on the page.
 _SIZE = (10.4, 5.2)
 #: Fewer views of a section than this are made before a process has begun.
@@ -30,7 +30,7 @@ _WEIGHTS = {"land": 8, "pace": 6, "drivers": 5}
 
 
 def views_of_all(
-    sections: Sequence[Section], choices: Choices | None, formats: Formats, workers: int, progress: Progress | None
+    sections: Sequence[Section], choices: Choices | None, formats: Formats, workers: int, progress: ToldViews | None
 ) -> list[str]:
     """The views of each section as JSON, in the order of the sections."""
     many = _views(choices)

@@ -17,7 +17,7 @@ from logochron.core.errors import visible
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import message
 from logochron.views.formats import Formats
-from logochron.views.page.all_views import Progress, cards_views, views_of_all
+from logochron.views.page.all_views import ToldViews, cards_views, views_of_all
 from logochron.views.page.choices import choices_of
 from logochron.views.page.pool import written
 from logochron.views.palette import Palette
@@ -31,15 +31,12 @@ DRAWING = ("d3-array", "d3-color", "d3-format", "d3-interpolate", "d3-path", "d3
 #: What the script says, in the reader's language.
 _SAID = {
     "period": message("Period"),
-    "all": message("all"),
     "save": message("Save as CSV"),
     "copy": message("Copy"),
     "copied": message("copied"),
     "none": message("No records of these together."),
     "records": message("The records"),
-    "chosen": message("What is shown"),
     "sort": message("sort by {heading}"),
-    "sections": message("Sections"),
     "choices": message("Choose a period and items"),
     "scripts": message(
         "This page needs a browser of 2023 or later with scripts turned on: what it shows can be chosen."
@@ -56,7 +53,7 @@ def page(
     palette: Palette | None = None,
     notes: Sequence[str] = (),
     names: Sequence[str] | None = None,
-    progress: Progress | None = None,
+    progress: ToldViews | None = None,
     workers: int = 1,
 ) -> str:
     """The page of some sections as HTML.

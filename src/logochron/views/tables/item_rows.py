@@ -16,7 +16,7 @@ from logochron.core.rows.columns import kind_of
 from logochron.views.catalog import everything
 from logochron.views.decimals import fitting_decimals
 from logochron.views.formats import Formats, capital, shortened, words
-from logochron.views.tables.spec import ALL, Shown, Source
+from logochron.views.tables.spec import ALL, RowSource, Shown
 
 Table = Mapping[str, NDArray[Any]]
 
@@ -45,9 +45,9 @@ class Line(NamedTuple):
     total: bool = False
 
     @property
-    def source(self) -> Source:
+    def source(self) -> RowSource:
         """The row of the answer."""
-        return Source(self.columns, self.i)
+        return RowSource(self.columns, self.i)
 
     def figures(self, *names: str, **renamed: str) -> dict[str, float]:
         """Figures of the row by the column of the table that shows them: of the same name, or of another."""

@@ -17,7 +17,7 @@ from logochron.views.decimals import fitting_decimals
 from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.item_rows import growth_or_level
-from logochron.views.tables.spec import ALL, Row, Shown, Source, TableSpec
+from logochron.views.tables.spec import ALL, Row, RowSource, Shown, TableSpec
 from logochron.views.words.standing import RUNNING_TOTAL, pace_label, pace_when, ranks_of, standing_sentence
 from logochron.views.words.titles import against_words, base_heading, column_words, coverage_line, subject, unit
 
@@ -31,7 +31,7 @@ class _Line(NamedTuple):
     named: Mapping[str, str]
     figures: NDArray[np.float64]
     total: bool = False
-    source: Source | None = None
+    source: RowSource | None = None
 
 
 def pace_specs(result: Pace, measure: Measure, formats: Formats, shown: Shown = ALL) -> list[TableSpec]:
@@ -51,7 +51,7 @@ def _by_period(result: Pace, measure: Measure, formats: Formats, shown: Shown) -
                 "rank": ordinal(ranks[place], formats.language) if place in ranks else "",
             },
             figures[place],
-            source=Source({"period": np.arange(len(result.periods))}, place),
+            source=RowSource({"period": np.arange(len(result.periods))}, place),
         )
         for place in range(first, len(result.periods))
     ]
@@ -79,12 +79,12 @@ def _by_item(result: Pace, measure: Measure, formats: Formats, shown: Shown) -> 
         _Line(
             {f"dim:{name}": shortened(str(block.columns[name][0][item])) for name in result.by},
             figures[item],
-            source=Source(columns, item),
+            source=RowSource(columns, item),
         )
         for item in order[: shown.rows].tolist()
     ]
     total = _figures(result, measure)[-1, result.positions.today]
-    whole = Source(result.of_measure(result.total_columns, measure).blocks[0].period(row), 0)
+    whole = RowSource(result.of_measure(result.total_columns, measure).blocks[0].period(row), 0)
     named = {f"dim:{result.by[0]}": everything(words(result.by[0]), formats.language)}
     lines.append(_Line(named, total, total=True, source=whole))
     spec = _spec(result, measure, formats, headings, lines, {}, period=label)

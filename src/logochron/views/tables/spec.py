@@ -43,7 +43,7 @@ class Shown(NamedTuple):
 ALL = Shown()
 
 
-class Source(NamedTuple):
+class RowSource(NamedTuple):
     """Where a row comes from: the columns of an answer, and its place in them."""
 
     columns: Mapping[str, NDArray[Any]]
@@ -68,7 +68,7 @@ class Row:
     spark: tuple[float, ...] = ()
     part: float = float("nan")
     figures: Mapping[str, float] = field(default_factory=dict)
-    source: Source | None = None
+    source: RowSource | None = None
 
 
 @dataclass(frozen=True)

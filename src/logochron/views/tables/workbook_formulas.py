@@ -18,7 +18,7 @@ _ADDED = frozenset({"value", "base", "estimate", "to_date", "plan", "volume", "m
 ITEM = "item"
 
 
-class Formula(NamedTuple):
+class CellFormula(NamedTuple):
     """A formula as the workbook holds it, and the figure it gives; NaN where it leaves the cell empty."""
 
     text: str
@@ -63,17 +63,17 @@ def groups_of(rows: Sequence[Row]) -> list[Group]:
     return found
 
 
-def formula(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, kind: str) -> Formula | None:
+def formula(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, kind: str) -> CellFormula | None:
     """The formula of a cell, None where its figure is one that was recorded, or no formula gives it."""
     row = rows[n]
     made = _made(sheet, rows, n, column, group, kind)
     figure = row.figures.get(column, math.nan)
     if made is None or not _same(made.value, figure):
         return None
-    return Formula(made.text, figure)
+    return CellFormula(made.text, figure)
 
 
-def _made(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, kind: str) -> Formula | None:
+def _made(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, kind: str) -> CellFormula | None:
     row, held = rows[n], sheet.columns
     value = next((name for name in ("value", "estimate") if name in held), "")
     if column in _ADDED and (row.total or row.subtotal):
@@ -89,7 +89,7 @@ def _made(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, 
     if column == "growth" and {"base", "change"} <= set(held):
         change, base = (sheet.cell(n, name) for name in ("change", "base"))
         text = f'=IF(AND(N({base})>0,{change}<>""),{change}/{base},"")'
-        return Formula(text, _divided(_figure(row, "change"), _figure(row, "base")))
+        return CellFormula(text, _divided(_figure(row, "change"), _figure(row, "base")))
     if column == "ratio" and "base" in held:
         return _part(sheet.cell(n, value), sheet.cell(n, "base"), _figure(row, value), _figure(row, "base"))
     if group.total is None:
@@ -104,7 +104,7 @@ def _made(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, 
     return None
 
 
-def _added(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group) -> Formula:
+def _added(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group) -> CellFormula:
     """A total or subtotal: the items among its rows, added up."""
     row = rows[n]
     low, high = group.low, n - 1
@@ -116,7 +116,7 @@ def _added(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group)
     known = [figure for figure in items if math.isfinite(figure)]
     cells, tiers = sheet.range(low, high, sheet.columns[column]), sheet.range(low, high, sheet.tiers)
     text = f'=IF(SUMPRODUCT(({tiers}="{ITEM}")*ISNUMBER({cells}))=0,"",SUMIFS({cells},{tiers},"{ITEM}"))'
-    return Formula(text, math.fsum(known) if known else math.nan)
+    return CellFormula(text, math.fsum(known) if known else math.nan)
 
 
 def is_item(row: Row) -> bool:
@@ -124,15 +124,15 @@ def is_item(row: Row) -> bool:
     return not row.total and not row.subtotal and row.source is not None
 
 
-def _difference(sheet: Sheet, row: Row, n: int, of: str, less: str) -> Formula:
+def _difference(sheet: Sheet, row: Row, n: int, of: str, less: str) -> CellFormula:
     one, other = sheet.cell(n, of), sheet.cell(n, less)
     text = f'=IF(OR({one}="",{other}=""),"",{one}-{other})'
-    return Formula(text, _figure(row, of) - _figure(row, less))
+    return CellFormula(text, _figure(row, of) - _figure(row, less))
 
 
-def _part(part: str, whole: str, value: float, total: float) -> Formula:
+def _part(part: str, whole: str, value: float, total: float) -> CellFormula:
     text = f'=IF(AND(N({whole})>0,{part}<>""),{part}/{whole},"")'
-    return Formula(text, _divided(value, total))
+    return CellFormula(text, _divided(value, total))
 
 
 def _figure(row: Row, column: str) -> float:

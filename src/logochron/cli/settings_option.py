@@ -1,0 +1,161 @@
+"""`--settings REPORT.toml`: what a report file says of sales, measures, calendar, judging and plan, as defaults."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Callable, Mapping, Sequence
+from decimal import Decimal
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+import click
+
+from logochron.core.errors import QuestionError
+
+if TYPE_CHECKING:
+    from logochron.core.book.daybook import Daybook
+    from logochron.core.book.measures import Measure
+    from logochron.core.calendars.base import Calendar
+    from logochron.report.settings import BandTable, Settings
+
+
+class Given(NamedTuple):
+    """A report file that settings are taken from."""
+
+    path: Path
+    settings: Settings
+
+    @property
+    def measures(self) -> list[Measure]:
+        """The measures that it makes."""
+        from logochron.report import made_of
+
+        return made_of.measures(self.settings)
+
+    @property
+    def columns(self) -> Mapping[str, str]:
+        """The columns of its dimensions, by their names."""
+        from logochron.report import made_of
+
+        return made_of.dimensions(self.settings.sales.by)
+
+    def plan(self, calendar: Calendar, book: Daybook) -> Daybook | None:
+        """The plan that it names."""
+        from logochron.report import made_of
+
+        return made_of.plan(self.settings, self.path, calendar, book)
+
+
+def _taken(ctx: click.Context, param: click.Parameter, value: str | None) -> Given | None:
+    """Read before the other options: what they do not say is as the file says."""
+    if value is None:
+        return None
+    from logochron.report.load import settings_of
+
+    path = Path(value)
+    given = Given(path, settings_of(path))
+    known = {one.name for one in ctx.command.params}
+    defaults = {name: told for name, told in _defaults(given).items() if name in known}
+    ctx.default_map = {**(ctx.default_map or {}), **defaults}
+    return given
+
+
+def option(command: Callable[..., Any]) -> Callable[..., Any]:
+    """The option, and the sales, which may come from it."""
+    command = click.argument("sales", nargs=-1, metavar="SALES...", callback=_named)(command)
+    return click.option(
+        "--settings",
+        metavar="REPORT.toml",
+        is_eager=True,
+        callback=_taken,
+        help="A report file: its sales, measures, calendar, judging and plan hold here.",
+    )(command)
+
+
+def _named(ctx: click.Context, param: click.Parameter, value: Sequence[str]) -> tuple[str, ...]:
+    """The sales, refused where neither they nor a report file are named."""
+    if not value:
+        raise click.UsageError("Missing argument 'SALES...': name files of sales, or --settings REPORT.toml", ctx)
+    return tuple(value)
+
+
+def _defaults(given: Given) -> dict[str, Any]:
+    """What the file says, as the options would."""
+    from logochron.report import made_of
+
+    settings = given.settings
+    sales, judging, page = settings.sales, settings.judging, settings.page
+    found: dict[str, Any] = {"sales": made_of.source(sales, given.path), "date": sales.date}
+    if not settings.measure:
+        found["value"] = [_quoted(name) for name in made_of.listed(sales.values)]
+    found["where"] = [text for name, wanted in sales.where.items() for text in _conditions(name, wanted)]
+    for name in made_of.READING:
+        if name in sales.model_fields_set:
+            found[name] = getattr(sales, name)
+    if isinstance(sales.covering, list):
+        found["covering"] = "..".join(map(str, sales.covering))
+    until = page.until or sales.until
+    found["until"] = None if until is None else str(until)
+    found |= _calendar(given)
+    found |= {
+        "level_within": _number(judging.level_within),
+        "level_as": judging.level_as,
+        "bands": list(map(_band, judging.band)),
+        "bands_on": judging.on,
+        "marks": judging.marks if isinstance(judging.marks, str) else ",".join(judging.marks),
+        "marks_place": judging.marks_place,
+        "marks_of": judging.marks_of,
+        "locale": page.locale,
+        "currency": page.currency,
+        "decimals": page.decimals,
+    }
+    return {name: told for name, told in found.items() if told not in (None, [], ())}
+
+
+def _calendar(given: Given) -> dict[str, Any]:
+    from logochron.report.settings import CALENDAR_KEYS
+
+    table = given.settings.calendar
+    found = {name: getattr(table, name) for name in CALENDAR_KEYS[table.kind] if name in table.model_fields_set}
+    if table.pattern is not None:
+        found["pattern"] = "-".join(map(str, table.pattern))
+    if table.kind == "listed":
+        return {"calendar": str(given.path.parent / str(table.file)), "calendar_gaps": table.gaps}
+    return {"calendar": table.kind, **found}
+
+
+def _conditions(name: str, wanted: Any) -> list[str]:
+    from logochron.report import made_of
+
+    if isinstance(wanted, Mapping):
+        return [f"{name}!={label}" for label in made_of.listed(wanted["not"])]
+    return [f"{name}={label}" for label in (wanted if isinstance(wanted, list) else [wanted])]
+
+
+def _band(band: BandTable) -> str:
+    """A band as ``--band`` writes it."""
+    words = [_in_quotes(band.name)]
+    for key, limit in (("from", band.from_), ("below", band.below)):
+        words += [] if limit is None else [key, _number(limit)]
+    words += [] if band.verdict is None else [band.verdict]
+    words += [] if band.mark is None else ["mark", _in_quotes(band.mark)]
+    return " ".join(words) + (f": {band.advice}" if band.advice else "")
+
+
+def _number(given: Any) -> str:
+    """A number without an exponent; a text such as ``8%`` as it is."""
+    return given if isinstance(given, str) else format(Decimal(repr(given)), "f")
+
+
+def _in_quotes(text: str) -> str:
+    if '"' in text and "'" in text:
+        raise QuestionError(f"--settings: {text!r} holds both kinds of quotes, which --band cannot write")
+    return f"'{text}'" if '"' in text else f'"{text}"'
+
+
+def _quoted(name: str) -> str:
+    """A name as an option that takes several by comma reads it."""
+    target = io.StringIO()
+    csv.writer(target, lineterminator="").writerow([name])
+    return target.getvalue()
