@@ -16,11 +16,9 @@ import tarfile
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
+from logochron.views.page.drawing_parts import DRAWING
+
 FOLDER = Path(__file__).parents[1] / "src" / "logochron" / "views" / "page" / "drawing"
-NAMES = (
-    *("d3-array", "d3-color", "d3-format", "d3-interpolate", "d3-path", "d3-selection", "d3-time", "d3-time-format"),
-    *("d3-scale", "d3-axis", "d3-shape"),
-)
 
 
 def fetched(name: str, version: str | None, folder: Path) -> tuple[str, str, str]:
@@ -43,7 +41,7 @@ def main() -> None:
     known = json.loads(listed.read_text()) if listed.exists() and "--newest" not in sys.argv else {}
     found, licences = {}, {}
     with TemporaryDirectory() as folder:
-        for name in NAMES:
+        for name in DRAWING:
             version, script, licence = fetched(name, known.get(name, {}).get("version"), Path(folder))
             digest = hashlib.sha256(script.encode()).hexdigest()
             if name in known and known[name]["sha256"] != digest:

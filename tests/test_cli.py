@@ -293,8 +293,10 @@ def test_demo_and_help(cli, tmp_path):
     ran = cli("demo", "here", cwd=tmp_path)
     assert ran.returncode == 0 and "2026-10 to 18" in ran.stdout
     assert sorted(p.name for p in (tmp_path / "here").iterdir()) == [
-        *("brinefold-plan.csv", "brinefold-sales.csv", "harbors.png", "landing.png", "months.png", "pace.png"),
+        *("brinefold-plan.csv", "brinefold-sales.csv", "brinefold.toml", "report"),
     ]
+    assert len(list((tmp_path / "here" / "report").iterdir())) == 19
+    assert (tmp_path / "here" / "report" / "index.html").stat().st_size < 3_000_000
     for command in (line.split() for line in ran.stdout.splitlines() if line.startswith("  logochron ")):
         assert cli(*command[1:], cwd=tmp_path).returncode == 0  # what it proposes works
     (tmp_path / "here" / "brinefold-sales.csv").write_text("mine")

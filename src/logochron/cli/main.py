@@ -301,7 +301,7 @@ class _Saying(logging.Handler):
 def _say_on_standard_error() -> None:
     log = logging.getLogger("logochron")
     log.propagate = False
-    log.handlers = [_Saying()]
+    log.handlers = [_Saying(logging.WARNING)]
 
 
 def _leave(fired: bool) -> None:

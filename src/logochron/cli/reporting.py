@@ -44,7 +44,7 @@ def _workers() -> int:
 def _told(answers: Answers, written: Written) -> int:
     """Say what fired, changed and was refused, and where the page is."""
     for line in (*answers.alerts, *written.lines):
-        say(line.removeprefix("logochron: "), named=not line.startswith(" "))
+        say(line, named=not line.startswith(" "))
     for heading, why in answers.refused:
         say(f"section {heading!r} is refused: {why}")
     many = len(written.files)

@@ -45,7 +45,7 @@ def write_draft(sales: Sequence[str], path: Path, given: Mapping[str, Any]) -> P
         asked = columns_found(list(sales), asked, not asked.by)
     book = read(list(sales), **asked._asdict())
     options |= {name: getattr(asked, name) for name in ("date", "periods_in_columns") if getattr(asked, name)}
-    names = [measure.name for measure in book.measures]
+    first = next((measure.name for measure in book.measures if measure.is_money), book.measures[0].name)
     by = [name for name in book.dimensions if 1 < len(book.items(name)) <= _MOST_ITEMS]
     files = [relpath(name, path.parent) for name in sales]
     lines = ["# A first report file: change what you like, and run it by: logochron report FILE", "", "[sales]"]
@@ -61,7 +61,9 @@ def write_draft(sales: Sequence[str], path: Path, given: Mapping[str, Any]) -> P
         if measure.column not in (None, measure.name):
             lines.append(f"column = {_written(measure.column)}")
     lines += ["", "[page]", f"title = {_written(capital(words(Path(files[0]).stem.replace('-', ' '))))}"]
-    for section in _sections(book, names[0], by):
+    if len(by) > 1:
+        lines += [f"choices = {_written(by[:1])}  # each further dimension makes the page larger, and longer to make"]
+    for section in _sections(book, first, by):
         lines += ["", "[[section]]", *(f"{key} = {_written(value)}" for key, value in section.items())]
     with whole_file(path) as target:
         target.write_text("\n".join(lines) + "\n", encoding="utf-8")

@@ -91,15 +91,12 @@ def _place(loc: Sequence[Any], data: Any, *, missing: bool) -> Place:
 
 def _named(place: Place) -> str:
     """A key as people call it: ``[[section]] 2, each: ``."""
-    parts: list[str] = []
-    for step in place:
-        if isinstance(step, int):
-            parts[-1] = f"[[{parts[-1].strip('[]')}]] {step + 1}" if parts else str(step + 1)
-        else:
-            parts.append(step)
-    if len(place) > 1 and isinstance(place[0], str) and not isinstance(place[1], int):
-        parts[0] = f"[{parts[0]}]"
-    return ", ".join(parts) + ": " if parts else ""
+    number = next((n for n, step in enumerate(place) if isinstance(step, int)), None)
+    if number is not None and number < 3:
+        table = f"[[{'.'.join(map(str, place[:number]))}]] {int(place[number]) + 1}"
+    else:
+        number, table = 0, f"[{place[0]}]" if place else ""
+    return ", ".join(filter(None, (table, ".".join(map(str, place[number + 1 :]))))) + ": " * bool(place)
 
 
 def _told(place: Place, errors: Sequence[Mapping[str, Any]], data: Any) -> str:

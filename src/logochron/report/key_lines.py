@@ -40,8 +40,11 @@ def key_lines(text: str) -> dict[Place, int]:
 
 
 def line_of(place: Place, lines: dict[Place, int]) -> int:
-    """The line of a key, or of the nearest table around it that is written."""
+    """The line of a key, of the first one in it, or of the nearest table around it that is written."""
     while place and place not in lines:
+        inside = [line for known, line in lines.items() if known[: len(place)] == place]
+        if inside:
+            return min(inside)
         place = place[:-1]
     return lines.get(place, 1)
 

@@ -15,14 +15,14 @@ from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.options import STATUSES
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Blocks
-from logochron.core.rows.columns import COLUMNS, check_dimensions
+from logochron.core.rows.columns import check_dimensions, columns_of
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.result import Result
 
 #: What stands for a dimension that is added up, while rows are held against each other.
 _ADDED_UP = "\0"
 #: The columns that may be restated, as each answer calls them.
-_SIDES = {
+_SIDES: dict[str, tuple[str, str | None]] = {
     "compare": ("value", "base"),
     "relate": ("value", None),
     "drivers": ("value", "base"),
@@ -125,7 +125,7 @@ def reported(answer: Any, named: str = "earlier") -> Reported:
 def _of_answer(answer: AlignedAnswer) -> Reported:
     value, base = _SIDES[answer.kind]
     tiers = [answer.total_columns, answer.subtotal_columns, answer.columns] if answer.by else [answer.total_columns]
-    parts = [_of_tier(answer, tier, value or "", base) for tier in tiers if tier]
+    parts = [_of_tier(answer, tier, value, base) for tier in tiers if tier]
     return _joined(answer.by, parts)
 
 
@@ -153,11 +153,13 @@ def _of_tier(answer: AlignedAnswer, columns: Blocks, value: str, base: str | Non
 
 def _of_frame(frame: Any, named: str) -> Reported:
     known = [str(name) for name in frame.columns]
-    value = next((side for side in ("value", "running", "estimate") if side in known), "value")
+    kinds = [kind for kind in _SIDES if set(columns_of(kind, unusual=False)) <= set(known)]
+    kind = max(kinds, key=lambda one: len(columns_of(one)), default="compare")
+    value = _SIDES[kind][0]
     for name in ("measure", "period", "status", value):
         if name not in known:
             raise QuestionError(f"`{named}`: {no_such('column', name, known, where='the table')}")
-    by = tuple(name for name in known if name not in COLUMNS)
+    by = tuple(name for name in known if name not in columns_of(kind))
 
     def texts(name: str) -> NDArray[np.object_]:
         values = np.asarray(frame[name].astype(object), dtype=object)

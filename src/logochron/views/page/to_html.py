@@ -19,15 +19,13 @@ from logochron.views.catalog import message
 from logochron.views.formats import Formats
 from logochron.views.page.all_views import ToldViews, cards_views, views_of_all
 from logochron.views.page.choices import choices_of
+from logochron.views.page.drawing_parts import DRAWING
 from logochron.views.page.pool import written
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
 from logochron.views.tables.html import color_rules, style
 from logochron.views.words.titles import coverage_line
 
-#: The drawing package, in the order in which its parts need each other.
-DRAWING = ("d3-array", "d3-color", "d3-format", "d3-interpolate", "d3-path", "d3-selection", "d3-time",
-           "d3-time-format", "d3-scale", "d3-axis", "d3-shape")  # fmt: skip
 #: What the script says, in the reader's language.
 _SAID = {
     "period": message("Period"),

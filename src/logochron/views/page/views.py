@@ -7,10 +7,10 @@ the question is split by, rows are those of the whole answer, so that shares and
 from __future__ import annotations
 
 import inspect
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -26,13 +26,20 @@ from logochron.views.page.pool import Pool
 from logochron.views.page.scene_data import scene_data, seen_data
 from logochron.views.page.table_data import KeptRow, KeptTable, items_of, kept_tables, table_data
 from logochron.views.sections import Section
-from logochron.views.tables.registry import TABLES
 from logochron.views.tables.spec import ALL, Shown
 from logochron.views.words.said import SAID
 from logochron.views.words.sentences import sentences
 
 #: So many periods stand side by side where a section does not say how many, and at most.
 _SEEN, _MOST_SEEN = 13, 26
+
+
+class Course(NamedTuple):
+    """An answer of all periods of what is picked together, its tables, and its figure once it is drawn."""
+
+    answer: Any
+    tables: list[KeptTable]
+    strip: dict[str, Any]
 
 
 class Views:
@@ -43,10 +50,8 @@ class Views:
         self.section, self.choices, self.canvas, self.pool = section, choices, canvas, pool
         self.formats: Formats = canvas.formats
         self.answer: Any = section.answer
-        self._told: dict[Pick, Any] = {}
-        self._whole: dict[Pick, tuple[Any, list[KeptTable]]] = {}
-        self._titles: dict[Pick, list[tuple[str, tuple[str, ...]]]] = {}
-        self._strips: dict[Pick, Any] = {}
+        self._courses: dict[Pick, Course] = {}
+        self._wholes: dict[tuple[Pick, int], tuple[Any, list[KeptTable]]] = {}
         self._figures: dict[tuple[str, ...], Chosen | None] = {}
 
     # --- what is asked of which records
@@ -66,38 +71,37 @@ class Views:
         return self._book.where(picked) if picked else self._book
 
     @property
-    def _moves(self) -> bool:
-        """Whether the answer is asked of all periods at once."""
+    def _by_periods(self) -> bool:
+        """Whether the answer has rows of periods."""
         return self.answer.kind in ("compare", "relate") and self.answer.question.each != "span"
 
-    @property
-    def _periods(self) -> dict[str, Any]:
-        """What asks for all periods, of an answer that has rows of them."""
-        return {"at": None, "last": None} if self._moves else {}
+    @cached_property
+    def _frame(self) -> Any:
+        """The answer of all periods: what they are."""
+        return self.answer.again(at=None, last=None, top=None, sort=None)
 
-    def told(self, pick: Pick) -> Any:
-        """The answer of what is picked alone, of all periods; None where it cannot be asked."""
-        if pick not in self._told:
-            picked = self._picked(pick)
-            rest = [name for name in self.answer.by if name not in picked]
-            alone = {} if rest or not self.answer.by else {"top": None, "sort": None, "items": "all"}
-            if not rest and self.answer.kind == "relate":
-                self._told[pick] = None
-            else:
-                changed = {"book": self._of(picked), "by": rest, **alone, **self._periods}
-                self._told[pick] = self.answer.again(**changed)
-        return self._told[pick]
+    def _course(self, pick: Pick) -> Course:
+        """The answer of all that is picked together, of all periods."""
+        if pick not in self._courses:
+            alone = {"by": (), "top": None, "sort": None, "items": "all"} if self.answer.by else {}
+            answer = self.answer.again(book=self._of(self._picked(pick)), at=None, last=None, **alone)
+            self._courses[pick] = Course(answer, kept_tables(answer, self.formats), {})
+        return self._courses[pick]
 
-    def whole(self, pick: Pick) -> tuple[Any, list[KeptTable]]:
-        """The answer that the rows of a pick are taken from, and its tables: split as the section is."""
-        picked = self._picked(pick)
-        outside = {name: label for name, label in picked.items() if name not in self.answer.by}
-        key = tuple(outside.get(name) for name in (self.choices.dimensions if self.choices else ()))
-        if key not in self._whole:
-            answer = self.told(key) if not (set(picked) - set(outside)) else None
-            answer = answer or self.answer.again(book=self._of(outside), **self._periods)
-            self._whole[key] = answer, kept_tables(answer, self.formats)
-        return self._whole[key]
+    def _whole(self, pick: Pick, place: int) -> tuple[Any, list[KeptTable]]:
+        """The answer that the rows of a pick are taken from, split as the section is, up to a period."""
+        outside = {name: label for name, label in self._picked(pick).items() if name not in self.answer.by}
+        names = self.choices.dimensions if self.choices else ()
+        key = tuple(outside.get(name) for name in names), place
+        if key not in self._wholes:
+            answer = self.answer.again(book=self._of(outside), **self._window(place, self.listed))
+            self._wholes[key] = answer, kept_tables(answer, self.formats)
+        return self._wholes[key]
+
+    def _window(self, place: int, many: int) -> dict[str, Any]:
+        """What asks for so many periods that end with one."""
+        first, last = (self._frame.periods[n] for n in (max(place - many + 1, 0), place))
+        return {"at": last if first == last else f"{first}..{last}", "last": None}
 
     # --- views
 
@@ -112,59 +116,75 @@ class Views:
     def _made(self, pick: Pick, period: int) -> dict[str, Any]:
         if self._book is None:
             return self._still()
-        if self._moves:
-            return self._by_period(pick, period)
-        return self._as_of(pick, period)
+        if not self._by_periods:
+            return self._as_of(pick, period)
+        place = self._place(period)
+        if place is None:
+            return {"refused": self.formats.say("Nothing is recorded of this period here.")}
+        if not self.answer.by:
+            return self._of_course(pick, place)
+        return self._of_items(pick, place)
 
     def _still(self) -> dict[str, Any]:
         """The view of an answer that nothing can be chosen in."""
         tables = self._as_they_are(self.answer, Shown(rows=500), ())
-        return {"tables": tables, "figure": self._drawn(self.answer, None), "words": self._words(self.answer, None)}
+        return self._view(tables, self.answer, None, self._drawn(self.answer))
 
-    def _by_period(self, pick: Pick, period: int) -> dict[str, Any]:
-        whole, tables = self.whole(pick)
-        told = self.told(pick)
-        place = self._place(whole, period)
-        if place is None:
-            return {"refused": self.formats.say("Nothing is recorded of this period here.")}
-        label = whole.periods[place]
-        wanted = items_of(whole, self._picked(pick))
+    def _of_course(self, pick: Pick, place: int) -> dict[str, Any]:
+        """The view of what is picked, period by period."""
+        course = self._course(pick)
         first = max(place - self.listed + 1, 0)
         shown = []
-        for n, table in enumerate(tables):
+        for table in course.tables:
             rows = [row for at in range(first, place + 1) for row in table.periods.get(at, ())]
-            rows = [row for row in rows if _belongs(row, wanted)]
-            head = self._heads(pick)[n] if told is not None else (table.spec.title, table.spec.lines)
-            shown.append(table_data(table, rows, whole, self.formats, self.pool, *head))
-        figure = self._moving(pick, label) if told is not None and label in told.periods else None
-        return {"tables": shown if self.section.table else [], "words": self._words(told, label), "figure": figure}
+            shown.append(self._table(table, rows, course.answer, table))
+        return self._view(shown, course.answer, self._frame.periods[place], self._moving(course, place))
 
-    def _heads(self, pick: Pick) -> list[tuple[str, tuple[str, ...]]]:
-        """Title and lines of the table of each measure."""
-        if pick not in self._titles:
-            told = self.told(pick)
-            made = TABLES[told.kind].made
-            last = (made(told, measure, self.formats, Shown(periods=1)) for measure in told.measures)
-            self._titles[pick] = [(spec.title, spec.lines) for spec in last]
-        return self._titles[pick]
+    def _of_items(self, pick: Pick, place: int) -> dict[str, Any]:
+        """The view of a section that is split: the rows of what is picked in it, told and drawn alone."""
+        picked, label = self._picked(pick), self._frame.periods[place]
+        rest = [name for name in self.answer.by if name not in picked]
+        whole, tables = self._whole(pick, place)
+        wanted = items_of(whole, picked)
+        if not rest:
+            told, heads, figure = self._one_item(pick, place, tables)
+        elif len(rest) == len(self.answer.by):
+            told, heads, figure = whole, tables, self._of_window(whole, place)
+        else:
+            told = self.answer.again(book=self._of(picked), by=rest, **self._window(place, self.listed))
+            heads, figure = kept_tables(told, self.formats), self._of_window(told, place)
+        shown = []
+        for table, head in zip(tables, heads):
+            rows = [row for rows in table.periods.values() for row in rows if _belongs(row, wanted)]
+            shown.append(self._table(table, rows, whole, head))
+        return self._view(shown, told, label, figure)
+
+    def _one_item(self, pick: Pick, place: int, tables: list[KeptTable]) -> tuple[Any, list[KeptTable], Any]:
+        """Of an item that is left alone its course; of a relation, which one alone has not, nothing."""
+        if self.answer.kind == "relate":
+            return None, tables, None
+        course = self._course(pick)
+        return course.answer, course.tables, self._moving(course, place)
+
+    def _table(self, table: KeptTable, rows: Sequence[KeptRow], answer: Any, head: KeptTable) -> dict[str, Any]:
+        """Some rows of a table under the title of another."""
+        return table_data(table, rows, answer, self.formats, self.pool, head.spec.title, head.spec.lines)
+
+    def _view(self, tables: Any, told: Any, label: str | None, figure: Any) -> dict[str, Any]:
+        return {"tables": tables if self.section.table else [], "words": self._words(told, label), "figure": figure}
 
     def _as_of(self, pick: Pick, period: int) -> dict[str, Any]:
         """The view of an answer of one period, or as of a day: asked again for each."""
         answer = self._asked_at(pick, period)
         shown = self._as_they_are(answer, ALL, items_of(answer, self._picked(pick)))
-        return {
-            "tables": shown if self.section.table else [],
-            "words": self._words(answer, None),
-            "figure": self._drawn(answer, None),
-        }
+        return self._view(shown, answer, None, self._drawn(answer))
 
     def _as_they_are(self, answer: Any, shown: Shown, wanted: tuple[str | None, ...]) -> list[dict[str, Any]]:
         """The tables of an answer with the rows of what is picked, under their own titles."""
         made = []
         for table in kept_tables(answer, self.formats, shown):
             rows = [row for rows in table.periods.values() for row in rows if _belongs(row, wanted)]
-            spec = table.spec
-            made.append(table_data(table, rows, answer, self.formats, self.pool, spec.title, spec.lines))
+            made.append(self._table(table, rows, answer, table))
         return made
 
     def _asked_at(self, pick: Pick, period: int) -> Any:
@@ -186,10 +206,10 @@ class Views:
             changed |= {"at": None} if self.answer.kind == "land" else {}
         return self.answer.again(book=book, **changed)
 
-    def _place(self, answer: Any, period: int) -> int | None:
-        """The place of the period of an answer that holds the last day of a chosen one."""
+    def _place(self, period: int) -> int | None:
+        """The place of the section's own period that holds the last day of a chosen one."""
         assert self.choices is not None
-        question = answer.question
+        answer, question = self._frame, self._frame.question
         if question.grain == self.choices.grain and question.calendar == self.choices.calendar:
             found = np.flatnonzero(answer.alignment.labels == self.choices.labels[period])
         else:
@@ -232,47 +252,54 @@ class Views:
             if answer.kind in chosen.figure.answers and (answer.by or not chosen.figure.by_item):
                 return chosen._replace(options=options)
         seen = answer
-        if self._moves:
-            last = max(len(answer.periods) - self.listed, 0)
-            seen = answer.again(at=f"{answer.periods[last]}..{answer.periods[-1]}") if answer.periods else answer
+        if self._by_periods and len(answer.periods) > self.listed:
+            seen = answer.again(at=f"{answer.periods[-self.listed]}..{answer.periods[-1]}")
         try:
             return suited(seen)
         except LogochronError:
             return None
 
-    def _moving(self, pick: Pick, label: str) -> Any:
-        """The figure of a period of an answer of all periods."""
-        told = self.told(pick)
-        chosen = self._chosen(told)
+    def _moving(self, course: Course, place: int) -> Any:
+        """The figure of a course as it is seen from one of its periods."""
+        chosen = self._chosen(course.answer)
+        if chosen is None:
+            return None
+        seen = self.listed if self.listed > 1 else _SEEN
+        if not chosen.figure.moves:
+            return self._of_window(course.answer, place)
+        if not course.strip:
+            try:
+                scene = chosen.figure.scene(course.answer, replace(self.canvas, seen=seen), **chosen.options)
+                parts = [self.pool.add(seen_data(part, self.pool)) for part in scene.seen]
+                course.strip.update(scene=self.pool.add(scene_data(scene, self.pool)), parts=parts)
+            except LogochronError as error:
+                course.strip.update(refused=visible(str(error)))
+        if "refused" in course.strip:
+            return course.strip
+        return {"scene": course.strip["scene"], "seen": course.strip["parts"][place]}
+
+    def _of_window(self, answer: Any, place: int) -> Any:
+        """The figure of an answer as of one of the periods: of that alone, or of those that lead to it."""
+        chosen = self._chosen(answer)
         if chosen is None:
             return None
         try:
-            if chosen.figure.moves:
-                return self._strip(pick, chosen, told.periods.index(label))
             if "at" in inspect.signature(chosen.figure.scene).parameters:
-                return self._scene(told, chosen, {"at": label})
-            place = told.periods.index(label)
-            seen = self.listed if self.listed > 1 else _SEEN
-            first = told.periods[max(place - seen + 1, 0)]
-            return self._scene(told.again(at=f"{first}..{label}"), chosen, {})
+                return self._scene(answer, chosen, {"at": self._frame.periods[place]})
+            many = self.listed if self.listed > 1 else _SEEN
+            window = self._window(place, many)
+            first = self._frame.periods[max(place - many + 1, 0)]
+            if answer.periods[0] != first or answer.periods[-1] != self._frame.periods[place]:
+                answer = answer.again(**window)
+            return self._scene(answer, chosen, {})
         except LogochronError as error:
             return {"refused": visible(str(error))}
-
-    def _strip(self, pick: Pick, chosen: Chosen, place: int) -> dict[str, Any]:
-        """A scene of all periods, of which a part is seen."""
-        if pick not in self._strips:
-            seen = self.listed if self.listed > 1 else _SEEN
-            scene = chosen.figure.scene(self.told(pick), replace(self.canvas, seen=seen), **chosen.options)
-            parts = [self.pool.add(seen_data(part, self.pool)) for part in scene.seen]
-            self._strips[pick] = self.pool.add(scene_data(scene, self.pool)), parts
-        scene_place, parts = self._strips[pick]
-        return {"scene": scene_place, "seen": parts[place]}
 
     def _scene(self, answer: Any, chosen: Chosen, more: Mapping[str, Any]) -> dict[str, Any]:
         scene = chosen.figure.scene(answer, self.canvas, **{**chosen.options, **more})
         return {"scene": self.pool.add(scene_data(scene, self.pool))}
 
-    def _drawn(self, answer: Any, label: str | None) -> Any:
+    def _drawn(self, answer: Any) -> Any:
         chosen = self._chosen(answer) if isinstance(answer, AlignedAnswer) else None
         if chosen is None:
             return None

@@ -322,7 +322,7 @@ def _notes(made: _Made, sections: Sequence[Section], notes: Sequence[str], names
 
 def _sheet_name(heading: str, names: set[str]) -> str:
     """A name that sheets may have: 31 signs, none of a few, no two alike in whatever case."""
-    clean = _FORBIDDEN.sub(" ", visible(heading)).strip().strip("'") or "Sheet"
+    clean = " ".join(_FORBIDDEN.sub(" ", visible(heading)).split()).strip("'") or "Sheet"
     name, n = clean[:31].strip(), 1
     while name.casefold() in names or name.casefold() == "history":
         n += 1

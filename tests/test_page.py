@@ -1,0 +1,294 @@
+"""The page: what it carries equals what Python says, and a real browser shows it."""
+
+from __future__ import annotations
+
+import base64
+import csv
+import gzip
+import io
+import json
+import math
+import os
+import random
+import re
+import shutil
+from pathlib import Path
+
+import pytest
+
+import logochron as lc
+from logochron.views.formats import Formats
+from logochron.views.page import choices as page_choices
+from logochron.views.page.drawing_parts import DRAWING
+from logochron.views.sections import Section
+
+BROWSER = next(filter(None, map(shutil.which, ("chromium", "chromium-browser", "google-chrome"))), None)
+#: The checker of accessibility, from its package (`npm pack axe-core`); `.ci/run` fetches it.
+AXE = os.environ.get("LOGOCHRON_AXE")
+needs_browser = pytest.mark.skipif(BROWSER is None, reason="needs Chromium, which is not installed here")
+EUROS = Formats(currency="EUR")
+NASTY = [
+    "</script><script>window.hit=1</script>",
+    '<img src=x onerror="window.hit=1">',
+    "a \"b\" 'c' & d",
+    "\u202eleft",
+    "plain",
+]
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+         "--disable-component-update", "--disable-sync"]  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def book():
+    where = {"line": ["hire", "lessons"]}
+    return lc.demo.book(by=["harbor", "line"], where=where, covering=("2023-01-01", None))
+
+
+@pytest.fixture(scope="module")
+def answers(book):
+    asked = {"measures": "revenue", "judging": lc.demo.judging()}
+    return {
+        "Months": lc.compare(book, "month", last=13, **asked),
+        "Harbors": lc.compare(book, "month", by="harbor", last=1, **asked),
+        "Both": lc.compare(book, "month", by=["harbor", "line"], last=1, measures=["revenue", "cost"]),
+        "Moved": lc.drivers(book, "month", by="harbor", measures="revenue"),
+        "Pace": lc.pace(book, "year", measures="revenue"),
+        "Land": lc.land(book, "month", measures="revenue"),
+    }
+
+
+@pytest.fixture(scope="module")
+def written(answers, tmp_path_factory):
+    place = tmp_path_factory.mktemp("page") / "index.html"
+    return lc.write_page(answers, place, title="The week", currency="EUR")
+
+
+def carried(path: Path) -> dict:
+    """All data of a page."""
+    packed = re.search(r'\{"packed":"([^"]*)"\}', path.read_text(encoding="utf-8"))
+    return json.loads(gzip.decompress(base64.b64decode(packed[1])))
+
+
+@pytest.fixture(scope="module")
+def browser():
+    sync_api = pytest.importorskip("playwright.sync_api")
+    with sync_api.sync_playwright() as play:
+        launched = play.chromium.launch(executable_path=BROWSER, args=FLAGS)
+        yield launched
+        launched.close()
+
+
+@pytest.fixture
+def opened(browser):
+    """Opens a file with the network cut: the page, and what its console said."""
+    pages = []
+
+    def open_file(path: Path, address: str = "", **options):
+        page = browser.new_page(**{"viewport": {"width": 1280, "height": 900}, **options})
+        said, asked = [], []
+        page.on("console", lambda line: said.append(line.text))
+        page.on("pageerror", lambda error: said.append(str(error)))
+        page.on("request", lambda request: asked.append(request.url))
+        page.context.set_offline(True)
+        page.goto(path.as_uri() + address)
+        page.wait_for_function("document.documentElement.dataset.shown !== undefined")
+        pages.append((page, said, asked, path))
+        return page
+
+    yield open_file
+    for page, said, asked, path in pages:
+        assert said == [] and {url.split("#")[0] for url in asked} <= {path.as_uri()}
+        page.close()
+
+
+def rows(section) -> list[dict]:
+    """The rows of a section as they are shown, with their figures in full."""
+    return section.evaluate(
+        """section => [...section.querySelectorAll("tbody tr")].map(row => {
+            const cells = [...row.querySelectorAll("[data-value]")].map(({ dataset }) => dataset);
+            const figures = cells.map(({ column, value }) => [column, value]);
+            return {...row.dataset, ...Object.fromEntries(figures)};
+        })"""
+    )
+
+
+def full(value) -> str:
+    return repr(float(value)) if math.isfinite(value) else ""
+
+
+def expected(answer, place, item=None):
+    """The figures of one row of an answer, as the page writes them."""
+    row = answer.iloc[place] if item is None else answer.loc[item]
+    return {name: full(row[name]) for name in ("value", "base", "change", "growth")}
+
+
+@needs_browser
+def test_choices_equal_what_python_says(opened, written, answers, book):
+    page = opened(written)
+    draw = random.Random(16)
+    periods = answers["Months"].again(last=None).periods
+    harbors, lines = ["", *book.items("harbor")], ["", *book.items("line")]
+    for _ in range(20):
+        period, harbor, line = draw.choice(periods), draw.choice(harbors), draw.choice(lines)
+        page.select_option("select[name=period]", period)
+        page.select_option("select[name=harbor]", harbor)
+        page.select_option("select[name=line]", line)
+        picked = {name: label for name, label in (("harbor", harbor), ("line", line)) if label}
+        of = book.where(picked) if picked else book
+        months = lc.compare(of, "month", measures="revenue", at=period).total
+        shown = {row["period"]: row for row in rows(page.locator("[data-section=Months]"))}
+        assert shown[period].items() >= expected(months, 0).items() and shown[period]["item"] == ""
+        by_line = book.where({"line": line}) if line else book
+        harbor_answer = lc.compare(by_line, "month", by="harbor", measures="revenue", at=period)
+        wanted = harbor_answer.table.set_index("harbor")
+        found = {row["item"]: row for row in rows(page.locator("[data-section=Harbors]"))}
+        assert set(found) == ({harbor} & set(wanted.index) if harbor else set(wanted.index)) | {""}
+        for item in filter(None, found):
+            assert found[item].items() >= expected(wanted, None, item).items()
+            assert found[item]["share"] == full(wanted.loc[item, "share"])
+        both = lc.compare(book, "month", by=["harbor", "line"], measures=["revenue", "cost"], at=period)
+        tuples = {(r.measure, f"{r.harbor} / {r.line}"): full(r.value) for r in both.table.itertuples()
+                  if harbor in ("", r.harbor) and line in ("", r.line)}  # fmt: skip
+        listed = {(row["measure"], row["item"]): row["value"] for row in rows(page.locator("[data-section=Both]"))}
+        assert tuples.items() <= listed.items()
+        card = page.locator(f"article.card[data-period='{period}'][data-measure=revenue]")
+        assert card.get_attribute("data-value") == full(months["value"][0])
+        assert card.get_attribute("data-growth") == full(months["growth"][0])
+        said = page.locator("[data-section=Months] .said").inner_text()
+        told = lc.words.headline(lc.compare(of, "month", measures="revenue", at=period), formats=EUROS)
+        assert said.replace("\u00a0", " ").startswith(told)
+        end = lc.compare(of, "month", measures="revenue", at=period).total["end"][0].date()
+        if period[:4] > "2023":
+            pace = lc.pace(of.until(end), "year", measures="revenue")
+            last = rows(page.locator("[data-section=Pace]"))[-1]
+            assert last["value"] == full(pace.standing["running"].iloc[-1])
+        land = lc.land(of, "month", measures="revenue", at=period).total
+        assert rows(page.locator("[data-section=Land]"))[0]["value"] == full(land["to_date"][0])
+        if not harbor:
+            moved = lc.drivers(by_line, "month", by="harbor", measures="revenue", at=period).table.set_index("harbor")
+            listed = {row["item"]: row for row in rows(page.locator("[data-section=Moved]"))}
+            assert {item: row["points"] for item, row in listed.items() if item} == {
+                item: full(moved.loc[item, "contribution"]) for item in moved.index
+            }
+
+
+@needs_browser
+def test_address_back_and_figures(opened, written):
+    page = opened(written, "#period=2025-05&harbor=Cold+Pier")
+    assert page.locator("select[name=period]").input_value() == "2025-05"
+    first = page.locator("[data-section=Months] .drawing svg").inner_html()
+    page.select_option("select[name=harbor]", "Alderquay")
+    assert "harbor=Alderquay" in page.url and "period=2025-05" in page.url
+    assert page.locator("[data-section=Months] .drawing svg").inner_html() != first
+    page.go_back()
+    page.wait_for_function("document.querySelector('select[name=harbor]').value === 'Cold Pier'")
+    assert "Cold Pier" in page.locator("[data-section=Months] figcaption").inner_text()
+    page.go_forward()
+    page.wait_for_function("document.querySelector('select[name=harbor]').value === 'Alderquay'")
+    texts = page.locator("[data-section=Months] svg text").all_text_contents()
+    assert {"2024-05", "2025-05"} <= set(texts) and any("%" in text for text in texts)
+    for section in ("Harbors", "Both", "Moved", "Pace", "Land"):
+        assert page.locator(f"[data-section={section}] .drawing svg").count() == 1, section
+
+
+@needs_browser
+def test_sort_save_and_details(opened, written, tmp_path):
+    page = opened(written)
+    section = page.locator("[data-section=Harbors]")
+    button = section.locator("thead button", has_text="Growth")
+    for order in ("descending", "ascending"):
+        button.click()
+        assert section.locator(f"th[aria-sort={order}]").count() == 1
+        shown = rows(section)
+        growths = [float(row["growth"]) for row in shown[:-1]]
+        assert growths == sorted(growths, reverse=order == "descending") and shown[-1]["item"] == ""
+    with page.expect_download() as told:
+        section.locator("button.save").click()
+    told.value.save_as(tmp_path / "saved.csv")
+    saved = list(csv.DictReader(io.StringIO((tmp_path / "saved.csv").read_text(encoding="utf-8-sig"))))
+    assert {row["item"]: row["growth"] for row in saved} == {row["item"]: row["growth"] for row in rows(section)}
+    drawing = section.locator(".drawing")
+    drawing.focus()
+    page.keyboard.press("ArrowDown")
+    detail = page.locator("#detail")
+    assert detail.is_visible() and [t for t in detail.locator("dt").all_inner_texts()] == [
+        *("Harbor", "Period", "Revenue", "Year ago", "Change", "Growth", "Status"),
+    ]
+    assert "1–18 Oct 2025" in detail.inner_text() and "Harbor: " in page.locator("#live").inner_text()
+    page.keyboard.press("Escape")
+    assert not detail.is_visible()
+    section.locator(".target").first.hover()
+    assert detail.is_visible()
+
+
+@needs_browser
+def test_nothing_in_a_label_is_carried_out(opened, rows_file, tmp_path):
+    records = [
+        (f"{year}-{month:02}-03", n, month + n) for year in (2024, 2025) for month in (1, 2, 3) for n in range(5)
+    ]
+    named = io.StringIO()
+    csv.writer(named).writerows([("day", "item", "amount"), *((d, NASTY[n], v) for d, n, v in records)])
+    (tmp_path / "nasty.csv").write_text(named.getvalue(), encoding="utf-8")
+    book = lc.read(tmp_path / "nasty.csv", date="day", values="amount", by="item")
+    heading = "</section><script>window.hit=1</script>"
+    path = lc.write_page({heading: lc.compare(book, "month", by="item")}, tmp_path / "n.html", title="<b>&'\"")
+    page = opened(path)
+    for label in NASTY:
+        page.select_option("select[name=item]", label)
+        assert page.evaluate("window.hit") is None and page.locator("section[data-section] img").count() == 0
+    assert page.locator("h1").inner_text() == "<b>&'\"" and page.locator("script").count() == 2
+    assert page.locator("section[data-section]").get_attribute("data-section") == heading
+    policy = page.locator("meta[http-equiv=Content-Security-Policy]").get_attribute("content")
+    assert policy.startswith("default-src 'none'") and "unsafe" not in policy
+
+
+@needs_browser
+@pytest.mark.skipif(AXE is None, reason="needs axe-core: set LOGOCHRON_AXE to its axe.min.js")
+@pytest.mark.parametrize("scheme, width", [("light", 1280), ("dark", 1280), ("light", 390)])
+def test_accessible(browser, written, scheme, width):
+    page = browser.new_page(viewport={"width": width, "height": 900}, color_scheme=scheme, bypass_csp=True)
+    page.goto(written.as_uri() + "#period=2026-05")
+    page.wait_for_function("document.documentElement.dataset.shown !== undefined")
+    page.add_script_tag(content=Path(AXE).read_text(encoding="utf-8"))
+    found = page.evaluate("axe.run()")["violations"]
+    assert [
+        (one["id"], one["nodes"][0]["html"][:90]) for one in found if one["impact"] in ("serious", "critical")
+    ] == []
+    assert page.evaluate("document.documentElement.scrollWidth") <= width
+    page.close()
+
+
+def test_what_is_vendored_is_what_is_written_down():
+    folder = Path(page_choices.__file__).parent / "drawing"
+    listed = json.loads((folder / "versions.json").read_text())
+    assert tuple(listed) == tuple(sorted(DRAWING, key=list(listed).index)) and len(listed) == len(DRAWING)
+    import hashlib
+
+    for name, told in listed.items():
+        assert hashlib.sha256((folder / f"{name}.min.js").read_bytes()).hexdigest() == told["sha256"]
+    assert "Permission to use" in (folder / "LICENSE").read_text()
+
+
+def test_too_many_choices_are_left_out_and_told(monkeypatch, book, tmp_path):
+    monkeypatch.setattr(page_choices, "MOST_VIEWS", 200)
+    path = lc.write_page(lc.compare(book, "month", by="harbor", measures="revenue"), tmp_path / "p.html")
+    data, text = carried(path), path.read_text(encoding="utf-8")
+    assert len(data["page"]["picks"]) * len(data["page"]["periods"]) <= 200
+    assert "3 of 4 items of harbor can be chosen, the largest" in text and "Line cannot be chosen here" in text
+    assert data["page"]["dimensions"][0]["items"] == ["Alderquay", "Brackenmouth", "Dunmarrow"]
+
+
+def test_answers_without_choices_and_refusals(book, tmp_path):
+    months = lc.compare(book, "month", measures="revenue", last=2)
+    span = lc.compare(
+        book, "span", at="2026-05-01..2026-05-09", against="span:2025-05-01..2025-05-09", measures="revenue"
+    )
+    path = lc.write_page([lc.explain(months), lc.review(book), span], tmp_path / "p.html", locale="de")
+    data = carried(path)
+    assert len(data["sections"]) == 3 and "Stichtag" in path.read_text(encoding="utf-8")
+    view = data["sections"][2]["pool"][data["sections"][2]["views"][0][0]]
+    assert view["tables"] and data["page"]["dimensions"][0]["name"] == "harbor"
+    for wrong, said in (([], "holds none"), ([3], "must be answers")):
+        with pytest.raises(lc.QuestionError, match=said):
+            lc.write_page(wrong, tmp_path / "q.html")
+    assert Section(heading="x").answer is None and not (tmp_path / "q.html").exists()
