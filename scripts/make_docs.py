@@ -16,11 +16,28 @@ import sys
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal, get_args, get_origin
+
+from pydantic.fields import FieldInfo
+from pydantic_core import PydanticUndefined
 
 import logochron as lc
+from logochron.report import settings
+from logochron.report.settings import SECTIONS, SectionTable
 from logochron.views.figures.registry import FIGURES
 
+#: The tables of a report file.
+_TABLES = (
+    ("[sales]", settings.Sales),
+    ("[[measure]]", settings.MeasureTable),
+    ("[calendar]", settings.CalendarTable),
+    ("[judging]", settings.JudgingTable),
+    ("[[judging.band]]", settings.BandTable),
+    ("[plan]", settings.PlanTable),
+    ("[page]", settings.PageTable),
+    ("[[section]]", SectionTable),
+    *((f'[[section]] question = "{name}"', model) for name, model in SECTIONS.items() if name != "review"),
+)
 PAGES = Path(__file__).parent / "doc_pages"
 DOCS = Path(__file__).parents[1] / "docs"
 _FENCE = re.compile(r"^```(sh|python)\n(.*?)^```\n", re.DOTALL | re.MULTILINE)
@@ -89,10 +106,48 @@ def page(name: str) -> str:
 
     def run(fence: re.Match[str]) -> str:
         said = _commands(fence[2]) if fence[1] == "sh" else _code(fence[2], names)
-        return f"{fence[0]}\n```text\n{said.rstrip()}\n```\n"
+        return f"{fence[0]}\n```text\n{said.rstrip()}\n```\n" if said.strip() else fence[0]
 
-    text = (PAGES / f"{name}.md").read_text(encoding="utf-8")
+    text = (PAGES / f"{name}.md").read_text(encoding="utf-8").replace("<!-- keys -->\n", keys())
     return _MADE.format(name=name) + "\n" + _FENCE.sub(run, text)
+
+
+def keys() -> str:
+    """Every key of a report file, from the models that check it."""
+    lines = []
+    for name, model in _TABLES:
+        lines += [
+            f"### `{name}`\n",
+            f"{(model.__doc__ or '').splitlines()[0]}\n",
+            "| key | what it says | where left out |",
+        ]
+        lines.append("|---|---|---|")
+        for key, field in model.model_fields.items():
+            if name.startswith("[[section]] ") and key in SectionTable.model_fields:
+                continue
+            lines.append(f"| `{field.alias or key}` | {_said(field)} | {_usual(field)} |")
+        lines.append("")
+    return "\n".join(lines)
+
+
+def _said(field: FieldInfo) -> str:
+    """What a key says, and the words it may be."""
+    words = [one for kind in (field.annotation, *get_args(field.annotation)) for one in _words(kind)]
+    listed = ", ".join(f"`{word}`" for word in dict.fromkeys(words))
+    return (str(field.description) + (f" One of {listed}." if listed else "")).replace("|", "\\|")
+
+
+def _words(kind: Any) -> tuple[str, ...]:
+    return get_args(kind) if get_origin(kind) is Literal else ()
+
+
+def _usual(field: FieldInfo) -> str:
+    if field.is_required():
+        return "needed"
+    usual = field.default
+    if usual is PydanticUndefined or usual in (None, (), ""):
+        return ""
+    return f"`{str(usual).lower() if isinstance(usual, bool) else usual}`"
 
 
 def _commands(block: str) -> str:

@@ -229,7 +229,7 @@
   let number = 0;
 
   function tone(role, strength) {
-    return strength >= 1 ? `var(--${role})` : `color-mix(in srgb, var(--${role}) ${Math.round(strength * 1000) / 10}%, var(--paper))`;
+    return strength >= 1 ? `var(--${role})` : `color-mix(in srgb, var(--${role}) calc(${Math.round(strength * 1000) / 10}% * var(--paler)), var(--paper))`;
   }
 
   function sample(entry) {
@@ -289,7 +289,7 @@
 
   function narrowed(panel, wide, narrow) {
     const many = panel.x.high - panel.x.low;
-    const fewer = Math.min(many, Math.max(Math.floor((many * narrow) / wide), 2) + 0.2);
+    const fewer = Math.min(many, Math.max(Math.floor((many * narrow) / wide), 2));
     panel.x = { ...panel.x, low: panel.x.high - fewer };
   }
 

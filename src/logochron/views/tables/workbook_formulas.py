@@ -115,8 +115,7 @@ def _added(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group)
     items = [one.figures.get(column, math.nan) for one in rows[low : high + 1] if is_item(one)]
     known = [figure for figure in items if math.isfinite(figure)]
     cells, tiers = sheet.range(low, high, sheet.columns[column]), sheet.range(low, high, sheet.tiers)
-    text = f'=IF(SUMPRODUCT(({tiers}="{ITEM}")*ISNUMBER({cells}))=0,"",SUMIFS({cells},{tiers},"{ITEM}"))'
-    return CellFormula(text, math.fsum(known) if known else math.nan)
+    return CellFormula(f'=SUMIFS({cells},{tiers},"{ITEM}")', math.fsum(known) if known else math.nan)
 
 
 def is_item(row: Row) -> bool:
