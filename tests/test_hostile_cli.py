@@ -319,6 +319,9 @@ def functions(book: lc.Daybook, answer: lc.Comparison, sales: Path) -> dict[str,
         "ordinals": (lc.CivilCalendar().ordinals, {"each": "month", "days": np.arange(3)}),
         **{name: (getattr(book, name), {}) for name in ("until", "covering", "where", "totals", "items")},
         "write": (answer.write, {"path": "o.csv"}),
+        "restated": (lc.restated, {"earlier": answer, "now": answer}),
+        "write_page": (lc.write_page, {"answers": lc.compare(book, "year"), "path": "o.html"}),
+        "load": (lc.Report.load, {"path": "no.toml"}),
     }
 
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import replace
 from functools import cache
 from multiprocessing import get_context
+from typing import Any, NamedTuple
 
 from logochron.core.errors import visible
 from logochron.core.rows.answer import AlignedAnswer
@@ -25,14 +27,24 @@ ToldViews = Callable[[int, int], None]
 _SIZE = (10.4, 5.2)
 #: Fewer views of a section than this are made before a process has begun.
 _FEW = 200
+#: Shorter data is written again rather than once for several sections.
+_SMALL = 16
 #: How long a view of each question takes, beside the others: the longest are begun first.
 _WEIGHTS = {"land": 8, "pace": 6, "drivers": 5}
 
 
+class PooledViews(NamedTuple):
+    """What a part of a page says of itself, and the pool of its views: which of it names places of the pool."""
+
+    fields: dict[str, Any]
+    held: list[str]
+    refer: frozenset[int]
+
+
 def views_of_all(
     sections: Sequence[Section], choices: Choices | None, formats: Formats, workers: int, progress: ToldViews | None
-) -> list[str]:
-    """The views of each section as JSON, in the order of the sections."""
+) -> list[PooledViews]:
+    """The views of each section, in the order of the sections."""
     many = _views(choices)
     done = 0
 
@@ -52,7 +64,7 @@ def views_of_all(
     with ProcessPoolExecutor(min(workers, len(sections)), mp_context=get_context("spawn")) as processes:
         order = sorted(range(len(sections)), key=lambda n: -_WEIGHTS.get(getattr(sections[n].answer, "kind", ""), 1))
         jobs = {processes.submit(_asked_again, *_as_asked(sections[n]), choices, formats): n for n in order}
-        found: dict[int, str] = {}
+        found: dict[int, PooledViews] = {}
         try:
             for job in as_completed(jobs):
                 found[jobs[job]] = job.result()
@@ -73,30 +85,47 @@ def _as_asked(section: Section) -> tuple[Section, Put | None]:
     return (section, None) if put is None else (replace(section, answer=None), put)
 
 
-def _asked_again(section: Section, put: Put | None, choices: Choices | None, formats: Formats) -> str:
+def _asked_again(section: Section, put: Put | None, choices: Choices | None, formats: Formats) -> PooledViews:
     return section_views(section if put is None else replace(section, answer=put.again()), choices, formats)
 
 
-def section_views(section: Section, choices: Choices | None, formats: Formats) -> str:
-    """The views of one section: by pick and period their places in its pool."""
-    pool = Pool()
+def section_views(section: Section, choices: Choices | None, formats: Formats) -> PooledViews:
+    """The views of one section."""
     if section.answer is None:
-        return written({"heading": section.heading, "refused": visible(section.refused)})
-    views = Views(section, choices, _canvas(formats), pool)
-    places = _each(views.view, choices)
-    return f'{{"heading":{written(section.heading)},"views":{written(places)},"pool":{pool}}}'
+        return PooledViews({"heading": section.heading, "refused": visible(section.refused)}, [], frozenset())
+    pool = Pool()
+    places = _each(Views(section, choices, _canvas(formats), pool).view, choices)
+    return PooledViews({"heading": section.heading, "views": places}, pool.held, frozenset(pool.refer))
 
 
-def cards_views(answers: Sequence[AlignedAnswer], choices: Choices | None, formats: Formats) -> str:
-    """The cards by pick and period, null where no answer has any."""
+def cards_views(answers: Sequence[AlignedAnswer], choices: Choices | None, formats: Formats) -> PooledViews | None:
+    """The cards; None where no answer has any."""
     pool = Pool()
     cards = Cards.of(answers, choices, formats, pool)
-    return f'{{"views":{written(_each(cards.of_view, choices))},"pool":{pool}}}' if cards else "null"
+    return None if cards is None else PooledViews({"views": _each(cards.of_view, choices)}, pool.held, frozenset())
 
 
 def _each(make: Callable[[tuple[str | None, ...], int], int], choices: Choices | None) -> list[list[int]]:
+    """Each pick and period; single items first, so that what is alike lies near: it is packed the better for it."""
     picks = choices.picks if choices else ((),)
-    return [[make(pick, period) for period in range(len(choices.labels) if choices else 1)] for pick in picks]
+    made = [[make(pick, period) for period in range(len(choices.labels) if choices else 1)] for pick in reversed(picks)]
+    return made[::-1]
+
+
+def together(parts: Sequence[PooledViews]) -> tuple[str, list[str]]:
+    """Parts of a page as JSON, and what several of them hold: that is written once."""
+    counts = Counter(
+        text for part in parts for place, text in enumerate(part.held) if place not in part.refer and len(text) > _SMALL
+    )
+    shared = {text: n for n, text in enumerate(text for text, many in counts.items() if many > 1)}
+    made = []
+    for part in parts:
+        held = (
+            f'{{"$":{shared[text]}}}' if text in shared and place not in part.refer else text
+            for place, text in enumerate(part.held)
+        )
+        made.append(f'{{"pool":[{",".join(held)}],{written(part.fields)[1:]}')
+    return f"[{','.join(shared)}]", made
 
 
 @cache

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from logochron.core.errors import LogochronError, visible
 from logochron.core.options import STATUSES
@@ -50,7 +49,7 @@ class Cards:
         except LogochronError:
             return self.pool.add([])
 
-    def _cards(self, pick: Pick, period: int) -> list[dict[str, Any]]:
+    def _cards(self, pick: Pick, period: int) -> list[list[str | None]]:
         answer = self._answer(pick)
         label = self.choices.labels[period]
         if label not in answer.periods:
@@ -78,17 +77,7 @@ class Cards:
         return made
 
 
-def _card(card: Card, measure: str, period: str) -> dict[str, Any]:
-    return {
-        "measure": measure,
-        "period": period,
-        "name": visible(card.name),
-        "when": card.period,
-        "figure": card.figure,
-        "moved": card.moved,
-        "change": card.change,
-        "earlier": card.earlier,
-        "verdict": card.verdict,
-        "value": full_figure(card.value),
-        "growth": full_figure(card.growth),
-    }
+def _card(card: Card, measure: str, period: str) -> list[str | None]:
+    """A card as the script takes it apart."""
+    told = [measure, period, visible(card.name), card.period, card.figure, card.moved, card.change, card.earlier]
+    return [*told, card.verdict, full_figure(card.value), full_figure(card.growth)]

@@ -20,8 +20,9 @@ from logochron.views.catalog import everything, message
 from logochron.views.formats import Formats, capital, words
 from logochron.views.words.question_words import periods_of
 
-#: So many views of one section a page carries at most: of each choice of items, of each period.
-MOST_VIEWS = 13_500
+#: So many views a page carries at most, of each choice of items and each period: of one section, of all together.
+#: A view takes some 170 bytes, so that a page stays under 6 MB.
+MOST_VIEWS, MOST_OF_ALL = 13_500, 34_000
 #: What is picked: an item of each dimension, or None for all of it.
 Pick = tuple[str | None, ...]
 
@@ -87,8 +88,9 @@ def choices_of(
     book: Daybook = first.asked.book
     lead = _periods(book, question, first)
     wanted = [name for name in book.dimensions if names is None or name in names]
-    dimensions, left_out = _fitting(book, lead, wanted, formats)
-    kept, told = _latest(len(lead.periods), dimensions, formats)
+    most = max(min(MOST_VIEWS, MOST_OF_ALL // len(answers)), 1)
+    dimensions, left_out = _fitting(book, lead, wanted, most, formats)
+    kept, told = _latest(len(lead.periods), most, formats)
     aligned = lead.alignment
     firsts, lasts = aligned.starts.tolist()[-kept:], aligned.ends.tolist()[-kept:]
     labels = lead.periods[-kept:]
@@ -142,10 +144,10 @@ def picks_of(book: Daybook, dimensions: Mapping[str, Sequence[str]]) -> tuple[Pi
 
 
 def _fitting(
-    book: Daybook, lead: Comparison, names: Sequence[str], formats: Formats
+    book: Daybook, lead: Comparison, names: Sequence[str], views: int, formats: Formats
 ) -> tuple[dict[str, tuple[str, ...]], list[str]]:
     """Dimensions and items as far as a page carries them, the largest items first; and what is left out."""
-    most = max(MOST_VIEWS // max(len(lead.periods), 1), 1)
+    most = max(views // max(len(lead.periods), 1), 1)
     taken: dict[str, tuple[str, ...]] = {}
     left_out = []
     for name in names:
@@ -183,9 +185,9 @@ def _largest(book: Daybook, name: str, n: int) -> list[str]:
     return [str(label) for label in whole.texts(whole.columns, name)[order]]
 
 
-def _latest(periods: int, dimensions: Mapping[str, Sequence[str]], formats: Formats) -> tuple[int, list[str]]:
+def _latest(periods: int, most: int, formats: Formats) -> tuple[int, list[str]]:
     """How many periods a page carries, the latest, and what is said where it is not all."""
-    kept = min(periods, MOST_VIEWS)
+    kept = min(periods, most)
     if kept == periods:
         return kept, []
     n, many = formats.number(kept, 0), formats.number(periods, 0)

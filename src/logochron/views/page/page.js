@@ -2,11 +2,26 @@
 "use strict";
 (async () => {
   const byId = (id) => document.getElementById(id);
+
+  // five signs of 85 stand for four bytes
+  function decoded(text) {
+    const signs = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz!#$%:()*+-;.=,?@^_`{|}~";
+    const of = new Uint8Array(128);
+    for (let n = 0; n < 85; n++) of[signs.charCodeAt(n)] = n;
+    const bytes = new Uint8Array((text.length / 5) * 4);
+    for (let at = 0, to = 0; at < text.length; at += 5) {
+      let value = 0;
+      for (let n = 0; n < 5; n++) value = value * 85 + of[text.charCodeAt(at + n)];
+      bytes[to++] = value / 16777216; bytes[to++] = value >>> 16; bytes[to++] = value >>> 8; bytes[to++] = value;
+    }
+    return bytes;
+  }
   if (typeof DecompressionStream === "undefined") { byId("told").hidden = false; return; }
-  const packed = JSON.parse(byId("data").textContent).packed;
-  const bytes = Uint8Array.from(atob(packed), (sign) => sign.charCodeAt(0));
+  const { packed, bytes: size } = JSON.parse(byId("data").textContent);
+  const bytes = decoded(packed).subarray(0, size);
   const unpacked = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip"));
-  const { page, cards, sections } = await new Response(unpacked).json();
+  const { page, shared, cards, sections } = await new Response(unpacked).json();
+  for (const part of [cards, ...sections]) if (part) part.pool = part.pool.map((one) => (one && one.$ !== undefined ? shared[one.$] : one));
   let pool = [];  // of the section that is being shown
   const said = page.said;
   const picks = new Map(page.picks.map((pick, place) => [JSON.stringify(pick), place]));
@@ -63,17 +78,16 @@
 
   // --- cards and tables
 
-  function card(of) {
-    const moved = of.change ? `${of.moved} · ${of.change}` : of.moved;
+  function card([measure, period, name, when, figure, moved, change, earlier, verdict, value, growth]) {
     const made = element(
       "article",
-      { class: "card", "data-measure": of.measure, "data-period": of.period, "data-value": of.value, "data-growth": of.growth },
-      element("small", {}, `${of.name} · ${of.when}`),
-      element("b", {}, of.figure),
-      element("em", { class: of.verdict }, moved),
-      element("small", {}, of.earlier),
+      { class: "card", "data-measure": measure, "data-period": period, "data-value": value, "data-growth": growth },
+      element("small", {}, `${name} · ${when}`),
+      element("b", {}, figure),
+      element("em", { class: verdict }, change ? `${moved} · ${change}` : moved),
+      element("small", {}, earlier),
     );
-    made.style.setProperty("--mark", `var(--${of.verdict || "level"})`);
+    made.style.setProperty("--mark", `var(--${verdict || "level"})`);
     return made;
   }
 
@@ -97,13 +111,18 @@
     return made;
   }
 
-  function line(row, head, sorted) {
+  const OPENING = ["period", "when"];
+
+  // a row; `opening`: the cells of its period, where it is the first one of it
+  function line(row, head, opening) {
     const made = element("tr", {
-      "data-period": row.period, "data-measure": row.measure, "data-item": row.item, class: (row.looks || []).join(" "),
+      "data-period": row.period, "data-measure": row.measure, "data-item": row.item,
+      class: [...(row.looks || []), ...(opening && opening.starts ? ["starts"] : [])].join(" "),
     });
     head.forEach((column, place) => {
       const shown = cell(column, row, place);
-      if (sorted && column[0] === "period" && !row.cells[place]) shown.textContent = row.period;
+      const opens = OPENING.indexOf(column[0]);
+      if (opening && opens >= 0 && !row.cells[place]) shown.textContent = opening.cells[opens];
       if (column[0].startsWith("dim:") && row.depth) shown.style.paddingLeft = `${8 + 14 * row.depth}px`;
       made.append(shown);
     });
@@ -147,8 +166,17 @@
   }
 
   function table(of, heading) {
-    const head = pool[of.head], rows = of.rows.map((place) => pool[place]);
-    const body = element("tbody", {}, ...rows.map((row) => line(row, head, false)));
+    const frame = pool[of.frame], head = frame.head, rows = (of.part ? pool[of.rows].slice(...of.part) : pool[of.rows]).map((place) => pool[place]);
+    const opens = pool[of.opens];
+    const lines = (listed, starts) => {
+      const seen = new Set();
+      return listed.map((row) => {
+        const first = !seen.has(row.period);
+        seen.add(row.period);
+        return line(row, head, first || !starts ? { cells: opens[row.period] || [], starts: starts && first } : null);
+      });
+    };
+    const body = element("tbody", {}, ...lines(rows, true));
     const heads = head.map(([name, text, kind], place) => {
       const made = element("th", { scope: "col", class: kind, "data-column": name.replace(/^dim:/, "") });
       if (kind === "bar") return element("td", { class: "bar" });
@@ -171,18 +199,18 @@
       };
       const last = (row) => (row.looks || []).includes("total");
       const sorted = [...rows.filter((row) => !last(row)).sort(order), ...rows.filter(last)];
-      body.replaceChildren(...sorted.map((row) => line({ ...row, looks: (row.looks || []).filter((one) => one !== "starts") }, head, true)));
+      body.replaceChildren(...lines(sorted, false));
       heads.forEach((one, at) => { if (at === by) one.setAttribute("aria-sort", down ? "descending" : "ascending"); else one.removeAttribute("aria-sort"); });
     }
-    const caption = element("caption", {}, of.title, of.unit ? element("span", {}, of.unit) : null);
+    const caption = element("caption", {}, frame.title, frame.unit ? element("span", {}, frame.unit) : null);
     const made = element("table", {}, caption, element("thead", {}, element("tr", {}, ...heads)), body);
-    const scroll = element("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": of.title }, made);
+    const scroll = element("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": frame.title }, made);
     const name = [heading, location.hash.slice(1)].filter(Boolean).join(" ").replace(/[^\p{L}\p{N}]+/gu, "-").replace(/^-+|-+$/g, "");
     const tools = element("div", { class: "tools" },
       element("button", { type: "button", class: "save", on: { click: () => save(`${name}.csv`, fields(head, rows, ",")) } }, said.save),
       element("button", { type: "button", class: "copy", on: { click: (event) => copy(fields(head, rows, "\t"), event.currentTarget) } }, said.copy));
-    const below = element("ul", { class: "lines" }, ...pool[of.lines].map((text) => element("li", {}, text)));
-    return [scroll, ...(rows.length ? [tools] : [element("p", {}, of.empty)]), below];
+    const below = element("ul", { class: "lines" }, ...frame.lines.map((text) => element("li", {}, text)));
+    return [scroll, ...(rows.length ? [tools] : [element("p", {}, frame.empty)]), below];
   }
 
   function tell(text) { byId("live").textContent = text; }

@@ -11,11 +11,15 @@ class Pool:
 
     def __init__(self) -> None:
         self.held: list[str] = []
+        self.refer: set[int] = set()  # those that name places themselves
         self._places: dict[str, int] = {}
 
-    def add(self, data: Any) -> int:
-        """The place of some data, taken in where it is new."""
-        return self.written(written(data))
+    def add(self, data: Any, *, refers: bool = False) -> int:
+        """The place of some data, taken in where it is new; `refers`: whether it names places of the pool."""
+        place = self.written(written(data))
+        if refers:
+            self.refer.add(place)
+        return place
 
     def written(self, text: str) -> int:
         """The place of data that is written already."""
@@ -23,9 +27,6 @@ class Pool:
         if place == len(self.held):
             self.held.append(text)
         return place
-
-    def __str__(self) -> str:
-        return f"[{','.join(self.held)}]"
 
 
 def written(data: Any) -> str:

@@ -66,7 +66,7 @@ def _panel(panel: Panel, pool: Pool) -> dict[str, Any]:
         "box": [round(side * 72, 2) for side in panel.box],
         "x": pool.add(_axis(panel.x)),
         "y": pool.add(_axis(panel.y)),
-        "layers": [pool.add(_layer(layer, pool)) for layer in panel.layers],
+        "layers": [pool.add(_layer(layer, pool), refers=True) for layer in panel.layers],
     }
 
 

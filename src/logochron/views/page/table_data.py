@@ -17,6 +17,8 @@ from logochron.views.words.titles import coverage_line
 
 #: Columns of tables that stand only on terminals.
 _TERMINAL = frozenset({"spark"})
+#: The cells that stand in the first row of each period.
+OPENING = ("period", "when")
 #: What parts the labels of an item of several dimensions.
 JOINED = " / "
 
@@ -35,7 +37,7 @@ class KeptTable(NamedTuple):
     spec: TableSpec
     measure: str
     periods: Mapping[int, Sequence[KeptRow]]
-    written: dict[tuple[int, bool, bool], int]
+    written: dict[int, int]
 
 
 def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[KeptTable]:
@@ -69,57 +71,45 @@ def table_data(
     pool: Pool,
     title: str,
     lines: Sequence[str],
+    part: slice | None = None,
 ) -> dict[str, Any]:
-    """A table with some of its rows, under a title of its own, and lines below."""
+    """A table with some of its rows (or a part of them), under a title of its own, and lines below."""
     spec = table.spec
     coverage = coverage_line(answer, formats) if isinstance(answer, AlignedAnswer) else ""  # the page says it once
     head = [[name, visible(text), _kind(spec, name)] for name, text in spec.headings.items() if name not in _TERMINAL]
     made = []
-    first: dict[int, Row] = {}
-    for place, held in table.periods.items():
-        first[place] = held[0].row
-    shown: set[int] = set()
+    opens: dict[str, list[str]] = {}
     for kept in rows:
-        opens = kept.place not in shown
-        shown.add(kept.place)
-        opening = first[kept.place].cells if opens and not kept.row.starts else {}
-        named = {name: opening[name] for name in ("period", "when") if name in opening}
-        key = id(kept.row), bool(named), opens
-        if key not in table.written:
-            table.written[key] = pool.add(_row(spec, head, kept, table.measure, answer, named, starts=opens))
-        made.append(table.written[key])
-    return {
-        "head": pool.add(head),
+        if id(kept.row) not in table.written:
+            table.written[id(kept.row)] = pool.add(_row(spec, head, kept, table.measure, answer))
+        made.append(table.written[id(kept.row)])
+        opening = table.periods[kept.place][0].row.cells
+        opens[_period(answer, kept)] = [opening.get(name, "") for name in OPENING]
+    frame = {
+        "head": head,
         "title": visible(title),
         "unit": spec.unit,
-        "rows": made,
-        "lines": pool.add([visible(line) for line in lines if line != coverage]),
+        "lines": [visible(line) for line in lines if line != coverage],
         "empty": spec.empty,
     }
+    data = {"frame": pool.add(frame), "rows": pool.add(made, refers=True), "opens": pool.add(opens)}
+    return data if part is None else data | {"part": [part.start, part.stop]}
 
 
-def _row(
-    spec: TableSpec,
-    head: Sequence[Sequence[str]],
-    kept: KeptRow,
-    measure: str,
-    answer: Result,
-    named: Mapping[str, str],
-    *,
-    starts: bool,
-) -> dict[str, Any]:
-    """A row: whose, its cells in the order of the head, and its figures in full."""
+def _row(spec: TableSpec, head: Sequence[Sequence[str]], kept: KeptRow, measure: str, answer: Result) -> dict[str, Any]:
+    """A row: whose, its cells in the order of the head (but for those of its period), and its figures in full."""
     row = kept.row
-    cells = {**row.cells, **named}
-    figures = [full_figure(row.figures.get(name)) for name, _, _ in head]
+    cells = {name: visible(row.cells.get(name, "")) for name, _, _ in head}
+    if "period" in spec.headings and "period" in row.cells:
+        cells |= dict.fromkeys(OPENING, "")
     made: dict[str, Any] = {
-        "period": answer.periods[kept.place] if answer.periods else "",
+        "period": _period(answer, kept),
         "item": JOINED.join(label for label in kept.labels if label is not None),
         "measure": measure,
-        "cells": [_cell(spec, row, name, kind, visible(cells.get(name, ""))) for name, _, kind in head],
-        "figures": figures,
+        "cells": [_cell(spec, row, name, kind, cells[name]) for name, _, kind in head],
+        "figures": [full_figure(row.figures.get(name)) for name, _, _ in head],
     }
-    looks = [name for name, holds in (("total", row.total), ("sub", row.subtotal), ("starts", starts)) if holds]
+    looks = [name for name, holds in (("total", row.total), ("sub", row.subtotal)) if holds]
     if looks:
         made["looks"] = looks
     if row.verdict:
@@ -127,6 +117,10 @@ def _row(
     if row.depth:
         made["depth"] = row.depth
     return made
+
+
+def _period(answer: Result, kept: KeptRow) -> str:
+    return answer.periods[kept.place] if answer.periods else ""
 
 
 def _kind(spec: TableSpec, column: str) -> str:

@@ -17,7 +17,7 @@ from logochron.core.errors import visible
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import message
 from logochron.views.formats import Formats
-from logochron.views.page.all_views import ToldViews, cards_views, views_of_all
+from logochron.views.page.all_views import ToldViews, cards_views, together, views_of_all
 from logochron.views.page.choices import choices_of
 from logochron.views.page.drawing_parts import DRAWING
 from logochron.views.page.pool import written
@@ -26,6 +26,8 @@ from logochron.views.sections import Section
 from logochron.views.tables.html import color_rules, style
 from logochron.views.words.titles import coverage_line
 
+#: What stands for signs of base 85 that HTML knows.
+_SIGNS = (b"<>&", b".,:")
 #: What the script says, in the reader's language.
 _SAID = {
     "period": message("Period"),
@@ -76,9 +78,11 @@ def page(
         "dimensions": choices.names(formats) if choices else [],
         "picks": [["" if label is None else label for label in pick] for pick in (choices.picks if choices else ((),))],
     }
-    packed = _packed(f'{{"page":{written(head)},"cards":{cards},"sections":[{",".join(made)}]}}')
+    shared, parts = together([*made, *([cards] if cards else [])])
+    cards_part = parts.pop() if cards else "null"
+    text = f'{{"page":{written(head)},"shared":{shared},"cards":{cards_part},"sections":[{",".join(parts)}]}}'
     return _filled(
-        packed,
+        _packed(text),
         title=title,
         formats=formats,
         palette=palette or Palette(),
@@ -113,8 +117,13 @@ def _records(answers: Sequence[AlignedAnswer], formats: Formats) -> list[str]:
 
 
 def _packed(text: str) -> str:
-    """All data as one text without any sign that HTML knows: the same data gives the same text."""
-    return base64.b64encode(gzip.compress(text.encode("utf-8", "replace"), 9, mtime=0)).decode("ascii")
+    """All data as one text without any sign that HTML knows, and how many bytes it is of: the same for the same data.
+
+    Five signs stand for four bytes, as in base 85 (RFC 1924), with other signs for those that HTML knows.
+    """
+    data = gzip.compress(text.encode("utf-8", "replace"), 9, mtime=0)
+    signs = base64.b85encode(data, pad=True).translate(bytes.maketrans(*_SIGNS)).decode("ascii")
+    return f'{{"packed":"{signs}","bytes":{len(data)}}}'
 
 
 @cache
@@ -141,7 +150,7 @@ def _filled(packed: str, *, palette: Palette, formats: Formats, **fields: Any) -
         "base-uri 'none'; form-action 'none'"
     )
     said = {name: formats.say(text, heading="") for name, text in _SAID.items()}
-    fields |= {"packed": packed, "script": script, "css": css, "policy": policy, "said": said}
+    fields |= {"packed": Markup(packed), "script": script, "css": css, "policy": policy, "said": said}
     return environment.from_string(_read("page.html.j2")).render(**fields, language=formats.locale_tag)
 
 

@@ -111,7 +111,7 @@ class Views:
             made = self._made(pick, period)
         except LogochronError as error:
             made = {"refused": visible(str(error))}
-        return self.pool.add(made)
+        return self.pool.add(made, refers=True)
 
     def _made(self, pick: Pick, period: int) -> dict[str, Any]:
         if self._book is None:
@@ -133,11 +133,12 @@ class Views:
     def _of_course(self, pick: Pick, place: int) -> dict[str, Any]:
         """The view of what is picked, period by period."""
         course = self._course(pick)
-        first = max(place - self.listed + 1, 0)
-        shown = []
-        for table in course.tables:
-            rows = [row for at in range(first, place + 1) for row in table.periods.get(at, ())]
-            shown.append(self._table(table, rows, course.answer, table))
+        part = slice(max(place - self.listed + 1, 0), place + 1)
+        # one row a period: all of them are held once, and each view shows a part
+        shown = [
+            self._table(table, [row for rows in table.periods.values() for row in rows], course.answer, table, part)
+            for table in course.tables
+        ]
         return self._view(shown, course.answer, self._frame.periods[place], self._moving(course, place))
 
     def _of_items(self, pick: Pick, place: int) -> dict[str, Any]:
@@ -166,9 +167,11 @@ class Views:
         course = self._course(pick)
         return course.answer, course.tables, self._moving(course, place)
 
-    def _table(self, table: KeptTable, rows: Sequence[KeptRow], answer: Any, head: KeptTable) -> dict[str, Any]:
+    def _table(
+        self, table: KeptTable, rows: Sequence[KeptRow], answer: Any, head: KeptTable, part: slice | None = None
+    ) -> dict[str, Any]:
         """Some rows of a table under the title of another."""
-        return table_data(table, rows, answer, self.formats, self.pool, head.spec.title, head.spec.lines)
+        return table_data(table, rows, answer, self.formats, self.pool, head.spec.title, head.spec.lines, part)
 
     def _view(self, tables: Any, told: Any, label: str | None, figure: Any) -> dict[str, Any]:
         return {"tables": tables if self.section.table else [], "words": self._words(told, label), "figure": figure}
@@ -270,8 +273,8 @@ class Views:
         if not course.strip:
             try:
                 scene = chosen.figure.scene(course.answer, replace(self.canvas, seen=seen), **chosen.options)
-                parts = [self.pool.add(seen_data(part, self.pool)) for part in scene.seen]
-                course.strip.update(scene=self.pool.add(scene_data(scene, self.pool)), parts=parts)
+                parts = [self.pool.add(seen_data(part, self.pool), refers=True) for part in scene.seen]
+                course.strip.update(scene=self.pool.add(scene_data(scene, self.pool), refers=True), parts=parts)
             except LogochronError as error:
                 course.strip.update(refused=visible(str(error)))
         if "refused" in course.strip:
@@ -297,7 +300,7 @@ class Views:
 
     def _scene(self, answer: Any, chosen: Chosen, more: Mapping[str, Any]) -> dict[str, Any]:
         scene = chosen.figure.scene(answer, self.canvas, **{**chosen.options, **more})
-        return {"scene": self.pool.add(scene_data(scene, self.pool))}
+        return {"scene": self.pool.add(scene_data(scene, self.pool), refers=True)}
 
     def _drawn(self, answer: Any) -> Any:
         chosen = self._chosen(answer) if isinstance(answer, AlignedAnswer) else None

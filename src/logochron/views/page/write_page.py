@@ -7,8 +7,10 @@ from pathlib import Path
 from typing import Any
 
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.errors import QuestionError, brief
+from logochron.core.errors import QuestionError, brief, no_such
+from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.result import Result
+from logochron.views.figures.registry import names_of
 from logochron.views.formats import Formats
 from logochron.views.page.to_html import page
 from logochron.views.palette import Palette
@@ -60,8 +62,16 @@ def write_page(
     >>> months = lc.compare(lc.demo.book(by="harbor"), each="month", measures="revenue", last=13)
     >>> lc.write_page({"How the months stand": months}, "months.html")  # doctest: +SKIP
     """
+    for name, came, wanted in (("formats", formats, Formats), ("palette", palette, Palette)):
+        if came is not None and not isinstance(came, wanted):
+            raise QuestionError(f"`{name}` must be {wanted.__name__}; got {brief(came)}")
     formats = formats or Formats(locale=locale, currency=currency)
     sections = sections_of(answers, formats, figures or {})
+    if choices is not None:
+        known = _dimensions(sections)
+        for name in choices:
+            if name not in known:
+                raise QuestionError(f"`choices`: {no_such('dimension', str(name), known, where='the answers')}")
     made = page(
         sections,
         title=title or sections[0].heading,
@@ -89,19 +99,33 @@ def sections_of(
     from logochron.views.tables.spec import Shown
 
     named = answers if isinstance(answers, Mapping) else None
-    given: list[Any] = [answers] if isinstance(answers, Result) else list(named.values() if named else answers)
+    if not isinstance(answers, (Result, Mapping, list, tuple)):
+        raise QuestionError(f"`answers` must be an answer, a list of them or by heading; got {brief(answers)}")
+    given: list[Any] = [answers] if isinstance(answers, Result) else list(answers if named is None else named.values())
     for one in given:
         if not isinstance(one, Result):
             raise QuestionError(f"`answers` must be answers, such as those of compare; got {brief(one)}")
     if not given:
         raise QuestionError("`answers` holds none: a page needs one at least")
     headings = list(named) if named is not None else [specs(one, formats, Shown(rows=1))[0].title for one in given]
+    headings = list(map(str, headings))
     seen: dict[str, int] = {}
     for place, heading in enumerate(headings):
         seen[heading] = seen.get(heading, 0) + 1
         if seen[heading] > 1:
             headings[place] = f"{heading} ({seen[heading]})"
-    unknown = [name for name in figures if name not in headings]
-    if unknown:
-        raise QuestionError(f"`figures`: there is no section {unknown[0]!r}; there are {', '.join(headings)}")
+    kinds = {heading: one.kind for heading, one in zip(headings, given)}
+    for heading, figure in figures.items():
+        if heading not in kinds:
+            raise QuestionError(f"`figures`: {no_such('section', str(heading), kinds)}")
+        if figure not in names_of(kinds[heading]):
+            raise QuestionError(f"`figures`: {no_such('figure', str(figure), names_of(kinds[heading]))}")
     return [Section(heading=heading, answer=one, figure=figures.get(heading)) for heading, one in zip(headings, given)]
+
+
+def _dimensions(sections: Sequence[Section]) -> tuple[str, ...]:
+    """The dimensions of the records of the first answer that has any."""
+    for section in sections:
+        if isinstance(section.answer, AlignedAnswer):
+            return section.answer.asked.book.dimensions
+    return ()
