@@ -8,6 +8,7 @@ Needs npm.
 
 from __future__ import annotations
 
+import gzip
 import hashlib
 import json
 import subprocess
@@ -48,11 +49,11 @@ def main() -> None:
                 sys.exit(f"{name} {version} has another checksum than {listed.name} says: {digest}")
             found[name] = {"version": version, "sha256": digest}
             licences.setdefault(licence, []).append(name)
-            (FOLDER / f"{name}.min.js").write_text(script)
+            (FOLDER / f"{name}.min.js.gz").write_bytes(gzip.compress(script.encode(), 9, mtime=0))
     listed.write_text(json.dumps(found, indent=2) + "\n")
     texts = (f"{', '.join(names)}:\n\n{licence.strip()}\n" for licence, names in licences.items())
     (FOLDER / "LICENSE").write_text("\n".join(texts))
-    print(f"{len(found)} parts, {sum(path.stat().st_size for path in FOLDER.glob('*.js')):,} bytes")
+    print(f"{len(found)} parts, {sum(path.stat().st_size for path in FOLDER.glob('*.gz')):,} bytes")
 
 
 if __name__ == "__main__":

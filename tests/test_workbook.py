@@ -54,7 +54,7 @@ def recalculated(workbook, folder):
     """The figures that an office program reckons: none of those stored are left in what it reads."""
     workbook.save(folder / "changed.xlsx")
     run = [OFFICE, "--headless", f"-env:UserInstallation=file://{folder}/office", "--convert-to"]
-    run += ["xlsx:Calc MS Excel 2007 XML", "--outdir", str(folder / "out"), str(folder / "changed.xlsx")]
+    run += ["xlsx", "--outdir", str(folder / "out"), str(folder / "changed.xlsx")]
     subprocess.run(run, check=True, capture_output=True, timeout=180)
     return opened(folder / "out" / "changed.xlsx", data_only=True)
 

@@ -51,7 +51,7 @@ def ordinary(path: Path) -> Path:
     QuestionError
         Where no ordinary file can stand there.
     """
-    try:
+    with _no_place(path):
         place = path.resolve()
         mode = place.stat().st_mode if place.exists() else 0
         if not place.parent.is_dir():
@@ -64,12 +64,6 @@ def ordinary(path: Path) -> Path:
             raise PermissionError(errno.EACCES, "it is write-protected")
         if not os.access(place.parent, os.W_OK | os.X_OK):
             raise PermissionError(errno.EACCES, f"nothing may be written in {place.parent}")
-    except OSError as error:
-        raise unwritten(path, error) from None
-    except RuntimeError:  # links that lead to each other
-        raise unwritten(path, OSError(errno.ELOOP, os.strerror(errno.ELOOP))) from None
-    except ValueError:
-        raise no_file_name(path) from None
     return place
 
 
@@ -137,7 +131,7 @@ def folder_place(path: Path) -> Path:
     QuestionError
         Where none can stand there.
     """
-    try:
+    with _no_place(path):
         place = path.resolve()
         if place.exists() and not place.is_dir():
             raise NotADirectoryError(errno.ENOTDIR, "it is a file")
@@ -146,13 +140,20 @@ def folder_place(path: Path) -> Path:
         for folder in (place, place.parent):
             if folder.exists() and not os.access(folder, os.W_OK | os.X_OK):
                 raise PermissionError(errno.EACCES, f"nothing may be written in {folder}")
+    return place
+
+
+@contextmanager
+def _no_place(path: Path) -> Iterator[None]:
+    """What keeps anything from standing at a path, as the errors of the package say it."""
+    try:
+        yield
     except OSError as error:
         raise unwritten(path, error) from None
     except RuntimeError:  # links that lead to each other
         raise unwritten(path, OSError(errno.ELOOP, os.strerror(errno.ELOOP))) from None
     except ValueError:
         raise no_file_name(path) from None
-    return place
 
 
 #: What is wrong with the place, not with the writing.

@@ -134,7 +134,8 @@ def _read(name: str) -> str:
 @cache
 def _script() -> str:
     """The drawing package and our own script."""
-    drawing = [_read(f"drawing/{name}.min.js") for name in DRAWING]
+    packed = (files("logochron.views.page") / "drawing" / f"{name}.min.js.gz" for name in DRAWING)
+    drawing = [gzip.decompress(one.read_bytes()).decode() for one in packed]
     return "\n".join([*drawing, _read("page.js")])
 
 

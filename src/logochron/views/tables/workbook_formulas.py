@@ -115,7 +115,7 @@ def _added(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group)
     items = [one.figures.get(column, math.nan) for one in rows[low : high + 1] if is_item(one)]
     known = [figure for figure in items if math.isfinite(figure)]
     cells, tiers = sheet.range(low, high, sheet.columns[column]), sheet.range(low, high, sheet.tiers)
-    return CellFormula(f'=SUMIFS({cells},{tiers},"{ITEM}")', math.fsum(known) if known else math.nan)
+    return CellFormula(f'=SUMPRODUCT(({tiers}="{ITEM}")*1,{cells})', math.fsum(known) if known else math.nan)
 
 
 def is_item(row: Row) -> bool:
