@@ -35,6 +35,8 @@ from logochron.views.words.titles import column_words
 #: Columns whose figures are parts of a whole, and changes of such.
 _PARTS = frozenset({"share", "ratio", "before", "expected_share", "typical_error"})
 _CHANGES = frozenset({"growth", "points"})
+#: Amounts that bear their sign.
+_SIGNED = frozenset({"change", "plan_gap", "difference", "volume", "mix", "price"})
 #: Columns of terminals that a workbook shows in another way.
 _LEFT_OUT = frozenset({"bar", "spark", "when"})
 _MOST_ROWS = 1_048_000
@@ -257,7 +259,7 @@ def _number(column: str, decimals: int, *, part: bool) -> str:
     if column in ("count", "position"):
         return "#,##0"
     amount = "#,##0" + ("." + "0" * decimals if decimals else "")
-    return f"+{amount};-{amount};{amount}" if column in ("change", "plan_gap", "difference") else amount
+    return f"+{amount};-{amount};{amount}" if column in _SIGNED else amount
 
 
 def _conditions(made: _Made, sheet: Any, held: Sheet, rows: int, answer: AlignedAnswer, measure: Measure) -> None:
