@@ -116,7 +116,9 @@ def _of_section(
                 yield Fault((*place, option), no_such("measure", name, measures, where="[[measure]]"))
     if options.get("against") == "plan" and settings.plan is None:
         yield Fault((*place, "against"), "there is no plan: add [plan] with its file")
-    if section.alerts and section.question not in ("review",):
+    if section.alerts and section.question == "review":
+        yield Fault((*place, "alerts"), "a review has no periods to alert of: name alerts in other sections")
+    elif section.alerts:
         headings = headings_of(section.question, by, measures)
         for text in section.alerts:
             yield from _made(

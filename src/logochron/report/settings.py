@@ -11,7 +11,6 @@ from pydantic import BaseModel, ConfigDict, Field, StrictBool, StrictFloat, Stri
 from logochron.core.options import (
     BandOn,
     Better,
-    Color,
     Each,
     Empty,
     Gaps,
@@ -209,7 +208,6 @@ class SectionTable(KeyTable):
     alerts: list[StrictStr] = _made(list, 'Conditions, such as "growth < -10%".')
     panels: StrictStr | None = _key(None, "A panel of the figure for each item of a dimension.")
     marked: Marked | None = _key(None, "Which items of a figure bear marks.")
-    color: Color | None = _key(None, "Verdicts as color of the text of a table, or as fill.")
 
 
 class _Asked(SectionTable):

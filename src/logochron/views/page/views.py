@@ -247,13 +247,13 @@ class Views:
     def _choose(self, answer: Any) -> Chosen | None:
         if not self.section.drawn:
             return None
-        options = dict(self.section.options)
-        if options.get("panels") not in (None, *getattr(answer, "by", ())):
-            del options["panels"]
         if self.section.figure is not None:
             chosen = named_figure(self.section.figure)
+            fitting = {n: v for n, v in self.section.options.items() if n in chosen.figure.options}
+            if fitting.get("panels") not in (None, *answer.by):
+                del fitting["panels"]
             if answer.kind in chosen.figure.answers and (answer.by or not chosen.figure.by_item):
-                return chosen._replace(options=options)
+                return chosen._replace(options=fitting)
         seen = answer
         if self._by_periods and len(answer.periods) > self.listed:
             seen = answer.again(at=f"{answer.periods[-self.listed]}..{answer.periods[-1]}")
