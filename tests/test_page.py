@@ -287,6 +287,9 @@ def test_answers_without_choices_and_refusals(book, tmp_path):
     )
     path = lc.write_page([lc.explain(months), lc.review(book), span], tmp_path / "p.html", locale="de")
     data = carried(path)
+    pool = data["sections"][1]["pool"]
+    findings = [row["cells"][0] for row in pool if isinstance(row, dict) and "cells" in row]
+    assert findings and all(findings)
     assert len(data["sections"]) == 3 and "Stichtag" in path.read_text(encoding="utf-8")
     view = data["sections"][2]["pool"][data["sections"][2]["views"][0][0]]
     assert view["tables"] and data["page"]["dimensions"][0]["name"] == "harbor"

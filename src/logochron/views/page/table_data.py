@@ -100,7 +100,7 @@ def _row(spec: TableSpec, head: Sequence[Sequence[str]], kept: KeptRow, measure:
     """A row: whose, its cells in the order of the head (but for those of its period), and its figures in full."""
     row = kept.row
     cells = {name: visible(row.cells.get(name, "")) for name, _, _ in head}
-    if "period" in spec.headings and "period" in row.cells:
+    if row.source is not None:
         cells |= dict.fromkeys(OPENING, "")
     made: dict[str, Any] = {
         "period": _period(answer, kept),
