@@ -80,7 +80,7 @@ def by_period(
     above = ABOVE if len(parts) == 1 else 1.5
     periods = max((len(table["value"]) for _, table in parts), default=0)
     seen = min(canvas.seen or periods, periods)
-    wide = grid.panel_width * periods / max(seen, 1)
+    wide = grid.panel_width * max(periods, 1) / max(seen, 1)
     if look.judged:
         below = [_judged_labels(result, table, wide, formats, marks) for _, table in parts]
     else:
