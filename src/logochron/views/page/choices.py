@@ -151,7 +151,7 @@ def _fitting(
     taken: dict[str, tuple[str, ...]] = {}
     left_out = []
     for name in names:
-        items = tuple(book.items(name))
+        items = tuple(label for label in book.items(name) if label)  # an empty one stands for all of them
         if len(picks_of(book, taken | {name: items})) <= most:
             taken[name] = items
             continue

@@ -196,7 +196,7 @@ class Views:
         changed: dict[str, Any] = {"by": rest}
         book = self._of(picked)
         if not rest and self.answer.by:
-            changed |= {"top": None, "sort": None}
+            changed |= {"top": None, "sort": None, "items": "all"}
         assert self.choices is not None
         last = self.choices.lasts[period]
         if self.answer.kind == "drivers":
@@ -284,7 +284,7 @@ class Views:
     def _of_window(self, answer: Any, place: int) -> Any:
         """The figure of an answer as of one of the periods: of that alone, or of those that lead to it."""
         chosen = self._chosen(answer)
-        if chosen is None:
+        if chosen is None or not answer.periods:
             return None
         try:
             if "at" in inspect.signature(chosen.figure.scene).parameters:
