@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import signal
 from collections import Counter
 from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures.process import BrokenProcessPool
 from dataclasses import replace
 from functools import cache
-from multiprocessing import get_context
+from multiprocessing import active_children, get_context
 from typing import Any, NamedTuple
 
 from logochron.core.errors import visible
@@ -61,7 +63,8 @@ def views_of_all(
             told()
         return made
     # `spawn`, as the engine of the reading has threads
-    with ProcessPoolExecutor(min(workers, len(sections)), mp_context=get_context("spawn")) as processes:
+    others = set(active_children())
+    with ProcessPoolExecutor(min(workers, len(sections)), get_context("spawn"), _deaf) as processes:
         order = sorted(range(len(sections)), key=lambda n: -_WEIGHTS.get(getattr(sections[n].answer, "kind", ""), 1))
         jobs = {processes.submit(_asked_again, *_as_asked(sections[n]), choices, formats): n for n in order}
         found: dict[int, PooledViews] = {}
@@ -69,10 +72,19 @@ def views_of_all(
             for job in as_completed(jobs):
                 found[jobs[job]] = job.result()
                 told()
-        except BaseException:
+        except BaseException as error:
             processes.shutdown(wait=False, cancel_futures=True)
+            for child in set(active_children()) - others:
+                child.terminate()
+            if isinstance(error, BrokenProcessPool):  # the system stopped one: there is no room for it
+                raise MemoryError from None
             raise
     return [found[n] for n in range(len(sections))]
+
+
+def _deaf() -> None:
+    """A process that is stopped by the one it works for, not by the terminal."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
 def _views(choices: Choices | None) -> int:
