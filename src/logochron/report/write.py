@@ -67,6 +67,7 @@ def write_report(
     lines = restated_lines(restated, formats, _NAMED, RESTATED)
     notes = [*lines, *map(str.strip, alerts)]
     with whole_folder(folder, files_of(place)) as beside:
+        told(PAGE, 0.0)
         made = page(
             sections,
             title=title,
