@@ -191,6 +191,7 @@ def test_address_back_and_figures(opened, written):
     assert {"2024-05", "2025-05"} <= set(texts) and any("%" in text for text in texts)
     for section in ("Harbors", "Both", "Moved", "Pace", "Land"):
         assert page.locator(f"[data-section={section}] .drawing svg").count() == 1, section
+        assert page.locator(f"[data-section={section}] .target").count() > 1, section
 
 
 @needs_browser

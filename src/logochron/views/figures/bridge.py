@@ -14,13 +14,21 @@ from logochron.core.questions.drivers import Drivers
 from logochron.core.rows.figures import Floats
 from logochron.views.figures.by_item import item_axis, item_boxes, own_size, upright_zero
 from logochron.views.figures.common import VERDICT_WORDS, measure_of, role_of
+from logochron.views.figures.details import DetailRows
 from logochron.views.figures.layout import amounts_axis, number_axis
-from logochron.views.figures.scene import Bars, Canvas, Captions, Entry, Panel, Path, Scene, Text, Ticks
+from logochron.views.figures.scene import Bars, Canvas, Captions, Details, Entry, Panel, Path, Scene, Text, Ticks
 from logochron.views.formats import Formats, capital, item_name, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.item_rows import rows_of
 from logochron.views.words.question_words import compare_headline, contributions_sentence, drivers_when
-from logochron.views.words.titles import axis_words, base_heading, figure_footnote, subject, within_a_title
+from logochron.views.words.titles import (
+    axis_words,
+    base_heading,
+    column_words,
+    figure_footnote,
+    subject,
+    within_a_title,
+)
 
 #: Inches of a row at least and at most; half the height of a bar.
 _ROW, _EACH, _HALF = 0.27, 0.52, 0.3
@@ -87,6 +95,7 @@ def bridge(result: Drivers, canvas: Canvas, *, measure: str | None = None) -> Sc
         _joints(base, ends),
         *([] if flat else [upright_zero(names)]),
         Captions(tuple(lane)),
+        *_details(result, labels, [said for _, said, _ in texts[:2]], steps, canvas),
     )
     drawn = {role_of(step.verdict) for step in steps}
     legend = [Entry("bar", formats.say(text), role) for role, text in VERDICT_WORDS.items() if role in drawn]
@@ -101,6 +110,20 @@ def bridge(result: Drivers, canvas: Canvas, *, measure: str | None = None) -> Sc
         legend=tuple(legend),
         empty="" if steps else formats.say("Nothing to draw: value or base of this period is not known"),
     )
+
+
+def _details(
+    result: Drivers, labels: list[str], ends: list[str], steps: list[_Step], canvas: Canvas
+) -> tuple[Details, ...]:
+    """What a pointer shows of each row: base and value, between them the contributions."""
+    if not canvas.detailed or not steps:
+        return ()
+    item, moved = capital(words(result.by[0])), column_words("contribution", canvas.formats)
+    rows: list[DetailRows] = [((labels[0], ends[0]),)]
+    rows += [((item, step.label), (moved, " ".join(filter(None, (step.mark, step.said))))) for step in steps]
+    rows.append(((labels[-1], ends[1]),))
+    places = np.arange(len(rows), dtype=float)
+    return (Details(places - 0.5, places + 0.5, tuple(rows), along="y"),)
 
 
 def _steps(result: Drivers, canvas: Canvas, measure: Measure, base: float, value: float, room: int) -> list[_Step]:

@@ -7,9 +7,10 @@ from collections.abc import Sequence
 import numpy as np
 
 from logochron.core.book.measures import Measure
-from logochron.core.days import to_days
+from logochron.core.days import Days, to_days
 from logochron.core.questions.compare import Comparison
 from logochron.views.figures.common import STATUS_WORDS
+from logochron.views.figures.scene import Canvas, Details
 from logochron.views.formats import Formats, capital, words
 from logochron.views.tables.item_rows import Table, growth_or_level
 from logochron.views.words.titles import base_heading, column_words, unit
@@ -49,3 +50,23 @@ def row_details(
         rows.append((names["status"], formats.say(STATUS_WORDS.get(str(table["status"][i]), str(table["status"][i])))))
         found.append(tuple(rows))
     return tuple(found)
+
+
+def day_details(
+    days: Days, lines: Sequence[tuple[str, Sequence[str]]], canvas: Canvas, most: int = 62
+) -> tuple[Details, ...]:
+    """The details of a figure by day: of each day, or of as many as can be pointed at, what its lines say there."""
+    if not canvas.detailed:
+        return ()
+    step = max(-(-len(days) // most), 1)
+    places = np.arange(len(days) - 1, -1, -step)[::-1]
+    middle = places.astype(np.float64)
+    named = column_words("day", canvas.formats)
+    rows = tuple(
+        (
+            (named, canvas.formats.day(int(days[place]))),
+            *((name, texts[place]) for name, texts in lines if texts[place] not in ("", canvas.formats.dash)),
+        )
+        for place in places.tolist()
+    )
+    return (Details(middle - step / 2, middle + step / 2, rows),)

@@ -11,12 +11,14 @@ from logochron.core.questions.compare import Comparison
 from logochron.views.catalog import everything, message
 from logochron.views.figures.by_item import by_size
 from logochron.views.figures.common import THE_LARGEST, VERDICT_WORDS, measure_of, role_of, sentence
+from logochron.views.figures.details import row_details
 from logochron.views.figures.layout import ABOVE, BELOW
 from logochron.views.figures.scene import (
     Axis,
     Box,
     Canvas,
     Captions,
+    Details,
     Entry,
     Panel,
     Path,
@@ -76,8 +78,13 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
     known = np.abs(np.concatenate(growths)) if growths else np.zeros(0)
     known = known[np.isfinite(known)]
     most = float(np.quantile(known, 0.9)) if len(known) else 1.0
-    cells, captions = [], []
+    cells, captions, told = [], [], []
     for y, (table, row) in enumerate(zip(tables, texts)):
+        if canvas.detailed:
+            whole = bool(result.by) and y == len(labels) - 1
+            rows = row_details(result, table, asked, formats, "" if whole else labels[y])
+            x, ends = table["period"].astype(float), np.full(len(rows), float(y))
+            told.append(Details(x - 0.5, x + 0.5, rows, cross=(ends - 0.5, ends + 0.5)))
         for x, text, growth, verdict in zip(table["period"].tolist(), row, table["growth"].tolist(), table["verdict"]):
             strength = min(abs(growth) / (most or 1.0), 1.0) * (_STRONGEST - _PALEST) + _PALEST
             role = role_of(str(verdict))
@@ -91,7 +98,7 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
         Axis(
             "names", len(labels) - 0.5, -0.5, tuple(Tick(float(y), name) for y, name in enumerate(labels)), line=False
         ),
-        (Tiles(tuple(cells)), *_apart(result, len(labels), periods), Captions(tuple(captions))),
+        (Tiles(tuple(cells)), *_apart(result, len(labels), periods), Captions(tuple(captions)), *told),
         box,
     )
     said = sentence(result, total, formats, unit(asked, formats), together=bool(result.by)) if drawn else ""

@@ -6,7 +6,9 @@ import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.questions.land import Landing
+from logochron.views.compact_columns import amounts
 from logochron.views.figures.common import Item, item_labels, item_words, measure_of
+from logochron.views.figures.details import day_details
 from logochron.views.figures.layout import (
     amounts_axis,
     day_ticks,
@@ -30,7 +32,7 @@ from logochron.views.figures.scene import (
 )
 from logochron.views.formats import Formats
 from logochron.views.words.standing import landing_sentence, landing_subject
-from logochron.views.words.titles import axis_words, base_heading, column_words, figure_footnote
+from logochron.views.words.titles import axis_words, base_heading, column_words, figure_footnote, unit
 
 #: Part of the panel's width that the range bar's crossbar takes to either side.
 _CROSSBAR = 0.012
@@ -110,6 +112,10 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
         layers.append(line)
         texts.append(date)
     layers.append(Captions(tuple(texts)))
+    of = unit(asked, formats)
+    sides = [(formats.say("to date"), path.running), (column_words("estimate", formats), path.expected)]
+    sides += [(words, side) for side, words, _ in references]
+    layers += day_details(path.days, [(words, amounts(side, of, formats)) for words, side in sides], canvas)
     ticks = day_ticks(result.calendar, result.within, path.days, formats)
     return Scene(
         title=landing_subject(result, asked, formats, item_words(item)),

@@ -10,7 +10,9 @@ from logochron.core.options import VERDICTS
 from logochron.core.questions.pace import Pace
 from logochron.core.rows.figures import Floats
 from logochron.views.catalog import message, ordinal
+from logochron.views.compact_columns import amounts
 from logochron.views.figures.common import Item, item_labels, item_words, measure_of, role_of
+from logochron.views.figures.details import day_details
 from logochron.views.figures.layout import amounts_axis, day_ticks, line_end, line_ends, panel_box, today_line
 from logochron.views.figures.scene import (
     Axis,
@@ -27,8 +29,17 @@ from logochron.views.figures.scene import (
 )
 from logochron.views.formats import Formats, shortened
 from logochron.views.words.standing import RUNNING_TOTAL, ranks_of, standing_sentence
-from logochron.views.words.titles import against_words, axis_words, base_heading, figure_footnote, subject
+from logochron.views.words.titles import (
+    against_words,
+    axis_words,
+    base_heading,
+    column_words,
+    figure_footnote,
+    subject,
+    unit,
+)
 
+_SHOWN = ("running", "base", "gap", "growth")
 #: More lines than this cannot be told apart.
 _MOST_LINES = 8
 _GAPS: dict[Role, str] = {
@@ -97,6 +108,7 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
         layers.append(line)
         texts.append(date)
     layers.append(Captions(tuple(texts)))
+    layers += day_details(result.days[last], _told(result, asked, labels, canvas), canvas)
     drawn = bool(np.isfinite(running[list(shown)]).any())
     left_out = (
         [formats.say("the latest {n} of {many} drawn", n=_MOST_LINES, many=formats.number(len(result.periods), 0))]
@@ -112,6 +124,18 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
         legend=_legend(result, layers, formats, lower=asked.better == "lower"),
         empty="" if drawn else formats.say("Nothing to draw: no period has a running total"),
     )
+
+
+def _told(result: Pace, measure: Measure, labels: tuple[str, ...], canvas: Canvas) -> list[tuple[str, list[str]]]:
+    """What a pointer shows of the last line, day by day: running total, base, gap and growth."""
+    formats, of, planned = canvas.formats, unit(measure, canvas.formats), result.plan is not None
+    running, base, gap, growth = (result.lines(name, measure, labels)[-1] for name in _SHOWN)
+    return [
+        (shortened(result.periods[-1]), amounts(running, of, formats)),
+        (base_heading(result, formats), amounts(base, of, formats)),
+        (column_words("gap", formats, planned=planned), amounts(gap, of, formats, signed=True)),
+        (column_words("growth", formats, planned=planned), formats.growths(growth)),
+    ]
 
 
 def _is_reference(result: Pace) -> bool:

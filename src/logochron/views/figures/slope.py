@@ -6,10 +6,11 @@ import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.questions.compare import Comparison
+from logochron.core.rows.figures import Floats
 from logochron.views.figures.by_item import one_period
 from logochron.views.figures.common import VERDICT_WORDS, role_of
 from logochron.views.figures.layout import ABOVE, BELOW, LINE, line_ends, number_axis
-from logochron.views.figures.scene import Axis, Box, Canvas, Captions, Entry, Panel, Path, Scene, Text, Tick
+from logochron.views.figures.scene import Axis, Box, Canvas, Captions, Details, Entry, Panel, Path, Scene, Text, Tick
 from logochron.views.formats import Formats, capital, isolated
 from logochron.views.tables.item_rows import Table
 from logochron.views.words.periods import base_period, row_period
@@ -83,8 +84,18 @@ def slope(result: Comparison, canvas: Canvas, *, measure: str | None = None, at:
         for role, words in VERDICT_WORDS.items()
         if any(path.role == role for path in paths)
     )
-    made = Panel(x, axis, (*uprights, *paths, Captions(texts)), box, heading=named)
+    half = (axis.high - axis.low) * LINE / 2 / max(box.height * 72, 1.0)
+    details = tuple(_at_ends(told, panel.values, half) for told in panel.details)
+    made = Panel(x, axis, (*uprights, *paths, Captions(texts), *details), box, heading=named)
     return period.scene(canvas, size, (made,), legend)
+
+
+def _at_ends(told: Details, values: Floats, half: float) -> Details:
+    """The details of items, each around the end of its line."""
+    shown = np.rint(told.low + 0.5).astype(np.int64)
+    known = np.isfinite(values[shown])
+    ends = values[shown][known]
+    return Details(ends - half, ends + half, tuple(row for row, k in zip(told.rows, known) if k), along="y")
 
 
 def _sides(result: Comparison, total: Table, formats: Formats) -> tuple[str, str]:
