@@ -228,6 +228,11 @@ class Views:
             return min(max(len(self.answer.periods), 1), _MOST_SEEN)
         return 1 if self.answer.by else _SEEN
 
+    @property
+    def _seen(self) -> int:
+        """How many periods a figure of several shows."""
+        return self.listed if self.listed > 1 else _SEEN
+
     # --- words and figures
 
     def _words(self, answer: Any, label: str | None) -> int:
@@ -255,8 +260,9 @@ class Views:
             if answer.kind in chosen.figure.answers and (answer.by or not chosen.figure.by_item):
                 return chosen._replace(options=fitting)
         seen = answer
-        if self._by_periods and len(answer.periods) > self.listed:
-            seen = answer.again(at=f"{answer.periods[-self.listed]}..{answer.periods[-1]}")
+        many = self.listed if answer.by else self._seen
+        if self._by_periods and len(answer.periods) > many:
+            seen = answer.again(at=f"{answer.periods[-many]}..{answer.periods[-1]}")
         try:
             return suited(seen)
         except LogochronError:
@@ -267,12 +273,11 @@ class Views:
         chosen = self._chosen(course.answer)
         if chosen is None:
             return None
-        seen = self.listed if self.listed > 1 else _SEEN
         if not chosen.figure.moves:
             return self._of_window(course.answer, place)
         if not course.strip:
             try:
-                scene = chosen.figure.scene(course.answer, replace(self.canvas, seen=seen), **chosen.options)
+                scene = chosen.figure.scene(course.answer, replace(self.canvas, seen=self._seen), **chosen.options)
                 parts = [self.pool.add(seen_data(part, self.pool), refers=True) for part in scene.seen]
                 course.strip.update(scene=self.pool.add(scene_data(scene, self.pool), refers=True), parts=parts)
             except LogochronError as error:
@@ -289,9 +294,8 @@ class Views:
         try:
             if "at" in inspect.signature(chosen.figure.scene).parameters:
                 return self._scene(answer, chosen, {"at": self._frame.periods[place]})
-            many = self.listed if self.listed > 1 else _SEEN
-            window = self._window(place, many)
-            first = self._frame.periods[max(place - many + 1, 0)]
+            window = self._window(place, self._seen)
+            first = self._frame.periods[max(place - self._seen + 1, 0)]
             if answer.periods[0] != first or answer.periods[-1] != self._frame.periods[place]:
                 answer = answer.again(**window)
             return self._scene(answer, chosen, {})
