@@ -320,7 +320,7 @@ def functions(book: lc.Daybook, answer: lc.Comparison, sales: Path) -> dict[str,
         **{name: (getattr(book, name), {}) for name in ("until", "covering", "where", "totals", "items")},
         "write": (answer.write, {"path": "o.csv"}),
         "restated": (lc.restated, {"earlier": answer, "now": answer}),
-        "write_page": (lc.write_page, {"answers": lc.compare(book, "year"), "path": "o.html"}),
+        "write_page": (lc.write_page, {"answers": lc.review(book), "path": "o.html"}),
         "load": (lc.Report.load, {"path": "no.toml"}),
     }
 
