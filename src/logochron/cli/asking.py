@@ -17,6 +17,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.judge.judging import Judging
+from logochron.core.options import READING
 from logochron.core.questions.alerts import Alert
 from logochron.core.questions.compare import compare
 from logochron.core.questions.explain import explain
@@ -56,7 +57,7 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar)
             where=options.conditions(asked["where"]),
             progress=progress,
             calendar=calendar,
-            **{name: asked[name] for name in options.READING},
+            **{name: asked[name] for name in READING},
         )
 
 
@@ -165,14 +166,13 @@ def books_of(
     if asked["plan"] is None and has_settings_plan(asked) and (target or asked["against"] == "plan"):
         plan = asked["settings"].plan(calendar, book)
     elif asked["plan"] is not None:
-        from logochron.sources.read_plan import plan_of
+        from logochron.sources.read_plan import plan_of, shared_dimensions
 
         # a filter too is of the plan, where it has the column
-        shared = dimensions | {name: name for selection in book.filters for name in selection if name not in dimensions}
         plan = plan_of(
             asked["plan"],
             book.measures,
-            shared,
+            shared_dimensions(book, dimensions),
             records_of=asked["plan_records_of"],
             calendar=calendar,
             spread=asked["plan_spread"],
@@ -207,7 +207,7 @@ def told(alerts: list[Alert], answer: AlignedAnswer, formats: Formats) -> bool:
     """Tells on standard error for which rows alerts fire, or cannot be told; whether any fired."""
     lines, fired = alerting.told(alerts, answer, formats)
     for line in lines:
-        say(line, named=False)
+        say(line, named=not line.startswith(" "))
     return fired
 
 
@@ -318,6 +318,6 @@ def answer_review(sales: tuple[str, ...], asked: dict[str, Any]) -> None:
             by=by or None,
             where=options.conditions(asked["where"]),
             progress=progress,
-            **{name: asked[name] for name in options.READING if name != "on_refused"},
+            **{name: asked[name] for name in READING if name != "on_refused"},
         )
     hand_over(result, target, asked, formats)

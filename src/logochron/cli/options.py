@@ -43,13 +43,6 @@ from logochron.views.figures.registry import FIGURES, names_of
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-#: Reading options that have the names of `read`'s own.
-READING = (
-    *("covering", "until", "tz", "records_of", "spread", "periods_in_columns", "day_first", "date_format", "decimal"),
-    *("thousands", "delimiter", "encoding", "header_row", "sheet", "empty", "on_refused"),
-)
-
-
 def _all(*options: Callable[[F], F]) -> Callable[[F], F]:
     def decorate(command: F) -> F:
         for option in reversed(options):

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import click
 
 from logochron.core.errors import QuestionError
+from logochron.core.options import READING
 
 if TYPE_CHECKING:
     from logochron.core.book.daybook import Daybook
@@ -90,7 +91,7 @@ def _defaults(given: Given) -> dict[str, Any]:
     if not settings.measure:
         found["value"] = [_quoted(name) for name in made_of.listed(sales.values)]
     found["where"] = [text for name, wanted in sales.where.items() for text in _conditions(name, wanted)]
-    for name in made_of.READING:
+    for name in READING:
         if name in sales.model_fields_set:
             found[name] = getattr(sales, name)
     if isinstance(sales.covering, list):

@@ -44,6 +44,12 @@ COMPLETE, TO_DATE, PARTIAL, ESTIMATED = range(len(STATUSES))
 #: How the share of a period that is usually done by now can be told; the last two: by a list, or not needed.
 PROFILES = ("best", "history", "year-ago", "weekday", "even", "listed", "as-was")
 
+#: Reading options that have the names of `read`'s own.
+READING = (
+    *("covering", "until", "tz", "records_of", "spread", "periods_in_columns", "day_first", "date_format", "decimal"),
+    *("thousands", "delimiter", "encoding", "header_row", "sheet", "empty", "on_refused"),
+)
+
 
 def values(literal: Any) -> tuple[Any, ...]:
     """The values of a Literal alias, in order; a tuple of values is its own."""

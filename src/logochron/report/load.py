@@ -68,9 +68,11 @@ def _faults(settings: Settings, path: Path) -> Iterator[Fault]:
         yield from _made(("measure", n), lambda table=table: made_of.measure(table))  # type: ignore[misc]
     if settings.calendar.kind != "listed":
         yield from _made(("calendar",), lambda: made_of.calendar(settings.calendar, path))
-    bands = _made(("judging",), lambda: made_of.judging(settings.judging))
-    judged = list(bands)
-    yield from judged
+    judging = Judging()
+    try:
+        judging = made_of.judging(settings.judging)
+    except LogochronError as error:
+        yield Fault(("judging",), str(error))
     yield from _made(("page",), lambda: made_of.formats(settings.page))
     yield from _made(("page", "palette"), lambda: made_of.palette(settings.page))
     yield from _no_files(settings, path)
@@ -88,9 +90,7 @@ def _faults(settings: Settings, path: Path) -> Iterator[Fault]:
         seen.setdefault(section.heading, n)
         if not section.heading.strip():
             yield Fault((*place, "heading"), "a heading must say something")
-        yield from _of_section(
-            section, place, settings, dimensions, Judging() if judged else made_of.judging(settings.judging)
-        )
+        yield from _of_section(section, place, settings, dimensions, judging)
     if not settings.section:
         yield Fault(("section",), "there is no [[section]]: name at least one, with its heading and question")
 

@@ -15,6 +15,7 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.judge.bands import Band
 from logochron.core.judge.judging import Judging
+from logochron.core.options import READING
 from logochron.report.settings import (
     CALENDAR_KEYS,
     CalendarTable,
@@ -26,12 +27,6 @@ from logochron.report.settings import (
 )
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
-
-#: Reading options of [sales] that `read` has by the same names.
-READING = (
-    *("covering", "until", "tz", "records_of", "spread", "periods_in_columns", "day_first", "date_format", "decimal"),
-    *("thousands", "delimiter", "encoding", "header_row", "sheet", "empty", "on_refused"),
-)
 
 
 def listed(names: Any) -> list[str]:
@@ -153,7 +148,7 @@ def plan(settings: Settings, path: Path, made: Calendar, sales: Daybook) -> Dayb
     table = settings.plan
     if table is None:
         return None
-    from logochron.sources.read_plan import plan_of, read_plan
+    from logochron.sources.read_plan import plan_of, read_plan, shared_dimensions
 
     file = str(path.parent / table.file)
     if table.value is not None and table.measure is not None:
@@ -161,6 +156,5 @@ def plan(settings: Settings, path: Path, made: Calendar, sales: Daybook) -> Dayb
             file, date=table.date, value=table.value, measure=table.measure, by=dimensions(table.by),
             records_of=table.records_of, spread=table.spread, calendar=made,
         )  # fmt: skip
-    shared = dimensions(settings.sales.by)
-    shared |= {name: name for selection in sales.filters for name in selection if name not in shared}
+    shared = shared_dimensions(sales, dimensions(settings.sales.by))
     return plan_of(file, sales.measures, shared, records_of=table.records_of, calendar=made, spread=table.spread)

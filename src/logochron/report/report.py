@@ -224,8 +224,7 @@ class Report:
         answer: Any = section.answer
         headings = headings_of(answer.kind, answer.by, [measure.name for measure in answer.measures])
         alerts = alerting.alerts_of(table.alerts, answer.kind, answer.by, judging, headings, "alerts")
-        told, fired = alerting.told(alerts, answer, formats)
-        lines = [line.removeprefix("logochron: ") for line in told]
+        lines, fired = alerting.told(alerts, answer, formats)
         for line in lines:
             _LOG.info("%s: %s", table.heading, line.strip())
         return [f"{table.heading}: {line}" if not line.startswith(" ") else line for line in lines], fired

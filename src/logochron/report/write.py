@@ -124,8 +124,7 @@ def figure_of(section: Section) -> Chosen | None:
     if not section.drawn or not isinstance(section.answer, AlignedAnswer):
         return None
     if section.figure is not None:
-        chosen = named_figure(section.figure)
-        return chosen._replace(options={n: v for n, v in section.options.items() if n in chosen.figure.options})
+        return named_figure(section.figure, section.options)
     try:
         return suited(section.answer)
     except LogochronError:

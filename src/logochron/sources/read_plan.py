@@ -131,6 +131,12 @@ def plan_of(
     return _to_be_shaped(book) if shaped else book
 
 
+def shared_dimensions(sales: Daybook, dimensions: Mapping[str, str]) -> dict[str, str]:
+    """The dimensions a plan may share with sales: those given, and the columns that were filtered, by their names."""
+    filtered = (name for selection in sales.filters for name in selection if name not in dimensions)
+    return {**dimensions, **{name: name for name in filtered}}
+
+
 def _planned(measure: Measure, header: Mapping[str, str]) -> Measure | None:
     """The column of the plan that plans a measure: its own, of the same rows, or the one called like it."""
     where = measure.where or {}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -51,9 +52,10 @@ def suited(result: Result, taking: frozenset[str] = frozenset()) -> Chosen:
     return Chosen(figure_found, options)
 
 
-def named_figure(name: str) -> Chosen:
-    """The figure of a name, as it is."""
-    return Chosen(next(figure for figure in FIGURES if figure.name == name), {})
+def named_figure(name: str, options: Mapping[str, Any] | None = None) -> Chosen:
+    """The figure of a name, with those of some options that it takes."""
+    figure = next(figure for figure in FIGURES if figure.name == name)
+    return Chosen(figure, {option: told for option, told in (options or {}).items() if option in figure.options})
 
 
 def _of_compare(result: Comparison) -> tuple[str, dict[str, Any]]:

@@ -22,7 +22,7 @@ class Cards:
         self, lead: Comparison, measures: Sequence[str], choices: Choices, formats: Formats, pool: Pool
     ) -> None:
         self.lead, self.measures, self.choices, self.formats, self.pool = lead, measures, choices, formats, pool
-        self._asked: dict[Pick, Comparison | None] = {}
+        self._asked: dict[Pick, Comparison] = {}
 
     @classmethod
     def of(
@@ -72,9 +72,7 @@ class Cards:
                 book=book.where(picked) if picked else book,
                 by=(), measures=self.measures, at=None, last=None, top=None, sort=None, items="all", unusual=False,
             )  # fmt: skip
-        made = self._asked[pick]
-        assert made is not None
-        return made
+        return self._asked[pick]
 
 
 def _card(card: Card, measure: str, period: str) -> list[str | None]:

@@ -35,8 +35,8 @@ class Choices:
     ----------
     grain, calendar
         The grain of its periods, and what numbers them.
-    labels, words, firsts, lasts
-        Of each period the label, the words, the first and the last day that is recorded of it.
+    labels, words, lasts
+        Of each period the label, the words and the last day that is recorded of it.
     dimensions
         The items of each dimension.
     picks
@@ -51,7 +51,6 @@ class Choices:
     calendar: Calendar
     labels: tuple[str, ...]
     words: tuple[str, ...]
-    firsts: tuple[int, ...]
     lasts: tuple[int, ...]
     dimensions: Mapping[str, tuple[str, ...]]
     picks: tuple[Pick, ...]
@@ -91,8 +90,6 @@ def choices_of(
     most = max(min(MOST_VIEWS, MOST_OF_ALL // len(answers)), 1)
     dimensions, left_out = _fitting(book, lead, wanted, most, formats)
     kept, told = _latest(len(lead.periods), most, formats)
-    aligned = lead.alignment
-    firsts, lasts = aligned.starts.tolist()[-kept:], aligned.ends.tolist()[-kept:]
     labels = lead.periods[-kept:]
     chosen = len(labels) - 1
     if first.kind != "pace" and first.periods:
@@ -103,8 +100,7 @@ def choices_of(
         calendar=question.calendar,
         labels=labels,
         words=tuple(capital(periods_of(lead, place, formats)[0].name) for place in places),
-        firsts=tuple(firsts),
-        lasts=tuple(lasts),
+        lasts=tuple(lead.alignment.ends.tolist()[-kept:]),
         dimensions=dimensions,
         picks=picks_of(book, dimensions),
         chosen=chosen,

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 from logochron.core.errors import visible
+from logochron.core.questions.relate import JOINED
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
@@ -19,8 +20,6 @@ from logochron.views.words.titles import coverage_line
 _TERMINAL = frozenset({"spark"})
 #: The cells that stand in the first row of each period.
 OPENING = ("period", "when")
-#: What parts the labels of an item of several dimensions.
-JOINED = " / "
 
 
 class KeptRow(NamedTuple):
@@ -71,9 +70,8 @@ def table_data(
     pool: Pool,
     title: str,
     lines: Sequence[str],
-    part: slice | None = None,
 ) -> dict[str, Any]:
-    """A table with some of its rows (or a part of them), under a title of its own, and lines below."""
+    """A table with some of its rows, under a title of its own, and lines below."""
     spec = table.spec
     coverage = coverage_line(answer, formats) if isinstance(answer, AlignedAnswer) else ""  # the page says it once
     head = [[name, visible(text), _kind(spec, name)] for name, text in spec.headings.items() if name not in _TERMINAL]
@@ -92,8 +90,7 @@ def table_data(
         "lines": [visible(line) for line in lines if line != coverage],
         "empty": spec.empty,
     }
-    data = {"frame": pool.add(frame), "rows": pool.add(made, refers=True), "opens": pool.add(opens)}
-    return data if part is None else data | {"part": [part.start, part.stop]}
+    return {"frame": pool.add(frame), "rows": pool.add(made, refers=True), "opens": pool.add(opens)}
 
 
 def _row(spec: TableSpec, head: Sequence[Sequence[str]], kept: KeptRow, measure: str, answer: Result) -> dict[str, Any]:

@@ -26,7 +26,7 @@ from logochron.views.page.pool import Pool
 from logochron.views.page.scene_data import scene_data, seen_data
 from logochron.views.page.table_data import KeptRow, KeptTable, items_of, kept_tables, table_data
 from logochron.views.sections import Section
-from logochron.views.tables.spec import ALL, Shown
+from logochron.views.tables.spec import Shown
 from logochron.views.words.said import SAID
 from logochron.views.words.sentences import sentences
 
@@ -35,10 +35,14 @@ _SEEN, _MOST_SEEN = 13, 26
 
 
 class Course(NamedTuple):
-    """An answer of all periods of what is picked together, its tables, and its figure once it is drawn."""
+    """An answer of all periods of what is picked together, and its tables.
+
+    `shown` are these as data, `strip` its figure, once they are asked for.
+    """
 
     answer: Any
     tables: list[KeptTable]
+    shown: list[dict[str, Any]]
     strip: dict[str, Any]
 
 
@@ -85,7 +89,7 @@ class Views:
         if pick not in self._courses:
             alone = {"by": (), "top": None, "sort": None, "items": "all"} if self.answer.by else {}
             answer = self.answer.again(book=self._of(self._picked(pick)), at=None, last=None, **alone)
-            self._courses[pick] = Course(answer, kept_tables(answer, self.formats), {})
+            self._courses[pick] = Course(answer, kept_tables(answer, self.formats), [], {})
         return self._courses[pick]
 
     def _whole(self, pick: Pick, place: int) -> tuple[Any, list[KeptTable]]:
@@ -127,18 +131,17 @@ class Views:
 
     def _still(self) -> dict[str, Any]:
         """The view of an answer that nothing can be chosen in."""
-        tables = self._as_they_are(self.answer, Shown(rows=500), ())
+        tables = self._as_they_are(self.answer, kept_tables(self.answer, self.formats, Shown(rows=500)))
         return self._view(tables, self.answer, None, self._drawn(self.answer))
 
     def _of_course(self, pick: Pick, place: int) -> dict[str, Any]:
         """The view of what is picked, period by period."""
         course = self._course(pick)
-        part = slice(max(place - self.listed + 1, 0), place + 1)
+        if not course.shown:
+            course.shown.extend(self._as_they_are(course.answer, course.tables))
         # one row a period: all of them are held once, and each view shows a part
-        shown = [
-            self._table(table, [row for rows in table.periods.values() for row in rows], course.answer, table, part)
-            for table in course.tables
-        ]
+        part = [max(place - self.listed + 1, 0), place + 1]
+        shown = [table | {"part": part} for table in course.shown]
         return self._view(shown, course.answer, self._frame.periods[place], self._moving(course, place))
 
     def _of_items(self, pick: Pick, place: int) -> dict[str, Any]:
@@ -167,11 +170,9 @@ class Views:
         course = self._course(pick)
         return course.answer, course.tables, self._moving(course, place)
 
-    def _table(
-        self, table: KeptTable, rows: Sequence[KeptRow], answer: Any, head: KeptTable, part: slice | None = None
-    ) -> dict[str, Any]:
+    def _table(self, table: KeptTable, rows: Sequence[KeptRow], answer: Any, head: KeptTable) -> dict[str, Any]:
         """Some rows of a table under the title of another."""
-        return table_data(table, rows, answer, self.formats, self.pool, head.spec.title, head.spec.lines, part)
+        return table_data(table, rows, answer, self.formats, self.pool, head.spec.title, head.spec.lines)
 
     def _view(self, tables: Any, told: Any, label: str | None, figure: Any) -> dict[str, Any]:
         return {"tables": tables if self.section.table else [], "words": self._words(told, label), "figure": figure}
@@ -179,13 +180,16 @@ class Views:
     def _as_of(self, pick: Pick, period: int) -> dict[str, Any]:
         """The view of an answer of one period, or as of a day: asked again for each."""
         answer = self._asked_at(pick, period)
-        shown = self._as_they_are(answer, ALL, items_of(answer, self._picked(pick)))
+        wanted = items_of(answer, self._picked(pick))
+        shown = self._as_they_are(answer, kept_tables(answer, self.formats), wanted)
         return self._view(shown, answer, None, self._drawn(answer))
 
-    def _as_they_are(self, answer: Any, shown: Shown, wanted: tuple[str | None, ...]) -> list[dict[str, Any]]:
+    def _as_they_are(
+        self, answer: Any, tables: Sequence[KeptTable], wanted: tuple[str | None, ...] = ()
+    ) -> list[dict[str, Any]]:
         """The tables of an answer with the rows of what is picked, under their own titles."""
         made = []
-        for table in kept_tables(answer, self.formats, shown):
+        for table in tables:
             rows = [row for rows in table.periods.values() for row in rows if _belongs(row, wanted)]
             made.append(self._table(table, rows, answer, table))
         return made
@@ -253,12 +257,11 @@ class Views:
         if not self.section.drawn:
             return None
         if self.section.figure is not None:
-            chosen = named_figure(self.section.figure)
-            fitting = {n: v for n, v in self.section.options.items() if n in chosen.figure.options}
-            if fitting.get("panels") not in (None, *answer.by):
-                del fitting["panels"]
+            chosen = named_figure(self.section.figure, self.section.options)
+            if chosen.options.get("panels") not in (None, *answer.by):
+                del chosen.options["panels"]
             if answer.kind in chosen.figure.answers and (answer.by or not chosen.figure.by_item):
-                return chosen._replace(options=fitting)
+                return chosen
         seen = answer
         many = self.listed if answer.by else self._seen
         if self._by_periods and len(answer.periods) > many:

@@ -19,14 +19,14 @@ from logochron.views.formats import Formats, words
 def alert_lines(alert: Alert, found: list[Fired], answer: AlignedAnswer, formats: Formats) -> list[str]:
     """What one alert has to say; a line a row."""
     if not found:
-        return [f"logochron: alert {alert} does not fire: the answer has no rows"]
+        return [f"alert {alert} does not fire: the answer has no rows"]
     fires: list[str] = []
     unknown: list[str] = []
     for tier in found:
         told = _rows(tier, alert, answer, formats)
         fires += map(told, tier.rows.tolist())
         unknown += map(told, tier.unknown.tolist())
-    lines = [f"logochron: alert {alert} {'fires' if fires else 'does not fire'} in {answer.periods[-1]}"]
+    lines = [f"alert {alert} {'fires' if fires else 'does not fire'} in {answer.periods[-1]}"]
     lines[0] += ":" * bool(fires)
     lines += [f"  {row}" for row in fires]
     if unknown:
