@@ -91,9 +91,7 @@ def _defaults(given: Given) -> dict[str, Any]:
     if not settings.measure:
         found["value"] = [_quoted(name) for name in made_of.listed(sales.values)]
     found["where"] = [text for name, wanted in sales.where.items() for text in _conditions(name, wanted)]
-    for name in READING:
-        if name in sales.model_fields_set:
-            found[name] = getattr(sales, name)
+    found |= made_of.said(sales, READING)
     if isinstance(sales.covering, list):
         found["covering"] = "..".join(map(str, sales.covering))
     until = page.until or sales.until
@@ -115,10 +113,11 @@ def _defaults(given: Given) -> dict[str, Any]:
 
 
 def _calendar(given: Given) -> dict[str, Any]:
+    from logochron.report import made_of
     from logochron.report.settings import CALENDAR_KEYS
 
     table = given.settings.calendar
-    found = {name: getattr(table, name) for name in CALENDAR_KEYS[table.kind] if name in table.model_fields_set}
+    found = made_of.said(table, CALENDAR_KEYS[table.kind])
     if table.pattern is not None:
         found["pattern"] = "-".join(map(str, table.pattern))
     if table.kind == "listed":

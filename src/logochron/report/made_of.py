@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
+
+from pydantic import BaseModel
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.filters import Not
@@ -48,9 +50,14 @@ def where(given: Mapping[str, Any] | None) -> dict[str, Any] | None:
     }
 
 
+def said(table: BaseModel, names: Iterable[str]) -> dict[str, Any]:
+    """What a table says itself of these keys."""
+    return {name: getattr(table, name) for name in names if name in table.model_fields_set}
+
+
 def measure(table: MeasureTable) -> Measure:
     """A measure."""
-    given = {name: getattr(table, name) for name in table.model_fields_set}
+    given = said(table, table.model_fields_set)
     return Measure(**given | ({"where": where(table.where)} if table.where is not None else {}))
 
 
@@ -61,7 +68,7 @@ def measures(settings: Settings) -> list[Measure]:
 
 def calendar(table: CalendarTable, path: Path) -> Calendar:
     """The calendar; `path` is that of the report file."""
-    given = {name: getattr(table, name) for name in CALENDAR_KEYS[table.kind] if name in table.model_fields_set}
+    given = said(table, CALENDAR_KEYS[table.kind])
     if table.kind == "civil":
         return CivilCalendar(**given)
     if table.kind == "retail":
@@ -126,7 +133,7 @@ def book(
     from logochron.sources.read import read
 
     sales = settings.sales
-    given = {name: getattr(sales, name) for name in READING if name in sales.model_fields_set}
+    given = said(sales, READING)
     if isinstance(given.get("covering"), list):
         given["covering"] = tuple(given["covering"])
     until = until or settings.page.until

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from logochron.core.errors import LogochronError, QuestionError, visible
+from logochron.core.questions.relate import JOINED
 from logochron.core.questions.restated import Restatement, reported, restatement
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.report.figures_file import NAME, earlier_figures, files_of, write_figures
@@ -64,6 +65,7 @@ def write_report(
     told = progress or (lambda what, part: None)
     place = folder_place(folder)
     restated = _restated(sections, place) if restating else {}
+    changed = {heading: one for heading, one in restated.items() if one.columns.rows}
     lines = restated_lines(restated, formats, _NAMED, RESTATED)
     notes = [*lines, *map(str.strip, alerts)]
     with whole_folder(folder, files_of(place)) as beside:
@@ -85,7 +87,6 @@ def write_report(
         for n, section in enumerate(sections, start=1):
             told(section.heading, 0.8 + 0.2 * n / (len(sections) + 1))
             files += _of_section(section, n, beside, formats, palette)
-        changed = [one for one in restated.values() if one.columns.rows]
         if changed:
             _write_restated(restated, beside / RESTATED)
             files.append(RESTATED)
@@ -94,7 +95,7 @@ def write_report(
     for line in lines:
         _LOG.info("%s", line)
     told("", 1.0)
-    return Written(folder, (*files, NAME), {h: one for h, one in restated.items() if one.columns.rows}, tuple(lines))
+    return Written(folder, (*files, NAME), changed, tuple(lines))
 
 
 def _of_section(section: Section, n: int, folder: Path, formats: Formats, palette: Palette) -> list[str]:
@@ -156,7 +157,9 @@ def _write_restated(restated: Mapping[str, Restatement], path: Path) -> None:
     frames = []
     for heading, one in restated.items():
         table = one.table
-        items = table[list(one.by)].astype(object).apply(lambda row: " / ".join(row.dropna()), axis=1) if one.by else ""
+        items = (
+            table[list(one.by)].astype(object).apply(lambda row: JOINED.join(row.dropna()), axis=1) if one.by else ""
+        )
         rest = table.drop(columns=list(one.by))
         rest.insert(0, "section", heading)
         rest.insert(3, "items", items)

@@ -71,8 +71,9 @@ def page(
     choices = choices_of(aligned, formats, names)
     cards = cards_views(aligned, choices, formats)
     made = views_of_all(sections, choices, formats, workers, progress)
+    said = {name: formats.say(text, heading="{heading}") for name, text in _SAID.items()}
     head = {
-        "said": {name: formats.say(text, heading="{heading}") for name, text in _SAID.items()},
+        "said": said,
         "periods": [] if choices is None else [list(pair) for pair in zip(choices.labels, choices.words)],
         "chosen": choices.chosen if choices else 0,
         "dimensions": choices.names(formats) if choices else [],
@@ -86,6 +87,7 @@ def page(
         title=title,
         formats=formats,
         palette=palette or Palette(),
+        said=said,
         about=_about(aligned, formats),
         notes=[*(choices.left_out if choices else ()), *notes, *_records(aligned, formats)],
         sections=sections,
@@ -150,8 +152,7 @@ def _filled(packed: str, *, palette: Palette, formats: Formats, **fields: Any) -
         f"default-src 'none'; script-src '{allowed['script']}'; style-src '{allowed['style']}'; "
         "base-uri 'none'; form-action 'none'"
     )
-    said = {name: formats.say(text, heading="") for name, text in _SAID.items()}
-    fields |= {"packed": Markup(packed), "script": script, "css": css, "policy": policy, "said": said}
+    fields |= {"packed": Markup(packed), "script": script, "css": css, "policy": policy}
     return environment.from_string(_read("page.html.j2")).render(**fields, language=formats.locale_tag)
 
 

@@ -32,6 +32,8 @@ from logochron.views.words.sentences import sentences
 
 #: So many periods stand side by side where a section does not say how many, and at most.
 _SEEN, _MOST_SEEN = 13, 26
+#: What asks for nothing of items, as there are none.
+_UNSPLIT: Mapping[str, Any] = {"top": None, "sort": None, "items": "all"}
 
 
 class Course(NamedTuple):
@@ -66,6 +68,10 @@ class Views:
         book = self._book
         return {n: label for n, label in zip(names, pick) if label is not None and book and n in book.dimensions}
 
+    def _outside(self, picked: Mapping[str, str]) -> dict[str, str]:
+        """Of what is picked that in dimensions the section is not split by."""
+        return {name: label for name, label in picked.items() if name not in self.answer.by}
+
     @cached_property
     def _book(self) -> Daybook | None:
         return self.answer.asked.book if isinstance(self.answer, AlignedAnswer) and self.answer.put else None
@@ -87,14 +93,14 @@ class Views:
     def _course(self, pick: Pick) -> Course:
         """The answer of all that is picked together, of all periods."""
         if pick not in self._courses:
-            alone = {"by": (), "top": None, "sort": None, "items": "all"} if self.answer.by else {}
+            alone = {"by": (), **_UNSPLIT} if self.answer.by else {}
             answer = self.answer.again(book=self._of(self._picked(pick)), at=None, last=None, **alone)
             self._courses[pick] = Course(answer, kept_tables(answer, self.formats), [], {})
         return self._courses[pick]
 
     def _whole(self, pick: Pick, place: int) -> tuple[Any, list[KeptTable]]:
         """The answer that the rows of a pick are taken from, split as the section is, up to a period."""
-        outside = {name: label for name, label in self._picked(pick).items() if name not in self.answer.by}
+        outside = self._outside(self._picked(pick))
         names = self.choices.dimensions if self.choices else ()
         key = tuple(outside.get(name) for name in names), place
         if key not in self._wholes:
@@ -131,14 +137,14 @@ class Views:
 
     def _still(self) -> dict[str, Any]:
         """The view of an answer that nothing can be chosen in."""
-        tables = self._as_they_are(self.answer, kept_tables(self.answer, self.formats, Shown(rows=500)))
+        tables = self._tables(self.answer, kept_tables(self.answer, self.formats, Shown(rows=500)))
         return self._view(tables, self.answer, None, self._drawn(self.answer))
 
     def _of_course(self, pick: Pick, place: int) -> dict[str, Any]:
         """The view of what is picked, period by period."""
         course = self._course(pick)
         if not course.shown:
-            course.shown.extend(self._as_they_are(course.answer, course.tables))
+            course.shown.extend(self._tables(course.answer, course.tables))
         # one row a period: all of them are held once, and each view shows a part
         part = [max(place - self.listed + 1, 0), place + 1]
         shown = [table | {"part": part} for table in course.shown]
@@ -157,11 +163,7 @@ class Views:
         else:
             told = self.answer.again(book=self._of(picked), by=rest, **self._window(place, self.listed))
             heads, figure = kept_tables(told, self.formats), self._of_window(told, place)
-        shown = []
-        for table, head in zip(tables, heads):
-            rows = [row for rows in table.periods.values() for row in rows if _belongs(row, wanted)]
-            shown.append(self._table(table, rows, whole, head))
-        return self._view(shown, told, label, figure)
+        return self._view(self._tables(whole, tables, wanted, heads), told, label, figure)
 
     def _one_item(self, pick: Pick, place: int, tables: list[KeptTable]) -> tuple[Any, list[KeptTable], Any]:
         """Of an item that is left alone its course; of a relation, which one alone has not, nothing."""
@@ -170,10 +172,6 @@ class Views:
         course = self._course(pick)
         return course.answer, course.tables, self._moving(course, place)
 
-    def _table(self, table: KeptTable, rows: Sequence[KeptRow], answer: Any, head: KeptTable) -> dict[str, Any]:
-        """Some rows of a table under the title of another."""
-        return table_data(table, rows, answer, self.formats, self.pool, head.spec.title, head.spec.lines)
-
     def _view(self, tables: Any, told: Any, label: str | None, figure: Any) -> dict[str, Any]:
         return {"tables": tables if self.section.table else [], "words": self._words(told, label), "figure": figure}
 
@@ -181,17 +179,22 @@ class Views:
         """The view of an answer of one period, or as of a day: asked again for each."""
         answer = self._asked_at(pick, period)
         wanted = items_of(answer, self._picked(pick))
-        shown = self._as_they_are(answer, kept_tables(answer, self.formats), wanted)
+        shown = self._tables(answer, kept_tables(answer, self.formats), wanted)
         return self._view(shown, answer, None, self._drawn(answer))
 
-    def _as_they_are(
-        self, answer: Any, tables: Sequence[KeptTable], wanted: tuple[str | None, ...] = ()
+    def _tables(
+        self,
+        answer: Any,
+        tables: Sequence[KeptTable],
+        wanted: tuple[str | None, ...] = (),
+        heads: Sequence[KeptTable] | None = None,
     ) -> list[dict[str, Any]]:
-        """The tables of an answer with the rows of what is picked, under their own titles."""
+        """The tables of an answer with the rows of what is picked, under their own titles or those of other tables."""
         made = []
-        for table in tables:
+        for table, head in zip(tables, tables if heads is None else heads):
             rows = [row for rows in table.periods.values() for row in rows if _belongs(row, wanted)]
-            made.append(self._table(table, rows, answer, table))
+            title, lines = head.spec.title, head.spec.lines
+            made.append(table_data(table, rows, answer, self.formats, self.pool, title, lines))
         return made
 
     def _asked_at(self, pick: Pick, period: int) -> Any:
@@ -200,14 +203,13 @@ class Views:
         changed: dict[str, Any] = {"by": rest}
         book = self._of(picked)
         if not rest and self.answer.by:
-            changed |= {"top": None, "sort": None, "items": "all"}
+            changed |= _UNSPLIT
         assert self.choices is not None
         last = self.choices.lasts[period]
         if self.answer.kind == "drivers":
             changed |= {"at": as_date(last)}
             if not rest:  # what moved one item is not told by itself: its part in the whole is
-                outside = {name: label for name, label in picked.items() if name not in self.answer.by}
-                book, changed["by"] = self._of(outside), list(self.answer.by)
+                book, changed["by"] = self._of(self._outside(picked)), list(self.answer.by)
         elif self.answer.kind in ("pace", "land"):
             book = book.until(as_date(last)) if last < book.coverage.last else book
             changed |= {"at": None} if self.answer.kind == "land" else {}
