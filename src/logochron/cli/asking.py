@@ -40,11 +40,14 @@ def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar)
         if name not in known:
             where = "--value and --measure" if made else "--value"
             raise QuestionError(f"--lower-is-better: {no_such('amount', name, known, where=where)}")
-    from logochron.sources.kinds.streams import copied
+    from logochron.sources.kinds.streams import lasting
     from logochron.sources.read import read
 
     quantity = asked.get("quantity")
-    with copied(list(sales)) as source, reading_progress() as progress:
+    with (
+        reading_progress() as progress,
+        lasting(list(sales), asked["table"], asked["query"], progress) as source,
+    ):
         if quantity is not None and not known:
             columns = [_amount_beside(quantity, source, asked)]
         if quantity is not None and quantity not in known:

@@ -95,6 +95,8 @@ def reading(command: F) -> F:
         click.option("--thousands", metavar="MARK", help="What parts thousands: , . space apostrophe none"),
         click.option("--header-row", type=click.IntRange(0), metavar="N", help="Line of the header; 0: there is none."),
         click.option("--sheet", metavar="NAME", help="Sheet of a workbook."),
+        click.option("--table", metavar="NAME", help="Table of a database, whose address SALES is."),
+        click.option("--query", metavar="SELECT", help="Of a database: a query of your own."),
         click.option(
             "--records-of",
             type=_choice(Grain),

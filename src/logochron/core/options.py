@@ -47,7 +47,7 @@ PROFILES = ("best", "history", "year-ago", "weekday", "even", "listed", "as-was"
 #: Reading options that have the names of `read`'s own.
 READING = (
     *("covering", "until", "tz", "records_of", "spread", "periods_in_columns", "day_first", "date_format", "decimal"),
-    *("thousands", "delimiter", "encoding", "header_row", "sheet", "empty", "on_refused"),
+    *("thousands", "delimiter", "encoding", "header_row", "sheet", "table", "query", "empty", "on_refused"),
 )
 
 

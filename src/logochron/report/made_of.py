@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterable, Mapping
 from fractions import Fraction
 from pathlib import Path
@@ -122,7 +123,23 @@ def palette(page: PageTable) -> Palette:
 
 
 def source(sales: Sales, path: Path) -> list[str]:
-    """The files of the sales, from the folder of the report file."""
+    """The address of the sales, or their files, from the folder of the report file.
+
+    Raises
+    ------
+    QuestionError
+        Where the address is in an environment variable that is not set.
+    """
+    if sales.address is not None:
+        file = sales.address.removeprefix("sqlite:///")
+        if file != sales.address and not sales.address.startswith("sqlite:////"):
+            return [f"sqlite:///{path.parent / file}"]
+        if not sales.address.startswith("$"):
+            return [sales.address]
+        name = sales.address.removeprefix("$").strip("{}")
+        if not os.environ.get(name):
+            raise QuestionError(f"`address`: the environment variable {name!r} is not set")
+        return [os.environ[name]]
     return [str(path.parent / name) for name in ([sales.file] if sales.file is not None else sales.files or ())]
 
 

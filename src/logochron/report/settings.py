@@ -64,6 +64,9 @@ class Sales(KeyTable):
 
     file: StrictStr | None = _key(None, "A file or a glob, relative to the report file.")
     files: list[StrictStr] | None = _key(None, "Several of them.")
+    address: StrictStr | None = _key(
+        None, 'The address of a database; "$NAME": what this environment variable holds, so that no password lies here.'
+    )
     date: StrictStr | None = _key(None, "The column of dates; found where only one can be meant.")
     values: Names = _key((), "Columns of amounts, each a measure, where no [[measure]] is needed.")
     by: Names | dict[StrictStr, StrictStr] = _key((), "Columns to split by, or {name = column}.")
@@ -84,13 +87,19 @@ class Sales(KeyTable):
     encoding: StrictStr | None = _key(None, "Encoding of the text.")
     header_row: StrictInt | None = _key(None, "Line of the header; 0: there is none.")
     sheet: StrictStr | None = _key(None, "Sheet of a workbook.")
+    table: StrictStr | None = _key(None, "Of a database: the table to read.")
+    query: StrictStr | None = _key(None, "Of a database: a query of your own.")
     empty: Empty = _key("refused", "Whether an empty amount refuses its row.")
     on_refused: OnRefused = _key("stop", "What refused rows do.")
 
     @model_validator(mode="after")
     def _one_source(self) -> Sales:
-        if (self.file is None) == (self.files is None):
-            raise ValueError('name one of `file` = "sales.csv" and `files` = [...]')
+        if [self.file, self.files, self.address].count(None) != 2:
+            raise ValueError('name one of `file` = "sales.csv", `files` = [...] and `address` = "sqlite:///sales.db"')
+        if self.address is not None and (self.table is None) == (self.query is None):
+            raise ValueError("name one of `table` and `query` beside `address`")
+        if self.address is None and (self.table is not None or self.query is not None):
+            raise ValueError("`table` and `query` go with `address`")
         return self
 
 

@@ -19,7 +19,7 @@ from logochron.sources.accounting import account
 from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import steady
 from logochron.sources.kinds.scan import Scanner
-from logochron.sources.kinds.streams import copied
+from logochron.sources.kinds.streams import lasting
 from logochron.sources.read_options import Options, Request, request
 from logochron.sources.scanned import Scanned
 
@@ -52,6 +52,8 @@ def read(
     encoding: str | None = None,
     header_row: int | None = None,
     sheet: str | None = None,
+    table: str | None = None,
+    query: str | None = None,
     empty: Empty = "refused",
     on_refused: OnRefused = "stop",
     progress: Callable[[float], None] | None = None,
@@ -62,7 +64,9 @@ def read(
     ----------
     source
         A path, a list of paths or a glob: .csv, .tsv, .txt, .json, .jsonl (also .gz), .parquet and .xlsx; or a
-        data frame of pandas, Polars or PyArrow, or a DuckDB relation, scanned where it lies.
+        data frame of pandas, Polars or PyArrow, or a DuckDB relation, scanned where it lies; or the address of a
+        database in SQLAlchemy's form (``"postgresql+psycopg://USER@HOST/NAME"``, ``"sqlite:///sales.db"``), which
+        sums the records itself, in one read-only transaction.
     date
         The column of dates; found where None and only one can be meant. A timestamp counts on its day.
     values
@@ -112,6 +116,8 @@ def read(
         ``column_1``, ``column_2``, ...
     sheet
         The name of the sheet of a workbook, where several may be meant.
+    table, query
+        Of a database: the table or view to read (maybe SCHEMA.TABLE), or a SELECT of your own.
     empty
         Whether an empty amount refuses its row or counts as ``"zero"``.
     on_refused
@@ -167,6 +173,8 @@ def read(
         encoding=encoding,
         header_row=header_row,
         sheet=sheet,
+        table=table,
+        query=query,
         empty=empty,
         on_refused=on_refused,
         progress=progress,
@@ -180,9 +188,9 @@ def read(
 def carry_out(source: Any, options: Options, look: Look | None = None) -> Daybook:
     """Read as the options say; `look` is called before copies and connections are given up."""
     told = ports.progress() if options.progress is None else nullcontext(options.progress)
-    with told as progress, copied(source) as lasting:
+    with told as progress, lasting(source, options.table, options.query, progress) as given:
         engine = Engine(progress)
-        return _carried_out(engine, request(engine, lasting, options), options, look)
+        return _carried_out(engine, request(engine, given, options), options, look)
 
 
 def _carried_out(engine: Engine, asked: Request, options: Options, look: Look | None) -> Daybook:

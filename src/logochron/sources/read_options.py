@@ -49,6 +49,8 @@ class Options(NamedTuple):
     encoding: str | None = None
     header_row: int | None = None
     sheet: str | None = None
+    table: str | None = None
+    query: str | None = None
     empty: Empty = "refused"
     on_refused: OnRefused = "stop"
     progress: Callable[[float], None] | None = None

@@ -15,7 +15,7 @@ from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, locate
 from logochron.sources.kinds.headers import fold
 from logochron.sources.kinds.scan import sampled
-from logochron.sources.kinds.streams import copied
+from logochron.sources.kinds.streams import lasting
 from logochron.sources.read import read
 
 
@@ -112,8 +112,8 @@ def plan_of(
     dimensions
         New name -> column, of the sales.
     """
-    with copied(source) as lasting:
-        header = {fold(column.name): column.name for column in sampled(Engine(), locate(lasting)[0], Dialect())}
+    with lasting(source) as given:
+        header = {fold(column.name): column.name for column in sampled(Engine(), locate(given)[0], Dialect())}
         by = {name: header[fold(column)] for name, column in dimensions.items() if fold(column) in header}
         planned = [made for m in measures if (made := _planned(m, header))]
         if not planned:
@@ -121,7 +121,7 @@ def plan_of(
             planned = [Measure(first.name, column=first.column or first.name)]  # says what the plan has
         shaped = spread == "year-ago"
         book = read(
-            lasting,
+            given,
             measures=planned,
             by=by,
             records_of=records_of,

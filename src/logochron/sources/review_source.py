@@ -14,7 +14,7 @@ from logochron.sources.engine.connection import Engine
 from logochron.sources.guess_columns import NEARLY, candidates_of, guess, labels_of
 from logochron.sources.kinds.find_files import locate
 from logochron.sources.kinds.scan import sampled
-from logochron.sources.kinds.streams import copied
+from logochron.sources.kinds.streams import lasting
 from logochron.sources.read import carry_out
 from logochron.sources.read_options import Options, Request, dimensions_of, names_of, wide_found
 from logochron.sources.scanned import Scanned
@@ -84,7 +84,7 @@ def review(
         facts.extend(_facts(scans))
         settled.append(request)
 
-    with copied(source_or_book) as source:
+    with lasting(source_or_book, asked.table, asked.query, asked.progress) as source:
         if asked.periods_in_columns is None:
             asked = columns_found(source, asked, by is None)
         book = carry_out(source, asked, look)

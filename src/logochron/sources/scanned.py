@@ -55,6 +55,12 @@ class Wanted(NamedTuple):
         """All conditions on rows, those of single measures too, by the columns of the source."""
         return tuple(dict.fromkeys((*self.where, *(c for leaf in self.leaves for c in self.conditions_of(leaf)))))
 
+    @property
+    def named(self) -> list[tuple[str, str]]:
+        """The columns and labels that conditions name, each pair once."""
+        pairs = ((c.column, label) for c in self.conditions for labels in (c.taken, c.left_out) for label in labels)
+        return list(dict.fromkeys(pairs))
+
     def conditions_of(self, leaf: Leaf) -> tuple[Condition, ...]:
         """The conditions of a leaf, by the columns of the source: it may use the new name of a dimension."""
         return tuple(c._replace(column=self.dimensions.get(c.column, c.column)) for c in leaf.where)

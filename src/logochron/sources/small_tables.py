@@ -13,7 +13,7 @@ from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, locate, steady
 from logochron.sources.kinds.headers import fold, place_columns
 from logochron.sources.kinds.scan import Scanner
-from logochron.sources.kinds.streams import copied
+from logochron.sources.kinds.streams import lasting
 from logochron.sources.kinds.typed_files import DAY_NUMBER, TypedTable
 from logochron.sources.scanned import Wanted
 from logochron.sources.values.dates import read_dates
@@ -91,8 +91,8 @@ def small_table(
             source = pd.DataFrame(dict(source))
         except ValueError as fault:
             raise error(f"the columns of the {what} make no table: {fault}") from None
-    with copied(source) as lasting:
-        return _read(lasting, needed, optional, what, error)
+    with lasting(source) as given:
+        return _read(given, needed, optional, what, error)
 
 
 def _read(
@@ -102,6 +102,8 @@ def _read(
     if len(sources) > 1:
         raise error(f"a {what} is one table; got several files")
     (one,) = sources
+    if one.kind == "elsewhere":
+        raise error(f"a {what} is a file or a frame; got {one.name}")
     name = one.name if one.kind != "frame" else f"the {what}'s table"
     engine = Engine()
     with steady(sources), Scanner(engine, Wanted(needed[0], {}, (), (), False), Dialect()) as scanner:

@@ -11,7 +11,7 @@ from itertools import count
 from os import getpid
 from pathlib import Path
 from tempfile import gettempdir
-from typing import Any
+from typing import Any, TypeVar
 
 import duckdb
 import numpy as np
@@ -21,6 +21,9 @@ from logochron.core.errors import IntakeError
 
 #: What the engine says of records that it cannot take as they are wanted; anything else is no fault of theirs.
 _UNSOUND = (duckdb.InvalidInputException, duckdb.ConversionException)
+T = TypeVar("T")
+#: Seconds between two looks at work that is done elsewhere.
+_TICK = 0.2
 #: Told the part of the work that is done, 0 to 1.
 Progress = Callable[[float], None]
 
@@ -122,6 +125,23 @@ class Engine:
             with _refusals("the source"):
                 found = self.connection.fetchnumpy()
         return {name: _plain(values) for name, values in found.items() if isinstance(values, np.ndarray)}
+
+
+def waited(work: Callable[[], T], interrupt: Callable[[], Any], progress: Progress | None) -> T:
+    """What work gives that is done elsewhere: in a thread of its own, so that a signal reaches this one.
+
+    Nobody knows how much of it is done: the progress stays at nothing, and is told again and again.
+    """
+    with ThreadPoolExecutor(1) as beside:
+        asked = beside.submit(work)
+        try:
+            while not wait([asked], timeout=_TICK).done:
+                if progress:
+                    progress(0.0)
+            return asked.result()
+        except KeyboardInterrupt:
+            interrupt()
+            raise
 
 
 @contextmanager

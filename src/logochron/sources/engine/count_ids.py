@@ -106,20 +106,27 @@ def collect_ids(
 
     They stay in the engine.
     """
-    assert isinstance(table, EngineIds)
     query = rolled.query
     ids, has_id = query.id_aliases(leaf.key)
-    days = {"v": texts_of(rolled.groups.dates[inside]), "day": starts[inside].astype(np.int64)}
-    table.lay_down("id_days", days)
-    joins, shown, codes = "JOIN id_days ON coalesce(d::VARCHAR, '') = id_days.v", "", ""
-    for i, dimension in enumerate(table.dimensions):
-        label = query.label_alias(dimension)
-        joins += f" JOIN id_labels{i} ON coalesce({label}::VARCHAR, '') = id_labels{i}.v"
-        shown += f", {label}"
-        codes += f", id_labels{i}.code"
+    shown = "".join(f", {query.label_alias(dimension)}" for dimension in query.labels)
     # grouped as texts first: fewer rows are then looked up
     rows = (
         f"SELECT d{shown}, coalesce(trim({ids}::VARCHAR), '') AS id, count(*) AS n "
         f"FROM ({inner(query, sound=rolled.sound)}) WHERE ok AND {has_id} GROUP BY ALL"
     )
+    lay_ids(engine, name, rolled, rows, starts, inside, table)
+
+
+def lay_ids(
+    engine: Engine, name: str, rolled: Rolled, rows: str, starts: Days, inside: NDArray[np.bool_], table: IdTable
+) -> None:
+    """Adds rows of the engine's (`d`, a label `h` each, `id`, `n`) to a table, dates and labels as its codes."""
+    assert isinstance(table, EngineIds)
+    days = {"v": texts_of(rolled.groups.dates[inside]), "day": starts[inside].astype(np.int64)}
+    table.lay_down("id_days", days)
+    joins, codes = "JOIN id_days ON coalesce(d::VARCHAR, '') = id_days.v", ""
+    for i, dimension in enumerate(table.dimensions):
+        label = rolled.query.label_alias(dimension)
+        joins += f" JOIN id_labels{i} ON coalesce({label}::VARCHAR, '') = id_labels{i}.v"
+        codes += f", id_labels{i}.code"
     engine.run(f"INSERT INTO {table.table} SELECT id_days.day{codes}, id, n FROM ({rows}) {joins}", name)

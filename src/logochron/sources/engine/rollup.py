@@ -26,7 +26,7 @@ from logochron.sources.engine.sql import (
 from logochron.sources.scanned import Codes, Groups, LeafGroups, Priced
 
 #: Whole numbers up to this are all doubles; sums up to this leave room for differences of whole numbers.
-_EXACT, _MOST_SUM = 2.0**53, 2.0**62
+_EXACT, MOST_SUM = 2.0**53, 2.0**62
 
 
 class Rolled(NamedTuple):
@@ -47,7 +47,7 @@ def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge 
     while True:
         stats = _swift_pass(engine, query, plans, name)
         if stats is not None:
-            return Rolled(query, _groups(engine, query, plans, stats, sound=True), sound=True)
+            return Rolled(query, groups_of(engine, query, plans, stats, sound=True), sound=True)
         stats = _careful_pass(engine, query, plans, name)
         if judge and any(stats[f"odd{i}"] for i in range(len(query.amounts))):
             asked, asked_plans = judge(query, plans)
@@ -61,7 +61,7 @@ def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge 
                 break
             plans = {**plans, **bettered(engine, query, failed)}
             stats = _careful_pass(engine, query, plans, name)
-        return Rolled(query, _groups(engine, query, plans, stats), sound=False)
+        return Rolled(query, groups_of(engine, query, plans, stats), sound=False)
 
 
 def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[str, Any] | None:
@@ -114,7 +114,7 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[s
     for i, amount in enumerate(query.amounts):
         unit, largest = 10 ** plans[amount.key].scale, found[f"largest{i}"] or 0.0
         # what is not finite is less than nothing
-        fits = (largest * unit + 1) * max(found["most"] or 0, 2) < _EXACT and (found[f"size{i}"] or 0.0) < _MOST_SUM
+        fits = (largest * unit + 1) * max(found["most"] or 0, 2) < _EXACT and (found[f"size{i}"] or 0.0) < MOST_SUM
         if not fits or not _is_sound(i, found):
             return None
     return found | {"named": _named(labels, found)}
@@ -260,13 +260,13 @@ def _decimals(i: int, amount: Amount) -> str:
 
 
 #: Sizes past which a way of summing is not exact any more; differences must fit as well.
-_LIMITS: dict[Way, float] = {"whole": 2.0**52, "decimal": _MOST_SUM}
+LIMITS: dict[Way, float] = {"whole": 2.0**52, "decimal": MOST_SUM}
 
 
 def _served(plan: Summing, found: Mapping[str, Any], i: int) -> bool:
     """Whether the sums of a column are what its plan promises."""
     size = found[f"size{i}"] or 0.0
-    return plan.way == "float" or (size < _LIMITS[plan.way] and not found[f"finer{i}"])
+    return plan.way == "float" or (size < LIMITS[plan.way] and not found[f"finer{i}"])
 
 
 def _needed(engine: Engine, query: Query, places: Sequence[int]) -> dict[str, Summing]:
@@ -281,7 +281,7 @@ def _needed(engine: Engine, query: Query, places: Sequence[int]) -> dict[str, Su
     for i in places:
         scale = max(found[f"need{i}"] or 0, 0)
         size = (found[f"whole{i}"] or 0.0) * 10.0 ** min(scale, MOST_DECIMALS)
-        fitting = [way for way in _LIMITS if size < _LIMITS[way] and scale <= MOST_DECIMALS]
+        fitting = [way for way in LIMITS if size < LIMITS[way] and scale <= MOST_DECIMALS]
         plans[query.amounts[i].key] = Summing(fitting[0], scale) if fitting else Summing("float")
     return plans
 
@@ -291,8 +291,8 @@ def _as_doubles(engine: Engine, query: Query, places: Sequence[int]) -> dict[str
     return {query.amounts[i].key: Summing("float") for i in places}
 
 
-def _groups(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, Any], *, sound: bool = False) -> Groups:
-    """The groups with dates and labels as codes: texts cross to Python once each, not once a row."""
+def groups_of(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, Any], *, sound: bool = False) -> Groups:
+    """The engine's table `g`, its dates and labels as codes: texts cross to Python once each, not once a row."""
     date = day_number("v") if sound and query.date_key else "v"
     coded = {"d": _coded(engine, "d", date)}
     for dimension in query.labels:

@@ -22,7 +22,7 @@ from logochron.core.errors import (
     visible,
 )
 
-SourceKind = Literal["text", "parquet", "frame", "workbook", "json"]
+SourceKind = Literal["text", "parquet", "frame", "workbook", "json", "elsewhere"]
 ENDINGS: dict[str, SourceKind] = {
     ".csv": "text",
     ".tsv": "text",
@@ -46,7 +46,7 @@ _HOMES = ("pandas", "polars", "pyarrow", "duckdb", "_duckdb")
 
 
 class Source(NamedTuple):
-    """A file to read, what kind it is, and how messages call it."""
+    """A file to read, what kind it is, and how messages call it; or a frame, or a table that lies elsewhere."""
 
     path: Path
     kind: SourceKind
@@ -95,6 +95,8 @@ def locate(source: Any) -> list[Source]:
         found += [one] if isinstance(one, Source) else map(_source, matching(one))
     seen: set[str] = set()
     for file in found:
+        if file.kind == "elsewhere":
+            continue
         real = os.path.realpath(file.path)
         if real in seen:
             raise QuestionError(f"{file.name} is named twice: its rows would count twice")
@@ -114,7 +116,8 @@ def listed(source: Any) -> list[Any]:
         source = [source]
     if not isinstance(source, (list, tuple)) or not source:
         raise QuestionError(
-            f"`source` must be a path, a list of paths, a glob or a data frame; got {type(source).__name__}"
+            "`source` must be a path, a list of paths, a glob, the address of a database or a data frame; got "
+            f"{type(source).__name__}"
         )
     for one in source:
         if not isinstance(one, Source) and not (
@@ -207,7 +210,7 @@ def steady(sources: Sequence[Source]) -> Iterator[None]:
     IntakeError
         Where a file cannot be read, or is another afterwards.
     """
-    files = [source for source in sources if source.kind != "frame"]
+    files = [source for source in sources if source.kind not in ("frame", "elsewhere")]
     before = [_state(source.path) for source in files]
     try:
         yield

@@ -10,9 +10,8 @@ from typing import TYPE_CHECKING
 
 from logochron.core.book.record_spans import Standing
 from logochron.sources.engine.connection import Engine
-from logochron.sources.engine.engine_scan import EngineScan
 from logochron.sources.kinds.find_files import Dialect, Source, plainly_named, steady
-from logochron.sources.scanned import Wanted
+from logochron.sources.scanned import Scanned, Wanted
 
 if TYPE_CHECKING:
     from logochron.sources.kinds.samples import SampleColumn
@@ -44,12 +43,16 @@ class Scanner:
         """The source under a name that the engine takes as it is."""
         return plainly_named(source, self.folder) if has_magic(str(source.path)) else source
 
-    def scan(self, source: Source) -> EngineScan:
+    def scan(self, source: Source) -> Scanned:
         """One source rolled up."""
         with steady([source]):
             return self._scan(source)
 
-    def _scan(self, source: Source) -> EngineScan:
+    def _scan(self, source: Source) -> Scanned:
+        if source.kind == "elsewhere":
+            from logochron.sources.kinds.elsewhere_scan import scan_elsewhere
+
+            return scan_elsewhere(self.engine, source.frame, self.wanted)
         if source.kind != "text" or self.wide:
             from logochron.sources.kinds.typed_files import scan_typed
 
@@ -99,6 +102,10 @@ class Scanner:
         """The columns of a source with their first fields."""
         from logochron.sources.kinds.samples import of_text, of_typed
 
+        if source.kind == "elsewhere":
+            from logochron.sources.kinds.elsewhere_scan import sample_elsewhere
+
+            return sample_elsewhere(source.frame)
         with steady([source]):
             if source.kind != "text":
                 return of_typed(self.engine, source, self.typed(source))

@@ -1,4 +1,4 @@
-"""What can be read only once, standard input or a pipe, copied to a file for as long as it is needed."""
+"""What is there only for a while: standard input and pipes copied to files, databases opened."""
 
 from __future__ import annotations
 
@@ -7,30 +7,72 @@ import shutil
 import stat
 import sys
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any, BinaryIO
 
 from logochron.core.errors import IntakeError, QuestionError, visible
+from logochron.sources.engine.connection import Progress
+from logochron.sources.kinds.database_address import address_of, is_database
 from logochron.sources.kinds.find_files import Source, fresh, is_frame, kind_of, listed, mode_of
 
+_SHOWN = 20
 #: What standard input is called.
 STANDARD_INPUT = "standard input"
 _ITS_NAMES = ("-", "/dev/stdin", "/dev/fd/0", "/proc/self/fd/0")
 
 
 @contextmanager
-def copied(source: Any) -> Iterator[Any]:
-    """The source, with standard input (``-``) and pipes in it copied to files that live as long as this.
+def lasting(
+    source: Any, table: str | None = None, query: str | None = None, progress: Progress | None = None
+) -> Iterator[Any]:
+    """The source, with standard input (``-``) and pipes in it copied, and databases opened, for as long as this lasts.
 
-    Both are taken for text such as .csv.
+    Standard input and pipes are taken for text such as .csv. Of a database `table` or `query` is read.
 
     Raises
     ------
     QuestionError
-        Where a pipe is called like another kind of file, or standard input is named twice.
+        Where a pipe is called like another kind of file, standard input is named twice, or a database is not there.
+    IntakeError
+        Where a database cannot be reached.
     """
+    if is_database(source) or (isinstance(source, (list, tuple)) and any(map(is_database, source))):
+        with ExitStack() as open_, copied([one for one in listed(source) if not is_database(one)] or ()) as others:
+            yield [*others, *(_database(open_, a, table, query, progress) for a in listed(source) if is_database(a))]
+        return
+    opened = isinstance(source, Source) or (isinstance(source, list) and any(isinstance(one, Source) for one in source))
+    if (table is not None or query is not None) and not opened:
+        raise QuestionError(
+            f"`{'query' if table is None else 'table'}` is of a database: give its address, "
+            "such as postgresql+psycopg://USER@HOST/NAME or sqlite:///sales.db"
+        )
+    with copied(source) as given:
+        yield given
+
+
+def _database(open_: ExitStack, text: str, table: str | None, query: str | None, progress: Progress | None) -> Source:
+    """A database opened."""
+    address = address_of(text)
+    from logochron.sources.kinds.databases import opened, tables_of
+
+    if (table is None) == (query is None):
+        known = ", ".join(tables_of(address)[:_SHOWN]) if table is None else ""
+        raise QuestionError(
+            f"{address.name}: name one of `table` (--table) and `query` (--query)"
+            + (f"; it has {known}" if known else "")
+        )
+    found = open_.enter_context(opened(address, table, query, progress))
+    return Source(Path(), "elsewhere", found.name, found)
+
+
+@contextmanager
+def copied(source: Any) -> Iterator[Any]:
+    """The source, with standard input and pipes in it copied to files that live as long as this."""
+    if source == ():
+        yield ()
+        return
     several = isinstance(source, (list, tuple))
     if is_frame(source) or (several and any(map(is_frame, source))):
         yield source

@@ -1,0 +1,371 @@
+"""A table rolled up where it lies: asked, its groups brought here, and what is asked of it afterwards."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from itertools import islice
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.book.formulas import Leaf
+from logochron.core.book.intake import LISTED, Refusal
+from logochron.core.days import Days
+from logochron.core.errors import IntakeError
+from logochron.core.questions.review import Fact
+from logochron.core.total_labels import is_total
+from logochron.sources.engine.connection import Engine
+from logochron.sources.engine.count_ids import lay_ids
+from logochron.sources.engine.rollup import LIMITS, MOST_SUM, Rolled, groups_of
+from logochron.sources.engine.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, day_text
+from logochron.sources.kinds.elsewhere import NO_DAY, SUMMED, Asked, Column, Elsewhere, FlawedRow, Number, by_place
+from logochron.sources.kinds.find_files import Source
+from logochron.sources.kinds.headers import place_columns
+from logochron.sources.kinds.samples import SampleColumn
+from logochron.sources.kinds.typed_files import DAY_NUMBER, TypedTable, scan_typed
+from logochron.sources.scanned import Groups, IdTable, Priced, Scanned, Wanted
+
+_FIRST_ROWS = 1000
+_DATED = ("text", "day", "moment", "zoned", "loose", "whole")
+#: The decimals that are tried one after the other where those of the first rows do not do.
+_SCALES = (2, 4, MOST_DECIMALS)
+
+
+def sample_elsewhere(table: Elsewhere) -> list[SampleColumn]:
+    """The columns of a table with the filled texts of its first rows."""
+    rows = table.sample(_FIRST_ROWS)
+    kinds = {"day": "date", "moment": "date", "zoned": "date", "whole": "number", "decimal": "number"}
+    kinds["float"] = "number"
+    fields = list(zip(*rows)) if rows else [()] * len(table.columns)
+    return [
+        SampleColumn(
+            column.name, tuple(f for f in texts if f is not None and f.strip()), kinds.get(column.kind, "text")
+        )
+        for column, texts in zip(table.columns, fields)
+    ]
+
+
+def scan_elsewhere(engine: Engine, table: Elsewhere, wanted: Wanted) -> Scanned:
+    """Roll up a table where it lies; its records are brought here only where amounts are texts.
+
+    Raises
+    ------
+    IntakeError
+        Where a column holds what is no amount or no date, or the table cannot be read.
+    """
+    columns = table.columns
+    placed = place_columns(table.name, wanted.names(), [column.name for column in columns])
+    date = columns[placed.at[wanted.date]]
+    if date.kind not in _DATED:
+        raise IntakeError(f"{table.name}, column {date.name!r}: expected dates, found the type {date.written}")
+    amounts = {leaf.column: columns[placed.at[leaf.column]] for leaf in wanted.summed if leaf.column}
+    for column in amounts.values():
+        if column.kind not in (*SUMMED, "text"):
+            raise IntakeError(
+                f"{table.name}, column {column.name!r}: expected amounts, found the type {column.written}"
+            )
+    zone, said = _zone(table, date, wanted)
+    asked = Asked(
+        date=placed.at[wanted.date],
+        labels=tuple(placed.at[column] for column in wanted.dimensions.values()),
+        where=by_place(wanted.where, placed.at),
+        numbers=(),
+        named=tuple(dict.fromkeys((placed.at[column], label) for column, label in wanted.named)),
+        empty_is_zero=wanted.empty_is_zero,
+        cut=wanted.times_cut,
+        zone=zone,
+        apart=wanted.apart,
+    )  # fmt: skip
+    told = (*placed.guesses, *said)
+    stated = wanted.writing.decimal is not None or wanted.writing.thousands is not None
+    if not any(column.kind == "text" or (stated and column.kind == "loose") for column in amounts.values()):
+        scales = {name: _first_scale(table, column) for name, column in amounts.items()}
+        scan = _rolled(engine, table, wanted, asked, scales, placed.at, told)
+        if scan is not None:
+            return scan
+    return _carried(engine, table, wanted, asked, placed.at, told)
+
+
+def _zone(table: Elsewhere, date: Column, wanted: Wanted) -> tuple[str, tuple[str, ...]]:
+    """The zone in which instants are turned into days, and what to say where nobody has stated it."""
+    if date.kind != "zoned" or wanted.tz or date.zone:
+        return wanted.tz or date.zone or "UTC", ()
+    told = f"{table.name}: the instants of column {date.name!r} have no zone written: taken in UTC (tz=, --tz)"
+    return "UTC", (told,)
+
+
+def _first_scale(table: Elsewhere, column: Column) -> int:
+    """The decimals of a column by its type, or by its first rows."""
+    if column.kind == "whole":
+        return 0
+    if column.scale is not None:
+        return min(column.scale, MOST_DECIMALS)
+    place = list(table.columns).index(column)
+    texts = (row[place] or "" for row in table.sample(_FIRST_ROWS))
+    decimals = (len(text.partition(".")[2].rstrip("0")) for text in texts if "e" not in text.lower())
+    return min(max(decimals, default=0), MOST_DECIMALS)
+
+
+def _rolled(
+    engine: Engine,
+    table: Elsewhere,
+    wanted: Wanted,
+    asked: Asked,
+    scales: dict[str, int],
+    at: Mapping[str, int],
+    told: tuple[str, ...],
+) -> ElsewhereScan | None:
+    """The groups of a table, summed at scales that lose nothing; None where an amount is a text."""
+    found: dict[str, int | None] = dict(scales)
+    while True:
+        numbers = tuple(
+            Number(
+                at[leaf.column] if leaf.column else None,
+                found[leaf.column] if leaf.column else 0,
+                by_place(wanted.conditions_of(leaf), at),
+            )
+            for leaf in wanted.summed
+        )
+        asked = asked._replace(numbers=numbers)
+        came = table.roll_up(asked)
+        if any(came[f"odd{i}"].any() for i in range(len(numbers))):
+            return None
+        sizes = [float(came[f"size{i}"].astype(np.float64).sum()) for i in range(len(numbers))]
+        bettered = dict(found)
+        for i, (leaf, number) in enumerate(zip(wanted.summed, numbers)):
+            if leaf.column and number.scale is not None:
+                bettered[leaf.column] = _served(table, number, bool(came[f"finer{i}"].any()), sizes[i])
+        if bettered == found:
+            break
+        found = bettered
+    query = _query(wanted, asked)
+    plans: Plans = {
+        leaf.key: Summing("float") if number.scale is None else Summing("whole", number.scale)
+        for leaf, number in zip(wanted.summed, numbers)
+    }
+    raw, judged = _summed_again(engine, table.name, came, asked, query, wanted)
+    stats: dict[str, Any] = {f"size{i}": size for i, size in enumerate(sizes)}
+    stats |= {f"empty{i}": int(came[f"empty{i}"].sum()) for i in range(len(numbers))}
+    stats["named"] = {pair: int(came[f"q{asked.named.index((at[pair[0]], pair[1]))}"].sum()) for pair in wanted.named}
+    groups = groups_of(engine, query, plans, stats)
+    undated = any(date is None or (isinstance(date, str) and not date.strip()) for date in groups.dates)
+    return ElsewhereScan(
+        engine=engine,
+        table=table,
+        asked=asked,
+        rolled=Rolled(query, groups, sound=False),
+        records=int(groups.rows.sum()),
+        blank_rows=table.blank() if undated else 0,
+        guesses=told,
+        wanted=wanted,
+        at=at,
+        raw=raw,
+        judged=judged,
+    )
+
+
+def _served(table: Elsewhere, number: Number, finer: bool, size: float) -> int | None:
+    """The scale to sum at: the one there is where it loses nothing, else the next, else none."""
+    assert number.place is not None and number.scale is not None
+    exact = table.columns[number.place].kind in table.exact_kinds
+    if size >= (MOST_SUM if exact else LIMITS["whole"]):
+        return None
+    return next((scale for scale in _SCALES if scale > number.scale), None) if finer else number.scale
+
+
+def _query(wanted: Wanted, asked: Asked) -> Query:
+    """What the groups are called in the engine."""
+    return Query(
+        relation="g",
+        strict="g",
+        date_column=wanted.date,
+        date_text="d",
+        date="d",
+        labels={name: f"h{i}" for i, name in enumerate(wanted.dimensions)},
+        conditions={},
+        amounts=[Amount(leaf.key, leaf.column, "", "", False) for leaf in wanted.summed],
+        all_fields=(),
+        where=wanted.where,
+        empty_is_zero=asked.empty_is_zero,
+    )
+
+
+def _summed_again(
+    engine: Engine, name: str, came: Mapping[str, NDArray[Any]], asked: Asked, query: Query, wanted: Wanted
+) -> tuple[NDArray[Any], NDArray[Any]]:
+    """Lay the groups down as the table `g`, their dates judged as texts are elsewhere; each raw date, and that."""
+    date = f"nullif(d, {NO_DAY})" if came["d"].dtype.kind == "i" else "d"
+    if came["d"].dtype.kind != "i" and wanted.times_cut:
+        date = day_text("d", wanted.tz)
+    keys = [*query.labels.values(), *(f"a{i}" for i in range(len(asked.numbers)) if asked.apart)]
+    sums = ["sum(n)::BIGINT AS n", "sum(bad)::BIGINT AS bad"]
+    columns = {key: came[key] for key in ("d", "keep", "n", "bad", *keys)}
+    for i, number in enumerate(asked.numbers):
+        whole = number.scale is not None
+        columns[f"s{i}"] = _integers(came[f"s{i}"]) if whole else came[f"s{i}"].astype(np.float64)
+        sums.append(f"sum(s{i})::HUGEINT AS s{i}" if whole else f"printf('%.15g', fsum(s{i}))::DOUBLE AS s{i}")
+    with engine.given({"came": columns}):
+        shown = ", ".join([f"{date} AS d", "keep", *keys, *sums])
+        engine.run(f"CREATE OR REPLACE TEMP TABLE g AS SELECT {shown} FROM came GROUP BY ALL", name)
+        pairs = engine.arrays(f"SELECT DISTINCT d AS raw, {date} AS judged FROM came")
+    return pairs["raw"], pairs["judged"]
+
+
+def _integers(values: NDArray[Any]) -> Days:
+    """Whole numbers, of doubles or of the objects that a database gives."""
+    if values.dtype == object:
+        return np.fromiter((int(value) for value in values), np.int64, len(values))
+    return values.astype(np.int64)
+
+
+def _carried(
+    engine: Engine, table: Elsewhere, wanted: Wanted, asked: Asked, at: Mapping[str, int], told: tuple[str, ...]
+) -> Scanned:
+    """The records of the wanted columns brought here, and rolled up by the engine as those of any file."""
+    places = list(dict.fromkeys(at.values()))
+    types = ["VARCHAR"] * len(places)
+    carried, keys = engine.fresh_name("carried"), []
+    for i, part in enumerate(table.bring(places, asked)):
+        fields = part[: len(places)]
+        if i == 0:
+            types = [DAY_NUMBER if field.dtype.kind == "i" else "VARCHAR" for field in fields]
+            made = ", ".join(f"c{j} {'BIGINT' if kind == DAY_NUMBER else kind}" for j, kind in enumerate(types))
+            engine.run(f"CREATE TEMP TABLE {carried} ({made})", table.name)
+        keys += part[len(places) :]
+        shown = ", ".join(f"nullif(c{j}, {NO_DAY})" if t == DAY_NUMBER else f"c{j}" for j, t in enumerate(types))
+        with engine.given({"part": {f"c{j}": field for j, field in enumerate(fields)}}):
+            engine.run(f"INSERT INTO {carried} SELECT {shown} FROM part", table.name)
+    if not engine.has_table(carried):
+        made = ", ".join(f"c{j} VARCHAR" for j in range(len(places)))
+        engine.run(f"CREATE TEMP TABLE {carried} ({made})", table.name)
+    laid = TypedTable(
+        relation=carried,
+        header=[table.columns[place].name for place in places],
+        columns=[f"c{j}" for j in range(len(places))],
+        types=types,
+        lines=KeyedRows(table.key or "row", np.concatenate(keys) if keys else None),
+        guesses=told,
+    )
+    return scan_typed(engine, Source(Path(), "frame", table.name), laid, wanted)
+
+
+@dataclass
+class KeyedRows:
+    """Tells rows by their key in the table they came from."""
+
+    unit: str
+    keys: Days | None
+
+    def of_rows(self, rows: Days) -> Days:
+        """The keys of rows, numbered from 1."""
+        return rows if self.keys is None else self.keys[rows - 1]
+
+    def of_malformed(self) -> Days:
+        """No row of a table is malformed."""
+        return np.zeros(0, dtype=np.int64)
+
+    def flaw(self, line: int, column: str) -> str:
+        """Nothing that a field does not show."""
+        return ""
+
+
+@dataclass(frozen=True)
+class ElsewhereScan:
+    """A table after its roll-up where it lies."""
+
+    engine: Engine
+    table: Elsewhere
+    asked: Asked
+    rolled: Rolled
+    records: int
+    blank_rows: int
+    guesses: tuple[str, ...]
+    wanted: Wanted
+    at: Mapping[str, int]  # the places of the wanted columns
+    raw: NDArray[Any]  # each different date as it came
+    judged: NDArray[Any]  # and as it is judged
+    torn = set_aside = 0
+    warnings: tuple[str, ...] = ()
+    priced: tuple[Priced, ...] = ()
+
+    @property
+    def name(self) -> str:
+        """What messages call it."""
+        return self.table.name
+
+    @property
+    def groups(self) -> Groups:
+        """Its records rolled up."""
+        return self.rolled.groups
+
+    @property
+    def blank(self) -> int:
+        """Its blank rows."""
+        return self.blank_rows
+
+    @property
+    def unit(self) -> str:
+        """How the place of a row is called: the column of its key, or its place among those that cannot be read."""
+        return self.table.key or "unreadable row"
+
+    def find(self, date: str) -> str:
+        """Where a record of a date stands."""
+        raw = self.raw[[str(judged) == date for judged in self.judged]]
+        row = next(self.table.flawed(self.asked._replace(numbers=()), raw), None) if len(raw) else None
+        return "" if row is None else f"{self.unit} {row.key:,}" if self.table.key else "a row"
+
+    def torn_records(self) -> list[Refusal]:
+        """No row of a table is malformed."""
+        return []
+
+    def items(self, column: str) -> Iterable[str]:
+        """The labels that occur in a column."""
+        return self.table.labels(self.at[column])
+
+    def ids(self, leaf: Leaf, starts: Days, inside: NDArray[np.bool_], table: IdTable) -> None:
+        """Adds the ids of the records that count."""
+        taken = by_place(self.wanted.conditions_of(leaf), self.at)
+        came = self.table.ids(self.asked, self.at[leaf.column], taken)
+        date = {"raw": self.raw, "judged": self.judged}
+        labels = list(self.rolled.query.labels.values())
+        with self.engine.given({"came_ids": {k: came[k] for k in ("d", *labels, "id", "n")}, "came_dates": date}):
+            shown = ", ".join(["judged AS d", *labels, "trim(id) AS id", "n"])
+            rows = f"SELECT {shown} FROM came_ids JOIN came_dates ON d IS NOT DISTINCT FROM raw"
+            lay_ids(self.engine, self.name, self.rolled, rows, starts, inside, table)
+
+    def facts(self) -> list[Fact]:
+        """What only the single records show, as far as it is cheap to ask."""
+        facts = []
+        if same := self.table.same_rows():
+            facts.append(Fact("duplicate rows", "", same, ""))
+        return facts
+
+    def refused(self, in_question: NDArray[Any], undated: NDArray[Any], no_date: str) -> list[Refusal]:
+        """The first refused records."""
+        wrong, right = set(undated.tolist()), set(in_question.tolist())
+        judged = dict(zip(self.raw.tolist(), self.judged.tolist()))
+        none = np.array([raw for raw, date in judged.items() if date in wrong], dtype=self.raw.dtype)
+        made = (self._refusal(row, judged.get(row.date, row.date), wrong, right, no_date) for row in
+                self.table.flawed(self.asked, none))  # fmt: skip
+        found = list(islice((one for one in made if one is not None), LISTED))
+        if self.table.key:
+            return sorted(found, key=lambda refusal: refusal.line)
+        return [replace(refusal, line=i + 1) for i, refusal in enumerate(found)]
+
+    def _refusal(self, row: FlawedRow, date: Any, wrong: set[Any], right: set[Any], no_date: str) -> Refusal | None:
+        """What is said of a row; nothing where it is only set aside."""
+        if date in wrong:
+            text = row.date_text
+            reason = "a total, it seems, and no date" if is_total(text) else no_date if text.strip() else "no date"
+            return Refusal(row.key, self.rolled.query.date_column, text, reason, self.name, self.unit)
+        if not row.keep or date not in right:
+            return None
+        for amount, text, flaw in zip(self.rolled.query.amounts, row.amounts, row.flaws):
+            if flaw:
+                empty = "an empty amount (empty='zero' takes it as 0)"
+                reason = "not a finite number" if text.strip() else empty
+                return Refusal(row.key, amount.column, text, reason, self.name, self.unit)
+        return None
