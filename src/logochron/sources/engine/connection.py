@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Iterator, Mapping
-from concurrent.futures import ThreadPoolExecutor, wait
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from contextlib import contextmanager
+from contextvars import copy_context
 from functools import cached_property
 from itertools import count
 from os import getpid
@@ -24,6 +25,8 @@ _UNSOUND = (duckdb.InvalidInputException, duckdb.ConversionException)
 T = TypeVar("T")
 #: Seconds between two looks at work that is done elsewhere.
 _TICK = 0.2
+#: And how long one that was interrupted is waited for.
+_LAST_WAIT = 5.0
 #: Told the part of the work that is done, 0 to 1.
 Progress = Callable[[float], None]
 
@@ -132,16 +135,25 @@ def waited(work: Callable[[], T], interrupt: Callable[[], Any], progress: Progre
 
     Nobody knows how much of it is done: the progress stays at nothing, and is told again and again.
     """
-    with ThreadPoolExecutor(1) as beside:
-        asked = beside.submit(work)
+    asked: Future[T] = Future()
+    here = copy_context()  # which cluster is asked may lie there
+
+    def carry_out() -> None:
         try:
-            while not wait([asked], timeout=_TICK).done:
-                if progress:
-                    progress(0.0)
-            return asked.result()
-        except KeyboardInterrupt:
-            interrupt()
-            raise
+            asked.set_result(here.run(work))
+        except BaseException as error:
+            asked.set_exception(error)
+
+    threading.Thread(target=carry_out, daemon=True).start()  # what cannot be interrupted keeps nobody waiting
+    try:
+        while not wait([asked], timeout=_TICK).done:
+            if progress:
+                progress(0.0)
+        return asked.result()
+    except KeyboardInterrupt:
+        interrupt()
+        wait([asked], timeout=_LAST_WAIT)
+        raise
 
 
 @contextmanager

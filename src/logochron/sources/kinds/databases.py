@@ -37,7 +37,7 @@ class Database:
     """One table or query in one transaction of one connection, which `opened` closes."""
 
     def __init__(self, connection: sa.Connection, address: Address, progress: Progress | None) -> None:
-        self._connection, self._address, self._progress = connection, address, progress
+        self._connection, self._address, self.progress = connection, address, progress
         self.name = address.name
         self.key = ""
         self.columns: list[Column] = []
@@ -196,8 +196,8 @@ class Database:
         return [np.concatenate(columns) for columns in zip(*parts)]
 
     def _tick(self) -> None:
-        if self._progress:
-            self._progress(0.0)
+        if self.progress:
+            self.progress(0.0)
 
     def _rows(self, statement: Any) -> list[tuple[Any, ...]]:
         with self._answer(statement) as found:
@@ -209,7 +209,7 @@ class Database:
         many = {"stream_results": True, "max_row_buffer": _AT_ONCE} if streamed else {}
         asked = self._connection.execution_options(**many)
         with spoken(self.name, self._address):
-            found = waited(lambda: asked.execute(statement), self._interrupt, self._progress)
+            found = waited(lambda: asked.execute(statement), self._interrupt, self.progress)
             try:
                 yield found
             finally:

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.filters import Condition
+from logochron.sources.engine.connection import Progress
 
 #: What a column holds; ``loose``: each field what it likes; ``other``: nothing that can be summed or dated.
 Kind = Literal["text", "day", "moment", "zoned", "whole", "decimal", "float", "loose", "other"]
@@ -81,6 +82,8 @@ class FlawedRow(NamedTuple):
 
 class Elsewhere(Protocol):
     """A table that lies elsewhere."""
+
+    progress: Progress | None  # is told now and then while it works
 
     @property
     def name(self) -> str:

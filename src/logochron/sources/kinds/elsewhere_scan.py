@@ -56,6 +56,7 @@ def scan_elsewhere(engine: Engine, table: Elsewhere, wanted: Wanted) -> Scanned:
     IntakeError
         Where a column holds what is no amount or no date, or the table cannot be read.
     """
+    table.progress = engine.progress
     columns = table.columns
     placed = place_columns(table.name, wanted.names(), [column.name for column in columns])
     date = columns[placed.at[wanted.date]]
@@ -247,7 +248,7 @@ def _carried(
         columns=[f"c{j}" for j in range(len(places))],
         types=types,
         lines=KeyedRows(table.key or "row", np.concatenate(keys) if keys else None),
-        guesses=told,
+        guesses=(*told, f"{table.name}: amounts are texts there, so its records were brought here to be read"),
     )
     return scan_typed(engine, Source(Path(), "frame", table.name), laid, wanted)
 

@@ -41,8 +41,9 @@ ENDINGS: dict[str, SourceKind] = {
 }
 
 
-#: Where the frames we scan come from.
-_HOMES = ("pandas", "polars", "pyarrow", "duckdb", "_duckdb")
+#: Where the frames we scan come from, and those that are rolled up where they lie.
+_HOMES = ("pandas", "polars", "pyarrow", "duckdb", "_duckdb", "narwhals")
+_LAZY_HOMES = ("dask", "pyspark")
 
 
 class Source(NamedTuple):
@@ -75,7 +76,8 @@ class Dialect(NamedTuple):
 
 def is_frame(source: Any) -> bool:
     """Whether something is a table of one of the libraries we know, without loading any of them."""
-    return type(source).__module__.split(".")[0] in _HOMES and not isinstance(source, (str, os.PathLike))
+    home = type(source).__module__.split(".")[0]
+    return home in (*_HOMES, *_LAZY_HOMES) and not isinstance(source, (str, os.PathLike))
 
 
 def locate(source: Any) -> list[Source]:
@@ -87,9 +89,9 @@ def locate(source: Any) -> list[Source]:
         Where there is none, one is a directory, is named twice, or its ending is unknown.
     """
     if is_frame(source):
-        return [Source(Path(), "frame", "the data frame", source)]
+        return [_of_frame(source, "the data frame")]
     if isinstance(source, (list, tuple)) and source and all(map(is_frame, source)):
-        return [Source(Path(), "frame", f"data frame {i + 1}", one) for i, one in enumerate(source)]
+        return [_of_frame(one, f"data frame {i + 1}") for i, one in enumerate(source)]
     found: list[Source] = []
     for one in listed(source):
         found += [one] if isinstance(one, Source) else map(_source, matching(one))
@@ -102,6 +104,20 @@ def locate(source: Any) -> list[Source]:
             raise QuestionError(f"{file.name} is named twice: its rows would count twice")
         seen.add(real)
     return found
+
+
+def _of_frame(frame: Any, name: str) -> Source:
+    """A frame that lies in memory, or a lazy one."""
+    home, _, rest = type(frame).__module__.partition(".")
+    if home == "narwhals":
+        return _of_frame(frame.to_native(), name)
+    if home not in _LAZY_HOMES and not rest.startswith("lazyframe"):
+        return Source(Path(), "frame", name, frame)
+    try:
+        from logochron.sources.kinds.lazy_frames import LazyTable
+    except ModuleNotFoundError:
+        raise QuestionError("lazy frames need Narwhals: pip install 'logochron[clusters]'") from None
+    return Source(Path(), "elsewhere", name, LazyTable(frame, name))
 
 
 def listed(source: Any) -> list[Any]:

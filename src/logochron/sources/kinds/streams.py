@@ -70,7 +70,7 @@ def _database(open_: ExitStack, text: str, table: str | None, query: str | None,
 @contextmanager
 def copied(source: Any) -> Iterator[Any]:
     """The source, with standard input and pipes in it copied to files that live as long as this."""
-    if source == ():
+    if isinstance(source, tuple) and not source:
         yield ()
         return
     several = isinstance(source, (list, tuple))

@@ -1,0 +1,348 @@
+"""Lazy and cluster frames rolled up where they lie, by one Narwhals expression: Polars lazy, Dask, PySpark."""
+
+from __future__ import annotations
+
+import datetime as dt
+import decimal
+import warnings
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from functools import reduce
+from operator import and_, or_
+from typing import Any
+
+import narwhals as nw
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.book.filters import Condition
+from logochron.core.errors import IntakeError, QuestionError
+from logochron.sources.engine.connection import Progress, waited
+from logochron.sources.kinds.elsewhere import NO_DAY, Asked, Column, FlawedRow, Kind, Number
+
+#: An expression of Narwhals.
+Expr = Any
+_LISTED = 10_000
+#: A moment written as a text, without a zone.
+_MOMENT = r"^[0-9]{4}-[0-9]{2}-[0-9]{2}[ T](?:[01][0-9]|2[0-3]):[0-5][0-9](?::[0-5][0-9](?:[.,][0-9]+)?)?$"
+#: What the columns of a frame are called while it is asked, so that no name means anything else there.
+_NAME = "column_{}_"
+
+
+class LazyTable:
+    """A lazy frame; nothing of it is computed but what it is asked."""
+
+    key = ""
+    exact_kinds: Sequence[Kind] = ()
+
+    def __init__(self, frame: Any, name: str) -> None:
+        self.name = name
+        self.progress: Progress | None = None
+        self._spark = type(frame).__module__.startswith("pyspark")
+        self._polars = type(frame).__module__.startswith("polars")
+        self._native = frame
+        try:
+            given = _from_native(frame)
+        except TypeError:
+            raise QuestionError(f"`source` is a {type(frame).__name__}, which cannot be scanned") from None
+        with self._spoken():
+            schema = given.lazy().collect_schema()
+        self._names = list(schema.names())
+        if len(set(self._names)) < len(self._names):
+            raise QuestionError(f"{name} has two columns of one name: rename all but one")
+        self._first: list[tuple[Any, ...]] | None = None
+        self.columns = [_column(n, kind, self._values, i) for i, (n, kind) in enumerate(schema.items())]
+
+    def __repr__(self) -> str:
+        return f"<LazyTable: {self.name}>"
+
+    def _values(self, place: int) -> list[Any]:
+        """The first values of a column that are there."""
+        if self._first is None:
+            frame = _from_native(self._native).lazy()
+            rows = self._collected(frame.head(1000))
+            self._first = list(zip(*(_listed(rows[n]) for n in self._names))) if len(rows) else []
+        return [row[place] for row in self._first if row[place] is not None]
+
+    @contextmanager
+    def _spoken(self) -> Iterator[None]:
+        """What goes wrong on the way, on a worker or between them, becomes an IntakeError."""
+        try:
+            yield
+        except (IntakeError, QuestionError):
+            raise
+        except Exception as error:  # each library has errors of its own, and of all that it stands on
+            lines = [line.strip() for line in str(error).splitlines() if line.strip()]
+            said = lines[0] if lines else type(error).__name__
+            raise IntakeError(f"{self.name} cannot be read: {said[:300]}") from error
+
+    def _collected(self, lazy: Any) -> Any:
+        """An answer brought here, while a signal can reach this thread."""
+        with self._spoken():
+            return waited(lazy.collect, self._give_up, self.progress)
+
+    def _give_up(self) -> None:
+        """Have a cluster give up what it is at."""
+        if self._spark:
+            self._native.sparkSession.sparkContext.cancelAllJobs()
+
+    def _frame(self, places: Sequence[int], zone: str, date: int | None) -> Any:
+        """The frame with some of its columns under our names; instants of Spark as day numbers."""
+        frame = self._native
+        if date is not None and self._spark and self.columns[date].kind == "zoned":
+            from pyspark.sql import functions
+
+            # of the session's zone Spark makes days, whatever the instants are asked in
+            stamp = functions.col(f"`{self._names[date]}`")
+            micros = functions.unix_micros(functions.from_utc_timestamp(stamp, zone))
+            frame = frame.withColumn(self._names[date], functions.floor(micros / functions.lit(86_400_000_000)))
+        lazy = _from_native(frame).lazy()
+        return lazy.select(*(nw.col(self._names[place]).alias(_NAME.format(place)) for place in places))
+
+    def _text(self, place: int) -> Expr:
+        """A column as text, an empty one where it is unknown."""
+        column = nw.col(_NAME.format(place))
+        return (column if self.columns[place].written == "String" else column.cast(nw.String)).fill_null("")
+
+    def _empty(self, place: int) -> Expr:
+        """Whether a column is unknown, or a text of spaces."""
+        column = nw.col(_NAME.format(place))
+        return self._text(place).str.strip_chars() == "" if self.columns[place].kind == "text" else column.is_null()
+
+    def _day(self, asked: Asked) -> Expr:
+        """The date: a day or a moment where the type has one, a text else."""
+        place = asked.date
+        column, kind = nw.col(_NAME.format(place)), self.columns[place].kind
+        if kind == "day" and self.columns[place].written == "Object":
+            return column.cast(nw.Datetime("us"))
+        if kind == "day":
+            return column
+        if kind == "zoned" and self._spark:
+            return column
+        if kind == "zoned":
+            column = column.dt.convert_time_zone(asked.zone).dt.replace_time_zone(None)
+        if kind in ("zoned", "moment"):
+            # of Dask days would be objects: its moments stay moments, at midnight
+            return column.dt.date() if self._polars or self._spark else column.dt.truncate("1d")
+        text = self._text(place)
+        times = any(":" in str(value) for value in self._values(place))
+        if kind != "text" or not asked.cut or not times:
+            return text
+        return nw.when(text.str.contains(_MOMENT)).then(text.str.slice(0, 10)).otherwise(text)
+
+    def _holds(self, conditions: Sequence[tuple[int, Condition]]) -> Expr | None:
+        """Conditions on rows; none where there are none."""
+        parts = []
+        for place, condition in conditions:
+            if condition.taken:
+                parts.append(self._text(place).is_in(list(condition.taken)))
+            if condition.left_out:
+                parts.append(~self._text(place).is_in(list(condition.left_out)))
+        return reduce(and_, parts) if parts else None
+
+    def _number(self, place: int) -> Expr:
+        """An amount as a double: decimals are cast before anything is summed."""
+        return nw.col(_NAME.format(place)).cast(nw.Float64)
+
+    def _readable(self, number: Number, asked: Asked) -> Expr | None:
+        """Whether an amount can be read in the rows it takes; none where it always can."""
+        if number.place is None:
+            return None
+        sound = self._number(number.place).is_finite().fill_null(False)
+        if asked.empty_is_zero:
+            sound = sound | nw.col(_NAME.format(number.place)).is_null()
+        taken = self._holds(number.taken)
+        return sound if taken is None else sound | ~taken
+
+    def _all_readable(self, asked: Asked) -> Expr | None:
+        parts = [sound for n in asked.numbers if (sound := self._readable(n, asked)) is not None]
+        return reduce(and_, parts) if parts else None
+
+    def _needed(self, asked: Asked, *more: int) -> list[int]:
+        """The places of the columns that are looked at."""
+        conditions = [*asked.where, *(pair for number in asked.numbers for pair in number.taken)]
+        amounts = [number.place for number in asked.numbers if number.place is not None]
+        named = [place for place, _ in (*conditions, *asked.named)]
+        return list(dict.fromkeys([asked.date, *asked.labels, *amounts, *named, *more]))
+
+    def roll_up(self, asked: Asked) -> dict[str, NDArray[Any]]:
+        """The groups: see `Elsewhere.roll_up`."""
+        keep, sound = self._holds(asked.where), self._all_readable(asked)
+        keys = {"d": self._day(asked)}
+        for i, place in enumerate(asked.labels):
+            label = self._text(place)
+            keys[f"h{i}"] = label if keep is None else nw.when(keep).then(label).otherwise(nw.lit(""))
+        if keep is not None:
+            keys["keep"] = keep
+        counts = sound if keep is None else keep & sound if sound is not None else keep
+        fields = {f"q{i}": (self._text(p) == label).cast(nw.Int64) for i, (p, label) in enumerate(asked.named)}
+        if sound is not None:
+            fields["bad"] = (~sound if keep is None else keep & ~sound).cast(nw.Int64)
+        for i, number in enumerate(asked.numbers):
+            taken = _both(counts, self._holds(number.taken))
+            if number.place is None:
+                fields[f"s{i}"] = nw.lit(1.0) if taken is None else taken.cast(nw.Float64)
+                continue
+            value = self._number(number.place)
+            if asked.empty_is_zero:
+                value = value.fill_null(0.0)
+                fields[f"empty{i}"] = _both(taken, nw.col(_NAME.format(number.place)).is_null()).cast(nw.Int64)
+            summed = value if number.scale is None else (value * 10.0**number.scale).round(0)
+            fields[f"s{i}"] = summed if taken is None else nw.when(taken).then(summed).otherwise(nw.lit(0.0))
+            if number.scale is not None and self.columns[number.place].kind != "whole":
+                unit: Expr = 10.0**number.scale
+                # Polars multiplies by the inverse of a constant instead, which is not the same number
+                finer = summed / (value * 0.0 + unit if self._polars else unit) != value
+                fields[f"finer{i}"] = _both(taken, finer).fill_null(False).cast(nw.Int64)
+        lazy = self._frame(self._needed(asked), asked.zone, asked.date)
+        sums = [name for name in fields if name[0] == "s"]
+        if asked.apart:
+            keys |= {f"a{name[1:]}": fields[name] for name in sums}
+        lazy = lazy.select(**keys, **fields).with_columns(**{f"size{name[1:]}": nw.col(name).abs() for name in sums})
+        added = [*fields, *(f"size{name[1:]}" for name in sums)]
+        grouped = lazy.group_by(*keys).agg(nw.len().alias("n"), *(nw.col(name).sum() for name in added))
+        came = self._collected(grouped)
+        made = {name: came[name].to_numpy() for name in ("n", *added)}
+        made |= {name: _texts(came[name]) for name in keys if name[0] == "h"}
+        made |= {name: came[name].to_numpy() for name in keys if name[0] == "a"}
+        made["d"] = self._dates(came["d"])
+        many = len(made["n"])
+        made["keep"] = np.ones(many, dtype=bool) if keep is None else came["keep"].to_numpy().astype(bool)
+        for i in range(len(asked.numbers)):
+            for name in ("finer", "odd", "empty"):
+                made.setdefault(f"{name}{i}", np.zeros(many, dtype=np.int64))
+        made.setdefault("bad", np.zeros(many, dtype=np.int64))
+        return {name: v.astype(np.int64) if v.dtype.kind == "u" else v for name, v in made.items()}
+
+    def _dates(self, series: Any) -> NDArray[Any]:
+        """Dates as they came: day numbers, or texts."""
+        if series.dtype == nw.String:
+            return _texts(series)
+        values, unknown = series.to_list(), series.is_null().to_numpy()
+        if series.dtype.is_integer() or series.dtype.is_float():
+            return np.array([NO_DAY if none else int(v) for v, none in zip(values, unknown)], dtype=np.int64)
+        days = [np.datetime64("NaT") if none else _plain_day(value) for value, none in zip(values, unknown)]
+        return np.array(days, dtype="datetime64[D]").astype(np.int64)
+
+    def ids(self, asked: Asked, place: int, taken: Sequence[tuple[int, Condition]]) -> dict[str, NDArray[Any]]:
+        """The ids by date and labels."""
+        labels = {f"h{i}": self._text(p) for i, p in enumerate(asked.labels)}
+        lazy = self._frame(self._needed(asked, place, *(p for p, _ in taken)), asked.zone, asked.date)
+        counts = _both(self._all_readable(asked), self._holds((*asked.where, *taken)))
+        lazy = lazy if counts is None else lazy.filter(counts)
+        lazy = lazy.select(d=self._day(asked), **labels, id=self._text(place).str.strip_chars())
+        came = self._collected(lazy.group_by("d", *labels, "id").agg(nw.len().alias("n")))
+        made = {name: _texts(came[name]) for name in (*labels, "id")}
+        return made | {"d": self._dates(came["d"]), "n": came["n"].to_numpy().astype(np.int64)}
+
+    def flawed(self, asked: Asked, undated: NDArray[Any]) -> Iterator[FlawedRow]:
+        """Rows that cannot be read, as many as are ever listed."""
+        day, keep, sound = self._day(asked), self._holds(asked.where), self._all_readable(asked)
+        dates = undated.tolist()
+        unknown = [date for date in dates if date in (None, "", NO_DAY)]
+        texts = [str(date) for date in dates if isinstance(date, str) and date]
+        parts = [day.is_in(texts)] if texts else []
+        parts += [self._empty(asked.date)] if unknown else []
+        parts += [_both(keep, ~sound)] if sound is not None else []
+        if not parts:
+            return
+        amounts = [number.place for number in asked.numbers if number.place is not None]
+        everything = range(len(self.columns))
+        blank = reduce(and_, (self._empty(place) for place in everything))
+        lazy = self._frame(everything, asked.zone, asked.date).filter(reduce(or_, parts) & ~blank).head(_LISTED)
+        fields = {"d": day, "date": self._text(asked.date), "k": nw.lit(True) if keep is None else keep}
+        fields |= {f"t{place}": self._text(place) for place in amounts}
+        flaws = [self._readable(number, asked) for number in asked.numbers]
+        fields |= {f"b{i}": ~flaw for i, flaw in enumerate(flaws) if flaw is not None}
+        came = self._collected(lazy.select(**fields))
+        days = self._dates(came["d"]).tolist()
+        columns = {name: _listed(came[name]) for name in fields if name != "d"}
+        for row, date in enumerate(days):
+            yield FlawedRow(
+                0,
+                date,
+                str(columns["date"][row]),
+                bool(columns["k"][row]),
+                tuple("" if n.place is None else str(columns[f"t{n.place}"][row]) for n in asked.numbers),
+                tuple(bool(columns[f"b{i}"][row]) if f"b{i}" in columns else False for i in range(len(asked.numbers))),
+            )
+
+    def blank(self) -> int:
+        """How many rows are empty in every field."""
+        everything = range(len(self.columns))
+        blank = reduce(and_, (self._empty(place) for place in everything))
+        lazy = self._frame(everything, "", None).filter(blank).select(n=nw.len())
+        return int(self._collected(lazy)["n"].to_list()[0])
+
+    def sample(self, rows: int) -> list[tuple[str | None, ...]]:
+        """The first rows as texts."""
+        self._values(0)
+        return [tuple(None if v is None else str(v) for v in row) for row in (self._first or [])[:rows]]
+
+    def labels(self, place: int) -> list[str]:
+        """The first of the different texts of a column."""
+        lazy = self._frame([place], "", None).select(v=self._text(place)).unique().head(_LISTED)
+        return [str(value) for value in _listed(self._collected(lazy)["v"])]
+
+    def bring(self, places: Sequence[int], asked: Asked) -> Iterator[list[NDArray[Any]]]:
+        """All records of some columns."""
+        fields = {f"c{p}": self._day(asked) if p == asked.date else self._text(p) for p in places}
+        came = self._collected(self._frame(places, asked.zone, asked.date).select(**fields))
+        yield [self._dates(came[f"c{p}"]) if p == asked.date else _texts(came[f"c{p}"]) for p in places]
+
+    def same_rows(self) -> int:
+        """How many rows are the same as one before them in every field."""
+        everything = range(len(self.columns))
+        fields = {f"c{place}": self._text(place) for place in everything}
+        grouped = self._frame(everything, "", None).select(**fields).group_by(*fields).agg(nw.len().alias("n"))
+        same = grouped.filter(nw.col("n") > 1).select(more=nw.col("n").sum(), groups=nw.len())
+        found = self._collected(same)
+        return int(found["more"].to_list()[0] or 0) - int(found["groups"].to_list()[0] or 0)
+
+
+def _from_native(frame: Any) -> Any:
+    """A frame under Narwhals' names; of what it will ask for in times to come nobody needs to hear."""
+    with warnings.catch_warnings():
+        warnings.filterwarnings("ignore", "Dask support is moving", FutureWarning)
+        return nw.from_native(frame)
+
+
+def _both(one: Expr, other: Expr) -> Expr:
+    """Two conditions together; none of which there may be."""
+    return other if one is None else one if other is None else one & other
+
+
+def _listed(series: Any) -> list[Any]:
+    """The values of a column, None where one is unknown."""
+    unknown = series.is_null().to_numpy()
+    return [None if none else value for value, none in zip(series.to_list(), unknown)]
+
+
+def _texts(series: Any) -> NDArray[Any]:
+    return np.array(_listed(series), dtype=object)
+
+
+def _plain_day(value: Any) -> dt.date:
+    return value.date() if isinstance(value, dt.datetime) else value
+
+
+def _column(name: str, kind: Any, values: Any, place: int) -> Column:
+    """A column by its type; where that says nothing, by its first values."""
+    written = str(kind).split("(", 1)[0]
+    if kind.is_integer():
+        return Column(name, "whole", written)
+    if kind.is_float():
+        return Column(name, "float", written)
+    if isinstance(kind, nw.Decimal):
+        return Column(name, "decimal", written, getattr(kind, "scale", None))
+    if kind == nw.Date:
+        return Column(name, "day", written)
+    if isinstance(kind, nw.Datetime):
+        return Column(name, "zoned" if kind.time_zone else "moment", written, zone=kind.time_zone or "")
+    if kind in (nw.String, nw.Categorical) or isinstance(kind, nw.Enum):
+        return Column(name, "text", written)
+    if kind == nw.Object:
+        met = {type(value) for value in values(place)}
+        kinds: dict[type, Kind] = {decimal.Decimal: "decimal", dt.date: "day", str: "text"}
+        return Column(name, kinds.get(met.pop(), "other") if len(met) == 1 else "other", written)
+    return Column(name, "other", written)
