@@ -20,7 +20,7 @@ from logochron.sources.kinds.database_address import Address, said_safely
 from logochron.sources.kinds.database_sql import Statements
 from logochron.sources.kinds.elsewhere import NO_DAY, Asked, Column, FlawedRow, Kind
 
-_AT_ONCE = 50_000
+_AT_ONCE, _FIRST_ROWS = 50_000, 1000
 #: Types of PostgreSQL by their numbers, where the answer of a query tells no more.
 _NUMBERED: dict[int, Kind] = {
     **dict.fromkeys((20, 21, 23), "whole"),
@@ -108,7 +108,7 @@ class Database:
 
     def _by_values(self, text: Any, names: Sequence[str]) -> list[Column]:
         """Columns by the first values they hold."""
-        with self._answer(sa.select(text.columns(*map(sa.column, names)).subquery("q")).limit(1000)) as found:
+        with self._answer(sa.select(text.columns(*map(sa.column, names)).subquery("q")).limit(_FIRST_ROWS)) as found:
             rows = [tuple(row) for row in found]
         kinds = {bool: "other", int: "whole", float: "float", str: "text", dt.datetime: "moment", dt.date: "day"}
         columns = []
@@ -123,6 +123,12 @@ class Database:
         if self._sampled is None or len(self._sampled) < rows:
             self._sampled = [tuple(map(_as_text, row)) for row in self._rows(self._statements.sample(rows))]
         return self._sampled
+
+    def decimals(self, place: int) -> int:
+        """How many decimals the first rows have."""
+        texts = (row[place] or "" for row in self.sample(_FIRST_ROWS))
+        decimals = (len(text.partition(".")[2].rstrip("0")) for text in texts if "e" not in text.lower())
+        return max(decimals, default=0)
 
     def roll_up(self, asked: Asked) -> dict[str, NDArray[Any]]:
         """The groups of one GROUP BY."""

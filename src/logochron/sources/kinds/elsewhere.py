@@ -101,6 +101,9 @@ class Elsewhere(Protocol):
     def exact_kinds(self) -> Sequence[Kind]:
         """The kinds of which it adds up whole units exactly, however large."""
 
+    def decimals(self, place: int) -> int:
+        """How many decimals a column of doubles seems to have; a guess."""
+
     def sample(self, rows: int) -> list[tuple[str | None, ...]]:
         """The first rows as texts."""
 

@@ -99,15 +99,12 @@ def _zone(table: Elsewhere, date: Column, wanted: Wanted) -> tuple[str, tuple[st
 
 
 def _first_scale(table: Elsewhere, column: Column) -> int:
-    """The decimals of a column by its type, or by its first rows."""
+    """The decimals of a column by its type, or as it seems."""
     if column.kind == "whole":
         return 0
     if column.scale is not None:
         return min(column.scale, MOST_DECIMALS)
-    place = list(table.columns).index(column)
-    texts = (row[place] or "" for row in table.sample(_FIRST_ROWS))
-    decimals = (len(text.partition(".")[2].rstrip("0")) for text in texts if "e" not in text.lower())
-    return min(max(decimals, default=0), MOST_DECIMALS)
+    return min(table.decimals(list(table.columns).index(column)), MOST_DECIMALS)
 
 
 def _rolled(

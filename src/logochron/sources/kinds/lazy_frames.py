@@ -22,7 +22,10 @@ from logochron.sources.kinds.elsewhere import NO_DAY, Asked, Column, FlawedRow, 
 
 #: An expression of Narwhals.
 Expr = Any
-_LISTED = 10_000
+_LISTED, _FIRST_ROWS = 10_000, 1000
+#: Amounts below this many units are added up exactly, where not too many are.
+_SMALL, _EXACT = 2.0**35, 2.0**53
+_ROUNDING = 1.5 * 2.0**52
 #: A moment written as a text, without a zone.
 _MOMENT = r"^[0-9]{4}-[0-9]{2}-[0-9]{2}[ T](?:[01][0-9]|2[0-3]):[0-5][0-9](?::[0-5][0-9](?:[.,][0-9]+)?)?$"
 #: What the columns of a frame are called while it is asked, so that no name means anything else there.
@@ -39,6 +42,7 @@ class LazyTable:
         self.name = name
         self.progress: Progress | None = None
         self._spark = type(frame).__module__.startswith("pyspark")
+        self._dask = type(frame).__module__.startswith("dask")
         self._polars = type(frame).__module__.startswith("polars")
         self._native = frame
         try:
@@ -59,10 +63,20 @@ class LazyTable:
     def _values(self, place: int) -> list[Any]:
         """The first values of a column that are there."""
         if self._first is None:
-            frame = _from_native(self._native).lazy()
-            rows = self._collected(frame.head(1000))
+            with self._spoken():
+                rows = self._collected(self._few())
             self._first = list(zip(*(_listed(rows[n]) for n in self._names))) if len(rows) else []
         return [row[place] for row in self._first if row[place] is not None]
+
+    def _few(self) -> Any:
+        """Some rows; of Dask those of its first part, as it would go through all of them for the first rows of all."""
+        if hasattr(self._native, "partitions") and self._native.npartitions > 1:
+            return _from_native(self._native.partitions[0]).lazy().head(_FIRST_ROWS)
+        return _from_native(self._native).lazy().head(_FIRST_ROWS)
+
+    def decimals(self, place: int) -> int:
+        """Two: a look at the first rows costs more than another pass where there are more."""
+        return 2
 
     @contextmanager
     def _spoken(self) -> Iterator[None]:
@@ -87,7 +101,7 @@ class LazyTable:
             self._native.sparkSession.sparkContext.cancelAllJobs()
 
     def _frame(self, places: Sequence[int], zone: str, date: int | None) -> Any:
-        """The frame with some of its columns under our names; instants of Spark as day numbers."""
+        """The frame with some of its columns, under our names but for Dask; instants of Spark as day numbers."""
         frame = self._native
         if date is not None and self._spark and self.columns[date].kind == "zoned":
             from pyspark.sql import functions
@@ -97,22 +111,32 @@ class LazyTable:
             micros = functions.unix_micros(functions.from_utc_timestamp(stamp, zone))
             frame = frame.withColumn(self._names[date], functions.floor(micros / functions.lit(86_400_000_000)))
         lazy = _from_native(frame).lazy()
+        if self._dask:  # there each change of names goes through all parts
+            return lazy.select(*(self._names[place] for place in places))
         return lazy.select(*(nw.col(self._names[place]).alias(_NAME.format(place)) for place in places))
+
+    def _of(self, place: int) -> Expr:
+        """The column at a place."""
+        return nw.col(self._names[place] if self._dask else _NAME.format(place))
 
     def _text(self, place: int) -> Expr:
         """A column as text, an empty one where it is unknown."""
-        column = nw.col(_NAME.format(place))
-        return (column if self.columns[place].written == "String" else column.cast(nw.String)).fill_null("")
+        return self._bare_text(place).fill_null("")
+
+    def _bare_text(self, place: int) -> Expr:
+        """A column as text, unknown where it is unknown."""
+        column = self._of(place)
+        return column if self.columns[place].written == "String" else column.cast(nw.String)
 
     def _empty(self, place: int) -> Expr:
         """Whether a column is unknown, or a text of spaces."""
-        column = nw.col(_NAME.format(place))
+        column = self._of(place)
         return self._text(place).str.strip_chars() == "" if self.columns[place].kind == "text" else column.is_null()
 
     def _day(self, asked: Asked) -> Expr:
         """The date: a day or a moment where the type has one, a text else."""
         place = asked.date
-        column, kind = nw.col(_NAME.format(place)), self.columns[place].kind
+        column, kind = self._of(place), self.columns[place].kind
         if kind == "day" and self.columns[place].written == "Object":
             return column.cast(nw.Datetime("us"))
         if kind == "day":
@@ -142,7 +166,13 @@ class LazyTable:
 
     def _number(self, place: int) -> Expr:
         """An amount as a double: decimals are cast before anything is summed."""
-        return nw.col(_NAME.format(place)).cast(nw.Float64)
+        column = self._of(place)
+        return column if self.columns[place].written == "Float64" else column.cast(nw.Float64)
+
+    def _whole(self, value: Expr) -> Expr:
+        """The whole number next to a value; that it was one is proven elsewhere."""
+        # Spark rounds by way of decimals, which takes longer than all the rest; so near this number doubles are whole
+        return value + _ROUNDING - _ROUNDING if self._spark else value.round(0)
 
     def _readable(self, number: Number, asked: Asked) -> Expr | None:
         """Whether an amount can be read in the rows it takes; none where it always can."""
@@ -150,7 +180,7 @@ class LazyTable:
             return None
         sound = self._number(number.place).is_finite().fill_null(False)
         if asked.empty_is_zero:
-            sound = sound | nw.col(_NAME.format(number.place)).is_null()
+            sound = sound | self._of(number.place).is_null()
         taken = self._holds(number.taken)
         return sound if taken is None else sound | ~taken
 
@@ -167,6 +197,52 @@ class LazyTable:
 
     def roll_up(self, asked: Asked) -> dict[str, NDArray[Any]]:
         """The groups: see `Elsewhere.roll_up`."""
+        return self._swiftly(asked) or self._carefully(asked)
+
+    def _swiftly(self, asked: Asked) -> dict[str, NDArray[Any]] | None:
+        """The groups of records without a flaw, None where there is one: an amount that is no whole number of units,
+        or no number, or too large, makes the sum of its group infinite.
+        """
+        if asked.where or asked.named or asked.apart or any(n.scale is None or n.taken for n in asked.numbers):
+            return None
+        keys = {"d": self._day(asked)}
+        keys |= {f"h{i}": self._bare_text(place) for i, place in enumerate(asked.labels)}
+        fields = {}
+        for i, number in enumerate(asked.numbers):
+            if number.place is not None and number.scale is not None:
+                value, unit = self._number(number.place), 10.0**number.scale
+                units = self._whole(value * unit)
+                # Polars multiplies by the inverse of a constant instead of dividing by it, which is not the same
+                sound = (units / (value * 0.0 + unit if self._polars else unit) == value) & (units.abs() < _SMALL)
+                fields[f"s{i}"] = nw.when(sound).then(units).otherwise(nw.lit(float("inf")))
+        lazy = self._frame(self._needed(asked), asked.zone, asked.date).select(**keys, **fields)
+        rows = (
+            nw.col(next(iter(fields))).count() if fields else nw.len()
+        )  # which are all there; Dask is slow at the other
+        grouped = lazy.group_by(*keys).agg(rows.alias("n"), *(nw.col(name).sum() for name in fields))
+        came = self._collected(grouped)
+        counts = came["n"].to_numpy().astype(np.int64)
+        made = {"n": counts, "d": self._dates(came["d"]), **{name: came[name].to_numpy() for name in fields}}
+        sums = np.concatenate([[0.0], *(made[name] for name in fields)])
+        if not np.isfinite(sums).all() or counts.max(initial=0) * _SMALL >= _EXACT:
+            return None
+        made |= {name: _texts(came[name], "") for name in keys if name != "d"}
+        made |= {f"s{i}": counts.astype(np.float64) for i, n in enumerate(asked.numbers) if n.place is None}
+        made["keep"] = np.ones(len(counts), dtype=bool)
+        return self._filled(made, asked)
+
+    def _filled(self, made: dict[str, NDArray[Any]], asked: Asked) -> dict[str, NDArray[Any]]:
+        """The groups with what there is none of."""
+        none = np.zeros(len(made["n"]), dtype=np.int64)
+        for i in range(len(asked.numbers)):
+            for name in ("finer", "odd", "empty"):
+                made.setdefault(f"{name}{i}", none)
+            made.setdefault(f"size{i}", np.abs(made[f"s{i}"]))
+        made.setdefault("bad", none)
+        return {name: v.astype(np.int64) if v.dtype.kind == "u" else v for name, v in made.items()}
+
+    def _carefully(self, asked: Asked) -> dict[str, NDArray[Any]]:
+        """The groups, with what cannot be read and what is finer than its scale counted."""
         keep, sound = self._holds(asked.where), self._all_readable(asked)
         keys = {"d": self._day(asked)}
         for i, place in enumerate(asked.labels):
@@ -186,12 +262,11 @@ class LazyTable:
             value = self._number(number.place)
             if asked.empty_is_zero:
                 value = value.fill_null(0.0)
-                fields[f"empty{i}"] = _both(taken, nw.col(_NAME.format(number.place)).is_null()).cast(nw.Int64)
-            summed = value if number.scale is None else (value * 10.0**number.scale).round(0)
+                fields[f"empty{i}"] = _both(taken, self._of(number.place).is_null()).cast(nw.Int64)
+            summed = value if number.scale is None else self._whole(value * 10.0**number.scale)
             fields[f"s{i}"] = summed if taken is None else nw.when(taken).then(summed).otherwise(nw.lit(0.0))
             if number.scale is not None and self.columns[number.place].kind != "whole":
                 unit: Expr = 10.0**number.scale
-                # Polars multiplies by the inverse of a constant instead, which is not the same number
                 finer = summed / (value * 0.0 + unit if self._polars else unit) != value
                 fields[f"finer{i}"] = _both(taken, finer).fill_null(False).cast(nw.Int64)
         lazy = self._frame(self._needed(asked), asked.zone, asked.date)
@@ -208,11 +283,7 @@ class LazyTable:
         made["d"] = self._dates(came["d"])
         many = len(made["n"])
         made["keep"] = np.ones(many, dtype=bool) if keep is None else came["keep"].to_numpy().astype(bool)
-        for i in range(len(asked.numbers)):
-            for name in ("finer", "odd", "empty"):
-                made.setdefault(f"{name}{i}", np.zeros(many, dtype=np.int64))
-        made.setdefault("bad", np.zeros(many, dtype=np.int64))
-        return {name: v.astype(np.int64) if v.dtype.kind == "u" else v for name, v in made.items()}
+        return self._filled(made, asked)
 
     def _dates(self, series: Any) -> NDArray[Any]:
         """Dates as they came: day numbers, or texts."""
@@ -318,8 +389,8 @@ def _listed(series: Any) -> list[Any]:
     return [None if none else value for value, none in zip(series.to_list(), unknown)]
 
 
-def _texts(series: Any) -> NDArray[Any]:
-    return np.array(_listed(series), dtype=object)
+def _texts(series: Any, unknown: str | None = None) -> NDArray[Any]:
+    return np.array([unknown if value is None else value for value in _listed(series)], dtype=object)
 
 
 def _plain_day(value: Any) -> dt.date:
