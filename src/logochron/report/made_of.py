@@ -123,7 +123,7 @@ def palette(page: PageTable) -> Palette:
 
 
 def source(sales: Sales, path: Path) -> list[str]:
-    """The address of the sales, or their files, from the folder of the report file.
+    """The address of the sales, or their files, from the folder of the report file where they are no addresses.
 
     Raises
     ------
@@ -140,7 +140,8 @@ def source(sales: Sales, path: Path) -> list[str]:
         if not os.environ.get(name):
             raise QuestionError(f"`address`: the environment variable {name!r} is not set")
         return [os.environ[name]]
-    return [str(path.parent / name) for name in ([sales.file] if sales.file is not None else sales.files or ())]
+    named = [sales.file] if sales.file is not None else sales.files or ()
+    return [name if "://" in name else str(path.parent / name) for name in named]
 
 
 def book(

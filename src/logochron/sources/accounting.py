@@ -95,7 +95,7 @@ def account(
         refused_rows=tuple(refusals[:LISTED]),
         guesses=_guesses(scans, wanted, reading),
         warnings=(*said, *(warning for scanned in scans for warning in scanned.warnings)),
-        sources=tuple(scanned.name for scanned in scans),
+        sources=tuple(name for scanned in scans for name in scanned.names),
     )
     if intake.read != intake.counted + intake.refused + intake.set_aside + intake.blank:
         raise IntakeError(f"{', '.join(intake.sources)}: the account of its rows does not add up: {intake}")

@@ -195,7 +195,7 @@ def carry_out(source: Any, options: Options, look: Look | None = None) -> Dayboo
 
 def _carried_out(engine: Engine, asked: Request, options: Options, look: Look | None) -> Daybook:
     with steady(asked.sources), Scanner(engine, asked.wanted, asked.dialect, asked.wide) as scanner:
-        scans: list[Scanned] = [scanner.scan(one) for one in asked.sources]
+        scans = scanner.scan_all(asked.sources)
         rows, intake = account(engine, scans, asked.wanted, asked.stated, options.on_refused)
         if look:
             look(scans, asked)

@@ -148,6 +148,10 @@ class Scanned(Protocol):
         """What messages call it."""
 
     @property
+    def names(self) -> tuple[str, ...]:
+        """What messages call its files, where several were scanned as one."""
+
+    @property
     def groups(self) -> Groups:
         """Its records rolled up."""
 

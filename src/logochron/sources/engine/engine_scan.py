@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import islice
 from typing import Any, NamedTuple, Protocol
 
@@ -34,6 +34,17 @@ class Malformed(NamedTuple):
     text: str
     reason: str
     blank: bool
+
+
+class Files(Protocol):
+    """Tells which of several files that were scanned as one a line is of."""
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """What messages call them."""
+
+    def place(self, line: int) -> tuple[str, int]:
+        """The file of a line among all, and its line there."""
 
 
 class Lines(Protocol):
@@ -70,6 +81,12 @@ class EngineScan:
     set_aside: int = 0  # records set aside before the pass
     cells: bool = False  # whether each row is a cell of a wide table, whose column the date names
     lines: Lines | None = None  # None: rows are told by their number
+    files: Files | None = None  # where several were scanned as one
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """What messages call its files."""
+        return (self.name,) if self.files is None else self.files.names
 
     @property
     def query(self) -> Query:
@@ -103,7 +120,7 @@ class EngineScan:
 
     def find(self, date: str) -> str:
         """Where the first record of a date stands."""
-        return first_row(self.engine, self.query, self.lines, self.query.date, date)
+        return first_row(self.engine, self.query, self.lines, self.query.date, date, self.files)
 
     def items(self, column: str) -> Iterable[str]:
         """The labels that occur in a column of conditions."""
@@ -118,7 +135,7 @@ class EngineScan:
         """What only the single records show."""
         met = [*duplicate_rows(self.engine, self.query, self.name), *odd_amounts(self.engine, self.rolled, self.name)]
         # looked up together: each look goes through the file
-        places = iter(_places(self.lines, [row for one in met for row in one.rows]))
+        places = iter(_places(self.lines, [row for one in met for row in one.rows], self.files))
         return [one.fact(islice(places, len(one.rows))) for one in met]
 
     def torn_records(self) -> list[Refusal]:
@@ -135,7 +152,8 @@ class EngineScan:
     def refused(self, in_question: NDArray[Any], undated: NDArray[Any], no_date: str) -> list[Refusal]:
         """The first refused records, in their order."""
         found = [*self._refused_rows(in_question, undated, no_date), *self.torn_records()]
-        return sorted(found, key=lambda refusal: refusal.line)
+        found.sort(key=lambda refusal: refusal.line)
+        return found if self.files is None else [_in_file(refusal, self.files) for refusal in found]
 
     def _refused_rows(self, in_question: NDArray[Any], undated: NDArray[Any], no_date: str) -> list[Refusal]:
         query = self.query
@@ -185,20 +203,30 @@ def blank_rows(engine: Engine, query: Query, groups: Groups) -> int:
     return int(found)
 
 
-def first_row(engine: Engine, query: Query, lines: Lines | None, expression: str, text: str) -> str:
+def _in_file(refusal: Refusal, files: Files) -> Refusal:
+    """A refusal told by the file that its line is of."""
+    name, line = files.place(refusal.line)
+    return replace(refusal, file=name, line=line)
+
+
+def first_row(
+    engine: Engine, query: Query, lines: Lines | None, expression: str, text: str, files: Files | None = None
+) -> str:
     """Where the first row stands whose expression is a text: "line 5", or "row 3" of what has no lines."""
     numbered = f"SELECT row_number() OVER () AS rn, {expression} AS v FROM {query.relation}"
     sql = f"SELECT min(rn) FROM ({numbered}) WHERE coalesce(v::VARCHAR, '') = {quoted(text)}"
     ((number,),) = engine.rows(sql, "the source")
-    return "" if number is None else _places(lines, [number])[0]
+    return "" if number is None else _places(lines, [number], files)[0]
 
 
-def _places(lines: Lines | None, rows: Sequence[int]) -> list[str]:
+def _places(lines: Lines | None, rows: Sequence[int], files: Files | None) -> list[str]:
     """Where rows of the engine's stand."""
-    if lines is None:
-        return [f"row {row:,}" for row in rows]
-    found = lines.of_rows(np.array(rows, dtype=np.int64)) if rows else np.zeros(0, dtype=np.int64)
-    return [f"{lines.unit} {line:,}" for line in found.tolist()]
+    numbers = np.array(rows, dtype=np.int64)
+    found = (lines.of_rows(numbers) if lines is not None and rows else numbers).tolist()
+    unit = "row" if lines is None else lines.unit
+    if files is None:
+        return [f"{unit} {line:,}" for line in found]
+    return [f"{name}, {unit} {line:,}" for name, line in map(files.place, found)]
 
 
 def total_warning(name: str, label: str, wanted: Wanted) -> tuple[str, ...]:

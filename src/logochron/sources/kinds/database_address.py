@@ -54,6 +54,11 @@ def scheme_of(source: Any) -> str:
     return match[1].lower() if match else ""
 
 
+def is_address(source: Any) -> bool:
+    """Whether something is an address, of a database or of files."""
+    return bool(scheme_of(source))
+
+
 def is_database(source: Any) -> bool:
     """Whether something is the address of a database."""
     return scheme_of(source) in _DATABASES

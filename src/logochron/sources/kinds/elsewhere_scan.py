@@ -295,6 +295,11 @@ class ElsewhereScan:
         return self.table.name
 
     @property
+    def names(self) -> tuple[str, ...]:
+        """The same."""
+        return (self.table.name,)
+
+    @property
     def groups(self) -> Groups:
         """Its records rolled up."""
         return self.rolled.groups

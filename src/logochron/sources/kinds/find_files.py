@@ -8,7 +8,7 @@ import os
 import stat
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from pathlib import Path
+from pathlib import Path, PurePath
 from typing import Any, Literal, NamedTuple
 
 from logochron.core.errors import (
@@ -94,7 +94,7 @@ def locate(source: Any) -> list[Source]:
         return [_of_frame(one, f"data frame {i + 1}") for i, one in enumerate(source)]
     found: list[Source] = []
     for one in listed(source):
-        found += [one] if isinstance(one, Source) else map(_source, matching(one))
+        found += [one] if isinstance(one, Source) else map(_source, _in_folders(matching(one)))
     seen: set[str] = set()
     for file in found:
         if file.kind == "elsewhere":
@@ -152,6 +152,18 @@ def matching(named: str | os.PathLike[str]) -> list[Path]:
     if not found:
         raise QuestionError(f"no file matches {visible(text)!r}")
     return found
+
+
+def _in_folders(paths: Sequence[Path]) -> Iterator[Path]:
+    """The paths; of a folder of Parquet files these."""
+    for path in paths:
+        inside = sorted(path.rglob("*.parquet")) if stat.S_ISDIR(mode_of(path)) else []
+        yield from [one for one in inside if of_the_data(one.relative_to(path))] or [path]
+
+
+def of_the_data(path: PurePath) -> bool:
+    """Whether a file within a folder holds data: what begins with ``_`` or ``.`` is about them."""
+    return not any(part[0] in "_." for part in path.parts)
 
 
 def is_same(one: Path, other: Path) -> bool:

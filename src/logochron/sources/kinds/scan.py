@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from contextlib import ExitStack
+from dataclasses import replace
 from functools import cached_property
 from glob import has_magic
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from logochron.core.book.record_spans import Standing
+from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, Source, plainly_named, steady
+from logochron.sources.kinds.joined_files import MANY, grouped, join_text, joined_name, rows_of
 from logochron.sources.scanned import Scanned, Wanted
 
 if TYPE_CHECKING:
@@ -42,6 +46,37 @@ class Scanner:
     def named(self, source: Source) -> Source:
         """The source under a name that the engine takes as it is."""
         return plainly_named(source, self.folder) if has_magic(str(source.path)) else source
+
+    def scan_all(self, sources: Sequence[Source]) -> list[Scanned]:
+        """All sources rolled up; many files of one form as one."""
+        if self.wide or len(sources) < MANY:
+            return [self.scan(source) for source in sources]
+        names = [name for _, name in self.wanted.names()]
+        groups = grouped(list(map(self.named, sources)), names, self.dialect, self.engine)
+        scans: list[Scanned] = []
+        for i, group in enumerate(groups):
+            together = self._together(group) if len(group) > 1 else None
+            scans += [self.scan(source) for source in group] if together is None else [together]
+            if self.engine.progress:
+                self.engine.progress((i + 1) / len(groups))
+        return scans
+
+    def _together(self, group: Sequence[Source]) -> Scanned | None:
+        """Files of one form scanned as one; None where one of them has to be looked at on its own."""
+        if group[0].kind == "parquet":
+            from logochron.sources.kinds.typed_files import parquet_table, scan_typed
+
+            table = parquet_table(self.engine, group[0], [source.path for source in group])
+            joined = group[0]._replace(name=joined_name(group))
+            return scan_typed(self.engine, joined, table, self.wanted, rows_of(self.engine, group))
+        from logochron.sources.kinds.text_scan import scan_text
+
+        joined, files = join_text(group, self.folder)
+        try:
+            found = scan_text(self.engine, joined, self.wanted, self.folder, self.dialect)
+        except IntakeError:
+            return None
+        return None if found.malformed else replace(found, files=files)
 
     def scan(self, source: Source) -> Scanned:
         """One source rolled up."""

@@ -14,7 +14,7 @@ from typing import Any, BinaryIO
 
 from logochron.core.errors import IntakeError, QuestionError, visible
 from logochron.sources.engine.connection import Progress
-from logochron.sources.kinds.database_address import address_of, is_database
+from logochron.sources.kinds.database_address import address_of, is_address, is_database
 from logochron.sources.kinds.find_files import Source, fresh, is_frame, kind_of, listed, mode_of
 
 _SHOWN = 20
@@ -27,7 +27,7 @@ _ITS_NAMES = ("-", "/dev/stdin", "/dev/fd/0", "/proc/self/fd/0")
 def lasting(
     source: Any, table: str | None = None, query: str | None = None, progress: Progress | None = None
 ) -> Iterator[Any]:
-    """The source, with standard input (``-``) and pipes in it copied, and databases opened, for as long as this lasts.
+    """The source, with standard input (``-``) and pipes in it copied, addresses fetched and databases opened.
 
     Standard input and pipes are taken for text such as .csv. Of a database `table` or `query` is read.
 
@@ -38,9 +38,10 @@ def lasting(
     IntakeError
         Where a database cannot be reached.
     """
-    if is_database(source) or (isinstance(source, (list, tuple)) and any(map(is_database, source))):
-        with ExitStack() as open_, copied([one for one in listed(source) if not is_database(one)] or ()) as others:
-            yield [*others, *(_database(open_, a, table, query, progress) for a in listed(source) if is_database(a))]
+    if is_address(source) or (isinstance(source, (list, tuple)) and any(map(is_address, source))):
+        with ExitStack() as open_, copied([one for one in listed(source) if not is_address(one)] or ()) as others:
+            addresses = [one for one in listed(source) if is_address(one)]
+            yield [*others, *(found for one in addresses for found in _at(open_, one, table, query, progress))]
         return
     opened = isinstance(source, Source) or (isinstance(source, list) and any(isinstance(one, Source) for one in source))
     if (table is not None or query is not None) and not opened:
@@ -50,6 +51,17 @@ def lasting(
         )
     with copied(source) as given:
         yield given
+
+
+def _at(
+    open_: ExitStack, address: str, table: str | None, query: str | None, progress: Progress | None
+) -> list[Source]:
+    """What is at an address: a database opened, or files fetched."""
+    if is_database(address) or table is not None or query is not None:
+        return [_database(open_, address, table, query, progress)]
+    from logochron.sources.kinds.fetched_files import fetched
+
+    return fetched(address, Path(open_.enter_context(TemporaryDirectory(prefix="logochron-"))), progress)
 
 
 def _database(open_: ExitStack, text: str, table: str | None, query: str | None, progress: Progress | None) -> Source:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
+from pathlib import Path
 from typing import NamedTuple
 
 from logochron.core.errors import IntakeError
@@ -23,6 +24,7 @@ from logochron.sources.engine.sql import (
 )
 from logochron.sources.kinds.find_files import Source
 from logochron.sources.kinds.headers import Placed, place_columns
+from logochron.sources.kinds.joined_files import Files, folder_keys
 from logochron.sources.kinds.zones_written import zones_written
 from logochron.sources.scanned import Wanted
 
@@ -58,11 +60,18 @@ class TypedTable(NamedTuple):
     date_text: str = ""
 
 
-def parquet_table(engine: Engine, source: Source) -> TypedTable:
-    """The columns of a Parquet file with the engine's types."""
-    # a folder named year=2024 makes no column
-    relation = f"read_parquet({quoted(str(source.path))}, hive_partitioning=false)"
+def parquet_table(engine: Engine, source: Source, paths: Sequence[Path] = ()) -> TypedTable:
+    """The columns of a Parquet file, or of several alike, with the engine's types.
+
+    Folders such as ``year=2026`` make columns of text, where no file has one that is called so.
+    """
+    named_here = ", ".join(quoted(str(path)) for path in paths or (source.path,))
+    relation = f"read_parquet([{named_here}], hive_partitioning=false)"
     columns, types = described(engine, relation, source.name)
+    keys = set(folder_keys(source.path))
+    if keys and keys.isdisjoint(columns):
+        relation = f"read_parquet([{named_here}], hive_partitioning=true, hive_types_autocast=false)"
+        columns, types = described(engine, relation, source.name)
     header = columns
     if len({column.casefold().removesuffix("_1") for column in columns}) < len(columns):
         # the engine gives a name of its own to a column that differs from another in case only
@@ -86,7 +95,9 @@ def described(engine: Engine, relation: str, name: str) -> tuple[list[str], list
     return [str(column) for column, _ in found], [str(kind) for _, kind in found]
 
 
-def scan_typed(engine: Engine, source: Source, table: TypedTable, wanted: Wanted) -> EngineScan:
+def scan_typed(
+    engine: Engine, source: Source, table: TypedTable, wanted: Wanted, files: Files | None = None
+) -> EngineScan:
     """Roll up a table whose columns have types.
 
     Raises
@@ -150,6 +161,7 @@ def scan_typed(engine: Engine, source: Source, table: TypedTable, wanted: Wanted
         guesses=(*table.guesses, *placed.guesses, *date.said, *said),
         warnings=total_warning(source.name, table.total, wanted),
         lines=table.lines,
+        files=files,
     )
 
 
