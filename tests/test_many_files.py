@@ -46,7 +46,7 @@ def test_joined_texts_give_what_each_gives(texts):
     alone = [lc.read(path, **asked) for path in sorted(texts.glob("*.csv"))]
     assert counted(joined) == tuple(map(sum, zip(*map(counted, alone))))
     assert joined.totals("year").value.sum() == sum(book.totals("year").value.sum() for book in alone)
-    assert joined.intake.sources == tuple(str(path) for path in sorted(texts.glob("*.csv")))
+    assert tuple(sorted(joined.intake.sources)) == tuple(str(path) for path in sorted(texts.glob("*.csv")))
 
 
 @pytest.mark.parametrize(
@@ -104,9 +104,7 @@ def test_addresses_go_through_fsspec(texts, parts, cli):
     several = lc.read(["memory://shop/s.csv", texts / "s02.csv", f"file://{texts}/s03.csv"], **asked)
     assert several.intake.read == sum(lc.read(texts / f"s0{i}.csv", **asked).intake.read for i in (1, 2, 3))
     ran = cli("compare", f"file://{texts}/s03.csv", "--date", "day", "--value", "amount")
-    assert (
-        ran.returncode == 0 and "15.25" in cli("compare", f"file://{texts}/s03.csv", "--as", "csv").stdout + ran.stdout
-    )
+    assert ran.returncode == 0 and "26.25" in ran.stdout
 
 
 @pytest.mark.parametrize("address", [
