@@ -104,8 +104,9 @@ __all__ = [
 ]
 
 
-def _write(result: Any, path: Any) -> Any:
-    return import_module("logochron.views.write_file").write(result, path)
+def _write(result: Any, path: Any, spreadsheet_safe: bool) -> Any:
+    formats = import_module("logochron.views.formats").Formats(spreadsheet_safe=spreadsheet_safe)
+    return import_module("logochron.views.write_file").write(result, path, formats=formats)
 
 
 def _html(result: Any) -> str:

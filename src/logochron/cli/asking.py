@@ -98,6 +98,7 @@ def formats_of(asked: dict[str, Any]) -> Formats:
         currency=asked.get("currency"),
         decimals=asked.get("decimals"),
         plain=asked["plain"],
+        spreadsheet_safe=asked["spreadsheet_safe"],
     )
 
 

@@ -294,6 +294,9 @@ def output(command: F) -> F:
             "--locale", metavar="xx_YY", default="en", show_default=True, help="How numbers and days are written."
         ),
         click.option("--plain", is_flag=True, help="ASCII marks and lines, no color."),
+        click.option(
+            "--spreadsheet-safe", is_flag=True, help="csv: an apostrophe before texts that look like formulas."
+        ),
     )(command)
 
 

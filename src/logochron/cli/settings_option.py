@@ -108,6 +108,7 @@ def _defaults(given: Given) -> dict[str, Any]:
         "locale": page.locale,
         "currency": page.currency,
         "decimals": page.decimals,
+        "spreadsheet_safe": page.spreadsheet_safe or None,
     }
     return {name: told for name, told in found.items() if told not in (None, [], ())}
 

@@ -9,8 +9,8 @@ from typing import Any
 
 #: Set by the package: the figure of each measure in each period of a book, as a frame.
 totals: Callable[..., Any]
-#: Set by the package: writes a result to a path, by its ending.
-write: Callable[[Any, str | Path], Path]
+#: Set by the package: writes a result to a path, by its ending; texts made harmless for spreadsheets where asked.
+write: Callable[[Any, str | Path, bool], Path]
 #: Set by the package: shows the progress of a long reading where nobody else does; gives what is told the part done.
 progress: Callable[[], AbstractContextManager[Callable[[float], None] | None]]
 #: Set by the package: a result as HTML.

@@ -108,7 +108,8 @@ def judging(table: JudgingTable) -> Judging:
 
 def formats(page: PageTable) -> Formats:
     """How numbers, days and words are written."""
-    return Formats(locale=page.locale, currency=page.currency, decimals=page.decimals)
+    return Formats(locale=page.locale, currency=page.currency, decimals=page.decimals,
+                   spreadsheet_safe=page.spreadsheet_safe)  # fmt: skip
 
 
 def palette(page: PageTable) -> Palette:

@@ -203,6 +203,7 @@ class PageTable(KeyTable):
     palette: dict[StrictStr, StrictStr] = _made(dict, "Colors by role, as #RRGGBB.")
     until: Day | None = _key(None, "The report date, instead of that of [sales].")
     choices: list[StrictStr] | None = _key(None, "The dimensions that can be chosen; all where left out.")
+    spreadsheet_safe: StrictBool = _key(False, "csv: an apostrophe before texts that a spreadsheet takes for formulas.")
     restated: StrictBool = _key(True, "Whether figures that changed since the last run are named.")
 
 

@@ -21,7 +21,7 @@ from logochron.views.sections import Section
 from logochron.views.tables.workbook import write_workbook
 from logochron.views.whole_file import folder_place, whole_folder
 from logochron.views.words.restated_words import restated_lines
-from logochron.views.write_file import write
+from logochron.views.write_file import harmless, write
 
 PAGE, WORKBOOK, RESTATED = "index.html", "report.xlsx", "restated.csv"
 _LOG = logging.getLogger("logochron.report")
@@ -88,7 +88,7 @@ def write_report(
             told(section.heading, 0.8 + 0.2 * n / (len(sections) + 1))
             files += _of_section(section, n, beside, formats, palette)
         if changed:
-            _write_restated(restated, beside / RESTATED)
+            _write_restated(restated, beside / RESTATED, safe=formats.spreadsheet_safe)
             files.append(RESTATED)
         write_figures(sections, beside / NAME, files)
     _LOG.info("wrote %s files into %s", len(files) + 1, folder)
@@ -103,7 +103,7 @@ def _of_section(section: Section, n: int, folder: Path, formats: Formats, palett
     if section.answer is None:
         return []
     name = f"{n:02d}-{_slug(section.heading)}"
-    write(section.answer, folder / f"{name}.csv")
+    write(section.answer, folder / f"{name}.csv", formats=formats)
     files = [f"{name}.csv"]
     chosen = figure_of(section)
     if chosen is not None:
@@ -150,7 +150,7 @@ def _restated(sections: Sequence[Section], place: Path) -> dict[str, Restatement
     return found
 
 
-def _write_restated(restated: Mapping[str, Restatement], path: Path) -> None:
+def _write_restated(restated: Mapping[str, Restatement], path: Path, *, safe: bool) -> None:
     """All changed figures in one table, with the section of each; items of several dimensions joined."""
     import pandas as pd
 
@@ -164,4 +164,8 @@ def _write_restated(restated: Mapping[str, Restatement], path: Path) -> None:
         rest.insert(0, "section", heading)
         rest.insert(3, "items", items)
         frames.append(rest)
-    pd.concat(frames).to_csv(path, index=False)
+    table = pd.concat(frames)
+    if safe:
+        texts = table.select_dtypes(exclude="number").columns
+        table[texts] = table[texts].map(lambda value: harmless(value) if isinstance(value, str) else value)
+    table.to_csv(path, index=False)

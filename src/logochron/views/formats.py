@@ -39,6 +39,8 @@ class Formats:
         Of amounts; chosen from their size where None.
     plain
         ASCII signs only.
+    spreadsheet_safe
+        Whether texts of .csv that a spreadsheet would take for a formula get an apostrophe before them.
 
     Raises
     ------
@@ -50,6 +52,7 @@ class Formats:
     currency: str | None = None
     decimals: int | None = None
     plain: bool = False
+    spreadsheet_safe: bool = False
 
     def __post_init__(self) -> None:
         try:

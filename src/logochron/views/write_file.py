@@ -79,7 +79,7 @@ def write(
         if ending == ".md":
             target.write_text(markdown(result, formats or Formats()), encoding="utf-8")
         else:
-            _copy(result, target, ending[1:])
+            _copy(result, target, ending[1:], safe=formats is not None and formats.spreadsheet_safe)
     return path
 
 
@@ -127,7 +127,7 @@ def text_of(result: Result, form: str, formats: Formats) -> str:
     with tempfile.TemporaryDirectory(prefix="logochron-") as folder:
         target = Path(folder) / f"table.{form}"
         try:
-            _copy(result, target, form)
+            _copy(result, target, form, safe=formats.spreadsheet_safe)
             return target.read_text(encoding="utf-8")
         except OSError as error:
             raise unwritten(target, error) from None
@@ -140,7 +140,20 @@ _CASTS = {
 }
 
 
-def _copy(result: Result, target: Path, form: str) -> None:
+#: Signs with which a text begins that a spreadsheet takes for a formula, those of full width too.
+_FORMULA = ("=", "+", "-", "@", "\t", "\r", "\n", "\uff1d", "\uff0b", "\uff0d", "\uff20")
+
+
+def harmless(text: str | None) -> str | None:
+    """A text that no spreadsheet takes for a formula: with an apostrophe before it where it would.
+
+    >>> harmless("=1+1"), harmless("Cold Pier")
+    ("'=1+1", 'Cold Pier')
+    """
+    return f"'{text}" if text is not None and text.startswith(_FORMULA) else text
+
+
+def _copy(result: Result, target: Path, form: str, *, safe: bool = False) -> None:
     """The table's columns through the engine: no figure is formatted, none is rounded."""
     import duckdb
 
@@ -159,9 +172,14 @@ def _copy(result: Result, target: Path, form: str) -> None:
                 values = np.where(values < 0, np.nan, values)
             elif kind == "day":
                 values = values.astype("datetime64[us]")
+        shown = name
+        if safe and form == "csv":
+            shown = str(harmless(name))
+            if cast == "VARCHAR":
+                values = np.array([harmless(text) for text in values], dtype=object)
         arrays[key] = np.ascontiguousarray(values)
         clean = f"CASE WHEN isnan({key}) THEN NULL ELSE {key} END" if values.dtype.kind == "f" else key
-        quoted = name.replace('"', '""')
+        quoted = shown.replace('"', '""')
         fields.append(f'CAST({clean} AS {cast}) AS "{quoted}"')
     with duckdb.connect() as connection:
         connection.register("answer", arrays)

@@ -55,8 +55,14 @@ class Result:
             return self._frame(self.subtotal_columns)
         return self._frame(self.total_columns).iloc[:0]
 
-    def write(self, path: str | Path) -> Path:
+    def write(self, path: str | Path, *, spreadsheet_safe: bool = False) -> Path:
         """Write the table (or a figure of it) to a file, by its ending.
+
+        Parameters
+        ----------
+        spreadsheet_safe
+            Whether texts of a .csv that a spreadsheet would take for a formula (``=1+1``, ``@x``) get an apostrophe
+            before them. Without it a .csv holds labels as they are, for programs.
 
         Returns
         -------
@@ -68,7 +74,7 @@ class Result:
         QuestionError
             Where the ending is unknown or the file cannot be written.
         """
-        return ports.write(self, path)
+        return ports.write(self, path, spreadsheet_safe)
 
     def again(self, **changed: Any) -> Any:
         """The answer to the same question with some options changed, those of the question by their names.
