@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import os
+import signal
 import sqlite3
+import subprocess
+import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
@@ -277,3 +280,27 @@ def test_a_server_that_goes_away_is_told(postgres, monkeypatch):
     monkeypatch.setattr(Database, "roll_up", gone)
     with pytest.raises(lc.IntakeError, match="cannot be read: terminating connection|closed"):
         lc.read(address, table="sales", date="day", values="amount")
+
+
+SLOW = (
+    "with recursive n(i) as (select 1 union all select i + 1 from n where i < {}) "
+    "select '2026-05-01' as day, i as amount from n"
+)
+
+
+def test_a_signal_stops_a_database(tmp_path):
+    address = sqlite(tmp_path / "s.db", ROWS)
+    words = [sys.executable, "-m", "logochron", "compare", address, "--query", SLOW.format(10**9), "--date", "day"]
+    with subprocess.Popen([*words, "--value", "amount"], stderr=subprocess.PIPE, text=True) as ran:
+        with pytest.raises(subprocess.TimeoutExpired):
+            ran.wait(4)
+        ran.send_signal(signal.SIGINT)
+        assert ran.wait(30) == 130 and "Traceback" not in ran.stderr.read()
+
+
+def test_progress_of_a_database_is_told(tmp_path):
+    told: list[float] = []
+    book = lc.read(
+        sqlite(tmp_path / "s.db", ROWS), query=SLOW.format(2 * 10**6), date="day", values="amount", progress=told.append
+    )
+    assert len(told) > 1 and book.totals("year").value.tolist() == [10**6 * (2 * 10**6 + 1)]

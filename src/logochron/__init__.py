@@ -146,7 +146,19 @@ _ports.markdown, _ports.profile, _ports.progress = _markdown, _profile, _progres
 _ports.holidays, _ports.receipt, _ports.totals = _holidays, _receipt, _totals
 
 
+#: Names of old: the name that took their place, since when, and the version that will know them no more.
+_DEPRECATED: dict[str, tuple[str, str, str]] = {}
+
+
 def __getattr__(name: str) -> Any:
+    if name in _DEPRECATED:
+        new, since, gone = _DEPRECATED[name]
+        import_module("warnings").warn(
+            f"logochron.{name} is called logochron.{new} since {since}, and goes with {gone}",
+            DeprecationWarning,
+            stacklevel=2,
+        )
+        return __getattr__(new)
     if name == "draw":
         value = import_module("logochron.views.draw")
     elif name == "words":

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import logging
+import os
+import sys
 from typing import Any
 
 import click
 
-from logochron import __version__
 from logochron.cli import options, settings_option
 from logochron.cli.leaving import ALERTED, run_and_leave
 from logochron.cli.speaking import say
@@ -29,8 +30,18 @@ class _Questions(click.Group):
             raise
 
 
+def _versions(ctx: click.Context, param: click.Parameter, asked: bool) -> None:
+    if asked:
+        from logochron.cli.completion import show_versions
+
+        show_versions(ctx, param, asked)
+
+
 @click.group(cls=_Questions, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110})
-@click.version_option(__version__, prog_name="logochron")
+@click.option(
+    "--version", is_flag=True, expose_value=False, is_eager=True, callback=_versions,
+    help="Show the versions of this and of what matters to it, and exit.",
+)  # fmt: skip
 def cli() -> None:
     """Aligns sales by calendar period and compares each period with earlier ones.
 
@@ -291,6 +302,22 @@ def demo(folder: str, plain: bool) -> None:
     demonstrate(folder, plain=plain)
 
 
+@cli.command()
+@click.argument("shell", type=click.Choice(["bash", "zsh", "fish"]))
+def completion(shell: str) -> None:
+    """Print what makes a shell complete commands and options.
+
+    \b
+    logochron completion bash >> ~/.bashrc
+    logochron completion zsh >> ~/.zshrc
+    logochron completion fish > ~/.config/fish/completions/logochron.fish
+    """
+    from logochron.cli.completion import script
+    from logochron.cli.speaking import put
+
+    put(script(shell) + "\n")
+
+
 class _Saying(logging.Handler):
     """What a reading has to say, as lines of ours on standard error."""
 
@@ -312,4 +339,8 @@ def _leave(fired: bool) -> None:
 
 def run() -> None:
     """The console script."""
+    if "_LOGOCHRON_COMPLETE" in os.environ:
+        from logochron.cli.completion import answer_shell
+
+        sys.exit(answer_shell(cli) or 0)
     run_and_leave(cli)

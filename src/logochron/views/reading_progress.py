@@ -31,8 +31,8 @@ def progress_bar(console: Callable[[], Console]) -> Iterator[ToldPart]:
             progress = Progress(console=console(), transient=True)
             progress.start()
             bar.extend([progress, progress.add_task("reading", total=1.0)])
-        if bar:
-            bar[0].update(bar[1], completed=part)
+        if bar:  # of what is done elsewhere nobody knows how much: the bar then only moves
+            bar[0].update(bar[1], completed=part, total=1.0 if part else None)
 
     try:
         yield told
