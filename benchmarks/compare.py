@@ -11,13 +11,13 @@ from __future__ import annotations
 
 import argparse
 import json
-import os
 import statistics
 import subprocess
 import sys
-import time
 from pathlib import Path
 from typing import Any
+
+from together import process
 
 JOBS = ("logochron", "duckdb", "pandas", "polars")
 
@@ -114,17 +114,8 @@ def answer(job: str, path: str) -> str:
 
 def run(job: str, path: Path) -> tuple[float, float, list[float]]:
     """Seconds, peak megabytes and answer of one job as a process."""
-    started = time.perf_counter()
-    process = subprocess.Popen(
-        [sys.executable, __file__, "--job", job, "--folder", str(path)], stdout=subprocess.PIPE, text=True
-    )
-    assert process.stdout is not None
-    said = process.stdout.read()
-    _, status, usage = os.wait4(process.pid, 0)
-    seconds = time.perf_counter() - started
-    if status:
-        raise SystemExit(f"the job {job} failed on {path.name}")
-    return seconds, usage.ru_maxrss / 1024, json.loads(said)
+    ran = process([__file__, "--job", job, "--folder", str(path)])
+    return ran.seconds, ran.peak, json.loads(ran.said)
 
 
 def main() -> None:

@@ -261,7 +261,7 @@ def test_frames(kind, frame, options):
     [
         (LEFT.day, "call .to_frame"),
         (pd.concat({"x": LEFT}, axis=1), "columns of several levels"),
-        (pl.DataFrame({"day": ["x"]}).lazy(), "collect"),
+        (pl.Series("day", ["x"]), "collect"),
         (pa.table({"day": [1]}).to_reader(), "read it to a Table"),
         (duckdb.connect(), "give a relation"),
         (pd.DataFrame(), "has no columns"),

@@ -45,7 +45,7 @@ BROUGHT: dict[str, str] = {
     **_options("--running month", "mtd"),
     **_options("--value COL", "metric metrics amount column values sum"),
     **_options("--date COL", "date-column date-col dates time"),
-    **_options("--where COL=VALUE", "filter query"),
+    **_options("--where COL=VALUE", "filter"),
     **_options("--until DAY", "as-of report-date asof today"),
     **_options("--out FILE", "output save export"),
     **_options("--as FORM", "format"),

@@ -36,7 +36,7 @@ class Malformed(NamedTuple):
     blank: bool
 
 
-class Files(Protocol):
+class SeveralFiles(Protocol):
     """Tells which of several files that were scanned as one a line is of."""
 
     @property
@@ -81,7 +81,7 @@ class EngineScan:
     set_aside: int = 0  # records set aside before the pass
     cells: bool = False  # whether each row is a cell of a wide table, whose column the date names
     lines: Lines | None = None  # None: rows are told by their number
-    files: Files | None = None  # where several were scanned as one
+    files: SeveralFiles | None = None  # where several were scanned as one
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -203,14 +203,14 @@ def blank_rows(engine: Engine, query: Query, groups: Groups) -> int:
     return int(found)
 
 
-def _in_file(refusal: Refusal, files: Files) -> Refusal:
+def _in_file(refusal: Refusal, files: SeveralFiles) -> Refusal:
     """A refusal told by the file that its line is of."""
     name, line = files.place(refusal.line)
     return replace(refusal, file=name, line=line)
 
 
 def first_row(
-    engine: Engine, query: Query, lines: Lines | None, expression: str, text: str, files: Files | None = None
+    engine: Engine, query: Query, lines: Lines | None, expression: str, text: str, files: SeveralFiles | None = None
 ) -> str:
     """Where the first row stands whose expression is a text: "line 5", or "row 3" of what has no lines."""
     numbered = f"SELECT row_number() OVER () AS rn, {expression} AS v FROM {query.relation}"
@@ -219,7 +219,7 @@ def first_row(
     return "" if number is None else _places(lines, [number], files)[0]
 
 
-def _places(lines: Lines | None, rows: Sequence[int], files: Files | None) -> list[str]:
+def _places(lines: Lines | None, rows: Sequence[int], files: SeveralFiles | None) -> list[str]:
     """Where rows of the engine's stand."""
     numbers = np.array(rows, dtype=np.int64)
     found = (lines.of_rows(numbers) if lines is not None and rows else numbers).tolist()

@@ -27,6 +27,8 @@ from logochron.sources.scanned import Codes, Groups, LeafGroups, Priced
 
 #: Whole numbers up to this are all doubles; sums up to this leave room for differences of whole numbers.
 _EXACT, MOST_SUM = 2.0**53, 2.0**62
+#: Below so many units amounts are added up swiftly.
+_SMALL = 2**32
 
 
 class Rolled(NamedTuple):
@@ -65,34 +67,26 @@ def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge 
 
 
 def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[str, Any] | None:
-    """The roll-up of sources without a flaw, None where there is one: plain sums, and aggregates that prove them.
+    """The roll-up of sources without a flaw, None where there may be one: plain sums that prove themselves.
 
-    Every amount is there and a whole number of its scale's unit. As doubles such numbers add up exactly while the sum
-    of their sizes stays under 2**53, which the largest times the rows of a group proves; at half of that a double
-    still tells neighboring whole numbers apart.
+    Every amount is there and a whole number of its scale's unit, and small: any other makes the sum of its group
+    infinite. As doubles such numbers add up exactly while the sum of their sizes stays under 2**53, which the limit
+    times the rows of a group proves.
     """
     if query.empty_is_zero or query.where:
         return None
-    proofs = [_proof(i, amount, plans[amount.key], query) for i, amount in enumerate(query.amounts)]
-    proven: dict[str, Any] = {}
-    if query.read_twice and proofs:  # groups hold less where the proof is made of the whole column
-        doubles = ", ".join(f"{double(amount, False)} AS y{i}" for i, amount in enumerate(query.amounts))
-        asked = {name: sql for proof in proofs for name, sql in proof.aggregates.items()}
-        rows = _in_units(f"SELECT {doubles} FROM {query.strict}", query, plans)
-        proven = _statistics(engine, {"n": "count(*)", **asked}, f"({rows})")
-        if not all(_is_sound(i, proven) for i in range(len(proofs))):
-            return None
     shown = ["d", *(f"h{i}" for i in range(len(query.labels)))]
     fields = [f"{query.date_key or query.date} AS d"]
     fields += [f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values())]
     rolled, stats = [], {"n": "sum(n)", "most": "max(n)"}
-    for i, (amount, proof) in enumerate(zip(query.amounts, proofs)):
-        fields += [f"{double(amount, False)} AS y{i}", *proof.fields]
-        rolled.append(f"sum(x{i}) AS s{i}")
+    units = []
+    for i, amount in enumerate(query.amounts):
+        fields.append(f"{_with_signs(amount, query)} AS y{i}")
+        units.append(f"round(y{i} * {10 ** plans[amount.key].scale}) AS x{i}")
+        unit = 10 ** plans[amount.key].scale
+        sound = f"x{i} / {unit} = y{i} AND abs(x{i}) < {_SMALL}"
+        rolled.append(f"sum(CASE WHEN {sound} THEN x{i} ELSE 'infinity'::DOUBLE END) AS s{i}")
         stats[f"size{i}"] = f"sum(abs(s{i}))::DOUBLE"
-        if not proven:
-            rolled += [f"{sql} AS {name}" for name, sql in proof.aggregates.items()]
-            stats |= proof.of_groups
         if query.apart:
             rolled.append(f"y{i} AS a{i}")
     labels = _labels(query)
@@ -101,7 +95,8 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[s
         rolled.append(f"count(*) FILTER (q{i}) AS named{i}")
         stats[f"named{i}"] = f"sum(named{i})"
     sql = ", ".join([*shown, "count(*) AS n", *rolled])
-    rows = _in_units(f"SELECT {', '.join(fields)} FROM {query.strict}", query, plans)
+    # the whole numbers are worked out once, beside the doubles
+    rows = f"SELECT {', '.join(['*', *units])} FROM (SELECT {', '.join(fields)} FROM {query.strict})"
     try:
         engine.run(
             f"CREATE OR REPLACE TEMP TABLE g AS SELECT {sql} FROM ({rows}) GROUP BY ALL; "
@@ -110,62 +105,21 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[s
         )
     except UnsoundRecords:
         return None  # the careful pass tells why
-    found = proven | _statistics(engine, stats)
-    for i, amount in enumerate(query.amounts):
-        unit, largest = 10 ** plans[amount.key].scale, found[f"largest{i}"] or 0.0
-        # what is not finite is less than nothing
-        fits = (largest * unit + 1) * max(found["most"] or 0, 2) < _EXACT and (found[f"size{i}"] or 0.0) < MOST_SUM
-        if not fits or not _is_sound(i, found):
-            return None
+    found = _statistics(engine, stats)
+    sizes = [found[f"size{i}"] or 0.0 for i in range(len(query.amounts))]
+    if (found["most"] or 0) * _SMALL > _EXACT or not all(size < MOST_SUM for size in sizes):
+        return None
     return found | {"named": _named(labels, found)}
 
 
-def _in_units(rows: str, query: Query, plans: Plans) -> str:
-    """Rows with each double `y` in whole units of its scale as well, `x`: worked out once, which many columns need."""
-    units = [f"round(y{i} * {10 ** plans[amount.key].scale}) AS x{i}" for i, amount in enumerate(query.amounts)]
-    return f"SELECT {', '.join(['*', *units])} FROM ({rows})"
-
-
-class _Proof(NamedTuple):
-    """What proves that the amounts of a column are sound: fields of each row, aggregates, and those over groups."""
-
-    fields: tuple[str, ...]
-    aggregates: dict[str, str]
-    of_groups: dict[str, str]
-
-
-def _proof(i: int, amount: Amount, plan: Summing, query: Query) -> _Proof:
-    """Every amount is there, is a whole number of units, how large it is; no sign in it that means something else."""
-    unit = 10**plan.scale
-    aggregates = {
-        f"there{i}": f"count(y{i})",
-        f"whole{i}": f"coalesce(bool_and(x{i} / {unit} = y{i}), true)",
-        f"largest{i}": f"max(abs(y{i}))",
-    }
-    of_groups = {
-        f"there{i}": f"sum(there{i})",
-        f"whole{i}": f"coalesce(bool_and(whole{i}), true)",
-        f"largest{i}": f"max(largest{i})::DOUBLE",
-    }
+def _with_signs(amount: Amount, query: Query) -> str:
+    """An amount as a double, unknown where a sign in it may mean something else than the engine takes it for."""
     signs = [sign for sign, told in (("_", query.underscores), (".", amount.maybe_grouped)) if told]
     if not signs or not amount.is_text:
-        return _Proof((), aggregates, of_groups)
-    field = f"({' OR '.join(_in_taken(amount, sign) for sign in signs)}) AS u{i}"
-    return _Proof(
-        (field,),
-        aggregates | {f"signs{i}": f"coalesce(bool_or(u{i}), false)"},
-        of_groups | {f"signs{i}": f"coalesce(bool_or(signs{i}), false)"},
-    )
-
-
-def _is_sound(i: int, found: Mapping[str, Any]) -> bool:
-    return bool((found[f"there{i}"] or 0) == (found["n"] or 0) and found[f"whole{i}"] and not found.get(f"signs{i}"))
-
-
-def _in_taken(amount: Amount, sign: str) -> str:
-    """Whether a text that is taken contains a sign."""
-    within = f"contains({amount.sql}, {quoted(sign)})"
-    return f"(({amount.taken}) AND {within})" if amount.taken else within
+        return double(amount, False)
+    odd = " OR ".join(f"contains({amount.sql}, {quoted(sign)})" for sign in signs)
+    taken = f"({amount.taken}) AND ({odd})" if amount.taken else odd
+    return f"CASE WHEN {taken} THEN NULL ELSE {double(amount, False)} END"
 
 
 def _labels(query: Query) -> list[tuple[str, str]]:

@@ -69,8 +69,6 @@ class Query(NamedTuple):
         Whether different amounts make different groups.
     kinds
         The dimensions whose labels are a column of a few kinds, each of which the engine numbers itself.
-    read_twice
-        Whether the amounts lie in columns that are read again at little cost.
     """
 
     relation: str
@@ -90,7 +88,6 @@ class Query(NamedTuple):
     apart: bool = False
     date_key: str = ""
     kinds: frozenset[str] = frozenset()
-    read_twice: bool = False
 
     def label_alias(self, dimension: str) -> str:
         """What the column of a dimension is called in the engine's tables."""

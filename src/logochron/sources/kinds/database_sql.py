@@ -9,7 +9,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from logochron.core.book.filters import Condition
-from logochron.sources.kinds.elsewhere import Asked, Column, Number
+from logochron.sources.kinds.elsewhere import Addend, GroupsWanted, SourceColumn
 
 #: Every expression and table here is SQLAlchemy's; its own types say little of columns whose type is not known.
 Sql = Any
@@ -22,7 +22,7 @@ _MOMENTS = tuple(f"{_DAY}[ T]{hour}:[0-5][0-9]:[0-5][0-9]" for hour in ("[01][0-
 class Statements:
     """The statements over one table, or over the answer of a query."""
 
-    def __init__(self, dialect: str, table: Sql, columns: Sequence[Column], key: str) -> None:
+    def __init__(self, dialect: str, table: Sql, columns: Sequence[SourceColumn], key: str) -> None:
         self.dialect, self.table, self.columns, self.key = dialect, table, columns, key
 
     def of(self, place: int) -> Sql:
@@ -45,7 +45,7 @@ class Statements:
             return sa.func.trim(self.filled(place)) == ""
         return self.of(place).is_(None)
 
-    def day(self, asked: Asked) -> Sql:
+    def day(self, asked: GroupsWanted) -> Sql:
         """The date: a day number or a day where the type has one, a text else; NULL where it is none."""
         column, kind = self.of(asked.date), self.columns[asked.date].kind
         if kind in ("text", "whole"):
@@ -92,7 +92,7 @@ class Statements:
         kept = sa.func.typeof(self.of(place)).in_(("text", "blob"))
         return sa.and_(kept, sa.not_(self.empty(place)))
 
-    def readable(self, number: Number, asked: Asked) -> Sql:
+    def readable(self, number: Addend, asked: GroupsWanted) -> Sql:
         """Whether an amount can be read in the rows it takes; empty ones too where they count as 0."""
         if number.place is None:
             return sa.true()
@@ -101,11 +101,11 @@ class Statements:
             sound = sa.or_(sound, self.empty(number.place))
         return sa.or_(sound, sa.not_(self.holds(number.taken))) if number.taken else sound
 
-    def all_readable(self, asked: Asked) -> Sql:
+    def all_readable(self, asked: GroupsWanted) -> Sql:
         """Whether all amounts of a row can be read."""
         return sa.and_(sa.true(), *(self.readable(number, asked) for number in asked.numbers))
 
-    def rows(self, asked: Asked) -> Sql:
+    def rows(self, asked: GroupsWanted) -> Sql:
         """Each row as it is rolled up: `d`, `k`, `h`, `ok`, `q`; of each number `v`, `x`, `f`, `o`, `e`."""
         keep = self.holds(asked.where)
         fields = [self.day(asked).label("d"), _flag(keep).label("k")]
@@ -138,7 +138,7 @@ class Statements:
             fields.append(_flag(zero).label(f"e{i}"))
         return sa.select(*fields).select_from(self.table).subquery("r")
 
-    def roll_up(self, asked: Asked) -> Sql:
+    def roll_up(self, asked: GroupsWanted) -> Sql:
         """One GROUP BY: see `Elsewhere.roll_up`."""
         r = self.rows(asked)
         keys = [r.c.d, r.c.k, *(r.c[f"h{i}"] for i in range(len(asked.labels)))]
@@ -152,14 +152,14 @@ class Statements:
                 keys.append(r.c[f"x{i}"].label(f"a{i}"))
         return sa.select(*keys, *sums).group_by(*keys)
 
-    def ids(self, asked: Asked, place: int, taken: Sequence[tuple[int, Condition]]) -> Sql:
+    def ids(self, asked: GroupsWanted, place: int, taken: Sequence[tuple[int, Condition]]) -> Sql:
         """The ids by date and labels."""
         fields = [self.day(asked).label("d"), *(self.filled(p).label(f"h{i}") for i, p in enumerate(asked.labels))]
         counts = sa.and_(self.holds(asked.where), self.holds(taken), self.all_readable(asked))
         rows = sa.select(*fields, sa.func.trim(self.filled(place)).label("id")).where(counts).subquery("r")
         return sa.select(*rows.c, sa.func.count().label("n")).group_by(*rows.c)
 
-    def flawed(self, asked: Asked, dates: Sequence[Any], *, unknown: bool) -> Sql:
+    def flawed(self, asked: GroupsWanted, dates: Sequence[Any], *, unknown: bool) -> Sql:
         """Rows of some dates (or of none, `unknown`), and kept ones with an unreadable amount, by their key."""
         day, keep = self.day(asked), self.holds(asked.where)
         undated = [day.in_(dates)] if dates else []
@@ -188,7 +188,7 @@ class Statements:
         fields = [self.of(place) if loose else self.text(place) for place in range(len(self.columns))]
         return sa.select(*fields).select_from(self.table).limit(rows)
 
-    def bring(self, places: Sequence[int], asked: Asked) -> Sql:
+    def bring(self, places: Sequence[int], asked: GroupsWanted) -> Sql:
         """All records of some columns, the key last."""
 
         def field(place: int) -> Sql:

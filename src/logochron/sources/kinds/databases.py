@@ -18,7 +18,7 @@ from logochron.core.errors import IntakeError, QuestionError, nearest, no_such
 from logochron.sources.engine.connection import Progress, waited
 from logochron.sources.kinds.database_address import Address, said_safely
 from logochron.sources.kinds.database_sql import Statements
-from logochron.sources.kinds.elsewhere import NO_DAY, Asked, Column, FlawedRow, Kind
+from logochron.sources.kinds.elsewhere import NO_DAY, FlawedRow, GroupsWanted, Kind, SourceColumn
 
 _AT_ONCE, _FIRST_ROWS = 50_000, 1000
 #: Types of PostgreSQL by their numbers, where the answer of a query tells no more.
@@ -40,7 +40,7 @@ class Database:
         self._connection, self._address, self.progress = connection, address, progress
         self.name = address.name
         self.key = ""
-        self.columns: list[Column] = []
+        self.columns: list[SourceColumn] = []
         self._statements: Statements
 
     def __repr__(self) -> str:
@@ -75,7 +75,7 @@ class Database:
             raise QuestionError(f"`table`: {no_such('table', name, known, where=self.name)}")
         found = look.get_columns(name, schema)
         if self._dialect == "sqlite":
-            self.columns = [Column(c["name"], "loose", str(c["type"])) for c in found]
+            self.columns = [SourceColumn(c["name"], "loose", str(c["type"])) for c in found]
         else:
             self.columns = [_column(c["name"], c["type"]) for c in found]
         self._take(sa.table(name, *_typed(self.columns, found), schema=schema))
@@ -95,9 +95,9 @@ class Database:
         with self._answer(sa.select(sa.text("*")).select_from(text.columns().subquery("q")).limit(0)) as found:
             names, codes = list(found.keys()), [about[1] for about in found.cursor.description]
         if self._dialect == "postgresql":
-            self.columns = [Column(name, _NUMBERED.get(code, "other"), "") for name, code in zip(names, codes)]
+            self.columns = [SourceColumn(name, _NUMBERED.get(code, "other"), "") for name, code in zip(names, codes)]
         elif self._dialect == "sqlite":
-            self.columns = [Column(name, "loose", "") for name in names]
+            self.columns = [SourceColumn(name, "loose", "") for name in names]
         else:
             self.columns = self._by_values(text, names)
         self._take(text.columns(*(sa.column(name) for name in names)).subquery("q"))
@@ -106,7 +106,7 @@ class Database:
         self._statements = Statements(self._dialect, table, self.columns, self.key)
         self._sampled: list[tuple[str | None, ...]] | None = None
 
-    def _by_values(self, text: Any, names: Sequence[str]) -> list[Column]:
+    def _by_values(self, text: Any, names: Sequence[str]) -> list[SourceColumn]:
         """Columns by the first values they hold."""
         with self._answer(sa.select(text.columns(*map(sa.column, names)).subquery("q")).limit(_FIRST_ROWS)) as found:
             rows = [tuple(row) for row in found]
@@ -115,7 +115,7 @@ class Database:
         for i, name in enumerate(names):
             met = {type(row[i]) for row in rows if row[i] is not None}
             kind = kinds.get(met.pop(), "decimal") if len(met) == 1 else "other" if met else "text"
-            columns.append(Column(name, kind, ""))  # type: ignore[arg-type]
+            columns.append(SourceColumn(name, kind, ""))  # type: ignore[arg-type]
         return columns
 
     def sample(self, rows: int) -> list[tuple[str | None, ...]]:
@@ -130,7 +130,7 @@ class Database:
         decimals = (len(text.partition(".")[2].rstrip("0")) for text in texts if "e" not in text.lower())
         return max(decimals, default=0)
 
-    def roll_up(self, asked: Asked) -> dict[str, NDArray[Any]]:
+    def roll_up(self, asked: GroupsWanted) -> dict[str, NDArray[Any]]:
         """The groups of one GROUP BY."""
         with self._answer(self._statements.roll_up(asked)) as found:
             names = list(found.keys())
@@ -151,7 +151,7 @@ class Database:
         made["keep"] = made.pop("k") == 1
         return made
 
-    def ids(self, asked: Asked, place: int, taken: Sequence[tuple[int, Condition]]) -> dict[str, NDArray[Any]]:
+    def ids(self, asked: GroupsWanted, place: int, taken: Sequence[tuple[int, Condition]]) -> dict[str, NDArray[Any]]:
         """The ids by date and labels."""
         with self._answer(self._statements.ids(asked, place, taken)) as found:
             names = list(found.keys())
@@ -159,7 +159,7 @@ class Database:
         columns = dict(zip(names, parts)) if parts else {name: np.zeros(0, dtype=object) for name in names}
         return columns | {"d": _days(columns["d"]), "n": columns["n"].astype(np.int64)}
 
-    def flawed(self, asked: Asked, undated: NDArray[Any]) -> Iterator[FlawedRow]:
+    def flawed(self, asked: GroupsWanted, undated: NDArray[Any]) -> Iterator[FlawedRow]:
         """Rows that cannot be read."""
         dates = [date for date in undated.tolist() if date is not None and date != NO_DAY]
         unknown = len(dates) < len(undated)
@@ -180,7 +180,7 @@ class Database:
         """The first of the different texts of a column."""
         return [str(row[0]) for row in self._rows(self._statements.labels(place, 10_000))]
 
-    def bring(self, places: Sequence[int], asked: Asked) -> Iterator[list[NDArray[Any]]]:
+    def bring(self, places: Sequence[int], asked: GroupsWanted) -> Iterator[list[NDArray[Any]]]:
         """All records of some columns, part by part."""
         with self._answer(self._statements.bring(places, asked), streamed=True) as found:
             while part := found.fetchmany(_AT_ONCE):
@@ -328,23 +328,23 @@ def spoken(name: str, address: Address) -> Iterator[None]:
         raise IntakeError(f"{name} cannot be read: {said_safely(error, address)}") from None
 
 
-def _column(name: str, kind: Any) -> Column:
+def _column(name: str, kind: Any) -> SourceColumn:
     """A column by its type."""
     written = str(kind) if not isinstance(kind, types.NullType) else "unknown"
     if isinstance(kind, types.Integer):
-        return Column(name, "whole", written)
+        return SourceColumn(name, "whole", written)
     if isinstance(kind, types.Float):
-        return Column(name, "float", written)
+        return SourceColumn(name, "float", written)
     if isinstance(kind, types.Numeric):
-        return Column(name, "decimal", written, kind.scale)
+        return SourceColumn(name, "decimal", written, kind.scale)
     if isinstance(kind, types.DateTime):
-        return Column(name, "zoned" if kind.timezone else "moment", written)
+        return SourceColumn(name, "zoned" if kind.timezone else "moment", written)
     if isinstance(kind, types.Date):
-        return Column(name, "day", written)
-    return Column(name, "text" if isinstance(kind, types.String) else "other", written)
+        return SourceColumn(name, "day", written)
+    return SourceColumn(name, "text" if isinstance(kind, types.String) else "other", written)
 
 
-def _typed(columns: Sequence[Column], found: Sequence[Any]) -> list[Any]:
+def _typed(columns: Sequence[SourceColumn], found: Sequence[Any]) -> list[Any]:
     """The columns of a table with their types; loose ones without, so that nothing is made of their values."""
     return [sa.column(c.name) if c.kind == "loose" else sa.column(c.name, f["type"]) for c, f in zip(columns, found)]
 

@@ -19,7 +19,7 @@ SUMMED = ("whole", "decimal", "float", "loose")
 NO_DAY = np.iinfo(np.int64).min
 
 
-class Column(NamedTuple):
+class SourceColumn(NamedTuple):
     """A column: its name, what it holds, what its type is called there, its decimals and its zone where known."""
 
     name: str
@@ -29,7 +29,7 @@ class Column(NamedTuple):
     zone: str = ""
 
 
-class Number(NamedTuple):
+class Addend(NamedTuple):
     """What is summed: the place of its column (none: the records themselves), at a scale or as doubles, of which rows.
 
     `taken`: conditions by the places of columns.
@@ -40,7 +40,7 @@ class Number(NamedTuple):
     taken: tuple[tuple[int, Condition], ...] = ()
 
 
-class Asked(NamedTuple):
+class GroupsWanted(NamedTuple):
     """What a table is asked to roll up; columns by their places.
 
     Attributes
@@ -58,7 +58,7 @@ class Asked(NamedTuple):
     date: int
     labels: tuple[int, ...]
     where: tuple[tuple[int, Condition], ...]
-    numbers: tuple[Number, ...]
+    numbers: tuple[Addend, ...]
     named: tuple[tuple[int, str], ...]
     empty_is_zero: bool
     cut: bool
@@ -90,7 +90,7 @@ class Elsewhere(Protocol):
         """What messages call it; never with a name of a user or a password."""
 
     @property
-    def columns(self) -> Sequence[Column]:
+    def columns(self) -> Sequence[SourceColumn]:
         """Its columns."""
 
     @property
@@ -107,17 +107,17 @@ class Elsewhere(Protocol):
     def sample(self, rows: int) -> list[tuple[str | None, ...]]:
         """The first rows as texts."""
 
-    def roll_up(self, asked: Asked) -> dict[str, NDArray[Any]]:
+    def roll_up(self, asked: GroupsWanted) -> dict[str, NDArray[Any]]:
         """The groups: `d` (texts, or day numbers with `NO_DAY`), `keep`, a label `h` each, `n`, `bad`, `q` each.
 
         Of each number: `s` and `size` (in whole units where it has a scale), `finer` (how many are no whole units),
         `odd` (how many are texts), `empty` (how many are taken as 0), and `a`, the amount itself, where they are apart.
         """
 
-    def ids(self, asked: Asked, place: int, taken: Sequence[tuple[int, Condition]]) -> dict[str, NDArray[Any]]:
+    def ids(self, asked: GroupsWanted, place: int, taken: Sequence[tuple[int, Condition]]) -> dict[str, NDArray[Any]]:
         """The ids of a column by date and labels, with the number of their records: `d`, `h` each, `id`, `n`."""
 
-    def flawed(self, asked: Asked, undated: NDArray[Any]) -> Iterator[FlawedRow]:
+    def flawed(self, asked: GroupsWanted, undated: NDArray[Any]) -> Iterator[FlawedRow]:
         """Rows of the dates given, blank ones left out, and kept ones with an unreadable amount."""
 
     def blank(self) -> int:
@@ -126,7 +126,7 @@ class Elsewhere(Protocol):
     def labels(self, place: int) -> list[str]:
         """The first of the different texts of a column."""
 
-    def bring(self, places: Sequence[int], asked: Asked) -> Iterator[list[NDArray[Any]]]:
+    def bring(self, places: Sequence[int], asked: GroupsWanted) -> Iterator[list[NDArray[Any]]]:
         """All records of some columns, part by part: days as numbers, all else as texts (None: unknown).
 
         The key is the last of each part where the table has one.

@@ -21,7 +21,16 @@ from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.count_ids import lay_ids
 from logochron.sources.engine.rollup import LIMITS, MOST_SUM, Rolled, groups_of
 from logochron.sources.engine.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, day_text
-from logochron.sources.kinds.elsewhere import NO_DAY, SUMMED, Asked, Column, Elsewhere, FlawedRow, Number, by_place
+from logochron.sources.kinds.elsewhere import (
+    NO_DAY,
+    SUMMED,
+    Addend,
+    Elsewhere,
+    FlawedRow,
+    GroupsWanted,
+    SourceColumn,
+    by_place,
+)
 from logochron.sources.kinds.find_files import Source
 from logochron.sources.kinds.headers import place_columns
 from logochron.sources.kinds.samples import SampleColumn
@@ -69,7 +78,7 @@ def scan_elsewhere(engine: Engine, table: Elsewhere, wanted: Wanted) -> Scanned:
                 f"{table.name}, column {column.name!r}: expected amounts, found the type {column.written}"
             )
     zone, said = _zone(table, date, wanted)
-    asked = Asked(
+    asked = GroupsWanted(
         date=placed.at[wanted.date],
         labels=tuple(placed.at[column] for column in wanted.dimensions.values()),
         where=by_place(wanted.where, placed.at),
@@ -90,7 +99,7 @@ def scan_elsewhere(engine: Engine, table: Elsewhere, wanted: Wanted) -> Scanned:
     return _carried(engine, table, wanted, asked, placed.at, told)
 
 
-def _zone(table: Elsewhere, date: Column, wanted: Wanted) -> tuple[str, tuple[str, ...]]:
+def _zone(table: Elsewhere, date: SourceColumn, wanted: Wanted) -> tuple[str, tuple[str, ...]]:
     """The zone in which instants are turned into days, and what to say where nobody has stated it."""
     if date.kind != "zoned" or wanted.tz or date.zone:
         return wanted.tz or date.zone or "UTC", ()
@@ -98,7 +107,7 @@ def _zone(table: Elsewhere, date: Column, wanted: Wanted) -> tuple[str, tuple[st
     return "UTC", (told,)
 
 
-def _first_scale(table: Elsewhere, column: Column) -> int:
+def _first_scale(table: Elsewhere, column: SourceColumn) -> int:
     """The decimals of a column by its type, or as it seems."""
     if column.kind == "whole":
         return 0
@@ -111,7 +120,7 @@ def _rolled(
     engine: Engine,
     table: Elsewhere,
     wanted: Wanted,
-    asked: Asked,
+    asked: GroupsWanted,
     scales: dict[str, int],
     at: Mapping[str, int],
     told: tuple[str, ...],
@@ -120,7 +129,7 @@ def _rolled(
     found: dict[str, int | None] = dict(scales)
     while True:
         numbers = tuple(
-            Number(
+            Addend(
                 at[leaf.column] if leaf.column else None,
                 found[leaf.column] if leaf.column else 0,
                 by_place(wanted.conditions_of(leaf), at),
@@ -165,7 +174,7 @@ def _rolled(
     )
 
 
-def _served(table: Elsewhere, number: Number, finer: bool, size: float) -> int | None:
+def _served(table: Elsewhere, number: Addend, finer: bool, size: float) -> int | None:
     """The scale to sum at: the one there is where it loses nothing, else the next, else none."""
     assert number.place is not None and number.scale is not None
     exact = table.columns[number.place].kind in table.exact_kinds
@@ -174,7 +183,7 @@ def _served(table: Elsewhere, number: Number, finer: bool, size: float) -> int |
     return next((scale for scale in _SCALES if scale > number.scale), None) if finer else number.scale
 
 
-def _query(wanted: Wanted, asked: Asked) -> Query:
+def _query(wanted: Wanted, asked: GroupsWanted) -> Query:
     """What the groups are called in the engine."""
     return Query(
         relation="g",
@@ -192,7 +201,7 @@ def _query(wanted: Wanted, asked: Asked) -> Query:
 
 
 def _summed_again(
-    engine: Engine, name: str, came: Mapping[str, NDArray[Any]], asked: Asked, query: Query, wanted: Wanted
+    engine: Engine, name: str, came: Mapping[str, NDArray[Any]], asked: GroupsWanted, query: Query, wanted: Wanted
 ) -> tuple[NDArray[Any], NDArray[Any]]:
     """Lay the groups down as the table `g`, their dates judged as texts are elsewhere; each raw date, and that."""
     date = f"nullif(d, {NO_DAY})" if came["d"].dtype.kind == "i" else "d"
@@ -220,7 +229,7 @@ def _integers(values: NDArray[Any]) -> Days:
 
 
 def _carried(
-    engine: Engine, table: Elsewhere, wanted: Wanted, asked: Asked, at: Mapping[str, int], told: tuple[str, ...]
+    engine: Engine, table: Elsewhere, wanted: Wanted, asked: GroupsWanted, at: Mapping[str, int], told: tuple[str, ...]
 ) -> Scanned:
     """The records of the wanted columns brought here, and rolled up by the engine as those of any file."""
     places = list(dict.fromkeys(at.values()))
@@ -276,7 +285,7 @@ class ElsewhereScan:
 
     engine: Engine
     table: Elsewhere
-    asked: Asked
+    asked: GroupsWanted
     rolled: Rolled
     records: int
     blank_rows: int

@@ -10,7 +10,7 @@ from urllib.parse import urlsplit
 
 from logochron.core.errors import IntakeError, LogochronError, QuestionError
 from logochron.sources.engine.connection import Progress, waited
-from logochron.sources.kinds.find_files import ENDINGS, Source, kind_of, of_the_data
+from logochron.sources.kinds.find_files import ENDINGS, Source, keyed_folders, kind_of, of_the_data
 
 _AT_ONCE = 1 << 22
 
@@ -83,8 +83,9 @@ def _copied(
     kind = kind_of(Path(plain.name))
     if kind is None:
         raise QuestionError(f"{name} has an unknown ending; known are {', '.join(ENDINGS)}")
-    keys = [part for part in plain.parts[:-1] if "=" in part[1:]]
-    target = folder.joinpath(str(len(list(folder.iterdir()))), *keys, plain.name.replace("[", "_").replace("*", "_"))
+    target = folder.joinpath(
+        str(len(list(folder.iterdir()))), *keyed_folders(plain), plain.name.replace("[", "_").replace("*", "_")
+    )
     target.parent.mkdir(parents=True)
     before = files.info(path)
 

@@ -210,9 +210,15 @@ def fresh(folder: Path, ending: str) -> Path:
 def plainly_named(source: Source, folder: Path) -> Source:
     """The source under a name that the engine takes for one file: ``sales[1].csv`` is a pattern to it."""
     ending = next(ending for ending in ENDINGS if source.path.name.lower().endswith(ending))
-    link = fresh(folder, ending)
+    link = fresh(folder, "").joinpath(*keyed_folders(source.path), f"link{ending}")
+    link.parent.mkdir(parents=True)
     link.symlink_to(source.path.resolve())
     return source._replace(path=link)
+
+
+def keyed_folders(path: PurePath) -> list[str]:
+    """The folders of a file that name a part of the data: ``year=2026``."""
+    return [part for part in path.parts[:-1] if "=" in part[1:]]
 
 
 def _source(path: Path) -> Source:

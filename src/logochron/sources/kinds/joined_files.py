@@ -12,7 +12,7 @@ from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.sql import quoted
-from logochron.sources.kinds.find_files import Dialect, Source, fresh
+from logochron.sources.kinds.find_files import Dialect, Source, fresh, keyed_folders
 
 #: From so many files on they are joined; text only of files up to so many bytes, as it is copied.
 MANY, _SMALL = 4, 1 << 22
@@ -20,7 +20,7 @@ _HEADER = 1 << 16
 _MARK = b"\xef\xbb\xbf"
 
 
-class Files(NamedTuple):
+class JoinedFiles(NamedTuple):
     """Where the rows of joined files come from: the name of each, and the first of its lines among all.
 
     `before` is the number of lines that a file has before the first that was taken.
@@ -77,12 +77,10 @@ def _columns(sources: Sequence[Source], engine: Engine) -> dict[str, tuple[objec
         )
     except IntakeError:
         return {}  # which of them is unsound shows when each is read
-    return {str(name): (*map(str, columns), *folder_keys(Path(name))) for name, columns in found}
-
-
-def folder_keys(path: Path) -> tuple[str, ...]:
-    """What the folders of a file are called that name a part: ``year=2026`` names `year`."""
-    return tuple(part.split("=", 1)[0] for part in path.parts[:-1] if "=" in part[1:])
+    return {
+        str(name): (*map(str, columns), *(part.split("=", 1)[0] for part in keyed_folders(Path(name))))
+        for name, columns in found
+    }
 
 
 def joined_name(sources: Sequence[Source]) -> str:
@@ -90,7 +88,7 @@ def joined_name(sources: Sequence[Source]) -> str:
     return f"{len(sources):,} files ({sources[0].name} to {sources[-1].name})"
 
 
-def join_text(sources: Sequence[Source], folder: Path) -> tuple[Source, Files]:
+def join_text(sources: Sequence[Source], folder: Path) -> tuple[Source, JoinedFiles]:
     """One copy of text files that have the same first line."""
     target = fresh(folder, ".tsv" if sources[0].tabbed else ".csv")
     first, line = [], 2
@@ -105,13 +103,13 @@ def join_text(sources: Sequence[Source], folder: Path) -> tuple[Source, Files]:
             first.append(line)
             line += body.count(b"\n")
     names = tuple(source.name for source in sources)
-    return Source(target, "text", joined_name(sources)), Files(names, np.array(first), 1)
+    return Source(target, "text", joined_name(sources)), JoinedFiles(names, np.array(first), 1)
 
 
-def rows_of(engine: Engine, sources: Sequence[Source]) -> Files:
+def rows_of(engine: Engine, sources: Sequence[Source]) -> JoinedFiles:
     """Where the rows of Parquet files come from that are scanned as one, in their order."""
     paths = ", ".join(quoted(str(source.path)) for source in sources)
     found = dict(engine.rows(f"SELECT file_name, num_rows FROM parquet_file_metadata([{paths}])", "the files"))
     rows = np.array([found[str(source.path)] for source in sources], dtype=np.int64)
     first = np.concatenate([[0], np.cumsum(rows)[:-1]]) + 1
-    return Files(tuple(source.name for source in sources), first, 0)
+    return JoinedFiles(tuple(source.name for source in sources), first, 0)

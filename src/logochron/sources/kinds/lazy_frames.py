@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import datetime as dt
-import decimal
-import warnings
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from functools import reduce
@@ -18,10 +15,9 @@ from numpy.typing import NDArray
 from logochron.core.book.filters import Condition
 from logochron.core.errors import IntakeError, QuestionError
 from logochron.sources.engine.connection import Progress, waited
-from logochron.sources.kinds.elsewhere import NO_DAY, Asked, Column, FlawedRow, Kind, Number
+from logochron.sources.kinds.elsewhere import NO_DAY, Addend, FlawedRow, GroupsWanted, Kind
+from logochron.sources.kinds.lazy_columns import Expr, both, column_of, from_native, listed, plain_day, texts_of
 
-#: An expression of Narwhals.
-Expr = Any
 _LISTED, _FIRST_ROWS = 10_000, 1000
 #: Amounts below this many units are added up exactly, where not too many are.
 _SMALL, _EXACT = 2.0**35, 2.0**53
@@ -46,7 +42,7 @@ class LazyTable:
         self._polars = type(frame).__module__.startswith("polars")
         self._native = frame
         try:
-            given = _from_native(frame)
+            given = from_native(frame)
         except TypeError:
             raise QuestionError(f"`source` is a {type(frame).__name__}, which cannot be scanned") from None
         with self._spoken():
@@ -55,7 +51,7 @@ class LazyTable:
         if len(set(self._names)) < len(self._names):
             raise QuestionError(f"{name} has two columns of one name: rename all but one")
         self._first: list[tuple[Any, ...]] | None = None
-        self.columns = [_column(n, kind, self._values, i) for i, (n, kind) in enumerate(schema.items())]
+        self.columns = [column_of(n, kind, self._values, i) for i, (n, kind) in enumerate(schema.items())]
 
     def __repr__(self) -> str:
         return f"<LazyTable: {self.name}>"
@@ -65,14 +61,14 @@ class LazyTable:
         if self._first is None:
             with self._spoken():
                 rows = self._collected(self._few())
-            self._first = list(zip(*(_listed(rows[n]) for n in self._names))) if len(rows) else []
+            self._first = list(zip(*(listed(rows[n]) for n in self._names))) if len(rows) else []
         return [row[place] for row in self._first if row[place] is not None]
 
     def _few(self) -> Any:
         """Some rows; of Dask those of its first part, as it would go through all of them for the first rows of all."""
         if hasattr(self._native, "partitions") and self._native.npartitions > 1:
-            return _from_native(self._native.partitions[0]).lazy().head(_FIRST_ROWS)
-        return _from_native(self._native).lazy().head(_FIRST_ROWS)
+            return from_native(self._native.partitions[0]).lazy().head(_FIRST_ROWS)
+        return from_native(self._native).lazy().head(_FIRST_ROWS)
 
     def decimals(self, place: int) -> int:
         """Two: a look at the first rows costs more than another pass where there are more."""
@@ -110,7 +106,7 @@ class LazyTable:
             stamp = functions.col(f"`{self._names[date]}`")
             micros = functions.unix_micros(functions.from_utc_timestamp(stamp, zone))
             frame = frame.withColumn(self._names[date], functions.floor(micros / functions.lit(86_400_000_000)))
-        lazy = _from_native(frame).lazy()
+        lazy = from_native(frame).lazy()
         if self._dask:  # there each change of names goes through all parts
             return lazy.select(*(self._names[place] for place in places))
         return lazy.select(*(nw.col(self._names[place]).alias(_NAME.format(place)) for place in places))
@@ -133,7 +129,7 @@ class LazyTable:
         column = self._of(place)
         return self._text(place).str.strip_chars() == "" if self.columns[place].kind == "text" else column.is_null()
 
-    def _day(self, asked: Asked) -> Expr:
+    def _day(self, asked: GroupsWanted) -> Expr:
         """The date: a day or a moment where the type has one, a text else."""
         place = asked.date
         column, kind = self._of(place), self.columns[place].kind
@@ -174,7 +170,7 @@ class LazyTable:
         # Spark rounds by way of decimals, which takes longer than all the rest; so near this number doubles are whole
         return value + _ROUNDING - _ROUNDING if self._spark else value.round(0)
 
-    def _readable(self, number: Number, asked: Asked) -> Expr | None:
+    def _readable(self, number: Addend, asked: GroupsWanted) -> Expr | None:
         """Whether an amount can be read in the rows it takes; none where it always can."""
         if number.place is None:
             return None
@@ -184,22 +180,22 @@ class LazyTable:
         taken = self._holds(number.taken)
         return sound if taken is None else sound | ~taken
 
-    def _all_readable(self, asked: Asked) -> Expr | None:
+    def _all_readable(self, asked: GroupsWanted) -> Expr | None:
         parts = [sound for n in asked.numbers if (sound := self._readable(n, asked)) is not None]
         return reduce(and_, parts) if parts else None
 
-    def _needed(self, asked: Asked, *more: int) -> list[int]:
+    def _needed(self, asked: GroupsWanted, *more: int) -> list[int]:
         """The places of the columns that are looked at."""
         conditions = [*asked.where, *(pair for number in asked.numbers for pair in number.taken)]
         amounts = [number.place for number in asked.numbers if number.place is not None]
         named = [place for place, _ in (*conditions, *asked.named)]
         return list(dict.fromkeys([asked.date, *asked.labels, *amounts, *named, *more]))
 
-    def roll_up(self, asked: Asked) -> dict[str, NDArray[Any]]:
+    def roll_up(self, asked: GroupsWanted) -> dict[str, NDArray[Any]]:
         """The groups: see `Elsewhere.roll_up`."""
         return self._swiftly(asked) or self._carefully(asked)
 
-    def _swiftly(self, asked: Asked) -> dict[str, NDArray[Any]] | None:
+    def _swiftly(self, asked: GroupsWanted) -> dict[str, NDArray[Any]] | None:
         """The groups of records without a flaw, None where there is one: an amount that is no whole number of units,
         or no number, or too large, makes the sum of its group infinite.
         """
@@ -226,12 +222,12 @@ class LazyTable:
         sums = np.concatenate([[0.0], *(made[name] for name in fields)])
         if not np.isfinite(sums).all() or counts.max(initial=0) * _SMALL >= _EXACT:
             return None
-        made |= {name: _texts(came[name], "") for name in keys if name != "d"}
+        made |= {name: texts_of(came[name], "") for name in keys if name != "d"}
         made |= {f"s{i}": counts.astype(np.float64) for i, n in enumerate(asked.numbers) if n.place is None}
         made["keep"] = np.ones(len(counts), dtype=bool)
         return self._filled(made, asked)
 
-    def _filled(self, made: dict[str, NDArray[Any]], asked: Asked) -> dict[str, NDArray[Any]]:
+    def _filled(self, made: dict[str, NDArray[Any]], asked: GroupsWanted) -> dict[str, NDArray[Any]]:
         """The groups with what there is none of."""
         none = np.zeros(len(made["n"]), dtype=np.int64)
         for i in range(len(asked.numbers)):
@@ -241,7 +237,7 @@ class LazyTable:
         made.setdefault("bad", none)
         return {name: v.astype(np.int64) if v.dtype.kind == "u" else v for name, v in made.items()}
 
-    def _carefully(self, asked: Asked) -> dict[str, NDArray[Any]]:
+    def _carefully(self, asked: GroupsWanted) -> dict[str, NDArray[Any]]:
         """The groups, with what cannot be read and what is finer than its scale counted."""
         keep, sound = self._holds(asked.where), self._all_readable(asked)
         keys = {"d": self._day(asked)}
@@ -255,20 +251,20 @@ class LazyTable:
         if sound is not None:
             fields["bad"] = (~sound if keep is None else keep & ~sound).cast(nw.Int64)
         for i, number in enumerate(asked.numbers):
-            taken = _both(counts, self._holds(number.taken))
+            taken = both(counts, self._holds(number.taken))
             if number.place is None:
                 fields[f"s{i}"] = nw.lit(1.0) if taken is None else taken.cast(nw.Float64)
                 continue
             value = self._number(number.place)
             if asked.empty_is_zero:
                 value = value.fill_null(0.0)
-                fields[f"empty{i}"] = _both(taken, self._of(number.place).is_null()).cast(nw.Int64)
+                fields[f"empty{i}"] = both(taken, self._of(number.place).is_null()).cast(nw.Int64)
             summed = value if number.scale is None else self._whole(value * 10.0**number.scale)
             fields[f"s{i}"] = summed if taken is None else nw.when(taken).then(summed).otherwise(nw.lit(0.0))
             if number.scale is not None and self.columns[number.place].kind != "whole":
                 unit: Expr = 10.0**number.scale
                 finer = summed / (value * 0.0 + unit if self._polars else unit) != value
-                fields[f"finer{i}"] = _both(taken, finer).fill_null(False).cast(nw.Int64)
+                fields[f"finer{i}"] = both(taken, finer).fill_null(False).cast(nw.Int64)
         lazy = self._frame(self._needed(asked), asked.zone, asked.date)
         sums = [name for name in fields if name[0] == "s"]
         if asked.apart:
@@ -278,7 +274,7 @@ class LazyTable:
         grouped = lazy.group_by(*keys).agg(nw.len().alias("n"), *(nw.col(name).sum() for name in added))
         came = self._collected(grouped)
         made = {name: came[name].to_numpy() for name in ("n", *added)}
-        made |= {name: _texts(came[name]) for name in keys if name[0] == "h"}
+        made |= {name: texts_of(came[name]) for name in keys if name[0] == "h"}
         made |= {name: came[name].to_numpy() for name in keys if name[0] == "a"}
         made["d"] = self._dates(came["d"])
         many = len(made["n"])
@@ -288,25 +284,25 @@ class LazyTable:
     def _dates(self, series: Any) -> NDArray[Any]:
         """Dates as they came: day numbers, or texts."""
         if series.dtype == nw.String:
-            return _texts(series)
+            return texts_of(series)
         values, unknown = series.to_list(), series.is_null().to_numpy()
         if series.dtype.is_integer() or series.dtype.is_float():
             return np.array([NO_DAY if none else int(v) for v, none in zip(values, unknown)], dtype=np.int64)
-        days = [np.datetime64("NaT") if none else _plain_day(value) for value, none in zip(values, unknown)]
+        days = [np.datetime64("NaT") if none else plain_day(value) for value, none in zip(values, unknown)]
         return np.array(days, dtype="datetime64[D]").astype(np.int64)
 
-    def ids(self, asked: Asked, place: int, taken: Sequence[tuple[int, Condition]]) -> dict[str, NDArray[Any]]:
+    def ids(self, asked: GroupsWanted, place: int, taken: Sequence[tuple[int, Condition]]) -> dict[str, NDArray[Any]]:
         """The ids by date and labels."""
         labels = {f"h{i}": self._text(p) for i, p in enumerate(asked.labels)}
         lazy = self._frame(self._needed(asked, place, *(p for p, _ in taken)), asked.zone, asked.date)
-        counts = _both(self._all_readable(asked), self._holds((*asked.where, *taken)))
+        counts = both(self._all_readable(asked), self._holds((*asked.where, *taken)))
         lazy = lazy if counts is None else lazy.filter(counts)
         lazy = lazy.select(d=self._day(asked), **labels, id=self._text(place).str.strip_chars())
         came = self._collected(lazy.group_by("d", *labels, "id").agg(nw.len().alias("n")))
-        made = {name: _texts(came[name]) for name in (*labels, "id")}
+        made = {name: texts_of(came[name]) for name in (*labels, "id")}
         return made | {"d": self._dates(came["d"]), "n": came["n"].to_numpy().astype(np.int64)}
 
-    def flawed(self, asked: Asked, undated: NDArray[Any]) -> Iterator[FlawedRow]:
+    def flawed(self, asked: GroupsWanted, undated: NDArray[Any]) -> Iterator[FlawedRow]:
         """Rows that cannot be read, as many as are ever listed."""
         day, keep, sound = self._day(asked), self._holds(asked.where), self._all_readable(asked)
         dates = undated.tolist()
@@ -314,7 +310,7 @@ class LazyTable:
         texts = [str(date) for date in dates if isinstance(date, str) and date]
         parts = [day.is_in(texts)] if texts else []
         parts += [self._empty(asked.date)] if unknown else []
-        parts += [_both(keep, ~sound)] if sound is not None else []
+        parts += [both(keep, ~sound)] if sound is not None else []
         if not parts:
             return
         amounts = [number.place for number in asked.numbers if number.place is not None]
@@ -327,7 +323,7 @@ class LazyTable:
         fields |= {f"b{i}": ~flaw for i, flaw in enumerate(flaws) if flaw is not None}
         came = self._collected(lazy.select(**fields))
         days = self._dates(came["d"]).tolist()
-        columns = {name: _listed(came[name]) for name in fields if name != "d"}
+        columns = {name: listed(came[name]) for name in fields if name != "d"}
         for row, date in enumerate(days):
             yield FlawedRow(
                 0,
@@ -353,13 +349,13 @@ class LazyTable:
     def labels(self, place: int) -> list[str]:
         """The first of the different texts of a column."""
         lazy = self._frame([place], "", None).select(v=self._text(place)).unique().head(_LISTED)
-        return [str(value) for value in _listed(self._collected(lazy)["v"])]
+        return [str(value) for value in listed(self._collected(lazy)["v"])]
 
-    def bring(self, places: Sequence[int], asked: Asked) -> Iterator[list[NDArray[Any]]]:
+    def bring(self, places: Sequence[int], asked: GroupsWanted) -> Iterator[list[NDArray[Any]]]:
         """All records of some columns."""
         fields = {f"c{p}": self._day(asked) if p == asked.date else self._text(p) for p in places}
         came = self._collected(self._frame(places, asked.zone, asked.date).select(**fields))
-        yield [self._dates(came[f"c{p}"]) if p == asked.date else _texts(came[f"c{p}"]) for p in places]
+        yield [self._dates(came[f"c{p}"]) if p == asked.date else texts_of(came[f"c{p}"]) for p in places]
 
     def same_rows(self) -> int:
         """How many rows are the same as one before them in every field."""
@@ -369,51 +365,3 @@ class LazyTable:
         same = grouped.filter(nw.col("n") > 1).select(more=nw.col("n").sum(), groups=nw.len())
         found = self._collected(same)
         return int(found["more"].to_list()[0] or 0) - int(found["groups"].to_list()[0] or 0)
-
-
-def _from_native(frame: Any) -> Any:
-    """A frame under Narwhals' names; of what it will ask for in times to come nobody needs to hear."""
-    with warnings.catch_warnings():
-        warnings.filterwarnings("ignore", "Dask support is moving", FutureWarning)
-        return nw.from_native(frame)
-
-
-def _both(one: Expr, other: Expr) -> Expr:
-    """Two conditions together; none of which there may be."""
-    return other if one is None else one if other is None else one & other
-
-
-def _listed(series: Any) -> list[Any]:
-    """The values of a column, None where one is unknown."""
-    unknown = series.is_null().to_numpy()
-    return [None if none else value for value, none in zip(series.to_list(), unknown)]
-
-
-def _texts(series: Any, unknown: str | None = None) -> NDArray[Any]:
-    return np.array([unknown if value is None else value for value in _listed(series)], dtype=object)
-
-
-def _plain_day(value: Any) -> dt.date:
-    return value.date() if isinstance(value, dt.datetime) else value
-
-
-def _column(name: str, kind: Any, values: Any, place: int) -> Column:
-    """A column by its type; where that says nothing, by its first values."""
-    written = str(kind).split("(", 1)[0]
-    if kind.is_integer():
-        return Column(name, "whole", written)
-    if kind.is_float():
-        return Column(name, "float", written)
-    if isinstance(kind, nw.Decimal):
-        return Column(name, "decimal", written, getattr(kind, "scale", None))
-    if kind == nw.Date:
-        return Column(name, "day", written)
-    if isinstance(kind, nw.Datetime):
-        return Column(name, "zoned" if kind.time_zone else "moment", written, zone=kind.time_zone or "")
-    if kind in (nw.String, nw.Categorical) or isinstance(kind, nw.Enum):
-        return Column(name, "text", written)
-    if kind == nw.Object:
-        met = {type(value) for value in values(place)}
-        kinds: dict[type, Kind] = {decimal.Decimal: "decimal", dt.date: "day", str: "text"}
-        return Column(name, kinds.get(met.pop(), "other") if len(met) == 1 else "other", written)
-    return Column(name, "other", written)

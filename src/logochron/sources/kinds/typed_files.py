@@ -22,9 +22,9 @@ from logochron.sources.engine.sql import (
     named,
     quoted,
 )
-from logochron.sources.kinds.find_files import Source
+from logochron.sources.kinds.find_files import Source, keyed_folders
 from logochron.sources.kinds.headers import Placed, place_columns
-from logochron.sources.kinds.joined_files import Files, folder_keys
+from logochron.sources.kinds.joined_files import JoinedFiles
 from logochron.sources.kinds.zones_written import zones_written
 from logochron.sources.scanned import Wanted
 
@@ -68,7 +68,7 @@ def parquet_table(engine: Engine, source: Source, paths: Sequence[Path] = ()) ->
     named_here = ", ".join(quoted(str(path)) for path in paths or (source.path,))
     relation = f"read_parquet([{named_here}], hive_partitioning=false)"
     columns, types = described(engine, relation, source.name)
-    keys = set(folder_keys(source.path))
+    keys = {part.split("=", 1)[0] for part in keyed_folders(source.path)}
     if keys and keys.isdisjoint(columns):
         relation = f"read_parquet([{named_here}], hive_partitioning=true, hive_types_autocast=false)"
         columns, types = described(engine, relation, source.name)
@@ -96,7 +96,7 @@ def described(engine: Engine, relation: str, name: str) -> tuple[list[str], list
 
 
 def scan_typed(
-    engine: Engine, source: Source, table: TypedTable, wanted: Wanted, files: Files | None = None
+    engine: Engine, source: Source, table: TypedTable, wanted: Wanted, files: JoinedFiles | None = None
 ) -> EngineScan:
     """Roll up a table whose columns have types.
 
@@ -139,7 +139,6 @@ def scan_typed(
         date=date.sql,
         date_key=date.key,
         kinds=kinds,
-        read_twice=not any(amount.is_text for amount in asked["amounts"]),
         all_fields=[f"{column}::VARCHAR" for column in table.columns],
         **asked,
     )
