@@ -165,6 +165,15 @@ def test_exactness_is_told(tmp_path, amounts, exact):
     assert book.totals("day").value.tolist() == pytest.approx([sum(amounts)], rel=1e-14)
 
 
+def test_the_finest_of_a_column_decides_for_all_its_measures(tmp_path):
+    rows = [(i, "2026-05-01", "ale" if i else "it", 0.25 if i < 1500 else 0.125, "") for i in range(1502)]
+    measures = [lc.Measure("amount"), lc.Measure("it", column="amount", where={"item": "it"})]
+    for order in (measures, measures[::-1]):
+        book = lc.read(sqlite(tmp_path / f"{order[0].name}.db", rows), table="sales", date="day", measures=order)
+        assert book.exact == {"amount": True, "it": True}
+        assert dict(book.totals("day")[["measure", "value"]].values) == {"amount": 375.25, "it": 0.25}
+
+
 @pytest.mark.services
 def test_postgres_moments_infinite_days_and_no_numbers(postgres):
     rows = [

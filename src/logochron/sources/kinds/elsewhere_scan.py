@@ -140,11 +140,15 @@ def _rolled(
         came = table.roll_up(asked)
         if any(came[f"odd{i}"].any() for i in range(len(numbers))):
             return None
-        sizes = [float(came[f"size{i}"].astype(np.float64).sum()) for i in range(len(numbers))]
+        of_groups = [came[f"size{i}"].astype(np.float64) for i in range(len(numbers))]
+        sizes = [float(size.sum()) for size in of_groups]
         bettered = dict(found)
         for i, (leaf, number) in enumerate(zip(wanted.summed, numbers)):
             if leaf.column and number.scale is not None:
-                bettered[leaf.column] = _served(table, number, bool(came[f"finer{i}"].any()), sizes[i])
+                finer, most = bool(came[f"finer{i}"].any()), float(of_groups[i].max(initial=0.0))
+                scale = _served(table, number, finer, sizes[i], most)
+                so_far = bettered[leaf.column]  # of another measure of the column
+                bettered[leaf.column] = None if scale is None or so_far is None else max(scale, so_far)
         if bettered == found:
             break
         found = bettered
@@ -174,11 +178,14 @@ def _rolled(
     )
 
 
-def _served(table: Elsewhere, number: Addend, finer: bool, size: float) -> int | None:
-    """The scale to sum at: the one there is where it loses nothing, else the next, else none."""
+def _served(table: Elsewhere, number: Addend, finer: bool, size: float, most: float) -> int | None:
+    """The scale to sum at: the one there is where it loses nothing, else the next, else none.
+
+    `size` is that of all amounts together, `most` that of the largest group: doubles add up exactly within one.
+    """
     assert number.place is not None and number.scale is not None
     exact = table.columns[number.place].kind in table.exact_kinds
-    if size >= (MOST_SUM if exact else LIMITS["whole"]):
+    if not size < MOST_SUM or not (exact or most < LIMITS["whole"]):
         return None
     return next((scale for scale in _SCALES if scale > number.scale), None) if finer else number.scale
 
