@@ -112,6 +112,11 @@ def test_flaws_of_a_lazy_frame_are_told(library, parquet):
         lc.read(MADE[library](parquet), date="day", values="moment")
     found = lc.review(MADE[library](parquet), date="gaps", values="units", by="item")
     assert "refused rows" in found.table.finding.tolist()
+    facts = [
+        lc.review(frame, date="day", values=["amount", "units"]).table for frame in (MADE[library](parquet), parquet)
+    ]
+    kinds = ["zero amounts", "negative amounts", "duplicate rows"]
+    assert len({str(t[t.finding.isin(kinds)][["finding", "column", "count"]].values.tolist()) for t in facts}) == 1
 
 
 def test_what_goes_wrong_on_the_way_is_told(parquet):

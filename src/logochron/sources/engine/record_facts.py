@@ -100,13 +100,18 @@ def _odd_of(engine: Engine, query: Query, sound: str, name: str) -> list[Met]:
     met = []
     for a, count, zeros, zero, negatives, negative, text, _ in found:
         column = query.amounts[a].column
-        if 0 < zeros * _RARE_ZEROS < count or (zeros and count < _RARE_ZEROS):
+        if is_rare_zero(zeros, count):
             met.append(Met("zero amounts", column, zeros, (zero,)))
         if negatives:
             met.append(Met("negative amounts", column, negatives, (negative,), after=f": {text}"))
         if a in shown:
             met.append(Met("decimals", column, usual[a][1], shown[a][:1], after=f": {shown[a][1]}"))
     return met
+
+
+def is_rare_zero(zeros: int, count: int) -> bool:
+    """Whether zeros are few enough among amounts to be remarked."""
+    return 0 < zeros * _RARE_ZEROS < count or (zeros > 0 and count < _RARE_ZEROS)
 
 
 def _usual_decimals(counts: Mapping[int, int]) -> tuple[int, int]:

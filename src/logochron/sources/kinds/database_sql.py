@@ -200,6 +200,17 @@ class Statements:
         wanted = sa.select(*map(field, places), *keys).select_from(self.table)
         return wanted.order_by(*keys) if keys else wanted
 
+    def signs(self, asked: GroupsWanted) -> Sql:
+        """Zeros, negatives and the lowest of each amount in the rows that are kept and readable."""
+        fields: list[Sql] = []
+        for number in asked.numbers:
+            if number.place is not None:
+                taken = sa.and_(self.holds(number.taken), self.is_number(number.place))
+                value = sa.case((taken, self.of(number.place)), else_=sa.null())
+                fields += [sa.func.sum(_flag(value == 0)), sa.func.sum(_flag(value < 0)), sa.func.min(value)]
+        rows = sa.select(*fields or [sa.literal(0)]).select_from(self.table)
+        return rows.where(self.holds(asked.where), self.all_readable(asked))
+
     def same_rows(self) -> Sql:
         """How many rows are the same as one before them."""
         fields = [self.text(place).label(f"c{place}") for place in range(len(self.columns))]

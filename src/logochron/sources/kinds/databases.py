@@ -189,6 +189,12 @@ class Database:
                 yield made + [c.astype(np.int64) for c in columns[len(places) :]]
                 self._tick()
 
+    def signs(self, asked: GroupsWanted) -> list[tuple[int, int, float]]:
+        """Zeros, negatives and the lowest of each amount."""
+        (found,) = self._rows(self._statements.signs(asked))
+        kept = iter(found)
+        return [(int(zeros or 0), int(less or 0), float(low or 0)) for zeros, less, low in zip(kept, kept, kept)]
+
     def same_rows(self) -> int:
         """How many rows are the same as one before them."""
         return int(self._rows(self._statements.same_rows())[0][0])

@@ -132,6 +132,9 @@ class Elsewhere(Protocol):
         The key is the last of each part where the table has one.
         """
 
+    def signs(self, asked: GroupsWanted) -> list[tuple[int, int, float]]:
+        """Of each number that has a column how many amounts are 0, how many negative, and the lowest."""
+
     def same_rows(self) -> int:
         """How many rows are the same as one before them in every field."""
 

@@ -19,6 +19,7 @@ from logochron.core.questions.review import Fact
 from logochron.core.total_labels import is_total
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.count_ids import lay_ids
+from logochron.sources.engine.record_facts import is_rare_zero
 from logochron.sources.engine.rollup import LIMITS, MOST_SUM, Rolled, groups_of
 from logochron.sources.engine.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, day_text
 from logochron.sources.kinds.elsewhere import (
@@ -360,6 +361,13 @@ class ElsewhereScan:
         facts = []
         if same := self.table.same_rows():
             facts.append(Fact("duplicate rows", "", same, ""))
+        amounts = [amount for amount in self.rolled.query.amounts if amount.column]
+        counted = int((self.groups.rows - self.groups.bad)[self.groups.keep].sum())
+        for amount, (zeros, negatives, lowest) in zip(amounts, self.table.signs(self.asked)):
+            if is_rare_zero(zeros, counted):
+                facts.append(Fact("zero amounts", amount.column, zeros, ""))
+            if negatives:
+                facts.append(Fact("negative amounts", amount.column, negatives, f"the lowest: {lowest:g}"))
         return facts
 
     def refused(self, in_question: NDArray[Any], undated: NDArray[Any], no_date: str) -> list[Refusal]:

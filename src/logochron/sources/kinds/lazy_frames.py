@@ -357,6 +357,23 @@ class LazyTable:
         came = self._collected(self._frame(places, asked.zone, asked.date).select(**fields))
         yield [self._dates(came[f"c{p}"]) if p == asked.date else texts_of(came[f"c{p}"]) for p in places]
 
+    def signs(self, asked: GroupsWanted) -> list[tuple[int, int, float]]:
+        """Zeros, negatives and the lowest of each amount."""
+        fields = {}
+        for i, number in enumerate(asked.numbers):
+            if number.place is not None:
+                value, taken = self._number(number.place), self._holds(number.taken)
+                fields[f"v{i}"] = value if taken is None else nw.when(taken).then(value)
+        lazy = self._frame(self._needed(asked), asked.zone, asked.date)
+        counts = both(self._all_readable(asked), self._holds(asked.where))
+        lazy = (lazy if counts is None else lazy.filter(counts)).select(**fields)
+        zeros = {f"z{name}": (nw.col(name) == 0).cast(nw.Int64) for name in fields}
+        less = {f"n{name}": (nw.col(name) < 0).cast(nw.Int64) for name in fields}
+        sums = [nw.col(name).sum() for name in (*zeros, *less)]
+        found = self._collected(lazy.with_columns(**zeros, **less).select(*sums, *(nw.col(n).min() for n in fields)))
+        one = {name: listed(found[name])[0] or 0 for name in found.columns}
+        return [(int(one[f"z{name}"]), int(one[f"n{name}"]), float(one[name])) for name in fields]
+
     def same_rows(self) -> int:
         """How many rows are the same as one before them in every field."""
         everything = range(len(self.columns))
