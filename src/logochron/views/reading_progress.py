@@ -26,12 +26,14 @@ def progress_bar(console: Callable[[], Console]) -> Iterator[ToldPart]:
 
     def told(part: float) -> None:
         if not bar and time.monotonic() - started > _PATIENCE:
-            from rich.progress import Progress
+            from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeElapsedColumn
 
-            progress = Progress(console=console(), transient=True)
+            columns = (TextColumn("{task.description}"), BarColumn(), TaskProgressColumn(), TimeElapsedColumn())
+            progress = Progress(*columns, console=console(), transient=True)
             progress.start()
-            bar.extend([progress, progress.add_task("reading", total=1.0)])
-        if bar:  # of what is done elsewhere nobody knows how much: the bar then only moves
+            # of what is done elsewhere nobody knows how much: the bar then only moves
+            bar.extend([progress, progress.add_task("reading", total=None)])
+        if bar:
             bar[0].update(bar[1], completed=part, total=1.0 if part else None)
 
     try:
