@@ -259,6 +259,11 @@ def test_command_line_and_report_of_a_database(tmp_path, cli):
     address = sqlite(tmp_path / "s.db", ROWS)
     ran = cli("compare", address, "--table", "sales", "--value", "amount", "--each", "month", "--against", "prior")
     assert ran.returncode == 0 and "1,244" in ran.stdout and "dates from column 'day'" in ran.stderr
+    empty = sqlite(tmp_path / "empty.db", [])
+    with pytest.raises(lc.IntakeError, match="table sales: no rows$"):
+        lc.read(empty, table="sales", date="day", values="amount")
+    with pytest.raises(lc.QuestionError, match="logochron compare ADDRESS --table TABLE --date"):
+        lc.read(address, query="select day, amount, amount + 1 as other from sales")
     asked = cli("compare", address, "--value", "amount")
     assert asked.returncode == 2 and "--table" in asked.stderr and "sales" in asked.stderr
     wrong = cli("compare", tmp_path / "s.csv", "--table", "sales")

@@ -164,7 +164,8 @@ def _dates(scans: Sequence[Scanned], wanted: Wanted, stated: StatedDates) -> Rea
     if not sum(len(part) for part in dates):
         names = ", ".join(scanned.name for scanned in scans)
         torn = [f"\n  {refusal}" for scanned in scans for refusal in scanned.torn_records()[:_SHOWN]]
-        raise IntakeError(f"{names}: no rows below the header" + (" can be read:" + "".join(torn) if torn else ""))
+        below = "" if any(scanned.unlined for scanned in scans) else " below the header"
+        raise IntakeError(f"{names}: no rows{below}" + (" can be read:" + "".join(torn) if torn else ""))
     if all(part.dtype != object or not any(isinstance(text, str) for text in part) for part in dates):
         days = [np.array([np.iinfo(np.int64).min if d is None else d for d in part], dtype=np.int64) for part in dates]
         joined = np.concatenate(days)

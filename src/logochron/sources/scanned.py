@@ -152,6 +152,10 @@ class Scanned(Protocol):
         """What messages call its files, where several were scanned as one."""
 
     @property
+    def unlined(self) -> bool:
+        """Whether it is a table without lines and a header."""
+
+    @property
     def groups(self) -> Groups:
         """Its records rolled up."""
 

@@ -89,6 +89,11 @@ class EngineScan:
         return (self.name,) if self.files is None else self.files.names
 
     @property
+    def unlined(self) -> bool:
+        """Whether it is a frame, or a file of rows."""
+        return self.lines is None
+
+    @property
     def query(self) -> Query:
         """By what it was rolled up."""
         return self.rolled.query

@@ -303,6 +303,7 @@ class ElsewhereScan:
     raw: NDArray[Any]  # each different date as it came
     judged: NDArray[Any]  # and as it is judged
     torn = set_aside = 0
+    unlined = True
     warnings: tuple[str, ...] = ()
     priced: tuple[Priced, ...] = ()
 
