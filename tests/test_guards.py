@@ -6,6 +6,7 @@ import json
 import os
 import pty
 import re
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -148,6 +149,22 @@ def many_records(tmp_path_factory):
     path = tmp_path_factory.mktemp("many") / "many.json"
     path.write_text(json.dumps([{"day": f"2025-01-{1 + i % 31:02d}", "amount": i} for i in range(120_000)]))
     return path
+
+
+@pytest.mark.parametrize("ending", [".csv", ".parquet", ".md", ".png", ".html", ".xlsx"])
+def test_a_folder_that_vanishes_is_told(tmp_path, monkeypatch, demo_book, ending):
+    folder, made = tmp_path / "gone", Path.replace
+    folder.mkdir()
+
+    def vanished(self, target):
+        if self.parent == folder:
+            shutil.rmtree(folder)
+        return made(self, target)
+
+    monkeypatch.setattr(Path, "replace", vanished)
+    with pytest.raises(lc.QuestionError, match=r"gone/x\..* cannot be written: No such file"):
+        lc.compare(demo_book, each="year", measures="revenue").write(folder / f"x{ending}")
+    assert list(tmp_path.iterdir()) == []
 
 
 def test_progress_is_told(many_records):

@@ -158,6 +158,26 @@ def test_catalogs_are_compiled():
         assert both[0] == both[1] and len(both[0]) > 50
 
 
+def test_a_name_of_old_warns_and_leads_to_its_successor(monkeypatch):
+    monkeypatch.setitem(lc._DEPRECATED, "compare_periods", ("compare", "0.2.0", "0.4.0"))
+    with pytest.warns(DeprecationWarning, match=r"compare_periods is called logochron.compare since 0.2.0.* 0.4.0"):
+        assert lc.compare_periods is lc.compare
+    assert "compare_periods" not in dir(lc)
+
+
+@pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
+def test_shells_complete(cli, shell):
+    assert "_LOGOCHRON_COMPLETE" in cli("completion", shell).stdout
+    words = {"COMP_WORDS": "logochron compare --spreadsh", "COMP_CWORD": "2" if shell != "fish" else "--spreadsh"}
+    offered = cli(env={"_LOGOCHRON_COMPLETE": f"{shell}_complete", **words})
+    assert offered.returncode == 0 and "--spreadsheet-safe" in offered.stdout and not offered.stderr
+
+
+def test_versions_of_what_matters(cli):
+    told = cli("--version").stdout.splitlines()
+    assert told[0] == f"logochron {lc.__version__}" and {"duckdb", "numpy", "Python"} <= {t.split()[0] for t in told}
+
+
 def test_demo_tells_its_stories(demo_book):
     revenue = {"measures": "revenue"}
 
