@@ -71,7 +71,8 @@ def cli() -> None:
 def compare(sales: tuple[str, ...], **asked: Any) -> None:
     """How does each period stand against an earlier one?
 
-    SALES are files (.csv .tsv .txt .json .jsonl, also .gz; .xlsx .parquet) or globs.
+    SALES are files (.csv .tsv .txt .json .jsonl, also .gz; .xlsx .parquet), globs, folders of Parquet files, addresses
+    (s3://..., https://...), or the address of a database with --table or --query.
 
     \b
     logochron compare sales.csv --date sold_on --value revenue --by harbor --each month --last 13

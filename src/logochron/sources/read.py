@@ -25,6 +25,8 @@ from logochron.sources.scanned import Scanned
 
 #: Tells what was guessed and what should be known; on standard error unless the user's logging says otherwise.
 _LOG = logging.getLogger("logochron")
+#: What the answer of the engine is laid out by, and what most books are asked first.
+_SOON = ("logochron.core.questions.compare", "numpy.ma")
 #: Looks at what was scanned while it is open.
 Look = Callable[[Sequence[Scanned], Request], None]
 
@@ -63,10 +65,12 @@ def read(
     Parameters
     ----------
     source
-        A path, a list of paths or a glob: .csv, .tsv, .txt, .json, .jsonl (also .gz), .parquet and .xlsx; or a
-        data frame of pandas, Polars or PyArrow, or a DuckDB relation, scanned where it lies; or the address of a
-        database in SQLAlchemy's form (``"postgresql+psycopg://USER@HOST/NAME"``, ``"sqlite:///sales.db"``), which
-        sums the records itself, in one read-only transaction.
+        A path, a list of paths, a glob or a folder of Parquet files, whose folders such as ``year=2026`` make columns:
+        .csv, .tsv, .txt, .json, .jsonl (also .gz), .parquet and .xlsx; their addresses (``"s3://..."``), fetched by
+        fsspec; a data frame of pandas, Polars or PyArrow, or a DuckDB relation, scanned where it lies; a lazy or cluster
+        frame of Polars, Dask or PySpark, which is rolled up there; or the address of a database in SQLAlchemy's form
+        (``"postgresql+psycopg://USER@HOST/NAME"``, ``"sqlite:///sales.db"``), which sums the records itself, in one
+        read-only transaction.
     date
         The column of dates; found where None and only one can be meant. A timestamp counts on its day.
     values
@@ -85,8 +89,8 @@ def read(
         The zone in which zoned timestamps are turned into days. Where None: one written as text (.csv, .json, .xlsx,
         columns of text anywhere) counts on the day that it names; one of a pandas, Polars or PyArrow frame on its day
         in the zone of its column; one of a Parquet file in the zone that the file writes beside its column, which is
-        said; one whose zone is written nowhere (other Parquet files, DuckDB relations) on its day in UTC, which is
-        said. A timestamp without a zone always counts on the day it names.
+        said; one whose zone is written nowhere (other Parquet files, DuckDB relations, databases) on its day in UTC,
+        which is said; one of Spark in the zone of its session. A timestamp without a zone always counts on the day it names.
     records_of
         What each record stands for: a day, or the whole week, month, quarter or year (of `calendar`) that its
         date falls in or names (``2026-05``, ``Q2 2026``). Refused where the dates fall on four days or more of such a
@@ -124,7 +128,8 @@ def read(
         ``"stop"`` raises an IntakeError that shows the first ten refused rows; ``"skip"`` leaves them out,
         counted and listed in ``book.intake``.
     progress
-        Called with the part that is done (0 to 1) while a long reading runs. In a notebook a bar is shown where None.
+        Called with the part that is done (0 to 1) while a long reading runs; again and again with 0 while a database or
+        a cluster is at work. In a notebook a bar is shown where None.
 
     Returns
     -------
@@ -135,9 +140,9 @@ def read(
     Raises
     ------
     QuestionError
-        Where a path, a column, an item or an option is not there.
+        Where a path, a table, a column, an item, an option or a package that the source needs is not there.
     IntakeError
-        Where the source cannot be read for certain, or rows are refused.
+        Where the source cannot be read for certain, breaks off, or rows are refused.
 
     Notes
     -----
@@ -194,6 +199,7 @@ def carry_out(source: Any, options: Options, look: Look | None = None) -> Dayboo
 
 
 def _carried_out(engine: Engine, asked: Request, options: Options, look: Look | None) -> Daybook:
+    engine.meanwhile += _SOON
     with steady(asked.sources), Scanner(engine, asked.wanted, asked.dialect, asked.wide) as scanner:
         scans = scanner.scan_all(asked.sources)
         rows, intake = account(engine, scans, asked.wanted, asked.stated, options.on_refused)

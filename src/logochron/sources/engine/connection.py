@@ -8,6 +8,7 @@ from concurrent.futures import Future, ThreadPoolExecutor, wait
 from contextlib import contextmanager
 from contextvars import copy_context
 from functools import cached_property
+from importlib import import_module
 from itertools import count
 from os import getpid
 from pathlib import Path
@@ -47,6 +48,8 @@ class Engine:
         self._kept: dict[str, Any] = {}
         self._numbers = count()
         self._beside = ThreadPoolExecutor(1)
+        #: Modules that are needed soon, loaded while the engine works.
+        self.meanwhile: list[str] = []
         self.progress = progress
         if progress is not None:
             self.connection.execute("SET enable_progress_bar = true; SET enable_progress_bar_print = false")
@@ -71,6 +74,8 @@ class Engine:
         """Carry out a statement beside this thread, which a signal can reach while it waits."""
         asked = self._beside.submit(self.connection.execute, sql)
         try:
+            while self.meanwhile:
+                import_module(self.meanwhile.pop())
             asked.result()
         except KeyboardInterrupt:
             self.connection.interrupt()
