@@ -67,9 +67,9 @@ def read(
     source
         A path, a list of paths, a glob or a folder of Parquet files, whose folders such as ``year=2026`` make columns:
         .csv, .tsv, .txt, .json, .jsonl (also .gz), .parquet and .xlsx; their addresses (``"s3://..."``), fetched by
-        fsspec; a data frame of pandas, Polars or PyArrow, or a DuckDB relation, scanned where it lies; a lazy or cluster
-        frame of Polars, Dask or PySpark, which is rolled up there; or the address of a database in SQLAlchemy's form
-        (``"postgresql+psycopg://USER@HOST/NAME"``, ``"sqlite:///sales.db"``), which sums the records itself, in one
+        fsspec; a data frame of pandas, Polars or PyArrow, or a DuckDB relation, scanned where it lies; a lazy or
+        cluster frame of Polars, Dask or PySpark, which is rolled up there; or the address of a database as SQLAlchemy
+        has it (``"postgresql+psycopg://USER@HOST/NAME"``, ``"sqlite:///sales.db"``), which sums the records itself, in one
         read-only transaction.
     date
         The column of dates; found where None and only one can be meant. A timestamp counts on its day.
@@ -90,7 +90,8 @@ def read(
         columns of text anywhere) counts on the day that it names; one of a pandas, Polars or PyArrow frame on its day
         in the zone of its column; one of a Parquet file in the zone that the file writes beside its column, which is
         said; one whose zone is written nowhere (other Parquet files, DuckDB relations, databases) on its day in UTC,
-        which is said; one of Spark in the zone of its session. A timestamp without a zone always counts on the day it names.
+        which is said; one of Spark in the zone of its session. A timestamp without a zone always counts on the day
+        it names.
     records_of
         What each record stands for: a day, or the whole week, month, quarter or year (of `calendar`) that its
         date falls in or names (``2026-05``, ``Q2 2026``). Refused where the dates fall on four days or more of such a
