@@ -69,8 +69,8 @@ def read(
         .csv, .tsv, .txt, .json, .jsonl (also .gz), .parquet and .xlsx; their addresses (``"s3://..."``), fetched by
         fsspec; a data frame of pandas, Polars or PyArrow, or a DuckDB relation, scanned where it lies; a lazy or
         cluster frame of Polars, Dask or PySpark, which is rolled up there; or the address of a database as SQLAlchemy
-        has it (``"postgresql+psycopg://USER@HOST/NAME"``, ``"sqlite:///sales.db"``), which sums the records itself, in one
-        read-only transaction.
+        has it (``"postgresql+psycopg://USER@HOST/NAME"``, ``"sqlite:///sales.db"``), which sums the records itself,
+        in one read-only transaction.
     date
         The column of dates; found where None and only one can be meant. A timestamp counts on its day.
     values
