@@ -163,7 +163,7 @@ def hint(recorded: Days) -> str:
     dates = recorded.astype("datetime64[D]")
     months = dates.astype("datetime64[M]")
     of_month = (dates - months.astype("datetime64[D]")).astype(np.int64) + 1
-    month_ends = ((dates + 1).astype("datetime64[M]") != months).all()
+    month_ends = ((recorded + 1).astype("datetime64[D]").astype("datetime64[M]") != months).all()
     n = len(recorded)
     grain: Grain
     if n >= _ENOUGH["month"] and (month_ends or (of_month == of_month[0]).all()):

@@ -224,7 +224,7 @@ def _rows(tiers: Tiers, measure: Measure, tier: Tier, others: bool, unusual: boo
     base_dates = []
     for days in (aligned.base_first(), aligned.base_last()):
         dates = to_dates(np.where(aligned.base_known, days, 0))[:, None]
-        base_dates.append(np.where(based, dates, np.datetime64("NaT")))
+        base_dates.append(np.where(based, dates, np.datetime64("NaT", "D")))
     places = {name: place for place, name in enumerate(band_names(prepared.asked.judgings))}
     bands = np.array([*(places[band.name] for band in judging.bands), -1])
     columns: Columns = opening(prepared, measure, tier) | {

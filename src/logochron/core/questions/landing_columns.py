@@ -139,7 +139,7 @@ class Lands:
         plan = self._plan(parts.starts, parts.ends, notes)
         columns = self._opening(to_dates(parts.starts), to_dates(parts.ends)) | {
             "period": np.arange(n)[:, None],
-            "until": np.where(begun, to_dates(parts.untils), np.datetime64("NaT"))[:, None],
+            "until": np.where(begun, to_dates(parts.untils), np.datetime64("NaT", "D"))[:, None],
             "to_date": to_date,
             "expected_share": _NOTHING,
             "estimate": estimate,

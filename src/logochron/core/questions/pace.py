@@ -263,7 +263,7 @@ def _rows(tiers: Tiers, lined_up: Positions, measure: Measure, tier: Tier, other
         "position": np.tile(lined_up.numbers, len(lined_up.parents))[:, None],
         "day": to_dates(aligned.ends)[:, None],
         "running": running,
-        "base_day": np.where(based, base_days, np.datetime64("NaT"))[:, None],
+        "base_day": np.where(based, base_days, np.datetime64("NaT", "D"))[:, None],
         "base": base,
         "gap": np.where(known & np.isfinite(gap), gap / sides.unit, np.nan),
         "growth": divided(gap, sides.base, positive),

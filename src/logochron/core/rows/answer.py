@@ -146,7 +146,7 @@ class AlignedAnswer(Answer):
         known = bool(aligned.base_known[place])
         found = {name: to_dates(days[[place]])[0] for name, days in sides.items()}
         return found | {
-            name: to_dates(days[[place]])[0] if known else np.datetime64("NaT") for name, days in bases.items()
+            name: to_dates(days[[place]])[0] if known else np.datetime64("NaT", "D") for name, days in bases.items()
         }
 
     @property

@@ -288,7 +288,7 @@ class LazyTable:
         values, unknown = series.to_list(), series.is_null().to_numpy()
         if series.dtype.is_integer() or series.dtype.is_float():
             return np.array([NO_DAY if none else int(v) for v, none in zip(values, unknown)], dtype=np.int64)
-        days = [np.datetime64("NaT") if none else plain_day(value) for value, none in zip(values, unknown)]
+        days = [np.datetime64("NaT", "D") if none else plain_day(value) for value, none in zip(values, unknown)]
         return np.array(days, dtype="datetime64[D]").astype(np.int64)
 
     def ids(self, asked: GroupsWanted, place: int, taken: Sequence[tuple[int, Condition]]) -> dict[str, NDArray[Any]]:
