@@ -281,7 +281,7 @@ class Odd:
 
 
 KINDS = [3, -1, 10**30, 1.5, float("nan"), "", "x", "\0", b"x", Odd(), [], [3], [[]], {}, {"h": 3}, {3: "h"}, {"h"},
-         None, np.datetime64("NaT"), pd.NaT, True, lambda: 1, np.arange(3), pd.DataFrame()]  # fmt: skip
+         None, np.datetime64("NaT", "D"), pd.NaT, True, lambda: 1, np.arange(3), pd.DataFrame()]  # fmt: skip
 
 
 def functions(book: lc.Daybook, answer: lc.Comparison, sales: Path) -> dict[str, tuple]:

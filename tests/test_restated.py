@@ -88,8 +88,8 @@ def test_every_question_of_periods(ask):
 )
 def test_as_a_join_by_pandas_has_it(first, late):
     day = np.datetime64("2023-01-01")
-    rows = [(str(day + n), item, float(amount)) for n, item, amount in first]
-    more = rows + [(str(day + n), item, float(amount)) for n, item, amount in late]
+    rows = [(str(day + np.timedelta64(n, "D")), item, float(amount)) for n, item, amount in first]
+    more = rows + [(str(day + np.timedelta64(n, "D")), item, float(amount)) for n, item, amount in late]
     span = {"covering": ("2023-01-01", "2025-06-19")}
     earlier, now = compared(rows, **span), compared(more, **span)
     keys = ["measure", "period", "item"]
