@@ -52,7 +52,7 @@ def ordinary(path: Path) -> Path:
         Where no ordinary file can stand there.
     """
     with _no_place(path):
-        place = path.resolve()
+        place = _followed(path)
         mode = place.stat().st_mode if place.exists() else 0
         if not place.parent.is_dir():
             raise FileNotFoundError(errno.ENOENT, f"there is no directory {path.parent}")
@@ -132,7 +132,7 @@ def folder_place(path: Path) -> Path:
         Where none can stand there.
     """
     with _no_place(path):
-        place = path.resolve()
+        place = _followed(path)
         if place.exists() and not place.is_dir():
             raise NotADirectoryError(errno.ENOTDIR, "it is a file")
         if not place.parent.is_dir():
@@ -140,6 +140,14 @@ def folder_place(path: Path) -> Path:
         for folder in (place, place.parent):
             if folder.exists() and not os.access(folder, os.W_OK | os.X_OK):
                 raise PermissionError(errno.EACCES, f"nothing may be written in {folder}")
+    return place
+
+
+def _followed(path: Path) -> Path:
+    """A path with its links followed; some Pythons leave links that lead to each other as they are."""
+    place = path.resolve()
+    if place.is_symlink():
+        raise OSError(errno.ELOOP, os.strerror(errno.ELOOP))
     return place
 
 

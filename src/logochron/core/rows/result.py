@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core import ports
+from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError
 from logochron.core.rows.blocks import Blocks
 from logochron.core.rows.columns import kind_of
@@ -55,6 +56,7 @@ class Result:
             return self._frame(self.subtotal_columns)
         return self._frame(self.total_columns).iloc[:0]
 
+    @kinds_checked
     def write(self, path: str | Path, *, spreadsheet_safe: bool = False) -> Path:
         """Write the table (or a figure of it) to a file, by its ending.
 
