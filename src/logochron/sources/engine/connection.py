@@ -51,6 +51,9 @@ class Engine:
         #: Modules that are needed soon, loaded while the engine works.
         self.meanwhile: list[str] = []
         self.progress = progress
+        #: Which part of the whole is at hand, from and to.
+        self.span = (0.0, 1.0)
+        self._told = 0.0
         if progress is not None:
             self.connection.execute("SET enable_progress_bar = true; SET enable_progress_bar_print = false")
         else:  # in a notebook the engine would draw a bar of its own
@@ -124,7 +127,15 @@ class Engine:
         while self.progress and not done.wait(0.1):
             part = self.connection.query_progress()
             if part >= 0:
-                self.progress(part / 100)
+                self.tell(part / 100)
+
+    def tell(self, part: float) -> None:
+        """Tell the part done of what is at hand as one of the whole, never less than before."""
+        low, high = self.span
+        done = low + (high - low) * part
+        if self.progress and done > self._told:
+            self._told = done
+            self.progress(done)
 
     def arrays(self, sql: str, tables: Mapping[str, Any] | None = None) -> dict[str, NDArray[Any]]:
         """The columns of a query's answer; texts as objects, unknown texts as None."""

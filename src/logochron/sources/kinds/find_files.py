@@ -41,6 +41,8 @@ ENDINGS: dict[str, SourceKind] = {
 }
 
 
+#: How many files of a folder are looked at for those of Parquet.
+_MOST_SEEN = 100_000
 #: Where the frames we scan come from, and those that are rolled up where they lie.
 _HOMES = ("pandas", "polars", "pyarrow", "duckdb", "_duckdb", "narwhals")
 _LAZY_HOMES = ("dask", "pyspark")
@@ -157,8 +159,19 @@ def matching(named: str | os.PathLike[str]) -> list[Path]:
 def _in_folders(paths: Sequence[Path]) -> Iterator[Path]:
     """The paths; of a folder of Parquet files these."""
     for path in paths:
-        inside = sorted(path.rglob("*.parquet")) if stat.S_ISDIR(mode_of(path)) else []
-        yield from [one for one in inside if of_the_data(one.relative_to(path))] or [path]
+        yield from _parquet_in(path) if stat.S_ISDIR(mode_of(path)) else [path]
+
+
+def _parquet_in(folder: Path) -> list[Path]:
+    """The Parquet files in a folder and in those within it; the folder itself where there are none."""
+    found, seen = [], 0
+    for place, folders, names in os.walk(folder):  # what may not be looked at is passed over
+        folders[:] = [name for name in folders if name[0] not in "_."]
+        found += [Path(place, name) for name in names if name.lower().endswith(".parquet") and name[0] not in "_."]
+        seen += len(names) + len(folders)
+        if seen > _MOST_SEEN:
+            raise QuestionError(f"{shown_path(folder)} holds over {_MOST_SEEN:,} files: name the folder of the sales")
+    return sorted(found) or [folder]
 
 
 def of_the_data(path: PurePath) -> bool:

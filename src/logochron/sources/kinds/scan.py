@@ -55,10 +55,10 @@ class Scanner:
         groups = grouped(list(map(self.named, sources)), names, self.dialect, self.engine)
         scans: list[Scanned] = []
         for i, group in enumerate(groups):
+            self.engine.span = i / len(groups), (i + 1) / len(groups)
             together = self._together(group) if len(group) > 1 else None
             scans += [self.scan(source) for source in group] if together is None else [together]
-            if self.engine.progress:
-                self.engine.progress((i + 1) / len(groups))
+            self.engine.tell(1.0)
         return scans
 
     def _together(self, group: Sequence[Source]) -> Scanned | None:
