@@ -13,7 +13,6 @@ from logochron import __version__
 from logochron.cli.speaking import put
 
 _PROGRAM, _VARIABLE = "logochron", "_LOGOCHRON_COMPLETE"
-SHELLS = ("bash", "zsh", "fish")
 #: What figures, files and pictures depend on; those that a user may or may not have come last.
 _MATTERS = (
     *("numpy", "pandas", "duckdb", "matplotlib", "babel", "click", "rich", "pydantic", "python-calamine", "xlsxwriter"),

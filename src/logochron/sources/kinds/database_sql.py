@@ -106,7 +106,7 @@ class Statements:
         return sa.and_(sa.true(), *(self.readable(number, asked) for number in asked.numbers))
 
     def rows(self, asked: GroupsWanted) -> Sql:
-        """Each row as it is rolled up: `d`, `k`, `h`, `ok`, `q`; of each number `v`, `x`, `f`, `o`, `e`."""
+        """Each row as it is rolled up: `d`, `k`, `h`, `ok`, `q`; of each number `x`, `f`, `o`, `e`."""
         keep = self.holds(asked.where)
         fields = [self.day(asked).label("d"), _flag(keep).label("k")]
         fields += [sa.case((keep, self.filled(place)), else_="").label(f"h{i}") for i, place in enumerate(asked.labels)]
@@ -115,14 +115,12 @@ class Statements:
         for i, number in enumerate(asked.numbers):
             taken = self.holds(number.taken)
             if number.place is None:
-                fields += [_flag(taken).label(f"v{i}"), _flag(taken).label(f"x{i}"), _zero(f"f{i}")]
-                fields += [_zero(f"o{i}"), _zero(f"e{i}")]
+                fields += [_flag(taken).label(f"x{i}"), _zero(f"f{i}"), _zero(f"o{i}"), _zero(f"e{i}")]
                 continue
             value, kind = self.of(number.place), self.columns[number.place].kind
             real = kind in ("float", "loose")
             counts = sa.and_(keep, taken, self.is_number(number.place))
             sized = sa.type_coerce(value, sa.Float()) if real else value
-            fields.append(sa.case((counts, value), else_=0).label(f"v{i}"))
             if number.scale is None:
                 fields += [sa.case((counts, value), else_=0).label(f"x{i}"), _zero(f"f{i}")]
             else:

@@ -20,7 +20,7 @@ from logochron.sources.kinds.database_address import Address, said_safely
 from logochron.sources.kinds.database_sql import Statements
 from logochron.sources.kinds.elsewhere import NO_DAY, FlawedRow, GroupsWanted, Kind, SourceColumn
 
-_AT_ONCE, _FIRST_ROWS = 50_000, 1000
+_AT_ONCE, _FIRST_ROWS, _MOST_DATES = 50_000, 1000, 500
 #: Types of PostgreSQL by their numbers, where the answer of a query tells no more.
 _NUMBERED: dict[int, Kind] = {
     **dict.fromkeys((20, 21, 23), "whole"),
@@ -132,10 +132,7 @@ class Database:
 
     def roll_up(self, asked: GroupsWanted) -> dict[str, NDArray[Any]]:
         """The groups of one GROUP BY."""
-        with self._answer(self._statements.roll_up(asked)) as found:
-            names = list(found.keys())
-            parts = self._parts(found)
-        columns = dict(zip(names, parts)) if parts else {name: np.zeros(0, dtype=object) for name in names}
+        columns = self._columns(self._statements.roll_up(asked))
         texts = {"d", *(f"h{i}" for i in range(len(asked.labels)))}
         sums = [
             f"{name}{i}" for i in range(len(asked.numbers)) for name in ("s", "size", "a") if f"{name}{i}" in columns
@@ -153,10 +150,7 @@ class Database:
 
     def ids(self, asked: GroupsWanted, place: int, taken: Sequence[tuple[int, Condition]]) -> dict[str, NDArray[Any]]:
         """The ids by date and labels."""
-        with self._answer(self._statements.ids(asked, place, taken)) as found:
-            names = list(found.keys())
-            parts = self._parts(found)
-        columns = dict(zip(names, parts)) if parts else {name: np.zeros(0, dtype=object) for name in names}
+        columns = self._columns(self._statements.ids(asked, place, taken))
         return columns | {"d": _days(columns["d"]), "n": columns["n"].astype(np.int64)}
 
     def flawed(self, asked: GroupsWanted, undated: NDArray[Any]) -> Iterator[FlawedRow]:
@@ -199,13 +193,15 @@ class Database:
         """How many rows are the same as one before them."""
         return int(self._rows(self._statements.same_rows())[0][0])
 
-    def _parts(self, found: Any) -> list[NDArray[Any]]:
-        """The columns of an answer."""
-        parts: list[list[NDArray[Any]]] = []
-        while part := found.fetchmany(_AT_ONCE):
-            parts.append([np.array(field, dtype=object) for field in zip(*part)])
-            self._tick()
-        return [np.concatenate(columns) for columns in zip(*parts)]
+    def _columns(self, statement: Any) -> dict[str, NDArray[Any]]:
+        """The columns of an answer by their names."""
+        with self._answer(statement) as found:
+            names = list(found.keys())
+            parts = [[np.zeros(0, dtype=object) for _ in names]]
+            while part := found.fetchmany(_AT_ONCE):
+                parts.append([np.array(field, dtype=object) for field in zip(*part)])
+                self._tick()
+            return {name: np.concatenate(columns) for name, columns in zip(names, zip(*parts))}
 
     def _tick(self) -> None:
         if self.progress:
@@ -233,9 +229,6 @@ class Database:
         stop: Callable[[], Any] | None = getattr(raw, "interrupt", None) or getattr(raw, "cancel", None)
         if stop is not None:
             stop()
-
-
-_MOST_DATES = 500
 
 
 @contextmanager

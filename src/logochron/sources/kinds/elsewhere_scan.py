@@ -47,8 +47,7 @@ _SCALES = (2, 4, MOST_DECIMALS)
 def sample_elsewhere(table: Elsewhere) -> list[SampleColumn]:
     """The columns of a table with the filled texts of its first rows."""
     rows = table.sample(_FIRST_ROWS)
-    kinds = {"day": "date", "moment": "date", "zoned": "date", "whole": "number", "decimal": "number"}
-    kinds["float"] = "number"
+    kinds = dict.fromkeys(("day", "moment", "zoned"), "date") | dict.fromkeys(("whole", "decimal", "float"), "number")
     fields = list(zip(*rows)) if rows else [()] * len(table.columns)
     return [
         SampleColumn(
@@ -89,7 +88,7 @@ def scan_elsewhere(engine: Engine, table: Elsewhere, wanted: Wanted) -> Scanned:
         cut=wanted.times_cut,
         zone=zone,
         apart=wanted.apart,
-    )  # fmt: skip
+    )
     told = (*placed.guesses, *said)
     stated = wanted.writing.decimal is not None or wanted.writing.thousands is not None
     if not any(column.kind == "text" or (stated and column.kind == "loose") for column in amounts.values()):

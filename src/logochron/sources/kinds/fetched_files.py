@@ -59,7 +59,7 @@ def _found(files: Any, path: str) -> list[str]:
         return sorted(str(one) for one in files.glob(path))
     if kind_of(Path(urlsplit(path).path)) is None and files.isdir(path):
         found = sorted(str(one) for one in files.glob(path.rstrip("/") + "/**/*.parquet"))
-        return [one for one in found if of_the_data(PurePosixPath(one).relative_to(path.rstrip("/")))]
+        return [one for one in found if all(map(of_the_data, PurePosixPath(one).relative_to(path.rstrip("/")).parts))]
     return [path]
 
 

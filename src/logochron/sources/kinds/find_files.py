@@ -166,17 +166,17 @@ def _parquet_in(folder: Path) -> list[Path]:
     """The Parquet files in a folder and in those within it; the folder itself where there are none."""
     found, seen = [], 0
     for place, folders, names in os.walk(folder):  # what may not be looked at is passed over
-        folders[:] = [name for name in folders if name[0] not in "_."]
-        found += [Path(place, name) for name in names if name.lower().endswith(".parquet") and name[0] not in "_."]
+        folders[:] = filter(of_the_data, folders)
+        found += [Path(place, name) for name in names if name.lower().endswith(".parquet") and of_the_data(name)]
         seen += len(names) + len(folders)
         if seen > _MOST_SEEN:
             raise QuestionError(f"{shown_path(folder)} holds over {_MOST_SEEN:,} files: name the folder of the sales")
     return sorted(found) or [folder]
 
 
-def of_the_data(path: PurePath) -> bool:
-    """Whether a file within a folder holds data: what begins with ``_`` or ``.`` is about them."""
-    return not any(part[0] in "_." for part in path.parts)
+def of_the_data(name: str) -> bool:
+    """Whether a file or folder within a folder holds data: what begins with ``_`` or ``.`` is about them."""
+    return name[0] not in "_."
 
 
 def is_same(one: Path, other: Path) -> bool:
@@ -232,6 +232,11 @@ def plainly_named(source: Source, folder: Path) -> Source:
 def keyed_folders(path: PurePath) -> list[str]:
     """The folders of a file that name a part of the data: ``year=2026``."""
     return [part for part in path.parts[:-1] if "=" in part[1:]]
+
+
+def folder_keys(path: PurePath) -> list[str]:
+    """What these name: `year`."""
+    return [part.split("=", 1)[0] for part in keyed_folders(path)]
 
 
 def _source(path: Path) -> Source:

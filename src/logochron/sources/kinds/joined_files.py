@@ -12,7 +12,7 @@ from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.sql import quoted
-from logochron.sources.kinds.find_files import Dialect, Source, fresh, keyed_folders
+from logochron.sources.kinds.find_files import Dialect, Source, folder_keys, fresh
 
 #: From so many files on they are joined; text only of files up to so many bytes, as it is copied.
 MANY, _SMALL = 4, 1 << 22
@@ -38,8 +38,6 @@ class JoinedFiles(NamedTuple):
 
 def grouped(sources: Sequence[Source], names: Sequence[str], dialect: Dialect, engine: Engine) -> list[list[Source]]:
     """The files, those that can be scanned as one together, in the order of the first of each."""
-    if len(sources) < MANY:
-        return [[source] for source in sources]
     kept: dict[object, list[Source]] = {}
     columns = _columns([source for source in sources if source.kind == "parquet"], engine)
     for i, source in enumerate(sources):
@@ -77,10 +75,7 @@ def _columns(sources: Sequence[Source], engine: Engine) -> dict[str, tuple[objec
         )
     except IntakeError:
         return {}  # which of them is unsound shows when each is read
-    return {
-        str(name): (*map(str, columns), *(part.split("=", 1)[0] for part in keyed_folders(Path(name))))
-        for name, columns in found
-    }
+    return {str(name): (*map(str, columns), *folder_keys(Path(name))) for name, columns in found}
 
 
 def joined_name(sources: Sequence[Source]) -> str:

@@ -7,7 +7,7 @@ import shutil
 import stat
 import sys
 from collections.abc import Iterator
-from contextlib import ExitStack, contextmanager
+from contextlib import ExitStack, contextmanager, nullcontext
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any, BinaryIO
@@ -39,8 +39,9 @@ def lasting(
         Where a database cannot be reached.
     """
     if is_address(source) or (isinstance(source, (list, tuple)) and any(map(is_address, source))):
-        with ExitStack() as open_, copied([one for one in listed(source) if not is_address(one)] or ()) as others:
-            addresses = [one for one in listed(source) if is_address(one)]
+        addresses = [one for one in listed(source) if is_address(one)]
+        rest = [one for one in listed(source) if not is_address(one)]
+        with ExitStack() as open_, copied(rest) if rest else nullcontext(rest) as others:
             yield [*others, *(found for one in addresses for found in _at(open_, one, table, query, progress))]
         return
     opened = isinstance(source, Source) or (isinstance(source, list) and any(isinstance(one, Source) for one in source))
@@ -82,9 +83,6 @@ def _database(open_: ExitStack, text: str, table: str | None, query: str | None,
 @contextmanager
 def copied(source: Any) -> Iterator[Any]:
     """The source, with standard input and pipes in it copied to files that live as long as this."""
-    if isinstance(source, tuple) and not source:
-        yield ()
-        return
     several = isinstance(source, (list, tuple))
     if is_frame(source) or (several and any(map(is_frame, source))):
         yield source

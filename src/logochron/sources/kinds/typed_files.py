@@ -22,7 +22,7 @@ from logochron.sources.engine.sql import (
     named,
     quoted,
 )
-from logochron.sources.kinds.find_files import Source, keyed_folders
+from logochron.sources.kinds.find_files import Source, folder_keys
 from logochron.sources.kinds.headers import Placed, place_columns
 from logochron.sources.kinds.joined_files import JoinedFiles
 from logochron.sources.kinds.zones_written import zones_written
@@ -68,7 +68,7 @@ def parquet_table(engine: Engine, source: Source, paths: Sequence[Path] = ()) ->
     named_here = ", ".join(quoted(str(path)) for path in paths or (source.path,))
     relation = f"read_parquet([{named_here}], hive_partitioning=false)"
     columns, types = described(engine, relation, source.name)
-    keys = {part.split("=", 1)[0] for part in keyed_folders(source.path)}
+    keys = set(folder_keys(source.path))
     if keys and keys.isdisjoint(columns):
         relation = f"read_parquet([{named_here}], hive_partitioning=true, hive_types_autocast=false)"
         columns, types = described(engine, relation, source.name)
