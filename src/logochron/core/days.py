@@ -67,6 +67,11 @@ def to_days(days: Any) -> Days:
     return dates.astype(np.int64)
 
 
+def distinct(days: Days) -> Days:
+    """The distinct ones in order."""
+    return np.unique(days, return_index=True)[0]  # the plain way loads numpy.ma first
+
+
 def to_dates(days: Any) -> NDArray[np.datetime64]:
     """`datetime64[D]` from day numbers."""
     return np.asarray(days, dtype=np.int64).astype("datetime64[D]")

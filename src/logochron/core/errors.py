@@ -13,6 +13,7 @@ __all__ = [
     "OutputError",
     "ReportError",
     "brief",
+    "first_line",
     "nearest",
     "no_file_name",
     "no_such",
@@ -57,6 +58,15 @@ def brief(value: object) -> str:
         return shown
     size = f" of {len(value):,}" if hasattr(value, "__len__") else ""
     return f"a {type(value).__name__}{size}"
+
+
+def first_line(error: BaseException) -> str:
+    """The first line of what an error says, or its kind where it says nothing.
+
+    >>> first_line(OSError(" no room\\n at all ")), first_line(KeyError())
+    ('no room', 'KeyError')
+    """
+    return next(filter(None, map(str.strip, str(error).splitlines())), type(error).__name__)
 
 
 def nearest(name: str, names: Iterable[str]) -> str | None:

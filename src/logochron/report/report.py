@@ -12,7 +12,7 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import DayLike
-from logochron.core.errors import IntakeError, LogochronError, OutputError
+from logochron.core.errors import IntakeError, LogochronError, OutputError, first_line
 from logochron.core.judge.judging import Judging
 from logochron.core.questions.compare import compare
 from logochron.core.questions.drivers import drivers
@@ -212,7 +212,7 @@ class Report:
         except (IntakeError, OutputError):
             raise
         except LogochronError as error:
-            _LOG.info("section %r is refused: %s", table.heading, str(error).splitlines()[0])
+            _LOG.info("section %r is refused: %s", table.heading, first_line(error))
             return Section(heading=table.heading, refused=str(error), **shown)
         _LOG.info("section %r: %s rows", table.heading, f"{answer.columns.rows:,}")
         return Section(heading=table.heading, answer=answer, **shown)

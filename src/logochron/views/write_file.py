@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, first_line
 from logochron.core.rows.columns import kind_of
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
@@ -115,7 +115,7 @@ def as_system_error() -> Iterator[None]:
     try:
         yield
     except duckdb.Error as error:
-        told = str(error).splitlines()[0]
+        told = first_line(error)
         known = next((n for n in (errno.ENOSPC, errno.EFBIG, errno.EDQUOT, errno.EIO) if os.strerror(n) in told), 0)
         raise OSError(known, os.strerror(known) if known else told) from None
 

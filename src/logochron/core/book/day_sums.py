@@ -12,7 +12,7 @@ from logochron.core.book.record_life import Beyond, RecordLife
 from logochron.core.book.record_spans import Standing
 from logochron.core.book.span_sums import Amounts, Cells, Spans, Sums, span_sums
 from logochron.core.calendars.base import Bools
-from logochron.core.days import Days
+from logochron.core.days import Days, distinct
 
 #: The column of the numbers of rows of a book: a record laid on several days has a row on each.
 ROWS = "\0rows"
@@ -64,7 +64,7 @@ class DaySums:
             return np.any([(side > 0).any(axis=0) for side in found], axis=0)
         starts = np.concatenate([first[last >= first] for first, last in groups])
         after = np.concatenate([last[last >= first] + 1 for first, last in groups])
-        bounds = np.unique(np.concatenate([starts, after]))
+        bounds = distinct(np.concatenate([starts, after]))
         opened = np.bincount(np.searchsorted(bounds, starts), minlength=len(bounds) + 1)
         closed = np.bincount(np.searchsorted(bounds, after), minlength=len(bounds) + 1)
         covered = np.append(False, np.cumsum(opened - closed) > 0)  # before the first bound lies nothing

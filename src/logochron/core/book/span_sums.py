@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.days import Days
+from logochron.core.days import Days, distinct
 
 #: Bins held at once; more items than fit go in blocks.
 BINS_AT_ONCE = 1 << 24
@@ -104,7 +104,7 @@ def span_sums(
     if not n_items:
         return [[np.zeros((starts.shape[1], 0)) for starts, _ in groups] for _ in columns]
     edges = [side.ravel() for starts, ends in groups for side in (starts, ends + 1)]
-    bounds = np.unique(np.concatenate(edges))
+    bounds = distinct(np.concatenate(edges))
     n_cells = max(len(bounds) - 1, 1)
     runs = [(np.searchsorted(bounds, starts), np.searchsorted(bounds, ends + 1)) for starts, ends in groups]
     cells = np.searchsorted(bounds, days, side="right") - 1

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from logochron.core.book.coverage import touches, typing_errors
 from logochron.core.book.daybook import Daybook
+from logochron.core.book.facts import Fact
 from logochron.core.book.formulas import all_leaves
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.days import Days, as_date, in_words, iso, weekday
@@ -36,16 +37,6 @@ _WORDS = {
     "negative amounts": "lower their periods; returns, or a sign mistaken",
     "decimals": "finer than nearly all others: perhaps another unit, or a slip of the decimal mark",
 }
-
-
-@dataclass(frozen=True)
-class Fact:
-    """An oddity that only the single records show: found by the sources, worded here."""
-
-    kind: str
-    column: str
-    count: int
-    example: str
 
 
 @dataclass(frozen=True)
