@@ -43,7 +43,7 @@ def dask(path: Path, open_: ExitStack) -> Jobs:
     from distributed import Client, LocalCluster
 
     processes = {"n_workers": 2, "threads_per_worker": 1, "processes": True}
-    cluster = open_.enter_context(LocalCluster(**processes, host="127.0.0.1", dashboard_address=None))
+    cluster = open_.enter_context(LocalCluster(**processes, host="127.0.0.1", dashboard_address="127.0.0.1:0"))
     open_.enter_context(Client(cluster))
 
     def by_hand() -> object:

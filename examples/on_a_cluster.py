@@ -24,7 +24,7 @@ def main() -> None:
 
     asked = {"date": "sold_on", "values": ["revenue", "units"], "by": "harbor"}
     with (
-        LocalCluster(n_workers=2, processes=True, host="127.0.0.1", dashboard_address=None) as cluster,
+        LocalCluster(n_workers=2, processes=True, host="127.0.0.1", dashboard_address="127.0.0.1:0") as cluster,
         Client(cluster),
     ):
         # only sums by day and harbor come back; a Spark frame is read in the same way

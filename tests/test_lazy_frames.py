@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import _thread
 import os
 import shutil
 import subprocess
+import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import closing
@@ -137,7 +139,7 @@ def cluster() -> Iterator[Any]:
     distributed = pytest.importorskip("distributed")
     with (
         distributed.LocalCluster(
-            n_workers=2, threads_per_worker=1, processes=True, host="127.0.0.1", dashboard_address=None
+            n_workers=2, threads_per_worker=1, processes=True, host="127.0.0.1", dashboard_address="127.0.0.1:0"
         ) as one,
         distributed.Client(one) as client,
     ):
@@ -217,3 +219,38 @@ def test_a_worker_that_dies_is_told(cluster, records):
     frame = dd.from_delayed([dask.delayed(lambda: os._exit(1))()], meta=records[["day", "units"]].head(0))
     with pytest.raises(lc.IntakeError, match="cannot be read"):
         lc.read(frame, date="day", values="units")
+
+
+def interrupted(frame: Any) -> None:
+    """A reading that takes a minute is broken off after two seconds."""
+    started = time.monotonic()
+    timer = threading.Timer(2, _thread.interrupt_main)
+    timer.start()
+    with pytest.raises(KeyboardInterrupt):
+        lc.read(frame, date="day", values="units")
+    assert time.monotonic() - started < 30
+
+
+@pytest.mark.services
+@pytest.mark.filterwarnings("ignore")
+def test_an_interrupted_dask_does_only_what_others_asked_for(cluster, records):
+    import dask
+
+    part = records[["day", "units"]]
+    other = cluster.submit(lambda: time.sleep(4) or 7)
+    frame = dd.from_delayed([dask.delayed(lambda: time.sleep(30) or part)()], meta=part.head(0))
+    interrupted(frame)
+    assert other.result() == 7 and list(cluster.futures) == [other.key]
+
+
+@pytest.mark.services
+@pytest.mark.filterwarnings("ignore")
+def test_an_interrupted_spark_stops(spark, records):
+    from pyspark.sql import functions, types
+
+    slow = functions.udf(lambda day: time.sleep(60) or day, types.StringType())
+    interrupted(spark.sql("select '2026-05-01' as day, 1 as units").withColumn("day", slow("day")))
+    until = time.monotonic() + 20
+    while (left := spark.sparkContext.statusTracker().getActiveJobsIds()) and time.monotonic() < until:
+        time.sleep(0.2)
+    assert not left

@@ -13,12 +13,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.filters import Condition
-from logochron.core.errors import IntakeError, QuestionError
+from logochron.core.errors import IntakeError, QuestionError, first_line
 from logochron.sources.engine.connection import Progress, waited
-from logochron.sources.kinds.elsewhere import NO_DAY, Addend, FlawedRow, GroupsWanted, Kind
+from logochron.sources.kinds.clusters import giving_up
+from logochron.sources.kinds.elsewhere import Addend, FlawedRow, GroupsWanted, Kind
 from logochron.sources.kinds.lazy_columns import Expr, both, column_of, from_native, listed, plain_day, texts_of
+from logochron.sources.scanned import FIRST_ROWS, NO_DAY
 
-_LISTED, _FIRST_ROWS = 10_000, 1000
+_LISTED = 10_000
 #: Amounts below this many units are added up exactly, where not too many are.
 _SMALL, _EXACT = 2.0**35, 2.0**53
 _ROUNDING = 1.5 * 2.0**52
@@ -67,8 +69,8 @@ class LazyTable:
     def _few(self) -> Any:
         """Some rows; of Dask those of its first part, as it would go through all of them for the first rows of all."""
         if hasattr(self._native, "partitions") and self._native.npartitions > 1:
-            return from_native(self._native.partitions[0]).lazy().head(_FIRST_ROWS)
-        return from_native(self._native).lazy().head(_FIRST_ROWS)
+            return from_native(self._native.partitions[0]).lazy().head(FIRST_ROWS)
+        return from_native(self._native).lazy().head(FIRST_ROWS)
 
     def decimals(self, place: int) -> int:
         """Two: a look at the first rows costs more than another pass where there are more."""
@@ -82,19 +84,12 @@ class LazyTable:
         except (IntakeError, QuestionError):
             raise
         except Exception as error:  # each library has errors of its own, and of all that it stands on
-            lines = [line.strip() for line in str(error).splitlines() if line.strip()]
-            said = lines[0] if lines else type(error).__name__
-            raise IntakeError(f"{self.name} cannot be read: {said[:300]}") from error
+            raise IntakeError(f"{self.name} cannot be read: {first_line(error)[:300]}") from error
 
     def _collected(self, lazy: Any) -> Any:
         """An answer brought here, while a signal can reach this thread."""
         with self._spoken():
-            return waited(lazy.collect, self._give_up, self.progress)
-
-    def _give_up(self) -> None:
-        """Have a cluster give up what it is at."""
-        if self._spark:
-            self._native.sparkSession.sparkContext.cancelAllJobs()
+            return waited(lazy.collect, giving_up(self._native), self.progress)
 
     def _frame(self, places: Sequence[int], zone: str, date: int | None) -> Any:
         """The frame with some of its columns, under our names but for Dask; instants of Spark as day numbers."""
@@ -165,10 +160,13 @@ class LazyTable:
         column = self._of(place)
         return column if self.columns[place].written == "Float64" else column.cast(nw.Float64)
 
-    def _whole(self, value: Expr) -> Expr:
-        """The whole number next to a value; that it was one is proven elsewhere."""
+    def _in_units(self, value: Expr, scale: int) -> tuple[Expr, Expr]:
+        """An amount as the whole number of units next to it, and whether it is just that."""
+        unit = 10.0**scale
         # Spark rounds by way of decimals, which takes longer than all the rest; so near this number doubles are whole
-        return value + _ROUNDING - _ROUNDING if self._spark else value.round(0)
+        units = value * unit + _ROUNDING - _ROUNDING if self._spark else (value * unit).round(0)
+        # Polars multiplies by the inverse of a constant instead of dividing by it, which is not the same
+        return units, units / (value * 0.0 + unit if self._polars else unit) == value
 
     def _readable(self, number: Addend, asked: GroupsWanted) -> Expr | None:
         """Whether an amount can be read in the rows it takes; none where it always can."""
@@ -206,10 +204,8 @@ class LazyTable:
         fields = {}
         for i, number in enumerate(asked.numbers):
             if number.place is not None and number.scale is not None:
-                value, unit = self._number(number.place), 10.0**number.scale
-                units = self._whole(value * unit)
-                # Polars multiplies by the inverse of a constant instead of dividing by it, which is not the same
-                sound = (units / (value * 0.0 + unit if self._polars else unit) == value) & (units.abs() < _SMALL)
+                units, same = self._in_units(self._number(number.place), number.scale)
+                sound = same & (units.abs() < _SMALL)
                 fields[f"s{i}"] = nw.when(sound).then(units).otherwise(nw.lit(float("inf")))
         lazy = self._frame(self._needed(asked), asked.zone, asked.date).select(**keys, **fields)
         rows = (
@@ -259,12 +255,10 @@ class LazyTable:
             if asked.empty_is_zero:
                 value = value.fill_null(0.0)
                 fields[f"empty{i}"] = both(taken, self._of(number.place).is_null()).cast(nw.Int64)
-            summed = value if number.scale is None else self._whole(value * 10.0**number.scale)
+            summed, same = (value, None) if number.scale is None else self._in_units(value, number.scale)
             fields[f"s{i}"] = summed if taken is None else nw.when(taken).then(summed).otherwise(nw.lit(0.0))
-            if number.scale is not None and self.columns[number.place].kind != "whole":
-                unit: Expr = 10.0**number.scale
-                finer = summed / (value * 0.0 + unit if self._polars else unit) != value
-                fields[f"finer{i}"] = both(taken, finer).fill_null(False).cast(nw.Int64)
+            if same is not None and self.columns[number.place].kind != "whole":
+                fields[f"finer{i}"] = both(taken, ~same).fill_null(False).cast(nw.Int64)
         lazy = self._frame(self._needed(asked), asked.zone, asked.date)
         sums = [name for name in fields if name[0] == "s"]
         if asked.apart:
@@ -285,6 +279,9 @@ class LazyTable:
         """Dates as they came: day numbers, or texts."""
         if series.dtype == nw.String:
             return texts_of(series)
+        plain = series.to_numpy()
+        if plain.dtype.kind == "M":
+            return plain.astype("datetime64[D]").astype(np.int64)  # none is NO_DAY there
         values, unknown = series.to_list(), series.is_null().to_numpy()
         if series.dtype.is_integer() or series.dtype.is_float():
             return np.array([NO_DAY if none else int(v) for v, none in zip(values, unknown)], dtype=np.int64)
