@@ -5,19 +5,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
-from typing import NamedTuple
 
 import numpy as np
 
-from logochron.core.book.coverage import Ends, touches
+from logochron.core.book.coverage import touches
 from logochron.core.book.intake import LISTED, Intake, Refusal
-from logochron.core.book.record_spans import Standing, check_periods, hint
-from logochron.core.days import FIRST_DAY, LAST_DAY, Days, day_number, iso
+from logochron.core.book.record_spans import check_periods, hint
+from logochron.core.days import FIRST_DAY, LAST_DAY, Days, day_number, distinct, iso
 from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.core.total_labels import is_total
 from logochron.sources.assemble import BookRows, assembled
 from logochron.sources.engine.connection import Engine
-from logochron.sources.scanned import Scanned, Wanted, check_currencies
+from logochron.sources.scanned import NO_DAY, Scanned, StatedDates, Wanted, check_currencies
 from logochron.sources.values.dates import Reading, read_dates
 from logochron.sources.values.period_names import first_day_of
 
@@ -39,15 +38,6 @@ _READINGS = {
 _ODD_DATES = (day_number("1900-01-01"), day_number("2100-12-31"))
 
 
-class StatedDates(NamedTuple):
-    """What the user stated about dates, and the days wanted."""
-
-    day_first: bool | None
-    date_format: str | None
-    keep: Ends  # rows outside are set aside
-    standing: Standing = Standing()
-
-
 def account(
     engine: Engine, scans: Sequence[Scanned], wanted: Wanted, stated: StatedDates, on_refused: str
 ) -> tuple[BookRows, Intake]:
@@ -63,7 +53,7 @@ def account(
     said = _check_items(scans, wanted)
     check_currencies(one for scanned in scans for one in scanned.priced)
     reading = _dates(scans, wanted, stated)
-    dated_on = np.unique(reading.days[reading.readable])
+    dated_on = distinct(reading.days[reading.readable])
     starts, ends = reading.days.copy(), reading.days.copy()
     starts[reading.readable], ends[reading.readable] = stated.standing.spans(reading.days[reading.readable])
     inside = reading.readable & touches(starts, ends, stated.keep)
@@ -101,7 +91,7 @@ def account(
         raise IntakeError(f"{', '.join(intake.sources)}: the account of its rows does not add up: {intake}")
     if refused and on_refused == "stop":
         raise IntakeError(_refusal_message(intake))
-    recorded = np.unique(starts[reading.readable])  # of all rows, whichever are counted
+    recorded = distinct(starts[reading.readable])  # of all rows, whichever are counted
     if not inside.any():
         low, high = stated.keep
         span = f"{iso(low) if low is not None else ''}..{iso(high) if high is not None else ''}"
@@ -111,7 +101,7 @@ def account(
             f"to {iso(int(held.max()))}"
         )
     daily = stated.standing.records_of == "day"
-    hinted = hint(np.unique(starts[inside])) if daily else check_periods(dated_on, stated.standing)
+    hinted = hint(distinct(starts[inside])) if daily else check_periods(dated_on, stated.standing)
     rows = assembled(engine, scans, wanted, starts, ends, inside, taken, beyond, recorded, stated.standing)
     oddities = _oddities(rows, dated_on, hinted, bool(wanted.where))
     return rows, replace(intake, warnings=(*intake.warnings, *oddities))
@@ -167,9 +157,9 @@ def _dates(scans: Sequence[Scanned], wanted: Wanted, stated: StatedDates) -> Rea
         below = "" if any(scanned.unlined for scanned in scans) else " below the header"
         raise IntakeError(f"{names}: no rows{below}" + (" can be read:" + "".join(torn) if torn else ""))
     if all(part.dtype != object or not any(isinstance(text, str) for text in part) for part in dates):
-        days = [np.array([np.iinfo(np.int64).min if d is None else d for d in part], dtype=np.int64) for part in dates]
+        days = [np.array([NO_DAY if d is None else d for d in part], dtype=np.int64) for part in dates]
         joined = np.concatenate(days)
-        filled = joined != np.iinfo(np.int64).min
+        filled = joined != NO_DAY
         readable = filled & (joined >= FIRST_DAY) & (joined <= LAST_DAY)
         if not readable.any():
             why = "none is from year 1 to 9999" if filled.any() else "all its fields are empty"

@@ -16,13 +16,12 @@ from logochron.core.check_kinds import check_kinds
 from logochron.core.days import DayLike, day_number, span_ends
 from logochron.core.errors import QuestionError, brief, nearest
 from logochron.core.options import Empty, Grain, OnRefused, Spread, check
-from logochron.sources.accounting import StatedDates
 from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Dialect, Source, locate
 from logochron.sources.kinds.headers import fold
 from logochron.sources.kinds.samples import SampleColumn
 from logochron.sources.kinds.scan import sampled
-from logochron.sources.scanned import PERIOD, Wanted
+from logochron.sources.scanned import PERIOD, StatedDates, Wanted
 from logochron.sources.values.amounts import check_stated
 
 

@@ -6,17 +6,18 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from logochron.core.book.daybook import Daybook
+from logochron.core.book.facts import Fact
 from logochron.core.book.formulas import all_leaves, formulas
 from logochron.core.check_kinds import check_kinds, kinds_checked
 from logochron.core.errors import QuestionError, no_such
-from logochron.core.questions.review import Fact, Review, review_book
+from logochron.core.questions.review import Review, review_book
 from logochron.sources.engine.connection import Engine
 from logochron.sources.guess_columns import NEARLY, candidates_of, guess, labels_of
 from logochron.sources.kinds.find_files import locate
 from logochron.sources.kinds.scan import sampled
 from logochron.sources.kinds.streams import lasting
-from logochron.sources.read import carry_out
 from logochron.sources.read_options import Options, Request, dimensions_of, names_of, wide_found
+from logochron.sources.reading import carry_out
 from logochron.sources.scanned import Scanned
 from logochron.sources.values.period_names import read_label
 

@@ -8,16 +8,22 @@ from typing import Any, NamedTuple, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from logochron.core.book.coverage import Ends
+from logochron.core.book.facts import Fact
 from logochron.core.book.filters import Condition
 from logochron.core.book.formulas import RECORDS, Leaf
 from logochron.core.book.intake import Refusal
+from logochron.core.book.record_spans import Standing
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
-from logochron.core.questions.review import Fact
 from logochron.sources.values.amounts import StatedWriting
 
 #: Places in a list of distinct values, int32.
 Codes = NDArray[np.int32]
+#: So many first rows show what the columns of a source hold.
+FIRST_ROWS = 1000
+#: Stands for no day among day numbers.
+NO_DAY = np.iinfo(np.int64).min
 #: What the column of periods is called in the table that a wide one is laid out as.
 PERIOD = "the period's column"
 
@@ -73,6 +79,15 @@ class Wanted(NamedTuple):
         named += [("measures", leaf.column) for leaf in self.ids]
         named += [("measures", c.column) for leaf in self.leaves for c in self.conditions_of(leaf)]
         return list(dict.fromkeys(named))
+
+
+class StatedDates(NamedTuple):
+    """What the user stated about dates, and the days wanted."""
+
+    day_first: bool | None
+    date_format: str | None
+    keep: Ends  # rows outside are set aside
+    standing: Standing = Standing()
 
 
 class LeafGroups(NamedTuple):

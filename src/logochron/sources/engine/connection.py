@@ -19,10 +19,12 @@ import duckdb
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.errors import IntakeError
+from logochron.core.errors import IntakeError, first_line
 
 #: What the engine says of records that it cannot take as they are wanted; anything else is no fault of theirs.
 _UNSOUND = (duckdb.InvalidInputException, duckdb.ConversionException)
+#: Seconds after which a statement is taken for a long one.
+_MOMENT = 0.01
 T = TypeVar("T")
 #: Seconds between two looks at work that is done elsewhere.
 _TICK = 0.2
@@ -39,25 +41,28 @@ class UnsoundRecords(IntakeError):
 class Engine:
     """One connection, its settings, and what it says on its way."""
 
-    def __init__(self, progress: Progress | None = None) -> None:
-        # what does not fit in memory goes where temporary files belong, and nothing is fetched from anywhere
-        spill = str(Path(gettempdir()) / f"logochron-spill-{getpid()}")
-        self.connection = duckdb.connect(config={"temp_directory": spill, "autoinstall_known_extensions": False})
-        # texts of mixed columns stay texts; zoned timestamps show in no zone of this machine
-        self.connection.execute("SET pandas_analyze_sample = 0; SET TimeZone = 'UTC'")
+    def __init__(self) -> None:
+        self._beside = ThreadPoolExecutor(1)
+        self._opening = self._beside.submit(_open)
         self._kept: dict[str, Any] = {}
         self._numbers = count()
-        self._beside = ThreadPoolExecutor(1)
         #: Modules that are needed soon, loaded while the engine works.
         self.meanwhile: list[str] = []
-        self.progress = progress
+        self.progress: Progress | None = None
         #: Which part of the whole is at hand, from and to.
         self.span = (0.0, 1.0)
         self._told = 0.0
+
+    @property
+    def connection(self) -> duckdb.DuckDBPyConnection:
+        """The connection, once it is open."""
+        return self._opening.result()
+
+    def tells(self, progress: Progress | None) -> None:
+        """Have the progress of long statements told."""
+        self.progress = progress
         if progress is not None:
-            self.connection.execute("SET enable_progress_bar = true; SET enable_progress_bar_print = false")
-        else:  # in a notebook the engine would draw a bar of its own
-            self.connection.execute("SET enable_progress_bar = false")
+            self._carry_out("SET enable_progress_bar = true; SET enable_progress_bar_print = false")
 
     def run(self, sql: str, name: str) -> None:
         """Carry out a statement, telling the progress; what the engine refuses becomes an IntakeError."""
@@ -75,9 +80,10 @@ class Engine:
 
     def _carry_out(self, sql: str) -> None:
         """Carry out a statement beside this thread, which a signal can reach while it waits."""
-        asked = self._beside.submit(self.connection.execute, sql)
+        asked = self._beside.submit(lambda: self.connection.execute(sql))
         try:
-            while self.meanwhile:
+            wait([asked], _MOMENT if self.meanwhile else None)
+            while self.meanwhile and not asked.done():
                 import_module(self.meanwhile.pop())
             asked.result()
         except KeyboardInterrupt:
@@ -146,6 +152,19 @@ class Engine:
         return {name: _plain(values) for name, values in found.items() if isinstance(values, np.ndarray)}
 
 
+def _open() -> duckdb.DuckDBPyConnection:
+    # what does not fit in memory goes where temporary files belong, and nothing is fetched from anywhere
+    spill = str(Path(gettempdir()) / f"logochron-spill-{getpid()}")
+    connection = duckdb.connect(config={"temp_directory": spill, "autoinstall_known_extensions": False})
+    connection.execute(
+        # texts of mixed columns stay texts; zoned timestamps show in no zone of this machine
+        "SET pandas_analyze_sample = 0; SET TimeZone = 'UTC'; "
+        # in a notebook the engine would draw a bar of its own; what begins and ends a Parquet file is read once
+        "SET enable_progress_bar = false; SET parquet_metadata_cache = true"
+    )
+    return connection
+
+
 def waited(work: Callable[[], T], interrupt: Callable[[], Any], progress: Progress | None) -> T:
     """What work gives that is done elsewhere: in a thread of its own, so that a signal reaches this one.
 
@@ -179,12 +198,12 @@ def _refusals(name: str) -> Iterator[None]:
         yield
     except duckdb.Error as error:
         kind = UnsoundRecords if isinstance(error, _UNSOUND) else IntakeError
-        raise kind(f"{name} cannot be read: {str(error).splitlines()[0]}") from error
+        raise kind(f"{name} cannot be read: {first_line(error)}") from error
 
 
 def _plain(values: NDArray[Any]) -> NDArray[Any]:
     """Values without a mask: unknown numbers as NaN, anything else unknown as None."""
-    if not isinstance(values, np.ma.MaskedArray):
+    if type(values) is np.ndarray:  # most are; numpy.ma is loaded for others only
         return values
     unknown = np.ma.getmaskarray(values)
     plain: NDArray[Any] = np.ma.getdata(values)

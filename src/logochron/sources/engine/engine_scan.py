@@ -11,14 +11,13 @@ from typing import Any, NamedTuple, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from logochron.core.book.facts import Fact
 from logochron.core.book.formulas import Leaf
 from logochron.core.book.intake import LISTED, Refusal
 from logochron.core.days import Days
-from logochron.core.questions.review import Fact
 from logochron.core.total_labels import is_total
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.count_ids import collect_ids
-from logochron.sources.engine.record_facts import duplicate_rows, odd_amounts
 from logochron.sources.engine.rollup import Rolled
 from logochron.sources.engine.sql import Query, inner, is_empty, quoted, texts_of
 from logochron.sources.scanned import Groups, IdTable, Priced, Wanted
@@ -138,6 +137,8 @@ class EngineScan:
 
     def facts(self) -> list[Fact]:
         """What only the single records show."""
+        from logochron.sources.engine.record_facts import duplicate_rows, odd_amounts
+
         met = [*duplicate_rows(self.engine, self.query, self.name), *odd_amounts(self.engine, self.rolled, self.name)]
         # looked up together: each look goes through the file
         places = iter(_places(self.lines, [row for one in met for row in one.rows], self.files))

@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from logochron.core.days import Days
 from logochron.sources.engine.connection import Engine, UnsoundRecords
 from logochron.sources.engine.sql import (
     MOST_DECIMALS,
@@ -23,10 +24,12 @@ from logochron.sources.engine.sql import (
     is_empty,
     quoted,
 )
-from logochron.sources.scanned import Codes, Groups, LeafGroups, Priced
+from logochron.sources.scanned import NO_DAY, Codes, Groups, LeafGroups, Priced
 
 #: Whole numbers up to this are all doubles; sums up to this leave room for differences of whole numbers.
 _EXACT, MOST_SUM = 2.0**53, 2.0**62
+#: Days laid out one by one, to number those that occur: years 1 to 9999 are 3.65 million.
+_MOST_DAYS = 10_000_000
 #: Below so many units amounts are added up swiftly.
 _SMALL = 2**32
 
@@ -47,9 +50,9 @@ def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge 
     gave is returned.
     """
     while True:
-        stats = _swift_pass(engine, query, plans, name)
-        if stats is not None:
-            return Rolled(query, groups_of(engine, query, plans, stats, sound=True), sound=True)
+        groups = _swift_pass(engine, query, plans, name)
+        if groups is not None:
+            return Rolled(query, groups, sound=True)
         stats = _careful_pass(engine, query, plans, name)
         if judge and any(stats[f"odd{i}"] for i in range(len(query.amounts))):
             asked, asked_plans = judge(query, plans)
@@ -66,27 +69,26 @@ def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge 
         return Rolled(query, groups_of(engine, query, plans, stats), sound=False)
 
 
-def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[str, Any] | None:
+def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> Groups | None:
     """The roll-up of sources without a flaw, None where there may be one: plain sums that prove themselves.
 
     Every amount is there and a whole number of its scale's unit, and small: any other makes the sum of its group
-    infinite. As doubles such numbers add up exactly while the sum of their sizes stays under 2**53, which the limit
-    times the rows of a group proves.
+    far too large. As doubles such numbers add up exactly while the sum of their sizes stays under 2**53, which the
+    limit times the rows of a group proves.
     """
     if query.empty_is_zero or query.where:
         return None
     shown = ["d", *(f"h{i}" for i in range(len(query.labels)))]
     fields = [f"{query.date_key or query.date} AS d"]
     fields += [f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values())]
-    rolled, stats = [], {"n": "sum(n)", "most": "max(n)"}
-    units = []
+    rolled, units, totals, stats = [], [], [], {"most": "max(n)"}
     for i, amount in enumerate(query.amounts):
         fields.append(f"{_with_signs(amount, query)} AS y{i}")
-        units.append(f"round(y{i} * {10 ** plans[amount.key].scale}) AS x{i}")
-        unit = 10 ** plans[amount.key].scale
-        sound = f"x{i} / {unit} = y{i} AND abs(x{i}) < {_SMALL}"
-        rolled.append(f"sum(CASE WHEN {sound} THEN x{i} ELSE 'infinity'::DOUBLE END) AS s{i}")
-        stats[f"size{i}"] = f"sum(abs(s{i}))::DOUBLE"
+        whole, added, total = _proof(i, plans[amount.key].scale, as_decimal=amount.is_text)
+        units.append(whole)
+        rolled.append(added)
+        totals.append(f"{total} AS s{i}")
+        stats |= {f"top{i}": f"max(abs({total}))", f"size{i}": f"sum(abs({total}))"}
         if query.apart:
             rolled.append(f"y{i} AS a{i}")
     labels = _labels(query)
@@ -105,11 +107,43 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[s
         )
     except UnsoundRecords:
         return None  # the careful pass tells why
-    found = _statistics(engine, stats)
-    sizes = [found[f"size{i}"] or 0.0 for i in range(len(query.amounts))]
-    if (found["most"] or 0) * _SMALL > _EXACT or not all(size < MOST_SUM for size in sizes):
+    found = _statistics(engine, stats)  # looked at before anything is fetched in vain
+    places = range(len(query.amounts))
+    exact = all((found[f"top{i}"] or 0.0) <= _EXACT and (found[f"size{i}"] or 0.0) < MOST_SUM for i in places)
+    if not exact or (found["most"] or 0) * _SMALL > _EXACT:
         return None
-    return found | {"named": _named(labels, found)}
+    arrays, coded = _fetched(engine, query, ["n", *totals], days=bool(query.date_key))
+    many = len(arrays["n"])
+    return _grouped(
+        query,
+        coded,
+        arrays,
+        keep=np.ones(many, dtype=bool),
+        bad=np.zeros(many, dtype=np.int64),
+        leaves={
+            a.key: LeafGroups(arrays[f"s{i}"].astype(np.int64), found[f"size{i}"] or 0.0, plans[a.key].scale)
+            for i, a in enumerate(query.amounts)
+        },
+        named=_named(labels, found),
+    )
+
+
+def _proof(i: int, scale: int, *, as_decimal: bool) -> tuple[str, str, str]:
+    """An amount `y` as a whole number `x` of units, its sum, far too large where an amount is none, and that in units.
+
+    Doubles are quickest where amounts lie as such. Amounts read from text are proved by the engine's decimals: its
+    rounding of doubles slows the reading of text beside it down.
+    """
+    unit = 10**scale
+    if as_decimal:
+        flaw = f"'{'9' * (18 - scale)}.{'9' * scale}'::DECIMAL(18, {scale})"
+        sound = f"x{i}::DOUBLE = y{i} AND abs(y{i}) < {_SMALL / unit}"
+        x, shown = f"y{i}::DECIMAL(18, {scale})", f"(s{i} * {unit})::DOUBLE"
+    else:
+        flaw = "'infinity'::DOUBLE"
+        sound = f"x{i} / {unit} = y{i} AND abs(x{i}) < {_SMALL}"
+        x, shown = f"round(y{i} * {unit})", f"s{i}"
+    return f"{x} AS x{i}", f"sum(CASE WHEN {sound} THEN x{i} ELSE {flaw} END) AS s{i}", shown
 
 
 def _with_signs(amount: Amount, query: Query) -> str:
@@ -245,47 +279,83 @@ def _as_doubles(engine: Engine, query: Query, places: Sequence[int]) -> dict[str
     return {query.amounts[i].key: Summing("float") for i in places}
 
 
-def groups_of(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, Any], *, sound: bool = False) -> Groups:
-    """The engine's table `g`, its dates and labels as codes: texts cross to Python once each, not once a row."""
-    date = day_number("v") if sound and query.date_key else "v"
-    coded = {"d": _coded(engine, "d", date)}
-    for dimension in query.labels:
-        coded[query.label_alias(dimension)] = _coded(
-            engine, query.label_alias(dimension), "v::VARCHAR", own_codes=dimension in query.kinds
-        )
-    fields = ["n", *(code.sql for code in coded.values())]
-    fields += [] if sound else ["keep", "bad"]
+def groups_of(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, Any]) -> Groups:
+    """The engine's table `g` as groups."""
+    fields = ["n", "keep", "bad"]
     for i, amount in enumerate(query.amounts):
         way, scale = plans[amount.key]
         whole = {"whole": f"TRY_CAST(s{i} AS BIGINT)", "decimal": f"TRY_CAST(s{i} * {10**scale} AS BIGINT)"}
-        # sound sums are whole numbers already, and all there
-        fields.append(f"s{i}" if sound else f"coalesce({whole.get(way, f's{i}')}, 0) AS s{i}")
-    joins = " ".join(code.join for code in coded.values())
-    arrays = engine.arrays(f"SELECT {', '.join(fields)} FROM g {joins}")
-    engine.run("DROP TABLE g", "the source")
-    codes = {name: code.of(arrays[f"c_{name}"]) for name, code in coded.items()}
-    rows = arrays["n"].astype(np.int64, copy=False)
+        fields.append(f"coalesce({whole.get(way, f's{i}')}, 0) AS s{i}")
+    arrays, coded = _fetched(engine, query, fields)
     leaves = {}
     for i, amount in enumerate(query.amounts):
         way, scale = plans[amount.key]
         leaves[amount.key] = LeafGroups(
-            sums=arrays[f"s{i}"].astype(np.int64) if sound else arrays[f"s{i}"],
+            sums=arrays[f"s{i}"],
             size=float(stats[f"size{i}"] or 0.0),
             scale=None if way == "float" else scale,
             empties=int(stats.get(f"empty{i}") or 0),
         )
+    keep, bad = arrays["keep"].astype(bool), arrays["bad"].astype(np.int64)
+    return _grouped(query, coded, arrays, keep=keep, bad=bad, leaves=leaves, named=stats["named"])
+
+
+def _fetched(
+    engine: Engine, query: Query, fields: Sequence[str], *, days: bool = False
+) -> tuple[dict[str, NDArray[Any]], dict[str, _Coded]]:
+    """Columns of the engine's table `g`, which ends with this; its dates and labels as codes.
+
+    Texts cross to Python once each, not once a row. `days`: the dates are the engine's own days.
+    """
+    coded = {} if days else {"d": _coded(engine, "d", "v")}
+    for dimension in query.labels:
+        alias = query.label_alias(dimension)
+        coded[alias] = _coded(engine, alias, "v::VARCHAR", own_codes=dimension in query.kinds)
+    shown = [*fields, *(code.sql for code in coded.values())]
+    if days:
+        shown.append(f"coalesce({day_number('d')}, {NO_DAY})::BIGINT AS c_d")
+    arrays = engine.arrays(f"SELECT {', '.join(shown)} FROM g {' '.join(code.join for code in coded.values())}")
+    engine.run("DROP TABLE g", "the source")
+    return arrays, coded
+
+
+def _grouped(
+    query: Query,
+    coded: Mapping[str, _Coded],
+    arrays: Mapping[str, NDArray[Any]],
+    *,
+    keep: NDArray[np.bool_],
+    bad: Days,
+    leaves: Mapping[str, LeafGroups],
+    named: Mapping[tuple[str, str], int],
+) -> Groups:
+    codes = {alias: code.of(arrays[f"c_{alias}"]) for alias, code in coded.items()}
     aliases = {dimension: query.label_alias(dimension) for dimension in query.labels}
+    dates, date_codes = (coded["d"].texts, codes["d"]) if "d" in coded else _days_coded(arrays["c_d"])
     return Groups(
-        dates=coded["d"].texts,
-        date_codes=codes["d"],
-        keep=np.ones(len(rows), dtype=bool) if sound else arrays["keep"].astype(bool),
+        dates=dates,
+        date_codes=date_codes,
+        keep=keep,
         labels={dimension: coded[alias].texts for dimension, alias in aliases.items()},
         label_codes={dimension: codes[alias] for dimension, alias in aliases.items()},
-        rows=rows,
-        bad=np.zeros_like(rows) if sound else arrays["bad"].astype(np.int64),
+        rows=arrays["n"].astype(np.int64, copy=False),
+        bad=bad,
         leaves=leaves,
-        named_rows=stats["named"],
+        named_rows=named,
     )
+
+
+def _days_coded(days: Days) -> tuple[NDArray[Any], Codes]:
+    """The distinct days in order, None for those that are none, and the code of each row."""
+    low, high = int(days.min(initial=0, where=days != NO_DAY)), int(days.max(initial=0))
+    if high - low > _MOST_DAYS or NO_DAY in days:
+        known, codes = np.unique(days, return_inverse=True)
+        dates = known.astype(object)
+        dates[known == NO_DAY] = None
+        return dates, codes.astype(np.int32)
+    met = np.zeros(high - low + 1, dtype=bool)
+    met[days - low] = True
+    return np.flatnonzero(met) + low, (np.cumsum(met, dtype=np.int32) - 1)[days - low]
 
 
 class _Coded(NamedTuple):

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from logochron.core.book.filters import Condition
 from logochron.core.book.formulas import Leaf
 from logochron.sources.scanned import Wanted
-from logochron.sources.values.dates import TIME, ZONE
+from logochron.sources.values.times import TIME, ZONE
 
 #: Decimals past which amounts are summed as doubles.
 MOST_DECIMALS = 6

@@ -18,9 +18,10 @@ from logochron.core.errors import IntakeError, QuestionError, nearest, no_such
 from logochron.sources.engine.connection import Progress, waited
 from logochron.sources.kinds.database_address import Address, said_safely
 from logochron.sources.kinds.database_sql import Statements
-from logochron.sources.kinds.elsewhere import NO_DAY, FlawedRow, GroupsWanted, Kind, SourceColumn
+from logochron.sources.kinds.elsewhere import FlawedRow, GroupsWanted, Kind, SourceColumn
+from logochron.sources.scanned import FIRST_ROWS, NO_DAY
 
-_AT_ONCE, _FIRST_ROWS, _MOST_DATES = 50_000, 1000, 500
+_AT_ONCE, _MOST_DATES = 50_000, 500
 #: Types of PostgreSQL by their numbers, where the answer of a query tells no more.
 _NUMBERED: dict[int, Kind] = {
     **dict.fromkeys((20, 21, 23), "whole"),
@@ -108,7 +109,7 @@ class Database:
 
     def _by_values(self, text: Any, names: Sequence[str]) -> list[SourceColumn]:
         """Columns by the first values they hold."""
-        with self._answer(sa.select(text.columns(*map(sa.column, names)).subquery("q")).limit(_FIRST_ROWS)) as found:
+        with self._answer(sa.select(text.columns(*map(sa.column, names)).subquery("q")).limit(FIRST_ROWS)) as found:
             rows = [tuple(row) for row in found]
         kinds = {bool: "other", int: "whole", float: "float", str: "text", dt.datetime: "moment", dt.date: "day"}
         columns = []
@@ -126,7 +127,7 @@ class Database:
 
     def decimals(self, place: int) -> int:
         """How many decimals the first rows have."""
-        texts = (row[place] or "" for row in self.sample(_FIRST_ROWS))
+        texts = (row[place] or "" for row in self.sample(FIRST_ROWS))
         decimals = (len(text.partition(".")[2].rstrip("0")) for text in texts if "e" not in text.lower())
         return max(decimals, default=0)
 

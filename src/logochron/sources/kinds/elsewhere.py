@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, Literal, NamedTuple, Protocol
 
-import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.filters import Condition
@@ -15,8 +14,6 @@ from logochron.sources.engine.connection import Progress
 Kind = Literal["text", "day", "moment", "zoned", "whole", "decimal", "float", "loose", "other"]
 #: The kinds that can be summed where they lie.
 SUMMED = ("whole", "decimal", "float", "loose")
-#: Stands for no day among day numbers.
-NO_DAY = np.iinfo(np.int64).min
 
 
 class SourceColumn(NamedTuple):

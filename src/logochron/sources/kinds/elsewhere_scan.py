@@ -11,11 +11,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from logochron.core.book.facts import Fact
 from logochron.core.book.formulas import Leaf
 from logochron.core.book.intake import LISTED, Refusal
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
-from logochron.core.questions.review import Fact
 from logochron.core.total_labels import is_total
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.count_ids import lay_ids
@@ -23,7 +23,6 @@ from logochron.sources.engine.record_facts import is_rare_zero
 from logochron.sources.engine.rollup import LIMITS, MOST_SUM, Rolled, groups_of
 from logochron.sources.engine.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, day_text
 from logochron.sources.kinds.elsewhere import (
-    NO_DAY,
     SUMMED,
     Addend,
     Elsewhere,
@@ -36,9 +35,8 @@ from logochron.sources.kinds.find_files import Source
 from logochron.sources.kinds.headers import place_columns
 from logochron.sources.kinds.samples import SampleColumn
 from logochron.sources.kinds.typed_files import DAY_NUMBER, TypedTable, scan_typed
-from logochron.sources.scanned import Groups, IdTable, Priced, Scanned, Wanted
+from logochron.sources.scanned import FIRST_ROWS, NO_DAY, Groups, IdTable, Priced, Scanned, Wanted
 
-_FIRST_ROWS = 1000
 _DATED = ("text", "day", "moment", "zoned", "loose", "whole")
 #: The decimals that are tried one after the other where those of the first rows do not do.
 _SCALES = (2, 4, MOST_DECIMALS)
@@ -46,7 +44,7 @@ _SCALES = (2, 4, MOST_DECIMALS)
 
 def sample_elsewhere(table: Elsewhere) -> list[SampleColumn]:
     """The columns of a table with the filled texts of its first rows."""
-    rows = table.sample(_FIRST_ROWS)
+    rows = table.sample(FIRST_ROWS)
     kinds = dict.fromkeys(("day", "moment", "zoned"), "date") | dict.fromkeys(("whole", "decimal", "float"), "number")
     fields = list(zip(*rows)) if rows else [()] * len(table.columns)
     return [

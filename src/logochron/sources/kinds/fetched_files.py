@@ -8,7 +8,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 from urllib.parse import urlsplit
 
-from logochron.core.errors import IntakeError, LogochronError, QuestionError
+from logochron.core.errors import IntakeError, LogochronError, QuestionError, first_line
 from logochron.sources.engine.connection import Progress, waited
 from logochron.sources.kinds.find_files import ENDINGS, Source, keyed_folders, kind_of, of_the_data
 
@@ -105,9 +105,8 @@ def _copied(
 
 def _said(error: Exception, address: str) -> str:
     """The first line of an error, without what the address keeps to itself."""
-    lines = str(error).strip().splitlines() or [type(error).__name__]
     parts = urlsplit(address)
-    said = lines[0].replace(address, shown_address(address))
+    said = first_line(error).replace(address, shown_address(address))
     for secret in (parts.password, parts.query):
         said = said.replace(secret, "...") if secret else said
     return said[:300]

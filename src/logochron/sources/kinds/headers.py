@@ -19,7 +19,7 @@ def fold(name: str) -> str:
 
 def filled(row: Sequence[str]) -> int:
     """How many fields of a row hold anything."""
-    return sum(bool(field.strip()) for field in row)
+    return sum(map(bool, map(str.strip, row)))
 
 
 def holds(row: Sequence[str], names: Sequence[str], seen: Callable[[str], str] = fold) -> bool:

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine
 from logochron.sources.kinds.find_files import Source
-from logochron.sources.kinds.text_prepare import TextFile
-from logochron.sources.kinds.typed_files import NUMBER, TypedTable
+from logochron.sources.scanned import FIRST_ROWS
 
-_FIRST_ROWS = 1000
+if TYPE_CHECKING:
+    from logochron.sources.kinds.text_prepare import TextFile
+    from logochron.sources.kinds.typed_files import TypedTable
 
 
 class SampleColumn(NamedTuple):
@@ -37,8 +38,10 @@ def of_text(text: TextFile) -> list[SampleColumn]:
 
 def of_typed(engine: Engine, source: Source, table: TypedTable) -> list[SampleColumn]:
     """The columns of a table with types."""
+    from logochron.sources.kinds.typed_files import NUMBER
+
     texts = ", ".join(f"{column}::VARCHAR" for column in table.columns)
-    rows = engine.rows(f"SELECT {texts} FROM {table.relation} LIMIT {_FIRST_ROWS}", source.name)
+    rows = engine.rows(f"SELECT {texts} FROM {table.relation} LIMIT {FIRST_ROWS}", source.name)
     columns = []
     for name, kind, fields in zip(table.header, table.types, zip(*rows) if rows else [()] * len(table.header)):
         simple = "date" if kind.startswith(("DATE", "TIMESTAMP")) else "number" if NUMBER.fullmatch(kind) else "text"

@@ -20,13 +20,13 @@ from logochron.core.errors import IntakeError, QuestionError, brief
 from logochron.core.total_labels import is_total
 from logochron.sources.kinds.find_files import Dialect, Source, fresh
 from logochron.sources.kinds.headers import filled, find_header, holds, unnamed
+from logochron.sources.scanned import FIRST_ROWS
 
 #: What text is taken for that is not UTF-8 and bears no mark.
 OTHERWISE = "cp1252"
 _CHUNK = 1 << 22
 _SAMPLE = 1 << 18
 _TAIL = 1 << 12
-_ROWS = 1000
 _MOST_COLUMNS = 10_000
 #: Past this size a .gz may not be more than so many times its packed size.
 _MOST_UNPACKED, _MOST_TIMES = 1 << 28, 200
@@ -227,7 +227,8 @@ def _total(path: Path, delimiter: str, columns: int, sample: Sequence[Sequence[s
         file.seek(max(path.stat().st_size - _TAIL, 0))
         tail, _ = _rows(file.read().decode("utf-8", errors="replace"), delimiter, True)
     whole = (row for row in (*sample, *tail[1:]) if len(row) == columns)
-    return next((field.strip() for row in whole for field in row if is_total(field)), "")
+    fields = dict.fromkeys(field for row in whole for field in row)
+    return next((field.strip() for field in fields if is_total(field)), "")
 
 
 def unpacked(source: Source, folder: Path) -> Source:
@@ -340,9 +341,9 @@ def _rows(text: str, delimiter: str, whole: bool) -> tuple[list[list[str]], list
             rows.append(row)
             lines.append(line)
             line = reader.line_num + 1
-            if len(rows) > _ROWS:
+            if len(rows) > FIRST_ROWS:
                 break
-    if whole or len(rows) > _ROWS or len(rows) < 2:
+    if whole or len(rows) > FIRST_ROWS or len(rows) < 2:
         return rows, lines
     return rows[:-1], lines[:-1]
 
@@ -359,7 +360,7 @@ def _delimiter(
         return "\t", ()
     fitting: dict[str, float] = {}
     widths: dict[str, int] = {}
-    for candidate in DELIMITERS:
+    for candidate in filter(text.__contains__, DELIMITERS):
         rows = [row for row in _rows(text, candidate, whole)[0] if filled(row)]
         header = rows[find_header(rows, names)] if rows else []
         if len(header) > 1:

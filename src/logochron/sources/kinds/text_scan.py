@@ -149,7 +149,7 @@ def _passed(engine: Engine, ready: _Ready, wanted: Wanted, *, underscores: bool 
             plain = all(map(written_plainly, shown))
             plans = _text_plans(text, placed, query.amounts)
             rolled, said = judged_roll_up(engine, name, query, plans, wanted, find, plain=plain)
-            malformed = tuple(_rejects(engine, text.delimiter))
+            malformed = () if rolled.sound else tuple(_rejects(engine, text.delimiter))
         except IntakeError as error:
             return _Pass(ready, parting, counting.result(), failure=error)  # maybe only for want of mending
         except BaseException:
@@ -279,7 +279,7 @@ def _rejects(engine: Engine, delimiter: str) -> list[Malformed]:
         "LINE SIZE OVER MAXIMUM": "a longer line than can be read",
     }
     if not engine.has_table("reject_errors"):
-        return []  # the swift pass met none
+        return []
     found = engine.rows(
         "SELECT scan_id, line_byte_position, any_value(error_type::VARCHAR), any_value(csv_line) FROM reject_errors "
         "WHERE scan_id = (SELECT max(scan_id) FROM reject_errors) GROUP BY ALL ORDER BY 2",

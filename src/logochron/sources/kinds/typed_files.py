@@ -25,7 +25,6 @@ from logochron.sources.engine.sql import (
 from logochron.sources.kinds.find_files import Source, folder_keys
 from logochron.sources.kinds.headers import Placed, place_columns
 from logochron.sources.kinds.joined_files import JoinedFiles
-from logochron.sources.kinds.zones_written import zones_written
 from logochron.sources.scanned import Wanted
 
 NUMBER = re.compile(r"DOUBLE|FLOAT|DECIMAL\(\d+,\d+\)|U?(TINY|SMALL|BIG|HUGE)?INT(EGER)?|BIGNUM")
@@ -76,8 +75,11 @@ def parquet_table(engine: Engine, source: Source, paths: Sequence[Path] = ()) ->
     if len({column.casefold().removesuffix("_1") for column in columns}) < len(columns):
         # the engine gives a name of its own to a column that differs from another in case only
         header = _written_names(engine, source) or columns
-    zoned = any(kind.startswith(_INSTANT) for kind in types)
-    zones = zones_written(engine, str(source.path), source.name) if zoned else {}
+    zones: dict[str, str] = {}
+    if any(kind.startswith(_INSTANT) for kind in types):
+        from logochron.sources.kinds.zones_written import zones_written
+
+        zones = zones_written(engine, str(source.path), source.name)
     return TypedTable(relation, header, [named(column) for column in columns], types, zones)
 
 
@@ -90,9 +92,8 @@ def _written_names(engine: Engine, source: Source) -> list[str]:
 
 def described(engine: Engine, relation: str, name: str) -> tuple[list[str], list[str]]:
     """The columns of a relation and their types."""
-    engine.run(f"CREATE OR REPLACE TEMP TABLE described AS DESCRIBE SELECT * FROM {relation}", name)
-    found = engine.rows("SELECT column_name, column_type FROM described", name)
-    return [str(column) for column, _ in found], [str(kind) for _, kind in found]
+    found = engine.rows(f"DESCRIBE SELECT * FROM {relation}", name)
+    return [str(column) for column, *_ in found], [str(kind) for _, kind, *_ in found]
 
 
 def scan_typed(

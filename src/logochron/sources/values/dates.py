@@ -15,15 +15,8 @@ from logochron.core.book.record_spans import told
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.sources.values.period_names import full_year, month_names, read_label
+from logochron.sources.values.times import TIME
 
-#: What follows a date in a timestamp. Python's and the engine's regular expressions both read it.
-_IN_ZONE = r"(?: ?(?:Z|UTC|GMT)| ?[+-][0-9]{2}(?::?[0-9]{2})?)"
-TIME = (
-    r",?[ T]+(?:[01]?[0-9]|2[0-3]):[0-5][0-9](?::[0-5][0-9](?:[.,][0-9]+)?)?"
-    rf"(?: ?[AaPp]\.? ?[Mm]\.?)?{_IN_ZONE}? *$"
-)
-#: A time in a named zone.
-ZONE = rf"[0-9]:[0-9][0-9](?:[0-9:.,]*){_IN_ZONE} *$"
 _TIME = re.compile(TIME)
 _SEP = r"(?P<s>[-/.])"
 _SHAPES = {
