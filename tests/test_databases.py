@@ -17,6 +17,8 @@ import logochron as lc
 
 sa = pytest.importorskip("sqlalchemy")
 POSTGRES = os.environ.get("LOGOCHRON_POSTGRES", "")
+#: Tests that run side by side have each a database of their own.
+OWN = f"sales_{os.environ.get('PYTEST_XDIST_WORKER', 'alone')}"
 HEADER = "id,day,item,amount,ticket"
 Rows = Sequence[tuple[Any, ...]]
 
@@ -38,14 +40,23 @@ def sqlite(path: Path, rows: Rows, types: str = "integer primary key,text,text,r
 
 
 def engine() -> Any:
-    return sa.create_engine(POSTGRES, poolclass=sa.pool.NullPool)
+    return sa.create_engine(sa.make_url(POSTGRES).set(database=OWN), poolclass=sa.pool.NullPool)
+
+
+@pytest.fixture(scope="module")
+def server() -> None:
+    """A database of our own in a real PostgreSQL."""
+    if not POSTGRES:
+        pytest.skip("no PostgreSQL: LOGOCHRON_POSTGRES names none")
+    there = sa.create_engine(POSTGRES, poolclass=sa.pool.NullPool, isolation_level="AUTOCOMMIT")
+    with there.connect() as connection:
+        connection.exec_driver_sql(f"drop database if exists {OWN}")
+        connection.exec_driver_sql(f"create database {OWN}")
 
 
 @pytest.fixture
-def postgres() -> Callable[..., str]:
-    """Makes a table `sales` in a real PostgreSQL; its address."""
-    if not POSTGRES:
-        pytest.skip("no PostgreSQL: LOGOCHRON_POSTGRES names none")
+def postgres(server: None) -> Callable[..., str]:
+    """Makes a table `sales` there; its address."""
 
     def make(rows: Rows, types: str = "integer primary key,date,text,numeric(14,2),text") -> str:
         columns = ",".join(
@@ -57,7 +68,7 @@ def postgres() -> Callable[..., str]:
             )
             for row in rows:
                 connection.exec_driver_sql("insert into sales values (%s,%s,%s,%s,%s)", row)
-        return POSTGRES
+        return str(engine().url.render_as_string(hide_password=False))
 
     return make
 
@@ -287,7 +298,8 @@ def test_a_server_that_goes_away_is_told(postgres, monkeypatch):
     def gone(self, question):
         with engine().connect() as other:
             other.exec_driver_sql(
-                "select pg_terminate_backend(pid) from pg_stat_activity where pid <> pg_backend_pid()"
+                "select pg_terminate_backend(pid) from pg_stat_activity "
+                "where pid <> pg_backend_pid() and datname = current_database()"
             )
         return asked(self, question)
 
