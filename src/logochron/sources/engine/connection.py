@@ -160,7 +160,9 @@ def _open() -> duckdb.DuckDBPyConnection:
         # texts of mixed columns stay texts; zoned timestamps show in no zone of this machine
         "SET pandas_analyze_sample = 0; SET TimeZone = 'UTC'; "
         # in a notebook the engine would draw a bar of its own; what begins and ends a Parquet file is read once
-        "SET enable_progress_bar = false; SET parquet_metadata_cache = true"
+        "SET enable_progress_bar = false; SET parquet_metadata_cache = true; "
+        # groups of sixteen bits, and of none, lie in a plain table
+        "SET perfect_ht_threshold = 17"
     )
     return connection
 

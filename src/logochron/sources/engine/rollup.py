@@ -6,10 +6,10 @@ from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
-from logochron.core.days import Days
 from logochron.sources.engine.connection import Engine, UnsoundRecords
+from logochron.sources.engine.fetch_groups import fetched, grouped, groups_of
+from logochron.sources.engine.small_keys import Fold, extent, fold, small_key
 from logochron.sources.engine.sql import (
     MOST_DECIMALS,
     Amount,
@@ -18,18 +18,15 @@ from logochron.sources.engine.sql import (
     Query,
     Summing,
     Way,
-    day_number,
     double,
     inner,
     is_empty,
     quoted,
 )
-from logochron.sources.scanned import NO_DAY, Codes, Groups, LeafGroups, Priced
+from logochron.sources.scanned import Groups, LeafGroups, Priced
 
 #: Whole numbers up to this are all doubles; sums up to this leave room for differences of whole numbers.
 _EXACT, MOST_SUM = 2.0**53, 2.0**62
-#: Days laid out one by one, to number those that occur: years 1 to 9999 are 3.65 million.
-_MOST_DAYS = 10_000_000
 #: Below so many units amounts are added up swiftly.
 _SMALL = 2**32
 
@@ -69,22 +66,27 @@ def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge 
         return Rolled(query, groups_of(engine, query, plans, stats), sound=False)
 
 
-def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> Groups | None:
+def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, folding: bool = True) -> Groups | None:
     """The roll-up of sources without a flaw, None where there may be one: plain sums that prove themselves.
 
     Every amount is there and a whole number of its scale's unit, and small: any other makes the sum of its group
     far too large. As doubles such numbers add up exactly while the sum of their sizes stays under 2**53, which the
-    limit times the rows of a group proves.
+    limit times the rows of a group proves. `folding`: counts are folded into sums where that promises to do.
     """
     if query.empty_is_zero or query.where:
         return None
-    shown = ["d", *(f"h{i}" for i in range(len(query.labels)))]
-    fields = [f"{query.date_key or query.date} AS d"]
-    fields += [f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values())]
-    rolled, units, totals, stats = [], [], [], {"most": "max(n)"}
+    known = extent(engine, query, name)
+    small = small_key(engine, query, known, name)
+    scales = [plans[amount.key].scale for amount in query.amounts]
+    folded = fold(known, 10 ** scales[0], small.many if small else 1) if scales and folding else None
+    keys = {"d": query.date_key or query.date} | {f"h{i}": sql for i, sql in enumerate(query.labels.values())}
+    keys = {"k": small.sql} if small else keys
+    fields = [f"{sql} AS {key}" for key, sql in keys.items()]
+    rolled, units, totals = [], [], []
+    stats = {"most": "max(n)"} | ({"lost": "count(*) - count(k)"} if small else {})
     for i, amount in enumerate(query.amounts):
         fields.append(f"{_with_signs(amount, query)} AS y{i}")
-        whole, added, total = _proof(i, plans[amount.key].scale, as_decimal=amount.is_text)
+        whole, added, total = _proof(i, scales[i], as_decimal=amount.is_text, folded=None if i else folded)
         units.append(whole)
         rolled.append(added)
         totals.append(f"{total} AS s{i}")
@@ -96,25 +98,33 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> Groups
         fields.append(f"{query.conditions[column]} = {quoted(label)} AS q{i}")
         rolled.append(f"count(*) FILTER (q{i}) AS named{i}")
         stats[f"named{i}"] = f"sum(named{i})"
-    sql = ", ".join([*shown, "count(*) AS n", *rolled])
+    sql = f"SELECT {', '.join([*keys, *([] if folded else ['count(*) AS n']), *rolled])}"
     # the whole numbers are worked out once, beside the doubles
     rows = f"SELECT {', '.join(['*', *units])} FROM (SELECT {', '.join(fields)} FROM {query.strict})"
+    sql = f"{sql} FROM ({rows}) GROUP BY ALL"
+    if folded:
+        counted = f"SELECT *, round(s0 / {folded.one}) AS n FROM ({sql})"
+        sql = f"SELECT * REPLACE (s0 - n * {folded.one} AS s0) FROM ({counted})"
     try:
-        engine.run(
-            f"CREATE OR REPLACE TEMP TABLE g AS SELECT {sql} FROM ({rows}) GROUP BY ALL; "
-            "DROP TABLE IF EXISTS reject_errors",
-            name,
-        )
+        engine.run(f"CREATE OR REPLACE TEMP TABLE g AS {sql}; DROP TABLE IF EXISTS reject_errors", name)
     except UnsoundRecords:
         return None  # the careful pass tells why
     found = _statistics(engine, stats)  # looked at before anything is fetched in vain
     places = range(len(query.amounts))
     exact = all((found[f"top{i}"] or 0.0) <= _EXACT and (found[f"size{i}"] or 0.0) < MOST_SUM for i in places)
-    if not exact or (found["most"] or 0) * _SMALL > _EXACT:
+    most = found["most"] or 0
+    if exact and folded and most >= folded.most:  # sum and count may have run into each other
+        return _swift_pass(engine, query, plans, name, folding=False)
+    if not exact or most * (folded.limit if folded and len(scales) == 1 else _SMALL) > _EXACT or found.get("lost"):
         return None
-    arrays, coded = _fetched(engine, query, ["n", *totals], days=bool(query.date_key))
+    if small:
+        arrays = engine.arrays(f"SELECT {', '.join(['k', 'n', *totals])} FROM g")
+        parts, coded = small.parts(arrays["k"])
+        arrays |= parts
+    else:
+        arrays, coded = fetched(engine, query, ["n", *totals], days=bool(query.date_key))
     many = len(arrays["n"])
-    return _grouped(
+    return grouped(
         query,
         coded,
         arrays,
@@ -128,7 +138,7 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str) -> Groups
     )
 
 
-def _proof(i: int, scale: int, *, as_decimal: bool) -> tuple[str, str, str]:
+def _proof(i: int, scale: int, *, as_decimal: bool, folded: Fold | None) -> tuple[str, str, str]:
     """An amount `y` as a whole number `x` of units, its sum, far too large where an amount is none, and that in units.
 
     Doubles are quickest where amounts lie as such. Amounts read from text are proved by the engine's decimals: its
@@ -141,9 +151,10 @@ def _proof(i: int, scale: int, *, as_decimal: bool) -> tuple[str, str, str]:
         x, shown = f"y{i}::DECIMAL(18, {scale})", f"(s{i} * {unit})::DOUBLE"
     else:
         flaw = "'infinity'::DOUBLE"
-        sound = f"x{i} / {unit} = y{i} AND abs(x{i}) < {_SMALL}"
+        sound = f"x{i} / {unit} = y{i} AND abs(x{i}) < {folded.limit if folded else _SMALL}"
         x, shown = f"round(y{i} * {unit})", f"s{i}"
-    return f"{x} AS x{i}", f"sum(CASE WHEN {sound} THEN x{i} ELSE {flaw} END) AS s{i}", shown
+    added = f"x{i} + {folded.one}" if folded else f"x{i}"
+    return f"{x} AS x{i}", f"sum(CASE WHEN {sound} THEN {added} ELSE {flaw} END) AS s{i}", shown
 
 
 def _with_signs(amount: Amount, query: Query) -> str:
@@ -277,117 +288,3 @@ def _needed(engine: Engine, query: Query, places: Sequence[int]) -> dict[str, Su
 def _as_doubles(engine: Engine, query: Query, places: Sequence[int]) -> dict[str, Summing]:
     """The plans of columns whose sums lie at the very limit of whole numbers."""
     return {query.amounts[i].key: Summing("float") for i in places}
-
-
-def groups_of(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, Any]) -> Groups:
-    """The engine's table `g` as groups."""
-    fields = ["n", "keep", "bad"]
-    for i, amount in enumerate(query.amounts):
-        way, scale = plans[amount.key]
-        whole = {"whole": f"TRY_CAST(s{i} AS BIGINT)", "decimal": f"TRY_CAST(s{i} * {10**scale} AS BIGINT)"}
-        fields.append(f"coalesce({whole.get(way, f's{i}')}, 0) AS s{i}")
-    arrays, coded = _fetched(engine, query, fields)
-    leaves = {}
-    for i, amount in enumerate(query.amounts):
-        way, scale = plans[amount.key]
-        leaves[amount.key] = LeafGroups(
-            sums=arrays[f"s{i}"],
-            size=float(stats[f"size{i}"] or 0.0),
-            scale=None if way == "float" else scale,
-            empties=int(stats.get(f"empty{i}") or 0),
-        )
-    keep, bad = arrays["keep"].astype(bool), arrays["bad"].astype(np.int64)
-    return _grouped(query, coded, arrays, keep=keep, bad=bad, leaves=leaves, named=stats["named"])
-
-
-def _fetched(
-    engine: Engine, query: Query, fields: Sequence[str], *, days: bool = False
-) -> tuple[dict[str, NDArray[Any]], dict[str, _Coded]]:
-    """Columns of the engine's table `g`, which ends with this; its dates and labels as codes.
-
-    Texts cross to Python once each, not once a row. `days`: the dates are the engine's own days.
-    """
-    coded = {} if days else {"d": _coded(engine, "d", "v")}
-    for dimension in query.labels:
-        alias = query.label_alias(dimension)
-        coded[alias] = _coded(engine, alias, "v::VARCHAR", own_codes=dimension in query.kinds)
-    shown = [*fields, *(code.sql for code in coded.values())]
-    if days:
-        shown.append(f"coalesce({day_number('d')}, {NO_DAY})::BIGINT AS c_d")
-    arrays = engine.arrays(f"SELECT {', '.join(shown)} FROM g {' '.join(code.join for code in coded.values())}")
-    engine.run("DROP TABLE g", "the source")
-    return arrays, coded
-
-
-def _grouped(
-    query: Query,
-    coded: Mapping[str, _Coded],
-    arrays: Mapping[str, NDArray[Any]],
-    *,
-    keep: NDArray[np.bool_],
-    bad: Days,
-    leaves: Mapping[str, LeafGroups],
-    named: Mapping[tuple[str, str], int],
-) -> Groups:
-    codes = {alias: code.of(arrays[f"c_{alias}"]) for alias, code in coded.items()}
-    aliases = {dimension: query.label_alias(dimension) for dimension in query.labels}
-    dates, date_codes = (coded["d"].texts, codes["d"]) if "d" in coded else _days_coded(arrays["c_d"])
-    return Groups(
-        dates=dates,
-        date_codes=date_codes,
-        keep=keep,
-        labels={dimension: coded[alias].texts for dimension, alias in aliases.items()},
-        label_codes={dimension: codes[alias] for dimension, alias in aliases.items()},
-        rows=arrays["n"].astype(np.int64, copy=False),
-        bad=bad,
-        leaves=leaves,
-        named_rows=named,
-    )
-
-
-def _days_coded(days: Days) -> tuple[NDArray[Any], Codes]:
-    """The distinct days in order, None for those that are none, and the code of each row."""
-    low, high = int(days.min(initial=0, where=days != NO_DAY)), int(days.max(initial=0))
-    if high - low > _MOST_DAYS or NO_DAY in days:
-        known, codes = np.unique(days, return_inverse=True)
-        dates = known.astype(object)
-        dates[known == NO_DAY] = None
-        return dates, codes.astype(np.int32)
-    met = np.zeros(high - low + 1, dtype=bool)
-    met[days - low] = True
-    return np.flatnonzero(met) + low, (np.cumsum(met, dtype=np.int32) - 1)[days - low]
-
-
-class _Coded(NamedTuple):
-    """A column as codes: its distinct texts in order, and how the code of a row is come by."""
-
-    texts: NDArray[Any]
-    sql: str
-    join: str
-    places: Codes | None = None  # of the engine's own codes, the first of none; None where those of the join are ours
-
-    def of(self, found: Codes) -> Codes:
-        """The code of each row."""
-        return found if self.places is None else self.places[found]
-
-
-def _coded(engine: Engine, name: str, text: str, *, own_codes: bool = False) -> _Coded:
-    """The distinct values of a column of the groups, numbered in the order of their texts.
-
-    `own_codes`: the engine numbers the values itself, so that rows need no look-up there.
-    """
-    numbered = "v, w, (row_number() OVER (ORDER BY w NULLS FIRST) - 1)::BIGINT AS code"
-    engine.run(
-        f"CREATE OR REPLACE TEMP TABLE t_{name} AS SELECT {numbered} "
-        f"FROM (SELECT v, {text} AS w FROM (SELECT DISTINCT {name} AS v FROM g))",
-        "the source",
-    )
-    own = "coalesce(enum_code({})::INTEGER + 1, 0)"
-    more = f", {own.format('v')} AS own" if own_codes else ""
-    found = engine.arrays(f"SELECT w{more} FROM t_{name} ORDER BY code")
-    if not own_codes:
-        join = f"JOIN t_{name} ON g.{name} IS NOT DISTINCT FROM t_{name}.v"
-        return _Coded(found["w"], f"t_{name}.code::INTEGER AS c_{name}", join)
-    places = np.zeros(int(found["own"].max(initial=0)) + 1, dtype=np.int32)
-    places[found["own"]] = np.arange(len(found["w"]))
-    return _Coded(found["w"], f"{own.format(name)} AS c_{name}", "", places)

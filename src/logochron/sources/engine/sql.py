@@ -69,6 +69,10 @@ class Query(NamedTuple):
         Whether different amounts make different groups.
     kinds
         The dimensions whose labels are a column of a few kinds, each of which the engine numbers itself.
+    known, date_ends
+        Whether the source has statistics of its columns and lists of its different texts, so that it is cheap to ask
+        for the least and the greatest and to look at each text; and what has its least and greatest on the first and
+        the last day, empty where nothing has.
     """
 
     relation: str
@@ -88,6 +92,8 @@ class Query(NamedTuple):
     apart: bool = False
     date_key: str = ""
     kinds: frozenset[str] = frozenset()
+    known: bool = False
+    date_ends: str = ""
 
     def label_alias(self, dimension: str) -> str:
         """What the column of a dimension is called in the engine's tables."""

@@ -19,8 +19,9 @@ from logochron.core.errors import IntakeError
 from logochron.core.total_labels import is_total
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.count_ids import lay_ids
+from logochron.sources.engine.fetch_groups import groups_of
 from logochron.sources.engine.record_facts import is_rare_zero
-from logochron.sources.engine.rollup import LIMITS, MOST_SUM, Rolled, groups_of
+from logochron.sources.engine.rollup import LIMITS, MOST_SUM, Rolled
 from logochron.sources.engine.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, day_text
 from logochron.sources.kinds.elsewhere import (
     SUMMED,

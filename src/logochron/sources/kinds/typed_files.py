@@ -140,6 +140,8 @@ def scan_typed(
         date=date.sql,
         date_key=date.key,
         kinds=kinds,
+        known=source.kind == "parquet",
+        date_ends=date.ends,
         all_fields=[f"{column}::VARCHAR" for column in table.columns],
         **asked,
     )
@@ -166,11 +168,15 @@ def scan_typed(
 
 
 class _Date(NamedTuple):
-    """The engine's expression for a date, what rows are grouped by where that is cheaper, and what was recognised."""
+    """The engine's expression for a date, what rows are grouped by where that is cheaper, and what was recognised.
+
+    `ends` has its least and greatest on the first and last day.
+    """
 
     sql: str
     key: str = ""
     said: tuple[str, ...] = ()
+    ends: str = ""
 
 
 def _date(engine: Engine, source: Source, wanted: Wanted, table: TypedTable, placed: Placed) -> _Date:
@@ -181,12 +187,12 @@ def _date(engine: Engine, source: Source, wanted: Wanted, table: TypedTable, pla
         return _Date(name)
     if kind.startswith(_TEXT):
         return _Date(day_text(f"{name}::VARCHAR", wanted.tz) if wanted.times_cut else f"{name}::VARCHAR")
-    day, said = f"{name}::DATE", ""
+    day, said, ends = f"{name}::DATE", "", name
     if kind.startswith(_INSTANT):
         zone, said = _zone(engine, source, wanted, table, table.header[at])
-        day = f"{local_time(name, zone)}::DATE"
+        day, ends = f"{local_time(name, zone)}::DATE", ""
     if kind.startswith(("TIMESTAMP", "DATE")):
-        return _Date(day_number(day), day, (said,) if said else ())
+        return _Date(day_number(day), day, (said,) if said else (), ends)
     if NUMBER.fullmatch(kind):  # 20261018, or a day of a spreadsheet
         return _Date(
             f"CASE WHEN {name} = round({name}) THEN TRY_CAST({name} AS BIGINT)::VARCHAR ELSE {name}::VARCHAR END"
