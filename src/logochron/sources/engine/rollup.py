@@ -9,7 +9,7 @@ import numpy as np
 
 from logochron.sources.engine.connection import Engine, UnsoundRecords
 from logochron.sources.engine.fetch_groups import fetched, grouped, groups_of
-from logochron.sources.engine.small_keys import Fold, extent, fold, small_key
+from logochron.sources.engine.small_keys import Fold, SmallKey, extent, fold, small_key
 from logochron.sources.engine.sql import (
     MOST_DECIMALS,
     Amount,
@@ -78,51 +78,28 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, foldin
     known = extent(engine, query, name)
     small = small_key(engine, query, known, name)
     scales = [plans[amount.key].scale for amount in query.amounts]
-    folded = fold(known, 10 ** scales[0], small.many if small else 1) if scales and folding else None
-    keys = {"d": query.date_key or query.date} | {f"h{i}": sql for i, sql in enumerate(query.labels.values())}
-    keys = {"k": small.sql} if small else keys
-    fields = [f"{sql} AS {key}" for key, sql in keys.items()]
-    rolled, units, totals = [], [], []
-    stats = {"most": "max(n)"} | ({"lost": "count(*) - count(k)"} if small else {})
-    for i, amount in enumerate(query.amounts):
-        fields.append(f"{_with_signs(amount, query)} AS y{i}")
-        whole, added, total = _proof(i, scales[i], as_decimal=amount.is_text, folded=None if i else folded)
-        units.append(whole)
-        rolled.append(added)
-        totals.append(f"{total} AS s{i}")
-        stats |= {f"top{i}": f"max(abs({total}))", f"size{i}": f"sum(abs({total}))"}
-        if query.apart:
-            rolled.append(f"y{i} AS a{i}")
-    labels = _labels(query)
-    for i, (column, label) in enumerate(labels):
-        fields.append(f"{query.conditions[column]} = {quoted(label)} AS q{i}")
-        rolled.append(f"count(*) FILTER (q{i}) AS named{i}")
-        stats[f"named{i}"] = f"sum(named{i})"
-    sql = f"SELECT {', '.join([*keys, *([] if folded else ['count(*) AS n']), *rolled])}"
-    # the whole numbers are worked out once, beside the doubles
-    rows = f"SELECT {', '.join(['*', *units])} FROM (SELECT {', '.join(fields)} FROM {query.strict})"
-    sql = f"{sql} FROM ({rows}) GROUP BY ALL"
-    if folded:
-        counted = f"SELECT *, round(s0 / {folded.one}) AS n FROM ({sql})"
-        sql = f"SELECT * REPLACE (s0 - n * {folded.one} AS s0) FROM ({counted})"
+    folded = fold(known, 10 ** scales[0], small) if scales and folding else None
+    sums = _swift_sums(query, scales, small, folded)
     try:
-        engine.run(f"CREATE OR REPLACE TEMP TABLE g AS {sql}; DROP TABLE IF EXISTS reject_errors", name)
+        engine.run(f"CREATE OR REPLACE TEMP TABLE g AS {sums.sql}; DROP TABLE IF EXISTS reject_errors", name)
     except UnsoundRecords:
         return None  # the careful pass tells why
-    found = _statistics(engine, stats)  # looked at before anything is fetched in vain
+    found = _statistics(engine, sums.stats)  # looked at before anything is fetched in vain
     places = range(len(query.amounts))
     exact = all((found[f"top{i}"] or 0.0) <= _EXACT and (found[f"size{i}"] or 0.0) < MOST_SUM for i in places)
+    if not exact or found.get("lost"):
+        return None
     most = found["most"] or 0
-    if exact and folded and most >= folded.most:  # sum and count may have run into each other
+    if folded and most >= folded.most:  # sum and count may have run into each other
         return _swift_pass(engine, query, plans, name, folding=False)
-    if not exact or most * (folded.limit if folded and len(scales) == 1 else _SMALL) > _EXACT or found.get("lost"):
+    if len(scales) > bool(folded) and most * _SMALL > _EXACT:
         return None
     if small:
-        arrays = engine.arrays(f"SELECT {', '.join(['k', 'n', *totals])} FROM g")
+        arrays = engine.arrays(f"SELECT {', '.join(['k', 'n', *sums.totals])} FROM g")
         parts, coded = small.parts(arrays["k"])
         arrays |= parts
     else:
-        arrays, coded = fetched(engine, query, ["n", *totals], days=bool(query.date_key))
+        arrays, coded = fetched(engine, query, ["n", *sums.totals], days=bool(query.date_key))
     many = len(arrays["n"])
     return grouped(
         query,
@@ -134,15 +111,51 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, foldin
             a.key: LeafGroups(arrays[f"s{i}"].astype(np.int64), found[f"size{i}"] or 0.0, plans[a.key].scale)
             for i, a in enumerate(query.amounts)
         },
-        named=_named(labels, found),
+        named=_named(_labels(query), found),
     )
+
+
+class _SwiftSums(NamedTuple):
+    """A swift pass in the engine's words: its groups, their sums in units, and one row over all of them."""
+
+    sql: str
+    totals: list[str]
+    stats: dict[str, str]
+
+
+def _swift_sums(query: Query, scales: Sequence[int], small: SmallKey | None, folded: Fold | None) -> _SwiftSums:
+    keys = {"d": query.date_key or query.date} | {f"h{i}": sql for i, sql in enumerate(query.labels.values())}
+    keys = {"k": small.sql} if small else keys
+    fields = [f"{sql} AS {key}" for key, sql in keys.items()]
+    rolled, units, totals = [] if folded else ["count(*) AS n"], [], []
+    stats = {"most": "max(n)"} | ({"lost": "count(*) - count(k)"} if small else {})
+    for i, amount in enumerate(query.amounts):
+        fields.append(f"{_with_signs(amount, query)} AS y{i}")
+        whole, added, total = _proof(i, scales[i], as_decimal=amount.is_text, folded=None if i else folded)
+        units.append(whole)
+        rolled.append(added)
+        totals.append(f"{total} AS s{i}")
+        stats |= {f"top{i}": f"max(abs({total}))", f"size{i}": f"sum(abs({total}))"}
+        if query.apart:
+            rolled.append(f"y{i} AS a{i}")
+    for i, (column, label) in enumerate(_labels(query)):
+        fields.append(f"{query.conditions[column]} = {quoted(label)} AS q{i}")
+        rolled.append(f"count(*) FILTER (q{i}) AS named{i}")
+        stats[f"named{i}"] = f"sum(named{i})"
+    # the whole numbers are worked out once, beside the doubles
+    rows = f"SELECT {', '.join(['*', *units])} FROM (SELECT {', '.join(fields)} FROM {query.strict})"
+    sql = f"SELECT {', '.join([*keys, *rolled])} FROM ({rows}) GROUP BY ALL"
+    if folded:
+        counted = f"SELECT *, round(s0 / {folded.one}) AS n FROM ({sql})"
+        sql = f"SELECT * REPLACE (s0 - n * {folded.one} AS s0) FROM ({counted})"
+    return _SwiftSums(sql, totals, stats)
 
 
 def _proof(i: int, scale: int, *, as_decimal: bool, folded: Fold | None) -> tuple[str, str, str]:
     """An amount `y` as a whole number `x` of units, its sum, far too large where an amount is none, and that in units.
 
     Doubles are quickest where amounts lie as such. Amounts read from text are proved by the engine's decimals: its
-    rounding of doubles slows the reading of text beside it down.
+    rounding of doubles slows the reading of text beside it down. `folded`: it is counted by its sum besides.
     """
     unit = 10**scale
     if as_decimal:

@@ -35,6 +35,11 @@ class Extent(NamedTuple):
     last: int | None
     largest: float
 
+    @property
+    def days(self) -> int:
+        """How many days there are from the first to the last, one at least."""
+        return 1 if self.first is None or self.last is None else self.last - self.first + 1
+
 
 def extent(engine: Engine, query: Query, name: str) -> Extent | None:
     """The extent as the statistics of the source have it; none where it has none."""
@@ -42,7 +47,7 @@ def extent(engine: Engine, query: Query, name: str) -> Extent | None:
         return None
     day = query.date_ends or "NULL::DATE"
     ends = [day_number(f"{end}({day})::DATE") for end in ("min", "max")]
-    raw = query.amounts[0].raw if query.amounts and not query.amounts[0].is_text else "0"
+    raw = query.amounts[0].raw if query.amounts and not query.amounts[0].is_text else "NULL"
     sizes = [f"abs({end}({raw})::DOUBLE)" for end in ("min", "max")]
     sql = ", ".join(["count(*)", f"count({day})", *ends, f"greatest({', '.join(sizes)})"])
     ((rows, dated, first, last, largest),) = engine.rows(f"SELECT {sql} FROM {query.strict}", name)
@@ -75,9 +80,9 @@ class SmallKey(NamedTuple):
 
 def small_key(engine: Engine, query: Query, known: Extent | None, name: str) -> SmallKey | None:
     """The key of a source; none where its days or labels are too many."""
-    if known is None or known.first is None or known.last is None or query.apart:
+    if known is None or known.first is None or query.apart:
         return None
-    many = days = known.last - known.first + 1
+    many = known.days
     terms, labels = [f"({query.date_key} - DATE '1970-01-01')::INTEGER - {known.first}"], {}
     for dimension, sql in query.labels.items():
         found = _labels(engine, f"SELECT {sql} AS v FROM {query.strict}", name) if many <= _MOST_KEYS else []
@@ -87,16 +92,18 @@ def small_key(engine: Engine, query: Query, known: Extent | None, name: str) -> 
             terms.append(_place(sql, found, many))
         many *= len(found)
         labels[query.label_alias(dimension)] = np.array(found, dtype=object)
-    return SmallKey(f"({' + '.join(terms)})::USMALLINT", known.first, days, labels) if many <= _MOST_KEYS else None
+    return (
+        SmallKey(f"({' + '.join(terms)})::USMALLINT", known.first, known.days, labels) if many <= _MOST_KEYS else None
+    )
 
 
 def _labels(engine: Engine, rows: str, name: str) -> list[str | None]:
     """The labels of a dimension in order, none of them where they are too many."""
     for some in (f"{rows} LIMIT {FIRST_ROWS}", rows):
-        found = engine.rows(f"SELECT DISTINCT v FROM ({some}) ORDER BY v NULLS FIRST LIMIT {_MOST_LABELS + 1}", name)
+        found = engine.rows(f"SELECT DISTINCT v FROM ({some}) LIMIT {_MOST_LABELS + 1}", name)
         if len(found) > _MOST_LABELS:
             return []
-    return [text for (text,) in found]
+    return sorted((text for (text,) in found), key=lambda text: (text is not None, text or ""))
 
 
 def _place(sql: str, labels: list[str | None], step: int) -> str:
@@ -117,12 +124,13 @@ class Fold(NamedTuple):
     most: float
 
 
-def fold(known: Extent | None, unit: int, groups: int) -> Fold | None:
+def fold(known: Extent | None, unit: int, small: SmallKey | None) -> Fold | None:
     """How counts are folded into the sums of the first amount; none where a group may be too large for that."""
     if known is None or not isfinite(known.largest):
         return None
     bits = max(int(known.largest * unit), 1).bit_length() + 1
     spare = (_BITS - 1 - bits) // 2
-    if spare < 1 or known.rows * _UNEVEN > groups << spare:
+    groups = small.many if small else known.days
+    if spare < 1 or known.rows >> spare and known.rows * _UNEVEN > groups << spare:
         return None
     return Fold(2.0**bits, 2.0 ** (bits + spare + 1), 2.0**spare)
