@@ -161,8 +161,8 @@ def _open() -> duckdb.DuckDBPyConnection:
         "SET pandas_analyze_sample = 0; SET TimeZone = 'UTC'; "
         # in a notebook the engine would draw a bar of its own; what begins and ends a Parquet file is read once
         "SET enable_progress_bar = false; SET parquet_metadata_cache = true; "
-        # groups of sixteen bits, and of none, lie in a plain table
-        "SET perfect_ht_threshold = 17"
+        # days of some ten years by a byte lie in a plain table of 32 MB for each thread, of half a GB at most
+        "SET perfect_ht_threshold = least(21, 24 - ceil(log2(current_setting('threads'))))"
     )
     return connection
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -24,7 +24,7 @@ def groups_of(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, An
         way, scale = plans[amount.key]
         whole = {"whole": f"TRY_CAST(s{i} AS BIGINT)", "decimal": f"TRY_CAST(s{i} * {10**scale} AS BIGINT)"}
         fields.append(f"coalesce({whole.get(way, f's{i}')}, 0) AS s{i}")
-    arrays, coded = fetched(engine, query, fields)
+    arrays, coded = fetched(engine, query, fields, query.labels)
     leaves = {}
     for i, amount in enumerate(query.amounts):
         way, scale = plans[amount.key]
@@ -39,14 +39,14 @@ def groups_of(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, An
 
 
 def fetched(
-    engine: Engine, query: Query, fields: Sequence[str], *, days: bool = False
+    engine: Engine, query: Query, fields: Sequence[str], dimensions: Iterable[str], *, days: bool = False
 ) -> tuple[dict[str, NDArray[Any]], dict[str, Coded]]:
-    """Columns of the engine's table `g`, which ends with this; its dates and labels as codes.
+    """Columns of the engine's table `g`, which ends with this; its dates and the labels of some dimensions as codes.
 
     Texts cross to Python once each, not once a row. `days`: the dates are the engine's own days.
     """
     coded = {} if days else {"d": _coded(engine, "d", "v")}
-    for dimension in query.labels:
+    for dimension in dimensions:
         alias = query.label_alias(dimension)
         coded[alias] = _coded(engine, alias, "v::VARCHAR", own_codes=dimension in query.kinds)
     shown = [*fields, *(code.sql for code in coded.values())]

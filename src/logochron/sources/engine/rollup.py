@@ -9,7 +9,7 @@ import numpy as np
 
 from logochron.sources.engine.connection import Engine, UnsoundRecords
 from logochron.sources.engine.fetch_groups import fetched, grouped, groups_of
-from logochron.sources.engine.small_keys import Fold, SmallKey, extent, fold, small_key
+from logochron.sources.engine.savings import Fold, LabelSets, extent, fold, label_sets
 from logochron.sources.engine.sql import (
     MOST_DECIMALS,
     Amount,
@@ -76,10 +76,10 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, foldin
     if query.empty_is_zero or query.where:
         return None
     known = extent(engine, query, name)
-    small = small_key(engine, query, known, name)
+    sets = label_sets(engine, query, name)
     scales = [plans[amount.key].scale for amount in query.amounts]
-    folded = fold(known, 10 ** scales[0], small) if scales and folding else None
-    sums = _swift_sums(query, scales, small, folded)
+    folded = fold(known, 10 ** scales[0], sets) if scales and folding else None
+    sums = _swift_sums(query, scales, sets, folded)
     try:
         engine.run(f"CREATE OR REPLACE TEMP TABLE g AS {sums.sql}; DROP TABLE IF EXISTS reject_errors", name)
     except UnsoundRecords:
@@ -94,12 +94,12 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, foldin
         return _swift_pass(engine, query, plans, name, folding=False)
     if len(scales) > bool(folded) and most * _SMALL > _EXACT:
         return None
-    if small:
-        arrays = engine.arrays(f"SELECT {', '.join(['k', 'n', *sums.totals])} FROM g")
-        parts, coded = small.parts(arrays["k"])
-        arrays |= parts
-    else:
-        arrays, coded = fetched(engine, query, ["n", *sums.totals], days=bool(query.date_key))
+    fields = ["n", *sums.totals, *(["l"] if sets else [])]
+    arrays, coded = fetched(engine, query, fields, () if sets else query.labels, days=bool(query.date_key))
+    if sets:
+        codes, meant = sets.parts(arrays["l"])
+        arrays |= codes
+        coded |= meant
     many = len(arrays["n"])
     return grouped(
         query,
@@ -123,12 +123,12 @@ class _SwiftSums(NamedTuple):
     stats: dict[str, str]
 
 
-def _swift_sums(query: Query, scales: Sequence[int], small: SmallKey | None, folded: Fold | None) -> _SwiftSums:
-    keys = {"d": query.date_key or query.date} | {f"h{i}": sql for i, sql in enumerate(query.labels.values())}
-    keys = {"k": small.sql} if small else keys
+def _swift_sums(query: Query, scales: Sequence[int], sets: LabelSets | None, folded: Fold | None) -> _SwiftSums:
+    keys = {"d": query.date_key or query.date}
+    keys |= {"l": sets.sql} if sets else {f"h{i}": sql for i, sql in enumerate(query.labels.values())}
     fields = [f"{sql} AS {key}" for key, sql in keys.items()]
     rolled, units, totals = [] if folded else ["count(*) AS n"], [], []
-    stats = {"most": "max(n)"} | ({"lost": "count(*) - count(k)"} if small else {})
+    stats = {"most": "max(n)"} | ({"lost": "count(*) - count(l)"} if sets else {})
     for i, amount in enumerate(query.amounts):
         fields.append(f"{_with_signs(amount, query)} AS y{i}")
         whole, added, total = _proof(i, scales[i], as_decimal=amount.is_text, folded=None if i else folded)
