@@ -160,9 +160,7 @@ def _open() -> duckdb.DuckDBPyConnection:
         # texts of mixed columns stay texts; zoned timestamps show in no zone of this machine
         "SET pandas_analyze_sample = 0; SET TimeZone = 'UTC'; "
         # in a notebook the engine would draw a bar of its own; what begins and ends a Parquet file is read once
-        "SET enable_progress_bar = false; SET parquet_metadata_cache = true; "
-        # days of some ten years by a byte lie in a plain table of 32 MB for each thread, of half a GB at most
-        "SET perfect_ht_threshold = least(21, 24 - ceil(log2(current_setting('threads'))))"
+        "SET enable_progress_bar = false; SET parquet_metadata_cache = true"
     )
     return connection
 

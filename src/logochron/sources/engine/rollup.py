@@ -80,9 +80,13 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, foldin
     scales = [plans[amount.key].scale for amount in query.amounts]
     folded = fold(known, 10 ** scales[0], sets) if scales and folding else None
     sums = _swift_sums(query, scales, sets, folded)
+    laid, back = (sets.in_a_table(sums.added), "RESET perfect_ht_threshold") if sets else ("", "")
+    made = f"CREATE OR REPLACE TEMP TABLE g AS {sums.sql}; DROP TABLE IF EXISTS reject_errors"
     try:
-        engine.run(f"CREATE OR REPLACE TEMP TABLE g AS {sums.sql}; DROP TABLE IF EXISTS reject_errors", name)
+        engine.run("; ".join(filter(None, (laid, made, back))), name)
     except UnsoundRecords:
+        if back:
+            engine.run(back, name)
         return None  # the careful pass tells why
     found = _statistics(engine, sums.stats)  # looked at before anything is fetched in vain
     places = range(len(query.amounts))
@@ -116,9 +120,13 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, foldin
 
 
 class _SwiftSums(NamedTuple):
-    """A swift pass in the engine's words: its groups, their sums in units, and one row over all of them."""
+    """A swift pass in the engine's words: its groups, their sums in units, and one row over all of them.
+
+    `added`: how many columns a group has.
+    """
 
     sql: str
+    added: int
     totals: list[str]
     stats: dict[str, str]
 
@@ -148,7 +156,7 @@ def _swift_sums(query: Query, scales: Sequence[int], sets: LabelSets | None, fol
     if folded:
         counted = f"SELECT *, round(s0 / {folded.one}) AS n FROM ({sql})"
         sql = f"SELECT * REPLACE (s0 - n * {folded.one} AS s0) FROM ({counted})"
-    return _SwiftSums(sql, totals, stats)
+    return _SwiftSums(sql, len(rolled), totals, stats)
 
 
 def _proof(i: int, scale: int, *, as_decimal: bool, folded: Fold | None) -> tuple[str, str, str]:

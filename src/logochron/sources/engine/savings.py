@@ -18,6 +18,8 @@ from logochron.sources.scanned import FIRST_ROWS, Codes
 
 #: Sets of labels that a byte tells apart.
 _MOST_SETS = 256
+#: Groups of all threads times what is added up in each, 16 bytes a time: 256 MB.
+_ROOM_BITS = 24
 #: Bits of the whole numbers that doubles hold, less one to be sure.
 _BITS = 52
 #: So much larger than the mean a group may be.
@@ -54,6 +56,12 @@ class LabelSets(NamedTuple):
     def many(self) -> int:
         """How many sets there are."""
         return prod(map(len, self.labels.values()))
+
+    def in_a_table(self, added: int) -> str:
+        """Has the engine lay groups of so many sums in a plain table, as it does with few, where memory allows it."""
+        # a byte and the days of eleven years are 21 bits
+        most = f"{_ROOM_BITS} - ceil(log2(current_setting('threads') * {added}))"
+        return f"SET perfect_ht_threshold = greatest(12, least(21, {most}))"
 
     def parts(self, places: NDArray[Any]) -> tuple[dict[str, Codes], dict[str, Coded]]:
         """The codes of the labels of each place, called as groups call them; and what the codes mean."""
