@@ -126,6 +126,7 @@ def test_nothing_heavy_is_loaded(tmp_path):
     heavy = {"numpy", "pandas", "matplotlib", "duckdb", "rich", "babel"}
     assert not loaded("import logochron") & heavy
     assert not loaded("import logochron.cli.main") & heavy
+    assert "numpy" not in loaded("import logochron.sources.read")  # the engine opens beside it
     sales, _ = lc.demo.write(tmp_path)
     words = ["compare", str(sales), "--date", "sold_on", "--value", "revenue", "--by", "harbor"]
     terminal = loaded(f"from logochron.cli.main import cli\ncli({words!r}, standalone_mode=False)")

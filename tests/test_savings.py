@@ -9,6 +9,7 @@ from pyarrow import parquet
 
 import logochron as lc
 from logochron.sources.engine import rollup
+from logochron.sources.kinds.joined_files import MANY
 
 DAY = "DATE '2024-01-01' + (hash(i, 1) % 700)::INT"
 LABEL = "'r' || (i % 5)"
@@ -87,3 +88,11 @@ def test_what_is_no_amount_is_told_all_the_same(flaw, tmp_path):
     with pytest.raises(lc.IntakeError, match="row 78, column 'v'"):
         lc.read(path, date="d", values="v", by="h")
     assert lc.read(path, date="d", values="v", by="h", on_refused="skip").intake.counted == 998
+
+
+def test_files_scanned_as_one_have_no_statistics_together(saved, tmp_path):
+    for i in range(MANY):
+        sql = f"SELECT {DAY} d, {LABEL} h, {AMOUNT} v FROM range(99) r(i)"
+        duckdb.connect().execute(f"COPY ({sql}) TO '{tmp_path}/{i}.parquet'")
+    assert lc.read(tmp_path, date="d", values="v", by="h").intake.counted == 99 * MANY
+    assert not saved

@@ -13,13 +13,14 @@ from itertools import count
 from os import getpid
 from pathlib import Path
 from tempfile import gettempdir
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import duckdb
-import numpy as np
-from numpy.typing import NDArray
 
 from logochron.core.errors import IntakeError, first_line
+
+if TYPE_CHECKING:  # NumPy is loaded while the engine opens
+    from numpy.typing import NDArray
 
 #: What the engine says of records that it cannot take as they are wanted; anything else is no fault of theirs.
 _UNSOUND = (duckdb.InvalidInputException, duckdb.ConversionException)
@@ -149,7 +150,9 @@ class Engine:
             self.run(sql, "the source")
             with _refusals("the source"):
                 found = self.connection.fetchnumpy()
-        return {name: _plain(values) for name, values in found.items() if isinstance(values, np.ndarray)}
+        from logochron.sources.engine.plain_values import plain
+
+        return {name: values for name, given in found.items() if (values := plain(given)) is not None}
 
 
 def _open() -> duckdb.DuckDBPyConnection:
@@ -199,15 +202,3 @@ def _refusals(name: str) -> Iterator[None]:
     except duckdb.Error as error:
         kind = UnsoundRecords if isinstance(error, _UNSOUND) else IntakeError
         raise kind(f"{name} cannot be read: {first_line(error)}") from error
-
-
-def _plain(values: NDArray[Any]) -> NDArray[Any]:
-    """Values without a mask: unknown numbers as NaN, anything else unknown as None."""
-    if type(values) is np.ndarray:  # most are; numpy.ma is loaded for others only
-        return values
-    unknown = np.ma.getmaskarray(values)
-    plain: NDArray[Any] = np.ma.getdata(values)
-    if unknown.any():
-        plain = plain.astype(np.float64 if plain.dtype.kind == "f" else object)
-        plain[unknown] = np.nan if plain.dtype.kind == "f" else None
-    return plain

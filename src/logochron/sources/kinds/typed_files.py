@@ -140,7 +140,7 @@ def scan_typed(
         date=date.sql,
         date_key=date.key,
         kinds=kinds,
-        known=source.kind == "parquet",
+        known=source.kind == "parquet" and files is None,  # of several, the engine joins no statistics
         date_ends=date.ends,
         all_fields=[f"{column}::VARCHAR" for column in table.columns],
         **asked,
