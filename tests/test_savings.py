@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import struct
+
 import duckdb
 import numpy as np
 import pytest
@@ -88,6 +90,25 @@ def test_what_is_no_amount_is_told_all_the_same(flaw, tmp_path):
     with pytest.raises(lc.IntakeError, match="row 78, column 'v'"):
         lc.read(path, date="d", values="v", by="h")
     assert lc.read(path, date="d", values="v", by="h", on_refused="skip").intake.counted == 998
+
+
+@pytest.mark.parametrize("told", ["largest amount", "last day"])
+def test_wrong_statistics_of_a_file_change_no_figure(told, saved, tmp_path):
+    path = tmp_path / "sales.parquet"
+    sql = "SELECT DATE '2024-01-01' + (i % 700)::INT d, 'r' || (i % 5) h, (i % 7)::DOUBLE * 3e6 v FROM range(9999) r(i)"
+    duckdb.connect().execute(f"COPY ({sql}) TO '{path}'")
+    content = path.read_bytes()
+    start = len(content) - 8 - struct.unpack("<I", content[-8:-4])[0]  # of what ends the file
+    true, false = (struct.pack("<d", 18e6), struct.pack("<d", 2.0))
+    if told == "last day":
+        true, false = (struct.pack("<i", 19723 + 699), struct.pack("<i", 19800))
+    assert true in content[start:]
+    path.write_bytes(content[:start] + content[start:].replace(true, false))
+    book = lc.read(path, date="d", values="v", by="h")
+    assert book.intake.counted == 9999 and saved[-1] == ("sets" if told == "largest amount" else "look")
+    assert (
+        lc.compare(book, each="year", against="prior").columns["value"].sum() == sum(i % 7 for i in range(9999)) * 3e6
+    )
 
 
 def test_files_scanned_as_one_have_no_statistics_together(saved, tmp_path):

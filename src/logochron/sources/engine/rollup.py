@@ -94,7 +94,8 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, foldin
     if not exact or found.get("lost"):
         return None
     most = found["most"] or 0
-    if folded and most >= folded.most:  # sum and count may have run into each other
+    # sum and count may have run into each other where a group is large, or the statistics are wrong
+    if folded and (most >= folded.most or found["rows"] != folded.rows):
         return _swift_pass(engine, query, plans, name, folding=False)
     if len(scales) > bool(folded) and most * _SMALL > _EXACT:
         return None
@@ -136,7 +137,7 @@ def _swift_sums(query: Query, scales: Sequence[int], sets: LabelSets | None, fol
     keys |= {"l": sets.sql} if sets else {f"h{i}": sql for i, sql in enumerate(query.labels.values())}
     fields = [f"{sql} AS {key}" for key, sql in keys.items()]
     rolled, units, totals = [] if folded else ["count(*) AS n"], [], []
-    stats = {"most": "max(n)"} | ({"lost": "count(*) - count(l)"} if sets else {})
+    stats = {"most": "max(n)", "rows": "sum(n)"} | ({"lost": "count(*) - count(l)"} if sets else {})
     for i, amount in enumerate(query.amounts):
         fields.append(f"{_with_signs(amount, query)} AS y{i}")
         whole, added, total = _proof(i, scales[i], as_decimal=amount.is_text, folded=None if i else folded)

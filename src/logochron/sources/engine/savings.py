@@ -106,11 +106,13 @@ class Fold(NamedTuple):
     """Each amount, below `limit` in units, is added up with `one` besides, of which a group has under `most`.
 
     So a sum tells both: the count is the whole number next to sum / one, as all amounts together are under half of one.
+    All counts together are `rows`: the engine takes the limit for granted where the statistics promise it.
     """
 
     limit: float
     one: float
     most: float
+    rows: int
 
 
 def fold(known: Extent | None, unit: int, sets: LabelSets | None) -> Fold | None:
@@ -122,4 +124,4 @@ def fold(known: Extent | None, unit: int, sets: LabelSets | None) -> Fold | None
     groups = known.days * (sets.many if sets else 1)
     if spare < 1 or known.rows >> spare and known.rows * _UNEVEN > groups << spare:
         return None
-    return Fold(2.0**bits, 2.0 ** (bits + spare + 1), 2.0**spare)
+    return Fold(2.0**bits, 2.0 ** (bits + spare + 1), 2.0**spare, known.rows)
