@@ -65,25 +65,28 @@ class Engine:
         if progress is not None:
             self._carry_out("SET enable_progress_bar = true; SET enable_progress_bar_print = false")
 
-    def run(self, sql: str, name: str) -> None:
-        """Carry out a statement, telling the progress; what the engine refuses becomes an IntakeError."""
+    def run(self, sql: str, name: str, *, small: bool = False) -> None:
+        """Carry out a statement, telling the progress; what the engine refuses becomes an IntakeError.
+
+        `small`: nothing else is loaded meanwhile, as the next statement should not wait for that.
+        """
         done = threading.Event()
         watcher = threading.Thread(target=self._watch, args=(done,), daemon=True)
         if self.progress:
             watcher.start()
         try:
             with _refusals(name):
-                self._carry_out(sql)
+                self._carry_out(sql, small)
         finally:
             done.set()
             if self.progress:
                 watcher.join()
 
-    def _carry_out(self, sql: str) -> None:
+    def _carry_out(self, sql: str, small: bool = False) -> None:
         """Carry out a statement beside this thread, which a signal can reach while it waits."""
         asked = self._beside.submit(lambda: self.connection.execute(sql))
         try:
-            wait([asked], _MOMENT if self.meanwhile else None)
+            wait([asked], None if small or not self.meanwhile else _MOMENT)
             while self.meanwhile and not asked.done():
                 import_module(self.meanwhile.pop())
             asked.result()
@@ -117,7 +120,7 @@ class Engine:
 
     def rows(self, sql: str, name: str) -> list[tuple[Any, ...]]:
         """The answer of a small query; what the engine refuses becomes an IntakeError."""
-        self.run(sql, name)
+        self.run(sql, name, small=True)
         with _refusals(name):
             return list(self.connection.fetchall())
 
