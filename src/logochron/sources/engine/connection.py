@@ -68,18 +68,19 @@ class Engine:
     def run(self, sql: str, name: str, *, small: bool = False) -> None:
         """Carry out a statement, telling the progress; what the engine refuses becomes an IntakeError.
 
-        `small`: nothing else is loaded meanwhile, as the next statement should not wait for that.
+        `small`: it comes before the work; nothing is told of it, and nothing loaded meanwhile, so that nobody waits.
         """
         done = threading.Event()
         watcher = threading.Thread(target=self._watch, args=(done,), daemon=True)
-        if self.progress:
+        watched = self.progress is not None and not small
+        if watched:
             watcher.start()
         try:
             with _refusals(name):
                 self._carry_out(sql, small)
         finally:
             done.set()
-            if self.progress:
+            if watched:
                 watcher.join()
 
     def _carry_out(self, sql: str, small: bool = False) -> None:
@@ -118,9 +119,9 @@ class Engine:
             for name in tables:
                 self.connection.unregister(name)
 
-    def rows(self, sql: str, name: str) -> list[tuple[Any, ...]]:
-        """The answer of a small query; what the engine refuses becomes an IntakeError."""
-        self.run(sql, name, small=True)
+    def rows(self, sql: str, name: str, *, small: bool = False) -> list[tuple[Any, ...]]:
+        """The rows of a small answer; what the engine refuses becomes an IntakeError. `small`: as `run` has it."""
+        self.run(sql, name, small=small)
         with _refusals(name):
             return list(self.connection.fetchall())
 

@@ -42,7 +42,7 @@ def extent(engine: Engine, query: Query, name: str) -> Extent | None:
     raw = query.amounts[0].raw if query.amounts and not query.amounts[0].is_text else "NULL"
     sizes = [f"abs({end}({raw})::DOUBLE)" for end in ("min", "max")]
     sql = f"count(*), coalesce({last} - {first} + 1, 1), greatest({', '.join(sizes)})"
-    ((rows, days, largest),) = engine.rows(f"SELECT {sql} FROM {query.strict}", name)
+    ((rows, days, largest),) = engine.rows(f"SELECT {sql} FROM {query.strict}", name, small=True)
     return Extent(rows, days, float("inf") if largest is None else largest)
 
 
@@ -89,7 +89,7 @@ def label_sets(engine: Engine, query: Query, name: str) -> LabelSets | None:
 def _labels(engine: Engine, rows: str, name: str) -> list[str | None]:
     """The labels of a dimension in order, none of them where they are too many."""
     for some in (f"{rows} LIMIT {FIRST_ROWS}", rows):
-        found = engine.rows(f"SELECT DISTINCT v FROM ({some}) LIMIT {_MOST_SETS + 1}", name)
+        found = engine.rows(f"SELECT DISTINCT v FROM ({some}) LIMIT {_MOST_SETS + 1}", name, small=True)
         if len(found) > _MOST_SETS:
             return []
     return sorted((text for (text,) in found), key=lambda text: (text is not None, text or ""))
