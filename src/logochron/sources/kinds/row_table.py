@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 
@@ -14,6 +15,8 @@ from logochron.sources.kinds.typed_files import TypedTable
 
 #: So many rows, and so many fields, are laid into the table together.
 _AT_ONCE, _FIELDS_AT_ONCE = 50_000, 1_000_000
+#: The part that carrying has in a reading; the rest is the roll-up.
+_CARRIED = 0.9
 
 
 @dataclass
@@ -72,7 +75,7 @@ class RowTable:
         return {(line, self.header[at]): flaw for (line, at), flaw in self.flaws.items() if at < len(self.header)}
 
     def _flush(self) -> None:
-        run = self.engine.run
+        run = partial(self.engine.run, small=True)  # the rows that are done are told below
         if self._made < 0:
             named = "".join(f", c{i} VARCHAR" for i in range(len(self.header)))
             run(f"CREATE TABLE {self.name} (place BIGINT{named})", self.name)
@@ -88,8 +91,8 @@ class RowTable:
         with self.engine.given({"carried_run": columns}):
             run(f"INSERT INTO {self.name} SELECT {', '.join(columns)} FROM carried_run", self.name)
         self._lines, self._rows, self._held = [], [], 0
-        if self.engine.progress and self.total:
-            self.engine.progress(min(self.done / self.total, 1.0))
+        if self.total:
+            self.engine.tell(_CARRIED * min(self.done / self.total, 1.0))
 
 
 @dataclass
