@@ -1,4 +1,4 @@
-"""What a Parquet file's statistics save the roll-up changes no figure, and is given up where it could."""
+"""What statistics of a file and amounts in memory save the roll-up changes no figure; it is given up where it could."""
 
 from __future__ import annotations
 
@@ -6,12 +6,17 @@ import struct
 
 import duckdb
 import numpy as np
+import pandas as pd
+import polars
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from pyarrow import parquet
 
 import logochron as lc
 from logochron.sources.engine import rollup
 from logochron.sources.kinds.joined_files import MANY
+from logochron.sources.values.whole_units import largest_size, sums_are_exact
 
 DAY = "DATE '2024-01-01' + (hash(i, 1) % 700)::INT"
 LABEL = "'r' || (i % 5)"
@@ -61,6 +66,14 @@ def saved(monkeypatch) -> list[str]:
     return made
 
 
+def same_columns(book: lc.Book, other: lc.Book) -> dict[str, np.ndarray]:
+    """The columns of an answer, which both books have to give."""
+    columns, others = (lc.compare(one, each="week", against="prior", by="h").columns for one in (book, other))
+    for name in columns:
+        np.testing.assert_array_equal(columns[name], others[name])
+    return columns
+
+
 @pytest.mark.parametrize("case", CASES)
 def test_a_file_with_statistics_gives_the_book_of_a_table_without(case, saved, tmp_path):
     day, label, amount, expected = CASES[case]
@@ -73,13 +86,16 @@ def test_a_file_with_statistics_gives_the_book_of_a_table_without(case, saved, t
     asked = {"date": "d", "values": "v", "by": "h", "tz": "Asia/Tokyo" if case == "zoned" else None}
     of_file = lc.read(path, **asked)
     assert " ".join(saved) == expected
-    of_table = lc.read(parquet.read_table(path), **asked)
+    of_table = lc.read(found.table("sales"), **asked)  # about which nothing is known
     assert of_file.intake.counted == of_table.intake.counted == many and of_file.exact == of_table.exact
-    pair = [lc.compare(book, each="week", against="prior", by="h").columns for book in (of_file, of_table)]
-    for name in pair[0]:
-        np.testing.assert_array_equal(pair[0][name], pair[1][name])
+    columns = same_columns(of_file, of_table)
+    arrow = parquet.read_table(path)
+    for frame in (arrow, polars.from_arrow(arrow), arrow.to_pandas(), arrow.to_pandas(strings_to_categorical=True)):
+        of_frame = lc.read(frame, **asked)
+        assert of_frame.exact == of_table.exact
+        same_columns(of_frame, of_table)
     ((total,),) = found.execute("SELECT sum(v::DECIMAL(38, 3)) FROM sales").fetchall()
-    assert float(np.sum(pair[0]["value"])) == pytest.approx(float(total), abs=1e-3)
+    assert float(np.sum(columns["value"])) == pytest.approx(float(total), abs=1e-3)
 
 
 @pytest.mark.parametrize("flaw", ["'nan'::DOUBLE", "'infinity'::DOUBLE", "NULL"])
@@ -117,3 +133,39 @@ def test_files_scanned_as_one_have_no_statistics_together(saved, tmp_path):
         duckdb.connect().execute(f"COPY ({sql}) TO '{tmp_path}/{i}.parquet'")
     assert lc.read(tmp_path, date="d", values="v", by="h").intake.counted == 99 * MANY
     assert not saved
+
+
+@pytest.mark.parametrize("unit", ["s", "ms", "us", "ns"])
+@pytest.mark.parametrize("odd", ["2024-05-05 23:59:59", "1969-12-31 23:59:59", "1965-02-28 00:00:01", "NaT"])
+def test_days_of_a_frame_are_those_of_its_texts(odd, unit):
+    days = pd.Series(pd.date_range("1965-03-01", periods=5000, freq="5D").astype(f"datetime64[{unit}]"))
+    days[777] = pd.Timestamp(odd)  # no day that is looked at beforehand
+    frame = pd.DataFrame({"d": days, "v": np.arange(5000) / 100, "h": "r"})
+    books = [lc.read(one, date="d", values="v", by="h", on_refused="skip") for one in (frame, frame.astype({"d": str}))]
+    assert [book.intake.refused for book in books] == [odd == "NaT"] * 2 and books[0].first_day == books[1].first_day
+    same_columns(*books)
+
+
+@pytest.mark.parametrize(
+    ("amounts", "per_unit", "largest"),
+    [
+        ([0.07, -1.1, 0.29], 100, 110),
+        ([1, -7], 1, 7),
+        ([0.125], 1000, 125),
+        ([], 100, 0),
+        *[([1.0] * 40_000 + [odd], 100, None) for odd in (0.001, np.nextafter(0.07, 1), np.nan, np.inf, 1e300 * 1e8)],
+    ],
+)
+def test_largest_size_of_whole_numbers_of_units(amounts, per_unit, largest):
+    assert largest_size([np.array(amounts, dtype=float), np.array([0])], per_unit) == largest
+
+
+@given(st.integers(1, 3000), st.randoms(use_true_random=False))
+def test_sums_that_are_called_exact_are(many, random):
+    largest = int(2.0**51 / (many * (many + 2)) * 0.999)
+    units = [random.choice((-1, 1)) * random.randint(largest // 2, largest) for _ in range(many)]
+    assert sums_are_exact(many, largest) and not sums_are_exact(many, largest * 1.01 + 1)
+    one_by_one = 0.0
+    for amount in (np.array(units, dtype=float) / 100).tolist():
+        one_by_one += amount
+    assert round(one_by_one * 100) == sum(units)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from logochron.core.days import Days
 from logochron.sources.engine.connection import Engine
-from logochron.sources.engine.sql import Plans, Query, day_number
+from logochron.sources.engine.sql import Plans, Query
 from logochron.sources.scanned import NO_DAY, Codes, Groups, LeafGroups
 
 #: Days laid out one by one, to number those that occur: years 1 to 9999 are 3.65 million.
@@ -39,19 +39,19 @@ def groups_of(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, An
 
 
 def fetched(
-    engine: Engine, query: Query, fields: Sequence[str], dimensions: Iterable[str], *, days: bool = False
+    engine: Engine, query: Query, fields: Sequence[str], dimensions: Iterable[str], *, day: str = ""
 ) -> tuple[dict[str, NDArray[Any]], dict[str, Coded]]:
     """Columns of the engine's table `g`, which ends with this; its dates and the labels of some dimensions as codes.
 
-    Texts cross to Python once each, not once a row. `days`: the dates are the engine's own days.
+    Texts cross to Python once each, not once a row. `day`: the day number of a group, where its date is no text.
     """
-    coded = {} if days else {"d": _coded(engine, "d", "v")}
+    coded = {} if day else {"d": _coded(engine, "d", "v")}
     for dimension in dimensions:
         alias = query.label_alias(dimension)
         coded[alias] = _coded(engine, alias, "v::VARCHAR", own_codes=dimension in query.kinds)
     shown = [*fields, *(code.sql for code in coded.values())]
-    if days:
-        shown.append(f"coalesce({day_number('d')}, {NO_DAY})::BIGINT AS c_d")
+    if day:
+        shown.append(f"coalesce({day}, {NO_DAY})::BIGINT AS c_d")
     arrays = engine.arrays(f"SELECT {', '.join(shown)} FROM g {' '.join(code.join for code in coded.values())}")
     engine.run("DROP TABLE g", "the source")
     return arrays, coded

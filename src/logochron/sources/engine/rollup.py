@@ -24,6 +24,7 @@ from logochron.sources.engine.sql import (
     quoted,
 )
 from logochron.sources.scanned import Groups, LeafGroups, Priced
+from logochron.sources.values.whole_units import sums_are_exact
 
 #: Whole numbers up to this are all doubles; sums up to this leave room for differences of whole numbers.
 _EXACT, MOST_SUM = 2.0**53, 2.0**62
@@ -66,20 +67,26 @@ def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge 
         return Rolled(query, groups_of(engine, query, plans, stats), sound=False)
 
 
-def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, folding: bool = True) -> Groups | None:
+def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, saving: bool = True) -> Groups | None:
     """The roll-up of sources without a flaw, None where there may be one: plain sums that prove themselves.
 
     Every amount is there and a whole number of its scale's unit, and small: any other makes the sum of its group
     far too large. As doubles such numbers add up exactly while the sum of their sizes stays under 2**53, which the
-    limit times the rows of a group proves. `folding`: counts are folded into sums where that promises to do.
+    limit times the rows of a group proves. `saving`: counts are folded into sums where that promises to do, and
+    amounts in memory are proved there.
     """
     if query.empty_is_zero or query.where:
         return None
     known = extent(engine, query, name)
     sets = label_sets(engine, query, name)
     scales = [plans[amount.key].scale for amount in query.amounts]
-    folded = fold(known, 10 ** scales[0], sets) if scales and folding else None
-    sums = _swift_sums(query, scales, sets, folded)
+    folded = fold(known, 10 ** scales[0], sets) if scales and saving else None
+    tops = {
+        i: top
+        for i, (amount, scale) in enumerate(zip(query.amounts, scales))
+        if saving and amount.largest and (top := amount.largest(10**scale)) is not None
+    }
+    sums = _swift_sums(query, scales, sets, folded, tops)
     laid, back = (sets.in_a_table(sums.added), "RESET perfect_ht_threshold") if sets else ("", "")
     made = f"CREATE OR REPLACE TEMP TABLE g AS {sums.sql}; DROP TABLE IF EXISTS reject_errors"
     try:
@@ -95,12 +102,13 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, foldin
         return None
     most = found["most"] or 0
     # sum and count may have run into each other where a group is large, or the statistics are wrong
-    if folded and (most >= folded.most or found["rows"] != folded.rows):
-        return _swift_pass(engine, query, plans, name, folding=False)
-    if len(scales) > bool(folded) and most * _SMALL > _EXACT:
+    ran_over = folded and (most >= folded.most or found["rows"] != folded.rows)
+    if ran_over or not all(sums_are_exact(most, top) for top in tops.values()):
+        return _swift_pass(engine, query, plans, name, saving=False)
+    if len(scales) > bool(folded) + len(tops) and most * _SMALL > _EXACT:
         return None
     fields = ["n", *sums.totals, *(["l"] if sets else [])]
-    arrays, coded = fetched(engine, query, fields, () if sets else query.labels, days=bool(query.date_key))
+    arrays, coded = fetched(engine, query, fields, () if sets else query.labels, day=query.key_day)
     if sets:
         codes, meant = sets.parts(arrays["l"])
         arrays |= codes
@@ -132,7 +140,9 @@ class _SwiftSums(NamedTuple):
     stats: dict[str, str]
 
 
-def _swift_sums(query: Query, scales: Sequence[int], sets: LabelSets | None, folded: Fold | None) -> _SwiftSums:
+def _swift_sums(
+    query: Query, scales: Sequence[int], sets: LabelSets | None, folded: Fold | None, tops: Mapping[int, float]
+) -> _SwiftSums:
     keys = {"d": query.date_key or query.date}
     keys |= {"l": sets.sql} if sets else {f"h{i}": sql for i, sql in enumerate(query.labels.values())}
     fields = [f"{sql} AS {key}" for key, sql in keys.items()]
@@ -140,8 +150,11 @@ def _swift_sums(query: Query, scales: Sequence[int], sets: LabelSets | None, fol
     stats = {"most": "max(n)", "rows": "sum(n)"} | ({"lost": "count(*) - count(l)"} if sets else {})
     for i, amount in enumerate(query.amounts):
         fields.append(f"{_with_signs(amount, query)} AS y{i}")
-        whole, added, total = _proof(i, scales[i], as_decimal=amount.is_text, folded=None if i else folded)
-        units.append(whole)
+        if i in tops:
+            added, total = f"sum(y{i}) AS s{i}", f"round(s{i} * {10 ** scales[i]})"
+        else:
+            whole, added, total = _proof(i, scales[i], as_decimal=amount.is_text, folded=None if i else folded)
+            units.append(whole)
         rolled.append(added)
         totals.append(f"{total} AS s{i}")
         stats |= {f"top{i}": f"max(abs({total}))", f"size{i}": f"sum(abs({total}))"}

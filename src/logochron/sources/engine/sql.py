@@ -13,8 +13,8 @@ from logochron.core.book.formulas import Leaf
 from logochron.sources.scanned import Wanted
 from logochron.sources.values.times import TIME, ZONE
 
-#: Decimals past which amounts are summed as doubles.
-MOST_DECIMALS = 6
+#: Decimals past which amounts are summed as doubles, and those that doubles are first taken to have.
+MOST_DECIMALS, USUAL_DECIMALS = 6, 2
 #: How amounts are summed: see `Summing`.
 Way = Literal["whole", "decimal", "float"]
 
@@ -30,12 +30,17 @@ class Summing(NamedTuple):
     scale: int = 0
 
 
+#: Given how many units make one, gives the largest size of a column in units; None where not all are whole numbers
+#: of them, or nobody knows. Cheap to ask again.
+Largest = Callable[[int], float | None]
+
+
 class Amount(NamedTuple):
     """What is summed: under which key, of which column (none: the records themselves), and how the engine finds it.
 
     `raw` is the text or number as it stands, `sql` the number in plain writing; `form` names the writing that
     was recognised. `maybe_grouped`: a point in it may part thousands, as far as is known. `taken` is the condition
-    of the rows it takes; all where empty.
+    of the rows it takes; all where empty. `largest`: of a column that lies in memory.
     """
 
     key: str
@@ -46,6 +51,7 @@ class Amount(NamedTuple):
     form: str = ""
     maybe_grouped: bool = False
     taken: str = ""
+    largest: Largest | None = None
 
 
 class Query(NamedTuple):
@@ -57,8 +63,8 @@ class Query(NamedTuple):
         The table function that scans it, giving every column: passing over malformed records, or failing on them.
     date_text, date
         The engine's expressions for the date as it stands, and for what is judged: its text, or its day number.
-    date_key
-        What rows are grouped by where that is cheaper than `date`: a column of days. `date` is made of it afterwards.
+    date_key, key_day
+        What rows are grouped by where that is cheaper than `date`, and the day number of such a group, `d`.
     labels, conditions
         Expressions for each dimension (NULL where empty), and for the columns that `where` names (never NULL).
     all_fields
@@ -91,6 +97,7 @@ class Query(NamedTuple):
     underscores: bool = True
     apart: bool = False
     date_key: str = ""
+    key_day: str = ""
     kinds: frozenset[str] = frozenset()
     known: bool = False
     date_ends: str = ""

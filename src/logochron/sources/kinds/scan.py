@@ -120,7 +120,9 @@ class Scanner:
         if source.kind == "frame":
             from logochron.sources.kinds.frames import frame_table
 
-            return frame_table(self.engine, source)
+            swiftly = not (self.wanted.where or self.wanted.empty_is_zero)
+            amounts = [leaf.column for leaf in self.wanted.summed] if swiftly else []
+            return frame_table(self.engine, source, amounts)
         if source.kind == "workbook":
             from logochron.sources.kinds.workbooks import carry_sheet
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
@@ -13,6 +14,7 @@ from logochron.sources.engine.engine_scan import EngineScan, Lines, Malformed, b
 from logochron.sources.engine.judge_amounts import judged_roll_up
 from logochron.sources.engine.sql import (
     MOST_DECIMALS,
+    USUAL_DECIMALS,
     Amount,
     Query,
     Summing,
@@ -36,12 +38,20 @@ _TEXT = ("VARCHAR", "ENUM", "JSON", "UUID", '"NULL"')
 DAY_NUMBER = "DAY NUMBER"
 
 
+class DayKey(NamedTuple):
+    """A column that rows are grouped by in place of one of dates, and the day number of such a group, `d`."""
+
+    sql: str
+    day: str
+
+
 class TypedTable(NamedTuple):
     """A table: the engine's relation, and for each column its name, the engine's name, its type and zone.
 
     `lines` finds the places of its rows where they are not simply numbered; `malformed` and `empty` are records
     that are no rows of it, `set_aside` how many were set aside before. `placed` is the relation with the place of
-    each row; `date_text` the expression for a date as it stands, where the column does not hold it.
+    each row; `date_text` the expression for a date as it stands, where the column does not hold it. `days` are
+    cheaper columns to group by than columns of dates; `largest` is of the numbers of a column, in so many units of one.
     """
 
     relation: str
@@ -57,6 +67,8 @@ class TypedTable(NamedTuple):
     set_aside: int = 0
     placed: str = ""
     date_text: str = ""
+    days: Mapping[int, DayKey] = {}
+    largest: Callable[[int, int], float | None] | None = None
 
 
 def parquet_table(engine: Engine, source: Source, paths: Sequence[Path] = ()) -> TypedTable:
@@ -118,14 +130,15 @@ def scan_typed(
         raw = f"{sql}::VARCHAR" if is_text else sql
         # a short float means the decimals it shows, not those of the double next to it
         number = f"{sql}::VARCHAR::DOUBLE" if kind == "FLOAT" else raw
-        return Amount("", column, raw, number, is_text, maybe_grouped=is_text)
+        largest = partial(table.largest, placed.at[column]) if table.largest and not is_text else None
+        return Amount("", column, raw, number, is_text, maybe_grouped=is_text, largest=largest)
 
     asked = asked_of(wanted, as_text, made)
     for amount in asked["amounts"]:
         kind = table.types[placed.at[amount.column]] if amount.column else "INT"
         decimal = re.match(r"DECIMAL\(\d+,(\d+)\)", kind)
         plans[amount.key] = Summing(
-            "whole", min(int(decimal[1]), MOST_DECIMALS) if decimal else 0 if "INT" in kind else 2
+            "whole", min(int(decimal[1]), MOST_DECIMALS) if decimal else 0 if "INT" in kind else USUAL_DECIMALS
         )
     # labels of a few kinds are grouped as they lie, not as texts
     places = {name: placed.at[column] for name, column in wanted.dimensions.items()}
@@ -138,7 +151,8 @@ def scan_typed(
         date_column=wanted.date,
         date_text=table.date_text or as_text[wanted.date],
         date=date.sql,
-        date_key=date.key,
+        date_key=date.key.sql,
+        key_day=date.key.day,
         kinds=kinds,
         known=source.kind == "parquet" and files is None,  # of several, the engine joins no statistics
         date_ends=date.ends,
@@ -174,7 +188,7 @@ class _Date(NamedTuple):
     """
 
     sql: str
-    key: str = ""
+    key: DayKey = DayKey("", "")
     said: tuple[str, ...] = ()
     ends: str = ""
 
@@ -192,7 +206,8 @@ def _date(engine: Engine, source: Source, wanted: Wanted, table: TypedTable, pla
         zone, said = _zone(engine, source, wanted, table, table.header[at])
         day, ends = f"{local_time(name, zone)}::DATE", ""
     if kind.startswith(("TIMESTAMP", "DATE")):
-        return _Date(day_number(day), day, (said,) if said else (), ends)
+        key = table.days.get(at, DayKey(day, day_number("d")))
+        return _Date(day_number(day), key, (said,) if said else (), ends)
     if NUMBER.fullmatch(kind):  # 20261018, or a day of a spreadsheet
         return _Date(
             f"CASE WHEN {name} = round({name}) THEN TRY_CAST({name} AS BIGINT)::VARCHAR ELSE {name}::VARCHAR END"
