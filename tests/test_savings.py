@@ -108,6 +108,23 @@ def test_what_is_no_amount_is_told_all_the_same(flaw, tmp_path):
     assert lc.read(path, date="d", values="v", by="h", on_refused="skip").intake.counted == 998
 
 
+@pytest.mark.parametrize("form", ["parquet", "csv"])
+@pytest.mark.parametrize("flaw", [1, None])
+def test_rows_left_out_are_counted_and_not_looked_at(form, flaw, saved, tmp_path):
+    path = tmp_path / f"sales.{form}"
+    found = duckdb.connect()
+    amount = f"CASE WHEN i % 5 = {flaw or 9} THEN 1e300 ELSE {AMOUNT} END"
+    found.execute(f"CREATE TABLE sales AS SELECT {DAY} AS d, {LABEL} AS h, {amount} AS v FROM range(9999) r(i)")
+    found.execute(f"COPY sales TO '{path}'")
+    for where in ("r2", ["r0", "r4"]):
+        kept = tuple(where) if isinstance(where, list) else (where, "")
+        book = lc.read(path, date="d", values="v", by="h", where={"h": where})
+        ((many, total),) = found.execute(f"SELECT count(*), sum(v) FROM sales WHERE h IN {kept}").fetchall()
+        assert (book.intake.counted, book.intake.set_aside) == (many, 9999 - many) and book.exact["v"]
+        assert lc.compare(book, each="year", against="prior").columns["value"].sum() == pytest.approx(total)
+    assert not saved
+
+
 @pytest.mark.parametrize("told", ["largest amount", "last day"])
 def test_wrong_statistics_of_a_file_change_no_figure(told, saved, tmp_path):
     path = tmp_path / "sales.parquet"

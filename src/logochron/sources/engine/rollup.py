@@ -18,6 +18,7 @@ from logochron.sources.engine.sql import (
     Query,
     Summing,
     Way,
+    condition,
     double,
     inner,
     is_empty,
@@ -70,15 +71,15 @@ def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge 
 def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, saving: bool = True) -> Groups | None:
     """The roll-up of sources without a flaw, None where there may be one: plain sums that prove themselves.
 
-    Every amount is there and a whole number of its scale's unit, and small: any other makes the sum of its group
-    far too large. As doubles such numbers add up exactly while the sum of their sizes stays under 2**53, which the
-    limit times the rows of a group proves. `saving`: counts are folded into sums where that promises to do, and
-    amounts in memory are proved there.
+    Every amount that counts is there and a whole number of its scale's unit, and small: any other makes the sum of
+    its group far too large. As doubles such numbers add up exactly while the sum of their sizes stays under 2**53,
+    which the limit times the rows of a group proves. `saving`: counts are folded into sums where that promises to do,
+    and amounts in memory are proved there.
     """
-    if query.empty_is_zero or query.where:
+    if query.empty_is_zero:
         return None
-    known = extent(engine, query, name)
-    sets = label_sets(engine, query, name)
+    known = None if query.where else extent(engine, query, name)
+    sets = None if query.where else label_sets(engine, query, name)
     scales = [plans[amount.key].scale for amount in query.amounts]
     folded = fold(known, 10 ** scales[0], sets) if scales and saving else None
     tops = {
@@ -107,7 +108,7 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, saving
         return _swift_pass(engine, query, plans, name, saving=False)
     if len(scales) > bool(folded) + len(tops) and most * _SMALL > _EXACT:
         return None
-    fields = ["n", *sums.totals, *(["l"] if sets else [])]
+    fields = ["n", *sums.totals, *(["l"] if sets else []), *(["keep"] if query.where else [])]
     arrays, coded = fetched(engine, query, fields, () if sets else query.labels, day=query.key_day)
     if sets:
         codes, meant = sets.parts(arrays["l"])
@@ -118,7 +119,7 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, saving
         query,
         coded,
         arrays,
-        keep=np.ones(many, dtype=bool),
+        keep=arrays["keep"].astype(bool) if query.where else np.ones(many, dtype=bool),
         bad=np.zeros(many, dtype=np.int64),
         leaves={
             a.key: LeafGroups(arrays[f"s{i}"].astype(np.int64), found[f"size{i}"] or 0.0, plans[a.key].scale)
@@ -145,10 +146,19 @@ def _swift_sums(
 ) -> _SwiftSums:
     keys = {"d": query.date_key or query.date}
     keys |= {"l": sets.sql} if sets else {f"h{i}": sql for i, sql in enumerate(query.labels.values())}
+    stats = {"most": "max(n)", "rows": "sum(n)"} | ({"lost": "count(*) - count(l)"} if sets else {})
+    amounts, source = query.amounts, query.strict
+    keep = condition(query.where, query.conditions) if query.where else ""
+    if keep and query.quick:  # rows that are left out are counted apart
+        keys, source = {"keep": "true"} | keys, f"(FROM {query.strict} WHERE {keep})"
+    elif keep:
+        keys = {"keep": keep} | {h: sql if h == "d" else f"CASE WHEN {keep} THEN {sql} END" for h, sql in keys.items()}
+        amounts = [a._replace(taken=f"{keep} AND ({a.taken})" if a.taken else keep) for a in amounts]
+    if keep:
+        stats["most"] = "max(n) FILTER (keep)"
     fields = [f"{sql} AS {key}" for key, sql in keys.items()]
     rolled, units, totals = [] if folded else ["count(*) AS n"], [], []
-    stats = {"most": "max(n)", "rows": "sum(n)"} | ({"lost": "count(*) - count(l)"} if sets else {})
-    for i, amount in enumerate(query.amounts):
+    for i, amount in enumerate(amounts):
         fields.append(f"{_with_signs(amount, query)} AS y{i}")
         if i in tops:
             added, total = f"sum(y{i}) AS s{i}", f"round(s{i} * {10 ** scales[i]})"
@@ -165,12 +175,23 @@ def _swift_sums(
         rolled.append(f"count(*) FILTER (q{i}) AS named{i}")
         stats[f"named{i}"] = f"sum(named{i})"
     # the whole numbers are worked out once, beside the doubles
-    rows = f"SELECT {', '.join(['*', *units])} FROM (SELECT {', '.join(fields)} FROM {query.strict})"
+    rows = f"SELECT {', '.join(['*', *units])} FROM (SELECT {', '.join(fields)} FROM {source})"
     sql = f"SELECT {', '.join([*keys, *rolled])} FROM ({rows}) GROUP BY ALL"
     if folded:
         counted = f"SELECT *, round(s0 / {folded.one}) AS n FROM ({sql})"
         sql = f"SELECT * REPLACE (s0 - n * {folded.one} AS s0) FROM ({counted})"
+    if keep and query.quick:
+        sql += f" UNION ALL BY NAME {_left_out(query, keep)}"
     return _SwiftSums(sql, len(rolled), totals, stats)
+
+
+def _left_out(query: Query, keep: str) -> str:
+    """The rows that are left out, counted by day."""
+    fields = [f"{query.date_key or query.date} AS d", "false AS keep", "count(*) AS n"]
+    fields += [f"0 AS s{i}" for i in range(len(query.amounts))]
+    for i, (column, label) in enumerate(_labels(query)):
+        fields.append(f"count(*) FILTER ({query.conditions[column]} = {quoted(label)}) AS named{i}")
+    return f"SELECT {', '.join(fields)} FROM {query.strict} WHERE NOT ({keep}) GROUP BY ALL"
 
 
 def _proof(i: int, scale: int, *, as_decimal: bool, folded: Fold | None) -> tuple[str, str, str]:

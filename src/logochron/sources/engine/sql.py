@@ -75,6 +75,8 @@ class Query(NamedTuple):
         Whether different amounts make different groups.
     kinds
         The dimensions whose labels are a column of a few kinds, each of which the engine numbers itself.
+    quick
+        Whether it is gone through twice in less time than rows that are left out take to be looked at.
     known, date_ends
         Whether the source has statistics of its columns and lists of its different texts, so that it is cheap to ask
         for the least and the greatest and to look at each text; and what has its least and greatest on the first and
@@ -99,6 +101,7 @@ class Query(NamedTuple):
     date_key: str = ""
     key_day: str = ""
     kinds: frozenset[str] = frozenset()
+    quick: bool = False
     known: bool = False
     date_ends: str = ""
 

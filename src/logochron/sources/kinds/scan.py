@@ -120,8 +120,7 @@ class Scanner:
         if source.kind == "frame":
             from logochron.sources.kinds.frames import frame_table
 
-            swiftly = not (self.wanted.where or self.wanted.empty_is_zero)
-            amounts = [leaf.column for leaf in self.wanted.summed] if swiftly else []
+            amounts = [] if self.wanted.empty_is_zero else [leaf.column for leaf in self.wanted.summed]
             return frame_table(self.engine, source, amounts)
         if source.kind == "workbook":
             from logochron.sources.kinds.workbooks import carry_sheet

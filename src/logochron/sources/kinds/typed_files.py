@@ -154,6 +154,7 @@ def scan_typed(
         date_key=date.key.sql,
         key_day=date.key.day,
         kinds=kinds,
+        quick=True,
         known=source.kind == "parquet" and files is None,  # of several, the engine joins no statistics
         date_ends=date.ends,
         all_fields=[f"{column}::VARCHAR" for column in table.columns],
