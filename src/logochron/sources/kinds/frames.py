@@ -91,7 +91,16 @@ def frame_table(engine: Engine, source: Source, amounts: Sequence[str] = ()) -> 
     except IntakeError as error:
         raise QuestionError(f"{source.name} cannot be scanned: {error}") from None
     columns = [f"c{i}" for i in range(len(found.header))]
-    return TypedTable(name, found.header, columns, types[: len(columns)], found.zones, days=found.days, largest=largest)
+    return TypedTable(
+        name,
+        found.header,
+        columns,
+        types[: len(columns)],
+        found.zones,
+        days=found.days,
+        largest=largest,
+        quick=known is not _relation,  # which may be a question that takes long
+    )
 
 
 def _pandas(frame: Any) -> _Frame:

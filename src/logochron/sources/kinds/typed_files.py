@@ -51,7 +51,8 @@ class TypedTable(NamedTuple):
     `lines` finds the places of its rows where they are not simply numbered; `malformed` and `empty` are records
     that are no rows of it, `set_aside` how many were set aside before. `placed` is the relation with the place of
     each row; `date_text` the expression for a date as it stands, where the column does not hold it. `days` are
-    cheaper columns to group by than columns of dates; `largest` is of the numbers of a column, in so many units of one.
+    cheaper columns to group by than columns of dates; `largest` is of the numbers of a column, in so many units of
+    one. `quick`: see `Query`.
     """
 
     relation: str
@@ -69,6 +70,7 @@ class TypedTable(NamedTuple):
     date_text: str = ""
     days: Mapping[int, DayKey] = {}
     largest: Callable[[int, int], float | None] | None = None
+    quick: bool = True
 
 
 def parquet_table(engine: Engine, source: Source, paths: Sequence[Path] = ()) -> TypedTable:
@@ -154,7 +156,7 @@ def scan_typed(
         date_key=date.key.sql,
         key_day=date.key.day,
         kinds=kinds,
-        quick=True,
+        quick=table.quick,
         known=source.kind == "parquet" and files is None,  # of several, the engine joins no statistics
         date_ends=date.ends,
         all_fields=[f"{column}::VARCHAR" for column in table.columns],
