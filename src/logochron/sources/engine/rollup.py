@@ -78,8 +78,8 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, saving
     """
     if query.empty_is_zero:
         return None
-    known = None if query.where else extent(engine, query, name)
-    sets = None if query.where else label_sets(engine, query, name)
+    known = extent(engine, query, name)
+    sets = label_sets(engine, query, name)
     scales = [plans[amount.key].scale for amount in query.amounts]
     folded = fold(known, 10 ** scales[0], sets) if scales and saving else None
     tops = {

@@ -45,7 +45,7 @@ class _Frame(NamedTuple):
     header: list[str]
     zones: dict[str, str]
     days: dict[int, DayKey] = {}
-    chunks: Callable[[int], Iterable[NDArray[Any]]] = lambda _: [np.empty(0, dtype=object)]
+    chunks: Callable[[int], Iterable[NDArray[Any]]] = lambda _: ()
 
     def numbers(self, column: int) -> Sequence[NDArray[Any]]:
         """The whole numbers or doubles of a column where they lie; none where they lie otherwise."""
@@ -140,7 +140,7 @@ def _pandas(frame: Any) -> _Frame:
 
     def chunks(column: int) -> list[NDArray[Any]]:
         lying = made[f"c{column}"]
-        return [lying.to_numpy() if isinstance(lying.dtype, np.dtype) else np.empty(0, dtype=object)]
+        return [lying.to_numpy()] if isinstance(lying.dtype, np.dtype) else []
 
     table = pd.DataFrame(made | keys, index=frame.index, copy=False)  # the columns stay where they lie
     return _Frame(table, header, zones, days, chunks)

@@ -157,7 +157,8 @@ def scan_typed(
         key_day=date.key.day,
         kinds=kinds,
         quick=table.quick,
-        known=source.kind == "parquet" and files is None,  # of several, the engine joins no statistics
+        # the engine joins no statistics of several files, and none are of some rows only
+        known=source.kind == "parquet" and files is None and not wanted.where,
         date_ends=date.ends,
         all_fields=[f"{column}::VARCHAR" for column in table.columns],
         **asked,
