@@ -43,7 +43,7 @@ class QuestionError(LogochronError, ValueError):
     """A question that cannot be answered as it was put: an option, a path, a name."""
 
 
-class OutputError(QuestionError):
+class OutputError(LogochronError):
     """An answer that could not be written to the end where it should go: a full disk, a limit, a lost place."""
 
 

@@ -65,7 +65,7 @@ def write_draft(sales: Sequence[str], path: Path, given: Mapping[str, Any]) -> P
         lines += [f"choices = {_written(by[:1])}  # each further dimension makes the page larger, and longer to make"]
     for section in _sections(book, first, by):
         lines += ["", "[[section]]", *(f"{key} = {_written(value)}" for key, value in section.items())]
-    with whole_file(path) as target:
+    with whole_file(path, new=True) as target:
         target.write_text("\n".join(lines) + "\n", encoding="utf-8")
     return path
 

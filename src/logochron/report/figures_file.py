@@ -10,21 +10,24 @@ from typing import Any
 import numpy as np
 
 from logochron.core.days import iso
-from logochron.core.errors import QuestionError, shown_path
+from logochron.core.errors import QuestionError, first_line, shown_path
 from logochron.core.questions.restated import Reported, reported
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.sections import Section
 from logochron.views.write_file import as_system_error
 
-NAME = "figures.parquet"
 _LOG = logging.getLogger("logochron")
-#: Under which name the file keeps what else the run wrote.
-_FILES = "logochron_files"
-_PARTED = "\n"
+#: The columns of the file, by the engine's types; so many rows at most.
+_KINDS = {
+    **{"section": "VARCHAR", "dimensions": "VARCHAR[]", "measure": "VARCHAR", "period": "VARCHAR"},
+    **{"items": "VARCHAR[]", "value": "DOUBLE", "base": "DOUBLE", "status": "VARCHAR"},
+    **dict.fromkeys(("report_date", "first_day", "last_day"), "DATE"),
+}
+_MOST = 20_000_000
 
 
-def write_figures(sections: Sequence[Section], path: Path, files: Sequence[str]) -> None:
-    """Write the figures of all sections, each row with its report date and coverage; `files` are the run's own."""
+def write_figures(sections: Sequence[Section], path: Path) -> None:
+    """Write the figures of all sections, each row with its report date and coverage."""
     import duckdb
 
     parts = []
@@ -59,40 +62,21 @@ def write_figures(sections: Sequence[Section], path: Path, files: Sequence[str])
                 "AS period, []::VARCHAR[] AS items, NULL::DOUBLE AS value, NULL::DOUBLE AS base, NULL::VARCHAR AS "
                 "status, NULL::DATE AS report_date, NULL::DATE AS first_day, NULL::DATE AS last_day WHERE false"
             )
-        kept = _quoted(_PARTED.join(files))
         with as_system_error():
             connection.execute(
                 f"COPY ({' UNION ALL '.join(parts)}) TO {_quoted(str(path))} "
-                f"(FORMAT parquet, KV_METADATA {{{_FILES}: {kept}}})"
+                "(FORMAT parquet, USE_TMP_FILE false)"
             )
 
 
-def files_of(folder: Path) -> frozenset[str]:
-    """The files that the last run wrote into a folder; none where none did."""
-    path = folder / NAME
-    if not path.is_file():
-        return frozenset()
+def earlier_figures(path: Path) -> Mapping[str, Reported]:
+    """The figures of an earlier run, by heading; none where they cannot be read."""
     import duckdb
 
+    found = {}
     try:
         with duckdb.connect() as connection:
-            rows = connection.execute(
-                "SELECT decode(value) FROM parquet_kv_metadata(?) WHERE decode(key) = ?", [str(path), _FILES]
-            ).fetchall()
-    except duckdb.Error:
-        return frozenset()
-    return frozenset({name for (text,) in rows for name in str(text).split(_PARTED)} | ({NAME} if rows else set()))
-
-
-def earlier_figures(folder: Path) -> Mapping[str, Reported]:
-    """The figures of the last run into a folder, by heading; none where there was none, or they cannot be read."""
-    if NAME not in files_of(folder):
-        return {}
-    import duckdb
-
-    path, found = folder / NAME, {}
-    try:
-        with duckdb.connect() as connection:
+            _check(connection, path)
             sections = connection.execute(
                 "SELECT section, first(dimensions) FROM read_parquet(?) GROUP BY section ORDER BY section", [str(path)]
             ).fetchall()
@@ -103,16 +87,45 @@ def earlier_figures(folder: Path) -> Mapping[str, Reported]:
                     "FROM read_parquet(?) WHERE section = ?",
                     [str(path), heading],
                 ).fetchnumpy()
-                found[str(heading)] = _reported(tuple(map(str, by)), rows)
-    except (duckdb.Error, KeyError):
-        _LOG.warning("%s cannot be read: no figure is held against what was reported", shown_path(path))
+                found[heading] = _reported(tuple(by), rows)
+    except (duckdb.Error, QuestionError) as error:
+        _LOG.warning(
+            "%s cannot be read, so that no figure is held against what was reported: %s",
+            shown_path(path), first_line(error),
+        )  # fmt: skip
+        return {}
     return found
+
+
+def _check(connection: Any, path: Path) -> None:
+    """Refuse a file that `write_figures` did not write.
+
+    Raises
+    ------
+    QuestionError
+        With what is odd about it.
+    """
+    told = connection.execute("DESCRIBE FROM read_parquet(?)", [str(path)]).fetchall()
+    kinds = {name: kind for name, kind, *_ in told}
+    if kinds != _KINDS:
+        raise QuestionError("its columns are not those of a report")
+    ((rows, odd),) = connection.execute(
+        f"SELECT sum(num_rows), (SELECT count(*) FROM (FROM read_parquet($1) LIMIT {_MOST + 1}) WHERE section IS NULL "
+        "OR measure IS NULL OR period IS NULL OR status IS NULL OR items IS NULL OR dimensions IS NULL "
+        "OR len(items) <> len(dimensions) OR len(dimensions) <> len(list_filter(dimensions, lambda one: one IS NOT "
+        "NULL)) OR len(list_distinct(dimensions)) <> len(dimensions)) FROM parquet_file_metadata($1)",
+        [str(path)],
+    ).fetchall()
+    if rows > _MOST:
+        raise QuestionError(f"it holds more than {_MOST:,} rows")
+    if odd:
+        raise QuestionError(f"{odd:,} of its rows lack what every figure has")
 
 
 def _reported(by: tuple[str, ...], rows: Mapping[str, Any]) -> Reported:
     def texts(name: str) -> Any:
-        values: Any = np.ma.asarray(rows[name]).astype(object)
-        return np.asarray(values.filled(None), dtype=object)
+        values = np.asarray(np.ma.getdata(rows[name]), dtype=object)
+        return np.where(np.ma.getmaskarray(rows[name]), None, values)  # type: ignore[call-overload]
 
     def figures(name: str) -> Any:
         values: Any = np.ma.asarray(rows[name], dtype=float)

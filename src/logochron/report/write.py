@@ -1,4 +1,4 @@
-"""A report written into a folder: page, workbook, a picture and a table for each section; whole, or not at all."""
+"""A report written into a folder: page, workbook, a picture and a table for each section."""
 
 from __future__ import annotations
 
@@ -12,18 +12,17 @@ from logochron.core.errors import LogochronError, QuestionError, visible
 from logochron.core.questions.relate import JOINED
 from logochron.core.questions.restated import Restatement, reported, restatement
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.report.figures_file import NAME, earlier_figures, files_of, write_figures
+from logochron.report.figures_file import earlier_figures, write_figures
+from logochron.report.folder import FIGURES, PAGE, RESTATED, WORKBOOK, ReportFolder, report_folder
 from logochron.views.figures.choose import Chosen, named_figure, suited
 from logochron.views.formats import Formats
 from logochron.views.page.to_html import page
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
 from logochron.views.tables.workbook import write_workbook
-from logochron.views.whole_file import folder_place, whole_folder
 from logochron.views.words.restated_words import restated_lines
 from logochron.views.write_file import harmless, write
 
-PAGE, WORKBOOK, RESTATED = "index.html", "report.xlsx", "restated.csv"
 _LOG = logging.getLogger("logochron.report")
 #: So many changed figures are named in notes; the file has all.
 _NAMED = 20
@@ -58,17 +57,16 @@ def write_report(
     Raises
     ------
     QuestionError
-        Where no folder can stand there.
+        Where no folder can stand there, or something that is not ours is in the way of a file: nothing is written.
     OutputError
-        Where it cannot be written to the end.
+        Where another run writes into it, or it cannot be written to the end.
     """
     told = progress or (lambda what, part: None)
-    place = folder_place(folder)
-    restated = _restated(sections, place) if restating else {}
-    changed = {heading: one for heading, one in restated.items() if one.columns.rows}
-    lines = restated_lines(restated, formats, _NAMED, RESTATED)
-    notes = [*lines, *map(str.strip, alerts)]
-    with whole_folder(folder, files_of(place)) as beside:
+    with report_folder(folder) as place:
+        restated = _restated(sections, place) if restating else {}
+        changed = {heading: one for heading, one in restated.items() if one.columns.rows}
+        lines = restated_lines(restated, formats, _NAMED, RESTATED)
+        notes = [*lines, *map(str.strip, alerts)]
         told(PAGE, 0.0)
         made = page(
             sections,
@@ -80,22 +78,25 @@ def write_report(
             progress=lambda done, many: told(PAGE, 0.75 * done / max(many, 1)),
             workers=workers,
         )
+        beside = place.beside
         (beside / PAGE).write_text(made, encoding="utf-8")
         told(WORKBOOK, 0.75)
         write_workbook(sections, beside / WORKBOOK, title=title, formats=formats, palette=palette, notes=notes)
-        files = [PAGE, WORKBOOK]
+        files = []
         for n, section in enumerate(sections, start=1):
             told(section.heading, 0.8 + 0.2 * n / (len(sections) + 1))
             files += _of_section(section, n, beside, formats, palette)
         if changed:
             _write_restated(restated, beside / RESTATED, safe=formats.spreadsheet_safe)
             files.append(RESTATED)
-        write_figures(sections, beside / NAME, files)
-    _LOG.info("wrote %s files into %s", len(files) + 1, folder)
+        write_figures(sections, beside / FIGURES)
+        files += [WORKBOOK, FIGURES, PAGE]  # the page last: who opens it finds all the rest
+        place.put_in_place(files)
+    _LOG.info("wrote %s files into %s", len(files), folder)
     for line in lines:
         _LOG.info("%s", line)
     told("", 1.0)
-    return Written(folder, (*files, NAME), changed, tuple(lines))
+    return Written(folder, tuple(files), changed, tuple(lines))
 
 
 def _of_section(section: Section, n: int, folder: Path, formats: Formats, palette: Palette) -> list[str]:
@@ -137,9 +138,9 @@ def _slug(heading: str) -> str:
     return re.sub(r"[^\w]+", "-", visible(heading).casefold()).strip("-_")[:60] or "section"
 
 
-def _restated(sections: Sequence[Section], place: Path) -> dict[str, Restatement]:
+def _restated(sections: Sequence[Section], folder: ReportFolder) -> dict[str, Restatement]:
     """What changed since the last run into a folder, by heading."""
-    earlier = earlier_figures(place)
+    earlier = earlier_figures(folder.place / FIGURES) if folder.is_ours(FIGURES) else {}
     found = {}
     for section in sections:
         if section.heading in earlier and isinstance(section.answer, AlignedAnswer):

@@ -1,22 +1,24 @@
-"""Files and folders written beside their place and put there whole, or not at all."""
+"""Files written beside their place and put there whole, or not at all; where a folder may stand."""
 
 from __future__ import annotations
 
 import errno
 import os
-import shutil
 import stat
 import tempfile
-from collections.abc import Collection, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from logochron.core.errors import OutputError, QuestionError, no_file_name, shown_path
+from logochron.core.errors import LogochronError, OutputError, QuestionError, no_file_name, shown_path
+
+#: What the names of files begin with that are not yet whole: to be seen, should a run be ended by force.
+UNFINISHED = "logochron-unfinished-"
 
 
 @contextmanager
-def whole_file(path: Path) -> Iterator[Path]:
-    """A file beside `path` to write to, put in its place when all went well.
+def whole_file(path: Path, *, new: bool = False) -> Iterator[Path]:
+    """A file beside `path` to write to, put in its place when all went well; `new`: never over another one.
 
     Raises
     ------
@@ -27,7 +29,7 @@ def whole_file(path: Path) -> Iterator[Path]:
     """
     place = ordinary(path)
     try:
-        handle, name = tempfile.mkstemp(dir=place.parent, prefix=".logochron-", suffix=place.suffix)
+        handle, name = tempfile.mkstemp(dir=place.parent, prefix=UNFINISHED, suffix=place.suffix)
         os.close(handle)
     except OSError as error:
         raise unwritten(path, error) from None
@@ -36,7 +38,11 @@ def whole_file(path: Path) -> Iterator[Path]:
         yield beside
         mode = place.stat().st_mode if place.exists() else 0o666 & ~_umask()
         beside.chmod(mode & 0o777)
-        beside.replace(place)
+        flushed(beside)
+        if new:
+            put_new(beside, place)
+        else:
+            beside.replace(place)
     except OSError as error:
         raise unwritten(path, error) from None
     finally:
@@ -67,60 +73,33 @@ def ordinary(path: Path) -> Path:
     return place
 
 
-@contextmanager
-def whole_folder(path: Path, ours: Collection[str]) -> Iterator[Path]:
-    """A folder beside `path` to write to, put in its place when all went well; files of others there are kept.
-
-    Parameters
-    ----------
-    ours
-        The names of the files there that may go: those of the last run.
+def put_new(beside: Path, place: Path) -> None:
+    """Put a file where nothing is; what came there meanwhile is never overwritten.
 
     Raises
     ------
-    QuestionError
-        Where no folder can stand there, or a file of others is called like a new one.
-    OutputError
-        Where it cannot be written to the end: what was there before stays as it was.
+    FileExistsError
+        Where something came there.
     """
-    place = folder_place(path)
     try:
-        beside = Path(tempfile.mkdtemp(dir=place.parent, prefix=".logochron-"))
-    except OSError as error:
-        raise unwritten(path, error) from None
-    try:
-        yield beside
-        beside.chmod(place.stat().st_mode & 0o777 if place.exists() else 0o777 & ~_umask())
-        for file in beside.iterdir():
-            if file.name not in ours and (place / file.name).exists():
-                raise QuestionError(
-                    f"{shown_path(path / file.name)} is there already and is of no report: name another folder"
-                )
-        _put_in_place(beside, place, ours)
-    except OSError as error:
-        raise unwritten(path, error) from None
-    finally:
-        shutil.rmtree(beside, ignore_errors=True)
-
-
-def _put_in_place(beside: Path, place: Path, ours: Collection[str]) -> None:
-    """Exchange a folder for a new one, and bring what is not ours over."""
-    if not place.exists():
+        os.link(beside, place)
+    except FileExistsError:
+        raise
+    except OSError:  # a file system without links
+        if os.path.lexists(place):
+            raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST), str(place)) from None
         beside.replace(place)
         return
-    old = Path(tempfile.mkdtemp(dir=place.parent, prefix=".logochron-")) / "old"
+    beside.unlink()
+
+
+def flushed(path: Path) -> None:
+    """Have the system write what it holds of a file or folder."""
+    handle = os.open(path, os.O_RDONLY)
     try:
-        place.replace(old)
-        try:
-            beside.replace(place)
-        except OSError:
-            old.replace(place)
-            raise
-        for file in old.iterdir():
-            if file.name not in ours:
-                file.replace(place / file.name)
+        os.fsync(handle)
     finally:
-        shutil.rmtree(old.parent, ignore_errors=True)
+        os.close(handle)
 
 
 def folder_place(path: Path) -> Path:
@@ -137,9 +116,9 @@ def folder_place(path: Path) -> Path:
             raise NotADirectoryError(errno.ENOTDIR, "it is a file")
         if not place.parent.is_dir():
             raise FileNotFoundError(errno.ENOENT, f"there is no directory {path.parent}")
-        for folder in (place, place.parent):
-            if folder.exists() and not os.access(folder, os.W_OK | os.X_OK):
-                raise PermissionError(errno.EACCES, f"nothing may be written in {folder}")
+        folder = place if place.exists() else place.parent
+        if not os.access(folder, os.W_OK | os.X_OK):
+            raise PermissionError(errno.EACCES, f"nothing may be written in {folder}")
     return place
 
 
@@ -167,11 +146,11 @@ def _no_place(path: Path) -> Iterator[None]:
 #: What is wrong with the place, not with the writing.
 _OF_THE_PLACE = (
     *(errno.EACCES, errno.EPERM, errno.ENOENT, errno.ENOTDIR, errno.EISDIR, errno.ELOOP, errno.ENAMETOOLONG),
-    *(errno.EROFS, errno.EINVAL),
+    *(errno.EROFS, errno.EINVAL, errno.EEXIST),
 )
 
 
-def unwritten(path: Path, error: OSError) -> QuestionError:
+def unwritten(path: Path, error: OSError) -> LogochronError:
     """What is said where a file or folder could not be written."""
     kind = QuestionError if error.errno in _OF_THE_PLACE else OutputError
     return kind(f"{shown_path(path)} cannot be written: {error.strerror or error}")
