@@ -11,7 +11,6 @@ import pytest
 import logochron as lc
 from logochron.report.key_lines import key_lines
 from logochron.report.settings import SECTIONS, Settings
-from logochron.views.whole_file import whole_folder
 
 HEAD = '[sales]\nfile = "sales.csv"\ndate = "day"\nby = ["item"]\n[[measure]]\nname = "amount"\n'
 ONE = '[[section]]\nheading = "Months"\nquestion = "compare"\nlast = 3\n'
@@ -110,7 +109,7 @@ def test_a_run_writes_all_of_it(report, cli, tmp_path):
     assert "Months: alert growth > 50%" in ran.stderr and "index.html" in ran.stdout
     folder = tmp_path / "week"
     assert sorted(p.name for p in folder.iterdir()) == [
-        *("01-months.csv", "01-months.png", "figures.parquet", "index.html", "report.xlsx"),
+        *("01-months.csv", "01-months.png", "figures.parquet", "index.html", "logochron-files.json", "report.xlsx"),
     ]
     log = (tmp_path / "run.log").read_text().splitlines()
     assert len(log) >= 4 and all(line[:4].isdecimal() for line in log) and "read 5 rows" in log[0]
@@ -150,23 +149,6 @@ def test_changed_figures_are_named_once(report, cli, tmp_path):
         sales.write("2025-02-07,a,1\n")
     report("[page]\nrestated = false\n" + ONE)
     assert "changed" not in cli("report", path, cwd=tmp_path).stderr
-
-
-def test_a_whole_folder_or_what_was_there(tmp_path):
-    place = tmp_path / "out"
-    with whole_folder(place, ()) as beside:
-        (beside / "a").write_text("1")
-    with pytest.raises(RuntimeError), whole_folder(place, ("a",)) as beside:
-        (beside / "a").write_text("2")
-        raise RuntimeError
-    assert [p.name for p in tmp_path.iterdir()] == ["out"] and (place / "a").read_text() == "1"
-    with pytest.raises(lc.QuestionError, match="is of no report"), whole_folder(place, ()) as beside:
-        (beside / "a").write_text("3")
-    (tmp_path / "file").write_text("")
-    for wrong in (tmp_path / "file", tmp_path / "no" / "where"):
-        with pytest.raises(lc.QuestionError, match="cannot be written"), whole_folder(wrong, ()):
-            pass
-    assert sorted(p.name for p in tmp_path.iterdir()) == ["file", "out"]
 
 
 def test_a_draft_runs(rows_file, cli, tmp_path):

@@ -104,7 +104,7 @@ def formats_of(asked: dict[str, Any]) -> Formats:
 
 def _running(asked: dict[str, Any]) -> str | int | None:
     running = asked["running"]
-    return int(running) if running is not None and running.isdecimal() else running
+    return int(running) if running is not None and running.isdecimal() and len(running) < 20 else running
 
 
 def _spans(asked: dict[str, Any], book: Daybook, calendar: Calendar) -> dict[str, Any]:

@@ -8,7 +8,7 @@ from typing import Any
 
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
-from logochron.core.errors import CalendarError, IntakeError, QuestionError
+from logochron.core.errors import CalendarError, IntakeError, QuestionError, brief
 from logochron.core.options import refuse_brought
 
 #: Which options go with which kind of calendar.
@@ -59,7 +59,7 @@ def _pattern(text: str) -> tuple[int, ...]:
         return (4,) * 13
     if not re.fullmatch(r"\d+(-\d+)*", text.strip()):
         raise CalendarError(
-            f"--pattern must be the weeks in the periods of a quarter such as 4-5-4, or 13x4; got {text!r}"
+            f"--pattern must be the weeks in the periods of a quarter such as 4-5-4, or 13x4; got {brief(text)}"
         )
     return tuple(int(weeks) for weeks in text.split("-"))
 

@@ -9,7 +9,7 @@ from logochron.cli.reporting import run_and_write
 from logochron.cli.showing import show
 from logochron.cli.speaking import put
 from logochron.core.errors import visible
-from logochron.report.write import PAGE, WORKBOOK
+from logochron.report.folder import PAGE, WORKBOOK
 from logochron.views.formats import Formats
 
 

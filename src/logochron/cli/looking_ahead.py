@@ -20,7 +20,7 @@ from logochron.cli.calendars import calendar_of
 from logochron.cli.showing import figure_drawn, hand_over
 from logochron.cli.targets import target_of
 from logochron.core.align.bases import Plan
-from logochron.core.errors import QuestionError, nearest
+from logochron.core.errors import QuestionError, brief, nearest
 from logochron.core.options import Profile, values
 from logochron.core.questions.explain import explain
 from logochron.core.questions.land import land
@@ -95,7 +95,7 @@ def _profile(text: str) -> str | Path:
     if not path.suffix and "/" not in text:
         hint = nearest(text, values(Profile))
         raise QuestionError(
-            f"--profile must be one of {', '.join(values(Profile))}, or a file of shares; got {text!r}"
+            f"--profile must be one of {', '.join(values(Profile))}, or a file of shares; got {brief(text)}"
             + (f". Did you mean {hint!r}?" if hint else "")
         )
     return path

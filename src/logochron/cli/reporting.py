@@ -12,8 +12,9 @@ from typing import Any
 
 from logochron.cli.speaking import put, say
 from logochron.core.errors import visible
+from logochron.report.folder import PAGE, WORKBOOK
 from logochron.report.report import Answers, Report
-from logochron.report.write import PAGE, WORKBOOK, Written
+from logochron.report.write import Written
 
 #: Exit codes: an alert fired; a section was refused.
 _ALERTED, _REFUSED = 1, 2

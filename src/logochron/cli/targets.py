@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from logochron.core.errors import QuestionError, visible
+from logochron.core.errors import QuestionError, brief, visible
 from logochron.views.figures.registry import FIGURES, names_of
 from logochron.views.whole_file import ordinary
 from logochron.views.words.said import SAID
@@ -47,7 +47,7 @@ def target_of(asked: dict[str, Any], sales: Sequence[str], answer: str = "compar
     ending = check_ending(target)
     drawn = (*PICTURE_ENDINGS, ".html")
     if figure and ending not in drawn:
-        raise QuestionError(f"--figure {figure} needs --out with one of {', '.join(drawn)}; got {out!r}")
+        raise QuestionError(f"--figure {figure} needs --out with one of {', '.join(drawn)}; got {brief(out)}")
     if ending in PICTURE_ENDINGS and "figure" not in asked:
         raise QuestionError(f"{target}: no figure shows this answer; known are {', '.join(TABLE_ENDINGS)}")
     place = ordinary(target)

@@ -47,7 +47,7 @@ def day_number(value: DayLike, name: str = "day") -> int:
             return dt.date.fromisoformat(value.strip()).toordinal() - _EPOCH
     except (ValueError, TypeError):
         pass
-    raise QuestionError(f"`{name}` must be a day such as 2026-10-18; got {value!r}")
+    raise QuestionError(f"`{name}` must be a day such as 2026-10-18; got {brief(value)}")
 
 
 _EPOCH = dt.date(1970, 1, 1).toordinal()
@@ -138,17 +138,17 @@ def whole_span(value: Any, name: str) -> tuple[int, int]:
     form = "such as 2026-03-30..2026-04-12"
     first, last = _ends(value, name, form)
     if first is None or last is None:
-        raise QuestionError(f"`{name}` must be FIRST..LAST, {form}; got {value!r}")
+        raise QuestionError(f"`{name}` must be FIRST..LAST, {form}; got {brief(value)}")
     return first, last
 
 
 def _ends(value: Any, name: str, form: str) -> tuple[int | None, int | None]:
     if isinstance(value, str):
         if value.count("..") != 1:
-            raise QuestionError(f"`{name}` must be FIRST..LAST, {form}; got {value!r}")
+            raise QuestionError(f"`{name}` must be FIRST..LAST, {form}; got {brief(value)}")
         value = tuple(part.strip() or None for part in value.split(".."))
     if not isinstance(value, (tuple, list)) or len(value) != 2:
-        raise QuestionError(f"`{name}` must be a pair of days (first, last); got {value!r}")
+        raise QuestionError(f"`{name}` must be a pair of days (first, last); got {brief(value)}")
     first, last = (None if end is None else day_number(end, name) for end in value)
     if first is not None and last is not None and first > last:
         raise QuestionError(f"`{name}` ends before it starts: {iso(first)} to {iso(last)}")

@@ -23,6 +23,12 @@ __all__ = [
 ]
 
 
+#: So many signs of what is too long are shown.
+_BEGINNING = 20
+#: A longer text is not shown whole where a place in it is pointed at.
+_POINTED = 200
+
+
 class LogochronError(Exception):
     """Anything that Logochron refuses to do."""
 
@@ -48,11 +54,20 @@ class OutputError(LogochronError):
 
 
 def brief(value: object) -> str:
-    """What came, for a message: as it is written, or only its kind where that takes long.
+    """What came, for a message: as it is written, or how it begins, or only its kind where that takes long.
 
     >>> brief("x" * 1000), brief([1, 2])
-    ('a str of 1,000', '[1, 2]')
+    ("'xxxxxxxxxxxxxxxxxxxx...' (1,000 letters)", '[1, 2]')
+    >>> brief(10**5000)
+    '10000000000000000000... (5,001 digits)'
     """
+    if isinstance(value, str) and len(value) > 80:
+        return f"{value[:_BEGINNING] + '...'!r} ({len(value):,} letters)"
+    if isinstance(value, int) and abs(value) >= 10**80:
+        from decimal import Decimal
+
+        digits = Decimal(value).adjusted() + 1  # Python writes no whole number of so many digits
+        return f"{'-' * (value < 0)}{abs(value) // 10 ** (digits - _BEGINNING)}... ({digits:,} digits)"
     shown = repr(value)
     if len(shown) <= 80 and "\n" not in shown:
         return shown
@@ -126,6 +141,9 @@ def pointed(text: str, at: int) -> str:
       growth 5
              ^
     """
+    if len(text) > _POINTED:  # what stands around it
+        first = max(at - _BEGINNING, 0)
+        text, at = f"{text[first : first + 3 * _BEGINNING]}...", at - first
     return f"\n  {text}\n  {' ' * at}^"
 
 

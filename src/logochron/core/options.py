@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from fractions import Fraction
 from numbers import Integral
 from typing import Any, Literal, get_args
 
 from logochron.core.brought_words import ours
-from logochron.core.errors import LogochronError, QuestionError, nearest
+from logochron.core.errors import LogochronError, QuestionError, brief, nearest
 
 Grain = Literal["day", "week", "month", "quarter", "half", "year"]
 Within = Literal["week", "month", "quarter", "half", "year"]
@@ -80,7 +81,8 @@ def check(name: str, value: object, literal: Any, error: type[LogochronError] = 
     refuse_brought(name, value, error)
     hint = nearest(value, allowed) if isinstance(value, str) else None
     raise error(
-        f"`{name}` must be one of {', '.join(allowed)}; got {value!r}." + (f" Did you mean {hint!r}?" if hint else "")
+        f"`{name}` must be one of {', '.join(allowed)}; got {brief(value)}."
+        + (f" Did you mean {hint!r}?" if hint else "")
     )
 
 
@@ -90,23 +92,62 @@ def refuse_brought(name: str, value: object, error: type[LogochronError] = Quest
         raise error(f"`{name}` {value!r} is said otherwise here: {told}")
 
 
+#: What a number may be, for messages: others take as long to reckon with as they have digits.
+BOUNDS = "of at most 100 digits, with an exponent within 300"
+_MOST_DIGITS, _MOST_EXPONENT, _EXPONENT = 100, 300, re.compile(r"e([+-]?\d+)\s*$", re.IGNORECASE)
+#: The largest whole number that counts something.
+_MOST_COUNTED = 10**15
+
+
+def rational(text: str) -> Fraction:
+    """A number as it is written, exactly: a decimal, with or without an exponent.
+
+    Raises
+    ------
+    ValueError
+        Where it is none, or longer than `BOUNDS`.
+
+    >>> rational("0.1"), rational("1e-2")
+    (Fraction(1, 10), Fraction(1, 100))
+    >>> rational("1e99999999")
+    Traceback (most recent call last):
+    ...
+    ValueError: it must be of at most 100 digits, with an exponent within 300
+    """
+    text = text.strip().replace("\N{MINUS SIGN}", "-")
+    exponent = _EXPONENT.search(text[-_MOST_DIGITS:])
+    # an exponent as long as that needs no reading
+    far = exponent is not None and (len(exponent[1]) > 5 or abs(int(exponent[1])) > _MOST_EXPONENT)
+    if far or len(text) > 2 * _MOST_DIGITS or sum(map(str.isdigit, text)) > _MOST_DIGITS:
+        raise ValueError(f"it must be {BOUNDS}")
+    found = Fraction(text)
+    if found and not Fraction(1, 10**_MOST_EXPONENT) <= abs(found) <= 10**_MOST_EXPONENT:
+        raise ValueError(f"it must be {BOUNDS}")
+    return found
+
+
 def as_written(value: object) -> Fraction | None:
-    """A number as the decimal it is written as, or None where it is none.
+    """A number as the decimal it is written as, or None where it is none, or longer than `BOUNDS`.
 
     >>> as_written(0.1), as_written("much")
     (Fraction(1, 10), None)
     """
+    if isinstance(value, Fraction):
+        return value if max(abs(value.numerator), value.denominator) < 10 ** (2 * _MOST_EXPONENT) else None
     try:
-        return None if isinstance(value, bool) else Fraction(str(value))
-    except (ValueError, ZeroDivisionError):
+        return None if isinstance(value, bool) else rational(str(value))
+    except (ValueError, ZeroDivisionError):  # Python itself writes no whole number of over 4,300 digits
         return None
 
 
 def check_count(name: str, value: object, least: int = 1) -> int:
     """A whole number of at least `least`."""
-    if isinstance(value, bool) or not isinstance(value, Integral) or value < least:
-        raise QuestionError(f"`{name}` must be a whole number from {least} up; got {value!r}")
-    return int(value)
+    whole = isinstance(value, Integral) and not isinstance(value, bool)
+    number = int(value) if isinstance(value, Integral) else 0
+    if not whole or not least <= number <= _MOST_COUNTED:
+        more = f" to {_MOST_COUNTED:,}" if number > _MOST_COUNTED else " up"
+        raise QuestionError(f"`{name}` must be a whole number from {least}{more}; got {brief(value)}")
+    return number
 
 
 #: The plurals of our own words, as messages in English use them.

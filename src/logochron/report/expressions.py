@@ -8,9 +8,9 @@ from typing import Any, NamedTuple, NoReturn
 
 from logochron.core.book.filters import Not
 from logochron.core.book.measures import Measure
-from logochron.core.errors import QuestionError, pointed
+from logochron.core.errors import QuestionError, brief, pointed
 from logochron.core.judge.bands import Band
-from logochron.core.options import Better, LevelAs, values
+from logochron.core.options import BOUNDS, Better, LevelAs, rational, values
 from logochron.core.questions.alerts import SIGNS, Alert
 
 _TOKEN = re.compile(
@@ -97,7 +97,10 @@ class _Reader:
         percent = text != token.text or bool(self.word("%"))
         if token.kind == "quoted" or not re.fullmatch(r"[+\N{MINUS SIGN}]?(\d+(\.\d*)?|\.\d+)", text):
             self.refuse(f"{what} must be a number such as -5% or 0.08", at)
-        number = Fraction(text.replace("\N{MINUS SIGN}", "-")) / (100 if percent else 1)
+        try:
+            number = rational(text) / (100 if percent else 1)
+        except ValueError:
+            self.refuse(f"{what} must be {BOUNDS}; got {brief(text)}", at)
         return -number if minus else number
 
     def end(self, hint: str = _QUOTES) -> None:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from functools import partial
+from operator import itemgetter
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -50,11 +52,15 @@ _KINDS = {
 }
 
 
+#: So many faults of a file are told.
+_TOLD = 20
+
+
 class Fault(NamedTuple):
-    """One fault: the key it is about, and what is wrong with it."""
+    """One fault: the key it is about, and what is wrong with it, or what says so."""
 
     place: Place
-    what: str
+    what: str | Callable[[], str]
 
 
 def faults_of(error: ValidationError, data: Mapping[str, Any]) -> list[Fault]:
@@ -62,17 +68,21 @@ def faults_of(error: ValidationError, data: Mapping[str, Any]) -> list[Fault]:
     found: dict[Place, list[dict[str, Any]]] = {}
     for one in error.errors(include_url=False):
         found.setdefault(_place(one["loc"], data, missing=one["type"] == "missing"), []).append(dict(one))
-    return [Fault(place, _told(place, errors, data)) for place, errors in found.items()]
+    return [Fault(place, partial(_told, place, errors, data)) for place, errors in found.items()]
 
 
 def refusal(path: Path, faults: Iterable[Fault], lines: dict[Place, int]) -> ReportError:
-    """The error that tells all faults of a file, from the top."""
-    told = sorted((line_of(fault.place, lines), _named(fault.place), fault.what) for fault in faults)
-    listed = [f"line {line}: {visible(named)}{what}" for line, named, what in told]
+    """The error that tells the faults of a file from the top, the first of them where they are many."""
+    found = sorted(((line_of(fault.place, lines), fault) for fault in faults), key=itemgetter(0))
+    told = [
+        f"line {line}: {visible(_named(place))}{what if isinstance(what, str) else what()}"
+        for line, (place, what) in found[:_TOLD]
+    ]
     head = shown_path(path)
-    if len(listed) == 1:
-        return ReportError(f"{head}, {listed[0]}")
-    return ReportError("\n  ".join([f"{head} has {len(listed)} faults:", *listed]))
+    if len(found) == 1:
+        return ReportError(f"{head}, {told[0]}")
+    more = [f"and {len(found) - _TOLD:,} more"] if len(found) > _TOLD else []
+    return ReportError("\n  ".join([f"{head} has {len(found):,} faults:", *told, *more]))
 
 
 def _place(loc: Sequence[Any], data: Any, *, missing: bool) -> Place:

@@ -64,8 +64,7 @@ def write_figures(sections: Sequence[Section], path: Path) -> None:
             )
         with as_system_error():
             connection.execute(
-                f"COPY ({' UNION ALL '.join(parts)}) TO {_quoted(str(path))} "
-                "(FORMAT parquet, USE_TMP_FILE false)"
+                f"COPY ({' UNION ALL '.join(parts)}) TO {_quoted(str(path))} (FORMAT parquet, USE_TMP_FILE false)"
             )
 
 

@@ -28,7 +28,10 @@ _LOG = logging.getLogger("logochron")
 _NAMES = re.compile(rf"{re.escape(PAGE)}|{re.escape(WORKBOOK)}|{re.escape(RESTATED)}|{re.escape(FIGURES)}"
                     r"|\d{2,}-[\w-]+\.(csv|png)")  # fmt: skip
 #: What the folder of unfinished files is known by, besides its name.
-_MARKER, _MARKED = "what-this-is.txt", "Files of a report that was not finished. They may be deleted; the next run does so.\n"
+_MARKER, _MARKED = (
+    "what-this-is.txt",
+    "Files of a report that was not finished. They may be deleted; the next run does so.\n",
+)
 #: The manifests of a run, before they are put in place: while old and new files may stand side by side, and after.
 _UNDER_WAY, _WHOLE = "under-way.json", "whole.json"
 #: The largest manifest, in bytes; how long to wait for another run, in seconds; so many names are told.
@@ -128,9 +131,9 @@ class ReportFolder:
                 "side, until this run has written them all anew",
                 shown_path(path),
             )
-        for name in os.listdir(place):
-            if name.startswith(UNFINISHED) and _remove_unfinished(place / name):
-                _LOG.warning("%s was left by a run that was ended: it is removed", shown_path(path / name))
+        for left in place.glob(f"{UNFINISHED}*"):
+            if _remove_unfinished(left):
+                _LOG.warning("%s was left by a run that was ended: it is removed", shown_path(path / left.name))
 
     def _read(self) -> _Manifest:
         """What the folder says of our files."""
@@ -161,7 +164,8 @@ class ReportFolder:
         if not known:
             return False
         try:
-            return _digest(self.place / name, {size for size, _ in known}) in known
+            with _plain(self.place / name) as handle:
+                return os.fstat(handle).st_size in dict(known) and _digest(handle) in known
         except OSError:
             return False
 
@@ -197,7 +201,10 @@ class ReportFolder:
         for name in names:
             flushed(self.beside / name)
         self.check(names)
-        found = {name: [_digest(self.beside / name)] for name in names}
+        found = {}
+        for name in names:
+            with _plain(self.beside / name) as handle:
+                found[name] = [_digest(handle)]
         known = self._known()
         ours = [name for name in known if self.is_ours(name)]
         gone = [name for name in ours if name not in found and os.access(self.place / name, os.W_OK)]
@@ -241,14 +248,10 @@ def _plain(path: Path) -> Iterator[int]:
         os.close(handle)
 
 
-def _digest(path: Path, sizes: Iterable[int] | None = None) -> Digest | None:
-    """The digest of a file; None where it is of none of some sizes."""
-    with _plain(path) as handle:
-        size = os.fstat(handle).st_size
-        if sizes is not None and size not in sizes:
-            return None
-        with os.fdopen(handle, "rb", closefd=False) as file:
-            return size, hashlib.file_digest(file, "sha256").hexdigest()
+def _digest(handle: int) -> Digest:
+    """The digest of an open file."""
+    with os.fdopen(handle, "rb", closefd=False) as file:
+        return os.fstat(handle).st_size, hashlib.file_digest(file, "sha256").hexdigest()
 
 
 def _remove_unfinished(folder: Path) -> bool:
@@ -256,7 +259,7 @@ def _remove_unfinished(folder: Path) -> bool:
     try:
         if not stat.S_ISDIR(os.lstat(folder).st_mode) or not folder.name.startswith(UNFINISHED):
             return False
-        names = os.listdir(folder)
+        names = [file.name for file in folder.iterdir()]
         # the marker is written first: a run that was ended then left a part of it, and nothing else
         text = (folder / _MARKER).read_bytes().decode("utf-8", "replace") if _MARKER in names else ""
         if names and text != _MARKED and not (names == [_MARKER] and _MARKED.startswith(text)):

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import re
+import stat
 import tomllib
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -9,8 +12,9 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from logochron.core.errors import LogochronError, ReportError, nearest, no_such, shown_path
+from logochron.core.errors import LogochronError, ReportError, brief, nearest, no_such, shown_path, visible
 from logochron.core.judge.judging import Judging
+from logochron.core.options import BOUNDS
 from logochron.core.rows.columns import headings_of
 from logochron.report import made_of
 from logochron.report.alerting import alerts_of
@@ -19,8 +23,10 @@ from logochron.report.key_lines import Place, key_lines
 from logochron.report.settings import CalendarTable, SectionTable, Settings, options_of
 from logochron.views.figures.registry import names_of
 
-#: The largest report file, in bytes.
-_MOST = 2_000_000
+#: The largest report file, in bytes; so many parts has the name of a key at most; so many keys and tables are there.
+_MOST, _MOST_PARTS, _MOST_KEYS = 1_000_000, 50, 10_000
+#: A dotted key of more parts: it takes the longer to read the more it has, for each of them.
+_DOTTED = re.compile(rf"""(?<![\w-])(?:(?:[\w-]+|"[^"\n]*"|'[^'\n]*')[ \t]*\.[ \t]*){{{_MOST_PARTS}}}""")
 
 
 def settings_of(path: Path) -> Settings:
@@ -32,10 +38,19 @@ def settings_of(path: Path) -> Settings:
         Where it cannot be read, is no TOML, or says what cannot be: all faults at once.
     """
     text = _text(path)
+    if deep := _DOTTED.search(text):
+        line = text.count("\n", 0, deep.start()) + 1
+        raise ReportError(f"{shown_path(path)}, line {line}: a key of over {_MOST_PARTS} parts is none of a report")
+    if max(text.count("\n"), text.count("=")) > _MOST_KEYS:
+        raise ReportError(f"{shown_path(path)} has over {_MOST_KEYS:,} lines or keys: no report needs so many")
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise ReportError(f"{shown_path(path)} is no TOML: {error}") from None
+        raise ReportError(f"{shown_path(path)} is no TOML: {visible(str(error))}") from None
+    except RecursionError:
+        raise ReportError(f"{shown_path(path)} nests lists or tables deeper than any report does") from None
+    except ValueError:  # Python reads no whole number of over 4,300 digits
+        raise _too_long(path, text) from None
     lines = key_lines(text)
     try:
         settings = Settings.model_validate(data)
@@ -47,11 +62,24 @@ def settings_of(path: Path) -> Settings:
     return settings
 
 
+def _too_long(path: Path, text: str) -> ReportError:
+    """What is said of a number that is too long."""
+    found = re.search(r"\d[\d_]{4300,}", text)
+    line, digits = (text.count("\n", 0, found.start()) + 1, found[0]) if found else (1, "")
+    return ReportError(f"{shown_path(path)}, line {line}: a number must be {BOUNDS}; got {brief(digits)}")
+
+
 def _text(path: Path) -> str:
+    """What the file holds, read with a bound also where its size is not told."""
     try:
-        if path.stat().st_size > _MOST:
+        # a pipe that nobody writes to is not waited for
+        with os.fdopen(os.open(path, os.O_RDONLY | os.O_NONBLOCK), "rb") as file:
+            if not stat.S_ISREG(os.fstat(file.fileno()).st_mode):
+                raise ReportError(f"{shown_path(path)} is no ordinary file: a report file is read from a disk")
+            data = file.read(_MOST + 1)
+        if len(data) > _MOST:
             raise ReportError(f"{shown_path(path)} is larger than any report file: {_MOST:,} bytes at most")
-        return path.read_text(encoding="utf-8-sig")
+        return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise ReportError(f"{shown_path(path)} is not in UTF-8, as TOML is: byte {error.start}") from None
     except OSError as error:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterable, Mapping
-from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -15,10 +14,10 @@ from logochron.core.book.filters import Not
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
-from logochron.core.errors import QuestionError, no_such
+from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.judge.bands import Band
 from logochron.core.judge.judging import Judging
-from logochron.core.options import READING
+from logochron.core.options import BOUNDS, READING, rational
 from logochron.report.settings import (
     CALENDAR_KEYS,
     CalendarTable,
@@ -86,11 +85,11 @@ def limit(given: Any) -> Any:
     """A limit as a number: 0.08, or the text "8%"."""
     if not isinstance(given, str):
         return given
-    text = given.strip().replace("\N{MINUS SIGN}", "-")
+    text = given.strip()
     try:
-        return Fraction(text.removesuffix("%").strip()) / (100 if text.endswith("%") else 1)
+        return rational(text.removesuffix("%")) / (100 if text.endswith("%") else 1)
     except (ValueError, ZeroDivisionError):
-        raise QuestionError(f'must be a number such as 0.08 or "8%"; got {given!r}') from None
+        raise QuestionError(f'must be a number such as 0.08 or "8%", {BOUNDS}; got {brief(given)}') from None
 
 
 def judging(table: JudgingTable) -> Judging:
@@ -119,7 +118,7 @@ def palette(page: PageTable) -> Palette:
         if role not in known:
             raise QuestionError(no_such("role", role, known, where="a palette"))
         if len(color) != 7 or color[0] != "#" or any(sign not in "0123456789abcdefABCDEF" for sign in color[1:]):
-            raise QuestionError(f"{role!r} must be a color such as #22365E; got {color!r}")
+            raise QuestionError(f"{role!r} must be a color such as #22365E; got {brief(color)}")
     return Palette(**page.palette)
 
 

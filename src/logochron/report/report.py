@@ -6,7 +6,7 @@ import logging
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.calendars.base import Calendar
@@ -24,11 +24,13 @@ from logochron.core.rows.result import Result
 from logochron.report import alerting, made_of
 from logochron.report.load import settings_of
 from logochron.report.settings import SectionTable, Settings, options_of
-from logochron.report.write import ToldDone, Written, write_report
 from logochron.sources.review_source import review
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
+
+if TYPE_CHECKING:
+    from logochron.report.write import ToldDone, Written
 
 #: One line an event: what was read, asked, refused, written.
 _LOG = logging.getLogger("logochron.report")
@@ -101,6 +103,8 @@ class Answers(Mapping[str, Result]):
         OutputError
             Where it cannot be written to the end: what was there before stays as it was.
         """
+        from logochron.report.write import write_report  # what draws is not loaded to refuse a report file
+
         page = self.settings.page
         return write_report(
             self.sections,

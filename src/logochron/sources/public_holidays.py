@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from logochron.core.days import as_date, day_number
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, brief
 
 
 def public_holidays(code: str, first: int, last: int) -> dict[int, str]:
@@ -38,7 +38,7 @@ def public_holidays(code: str, first: int, last: int) -> dict[int, str]:
             else f"{len(known)} countries are known by their two letters"
         )
         raise QuestionError(
-            f"`holidays` must be a country such as PT or a region of one such as DE-BY; got {code!r}; {offered}"
+            f"`holidays` must be a country such as PT or a region of one such as DE-BY; got {brief(code)}; {offered}"
         ) from None
     numbers = {day_number(day): str(name) for day, name in found.items()}
     return {day: name for day, name in sorted(numbers.items()) if first <= day <= last}

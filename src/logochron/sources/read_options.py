@@ -174,7 +174,7 @@ def _check_zone(engine: Engine, tz: str) -> None:
     if tz not in engine.zones:
         hint = nearest(tz, engine.zones)
         did = f" Did you mean {hint!r}?" if hint else ""
-        raise QuestionError(f"`tz` must be the name of a zone such as 'Europe/Lisbon'; got {tz!r}.{did}")
+        raise QuestionError(f"`tz` must be the name of a zone such as 'Europe/Lisbon'; got {brief(tz)}.{did}")
 
 
 def _standing(records_of: Grain, spread: Spread | None, calendar: Calendar | None) -> Standing:
@@ -214,7 +214,7 @@ def names_of(option: str, given: Any) -> list[str]:
     names = [given] if isinstance(given, str) else [] if given is None else list(given)
     for name in names:
         if not isinstance(name, str):
-            raise QuestionError(f"`{option}` must name columns by text; got {name!r}")
+            raise QuestionError(f"`{option}` must name columns by text; got {brief(name)}")
     return names
 
 

@@ -18,8 +18,8 @@ from logochron.sources.kinds.typed_files import DAY_NUMBER, TypedTable
 from logochron.sources.scanned import Wanted
 from logochron.sources.values.dates import read_dates
 
-#: No one lists more rows than this.
-_MOST = 100_000
+#: No one lists more rows than this, nor in more bytes of a pipe.
+_MOST, _MOST_BYTES = 100_000, 50_000_000
 
 
 class SmallTable(NamedTuple):
@@ -91,7 +91,7 @@ def small_table(
             source = pd.DataFrame(dict(source))
         except ValueError as fault:
             raise error(f"the columns of the {what} make no table: {fault}") from None
-    with lasting(source) as given:
+    with lasting(source, most=_MOST_BYTES) as given:
         return _read(given, needed, optional, what, error)
 
 

@@ -16,7 +16,7 @@ from babel.numbers import UnknownCurrencyError, format_scientific, validate_curr
 from numpy.typing import NDArray
 
 from logochron.core.days import as_date
-from logochron.core.errors import QuestionError, visible
+from logochron.core.errors import QuestionError, brief, visible
 from logochron.views import catalog
 from logochron.views.locale_texts import by_skeleton, compacted, dated, grouped, locale_of
 
@@ -59,11 +59,11 @@ class Formats:
             Locale.parse(self.locale.replace("-", "_"))
             object.__setattr__(self, "locale", self.locale.replace("-", "_"))
         except (UnknownLocaleError, ValueError):
-            raise QuestionError(f"`locale` must be a locale such as en_GB or de_DE; got {self.locale!r}") from None
+            raise QuestionError(f"`locale` must be a locale such as en_GB or de_DE; got {brief(self.locale)}") from None
         if self.currency is not None and not is_currency(self.currency):
-            raise QuestionError(f"`currency` must be a currency code such as EUR; got {self.currency!r}")
+            raise QuestionError(f"`currency` must be a currency code such as EUR; got {brief(self.currency)}")
         if self.decimals is not None and not 0 <= self.decimals <= 9:
-            raise QuestionError(f"`decimals` must be from 0 to 9; got {self.decimals}")
+            raise QuestionError(f"`decimals` must be from 0 to 9; got {brief(self.decimals)}")
 
     @property
     def locale_tag(self) -> str:

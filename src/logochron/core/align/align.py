@@ -13,7 +13,7 @@ from logochron.core.align.question import Question
 from logochron.core.book.coverage import Coverage
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.days import Days, as_date, day_number, iso, whole_span
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, brief
 from logochron.core.notes import Noted
 from logochron.core.options import COMPLETE, PARTIAL, TO_DATE, Grain, how_many
 
@@ -258,7 +258,7 @@ def named_periods(calendar: Calendar, each: Grain, at: Any, name: str = "at") ->
         return ordinal, ordinal
     ends = at.split("..")
     if len(ends) > 2 or not all(end.strip() for end in ends):
-        raise QuestionError(f"`{name}` must be a period, a day or a range FIRST..LAST; got {at!r}")
+        raise QuestionError(f"`{name}` must be a period, a day or a range FIRST..LAST; got {brief(at)}")
     low, high = calendar.find(each, ends[0], name)[0], calendar.find(each, ends[-1], name)[1]
     if low > high:
         raise QuestionError(f"`{name}` ends before it starts: {at!r}")

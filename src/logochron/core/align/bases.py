@@ -10,7 +10,7 @@ import numpy as np
 
 from logochron.core.calendars.base import Calendar, Earlier
 from logochron.core.days import DayLike, Days, iso, whole_span
-from logochron.core.errors import QuestionError, nearest
+from logochron.core.errors import QuestionError, brief, nearest
 from logochron.core.options import Grain, check_count, refuse_brought
 
 
@@ -108,7 +108,7 @@ class Fixed:
 
     def __post_init__(self) -> None:
         if not isinstance(self.label, str) or not self.label.strip():
-            raise QuestionError(f"`against` fixed:LABEL needs the label of a period; got {self.label!r}")
+            raise QuestionError(f"`against` fixed:LABEL needs the label of a period; got {brief(self.label)}")
 
     def __str__(self) -> str:
         return f"fixed:{self.label}"
@@ -197,4 +197,4 @@ def parse_basis(against: object) -> Basis:
         did = f" Did you mean {hint!r}?" if hint and hint != kind else ""
         if kind in _COUNTED and not rest:
             did = f" Of how many? Say {kind}:3, for instance."
-    raise QuestionError(f"`against` must be one of {FORMS} (N from 1 up); got {against!r}.{did}")
+    raise QuestionError(f"`against` must be one of {FORMS} (N from 1 up); got {brief(against)}.{did}")

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.days import Days
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, brief
 from logochron.core.options import PLURALS, Grain, check_count, refuse_brought, values
 
 
@@ -57,6 +57,6 @@ def window_of(calendar: Calendar, each: Grain, running: object) -> Window:
     if isinstance(running, str):
         refuse_brought("running", running)
         raise QuestionError(
-            f"`running` must be week, month, quarter, half, year or a number of periods; got {running!r}"
+            f"`running` must be week, month, quarter, half, year or a number of periods; got {brief(running)}"
         )
     return Window(n=check_count("running", running))

@@ -45,7 +45,7 @@ def divided(part: NDArray[Any], whole: NDArray[Any], defined: NDArray[np.bool_])
 
 def products(a: NDArray[Any], p: int, b: NDArray[Any], q: int) -> tuple[NDArray[Any], NDArray[Any]]:
     """a x p and b x q of whole numbers, to be compared: exact whatever their size."""
-    if max(_size(a) * abs(p), _size(b) * abs(q)) >= 2**63:
+    if max(max(_size(a), 1) * abs(p), max(_size(b), 1) * abs(q)) >= 2**63:
         a, b = a.astype(object), b.astype(object)  # Python's whole numbers have no limit
     return a * p, b * q
 

@@ -8,7 +8,7 @@ from typing import Literal
 
 from logochron.core.book.filters import Where, check_where
 from logochron.core.check_kinds import check_kinds
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, brief
 from logochron.core.options import Better, check
 
 #: What a measure may be; several words would contradict each other.
@@ -90,15 +90,15 @@ class Measure:
 
     def __post_init__(self) -> None:
         if not isinstance(self.name, str) or not self.name.strip():
-            raise QuestionError(f"a measure needs a name; got {self.name!r}")
+            raise QuestionError(f"a measure needs a name; got {brief(self.name)}")
         check("better", self.better, Better)
         for option in ("column", "of", "less", "per", "distinct"):
             named = getattr(self, option)
             if named is not None and (not isinstance(named, str) or not named.strip()):
-                raise QuestionError(f"measure {self.name!r}: `{option}` must be a name; got {named!r}")
+                raise QuestionError(f"measure {self.name!r}: `{option}` must be a name; got {brief(named)}")
         if not isinstance(self.count, bool):
             raise QuestionError(
-                f"measure {self.name!r}: `count` must be True, it is of records; got {self.count!r}. "
+                f"measure {self.name!r}: `count` must be True, it is of records; got {brief(self.count)}. "
                 f"For different ids say distinct={str(self.count)!r}"
             )
         check_kinds(type(self), vars(self))

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from logochron.core.calendars.names import Name, Texts, as_text, read_name
 from logochron.core.days import DayLike, Days, day_number, in_words, to_dates, to_days
-from logochron.core.errors import CalendarError, QuestionError, nearest
+from logochron.core.errors import CalendarError, QuestionError, brief, nearest
 from logochron.core.notes import Noted
 from logochron.core.options import Grain, check, values
 
@@ -238,7 +238,7 @@ class Calendar(ABC):
         if name.kind == "day":
             return "day", day_number(label.upper().removeprefix("FY") if name.fiscal else label, option)
         if name.year < 1:
-            raise QuestionError(f"`{option}` must name a year from 0001 to 9999; got {label!r}")
+            raise QuestionError(f"`{option}` must name a year from 0001 to 9999; got {brief(label)}")
         return self._place(name, label, option)
 
     def _no_name(self, label: str, option: str) -> QuestionError:
@@ -246,7 +246,7 @@ class Calendar(ABC):
         forms = [str(self.labels(grain, self._ordinals(grain, day))[0]) for grain in self.grains]
         hint = nearest(label, forms)
         return QuestionError(
-            f"`{option}` must be a period such as {', '.join(forms)}; got {label!r}"
+            f"`{option}` must be a period such as {', '.join(forms)}; got {brief(label)}"
             + (f". Did you mean something like {hint!r}?" if hint else "")
         )
 
@@ -322,7 +322,7 @@ def day_labels(days: Days) -> Texts:
 def check_number(name: str, came: object, least: int, most: int, what: str) -> None:
     """Refuse a parameter of a calendar that is no number in a range."""
     if isinstance(came, bool) or not isinstance(came, Integral) or not least <= int(came) <= most:
-        raise CalendarError(f"`{name}` must be {what} from {least} to {most}; got {came!r}")
+        raise CalendarError(f"`{name}` must be {what} from {least} to {most}; got {brief(came)}")
 
 
 def as_ordinals(ordinals: Any) -> Days:

@@ -21,7 +21,7 @@ from logochron.core.calendars.months import is_leap_day, month_names, month_star
 from logochron.core.calendars.names import Name, Texts, as_text, write_names
 from logochron.core.calendars.weeks import WeekYears
 from logochron.core.days import Days
-from logochron.core.errors import CalendarError, QuestionError
+from logochron.core.errors import CalendarError, QuestionError, brief
 from logochron.core.notes import Noted
 from logochron.core.options import Grain, Weekday, YearNamed, check, values
 
@@ -204,7 +204,7 @@ class CivilCalendar(Calendar):
                     f"`{option}` names no period: {label!r}; months and days are civil: did you mean {label[2:]!r}?"
                 )
             if not 1 <= name.number <= 12:
-                raise QuestionError(f"`{option}` must name a month from 01 to 12; got {label!r}")
+                raise QuestionError(f"`{option}` must name a month from 01 to 12; got {brief(label)}")
             return "month", name.year * 12 + name.number - 1 - self._shift
         if name.fiscal != bool(self._prefix):
             offered = self._prefix + label.upper().removeprefix("FY")
@@ -223,7 +223,9 @@ class CivilCalendar(Calendar):
         for kind, sign, most in (("half", "H", 2), ("quarter", "Q", 4)):
             if name.kind == kind:
                 if not 1 <= name.number <= most:
-                    raise QuestionError(f"`{option}` must name a {kind} from {sign}1 to {sign}{most}; got {label!r}")
+                    raise QuestionError(
+                        f"`{option}` must name a {kind} from {sign}1 to {sign}{most}; got {brief(label)}"
+                    )
                 return kind, year * most + name.number - 1  # type: ignore[return-value]
         return "year", year
 

@@ -11,7 +11,7 @@ from logochron.core import ports
 from logochron.core.calendars.base import Bools, Calendar, Earlier, as_ordinals, day_labels, year_lines
 from logochron.core.calendars.names import Name, Texts, read_name, write_names
 from logochron.core.days import Days, day_number, in_words, iso
-from logochron.core.errors import CalendarError, QuestionError, no_such
+from logochron.core.errors import CalendarError, QuestionError, brief, no_such
 from logochron.core.options import Gaps, Grain, check
 
 #: More than the numbers that periods of one year may have.
@@ -324,4 +324,6 @@ def _check(listing: Listing, gaps: Gaps) -> None:
     if len(labels) < len(listing.labels) or "" in labels:
         twice = np.setdiff1d(np.arange(len(listing.labels)), first)
         at = int(twice[0]) if len(twice) else int(first[0])
-        raise CalendarError(f"{listing.where(at)}: each period needs a label of its own; got {listing.labels[at]!r}")
+        raise CalendarError(
+            f"{listing.where(at)}: each period needs a label of its own; got {brief(listing.labels[at])}"
+        )

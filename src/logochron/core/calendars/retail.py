@@ -19,7 +19,7 @@ from logochron.core.calendars.base import (
 from logochron.core.calendars.names import Name, Texts, write_names
 from logochron.core.calendars.weeks import WeekYears
 from logochron.core.days import Days
-from logochron.core.errors import CalendarError, QuestionError
+from logochron.core.errors import CalendarError, QuestionError, brief
 from logochron.core.options import PLURALS, Grain, Weekday, YearEnds, YearNamed, check, values
 
 _THIRTEEN = (4,) * 13
@@ -73,7 +73,7 @@ class RetailCalendar(Calendar):
         if not fits:
             raise CalendarError(
                 "`pattern` must be the weeks in the three periods of a quarter, 13 together, such as (4, 5, 4), "
-                f"(4, 4, 5) or (5, 4, 4), or thirteen fours (4,) * 13; got {self.pattern!r}"
+                f"(4, 4, 5) or (5, 4, 4), or thirteen fours (4,) * 13; got {brief(self.pattern)}"
             )
         object.__setattr__(self, "pattern", tuple(given))
         check("year_ends_on", self.year_ends_on, Weekday, CalendarError)

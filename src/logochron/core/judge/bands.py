@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 
 from logochron.core.book.exact import products
 from logochron.core.check_kinds import check_kinds
-from logochron.core.errors import QuestionError
-from logochron.core.options import LevelAs, as_written, check
+from logochron.core.errors import QuestionError, brief
+from logochron.core.options import BOUNDS, LevelAs, as_written, check
 
 #: A figure that is not exact reaches a limit within this part of the limit, or of 1 where that is larger.
 SLACK = 1e-12
@@ -58,7 +58,7 @@ class Band:
 
     def __post_init__(self) -> None:
         if not isinstance(self.name, str) or not self.name.strip():
-            raise QuestionError(f"a band needs a name; got {self.name!r}")
+            raise QuestionError(f"a band needs a name; got {brief(self.name)}")
         check_kinds(type(self), vars(self))
         if self.verdict is not None:
             check("verdict", self.verdict, LevelAs)
@@ -82,7 +82,9 @@ class Band:
             return None
         limit = as_written(given)
         if limit is None:
-            raise QuestionError(f"band {self.name!r}: `{option}` must be a number such as 0.08; got {given!r}")
+            raise QuestionError(
+                f"band {self.name!r}: `{option}` must be a number such as 0.08, {BOUNDS}; got {brief(given)}"
+            )
         return limit
 
 

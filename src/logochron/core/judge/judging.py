@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 
 from logochron.core.book.exact import products
 from logochron.core.check_kinds import check_kinds
-from logochron.core.errors import QuestionError, no_such
+from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.judge.bands import SLACK, Band, in_order
 from logochron.core.options import (
+    BOUNDS,
     DIRECTIONS,
     FALLING,
     LEVEL,
@@ -101,7 +102,7 @@ class Judging:
         if len(signs) != len(DIRECTIONS) or not all(isinstance(sign, str) and sign.strip() for sign in signs):
             raise QuestionError(
                 f"`marks` must be one of {', '.join(values(MarkSet))}, or four signs: of rising, falling, level and "
-                f"unknown; got {self.marks!r}"
+                f"unknown; got {brief(self.marks)}"
             )
         object.__setattr__(self, "marks", signs)
 
@@ -117,7 +118,9 @@ class Judging:
         """`level_within` as a fraction p/q."""
         fraction = as_written(self.level_within)
         if fraction is None or not 0 <= fraction <= 1:
-            raise QuestionError(f"`level_within` must be a number from 0 to 1; got {self.level_within!r}")
+            raise QuestionError(
+                f"`level_within` must be a number from 0 to 1, {BOUNDS}; got {brief(self.level_within)}"
+            )
         return fraction
 
     def band(self, name: str | None) -> Band | None:

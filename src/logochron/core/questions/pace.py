@@ -21,7 +21,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import DayLike, Days, day_number, iso, to_dates
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, brief
 from logochron.core.judge.judging import JudgingLike, direction, verdict
 from logochron.core.notes import Note
 from logochron.core.options import Grain, Kept, Within, check, first_to_last
@@ -141,7 +141,7 @@ class Pace(AlignedAnswer):
             if not len(held_by):
                 raise QuestionError(
                     f"`position` must be one of the answer, {self.positions.numbers[0]} to "
-                    f"{self.positions.numbers[-1]}; got {position!r}"
+                    f"{self.positions.numbers[-1]}; got {brief(position)}"
                 )
             place = int(held_by[0])
         return parent * len(self.positions.numbers) + place

@@ -18,7 +18,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import Days
-from logochron.core.errors import QuestionError, no_such
+from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.judge.bands import SLACK
 from logochron.core.judge.judging import Judging, JudgingLike
 from logochron.core.options import FALLING, LEVEL, RISING, UNKNOWN, Each, Kept, Partial, Weeks
@@ -178,7 +178,7 @@ def relate(
         raise QuestionError("`relate` holds items beside each other: name a dimension in `by` (--by)")
     if within is not None and (within not in asked.by or len(asked.by) < 2):
         raise QuestionError(
-            f"`within` must be one of two or more dimensions in `by` ({', '.join(asked.by)}); got {within!r}"
+            f"`within` must be one of two or more dimensions in `by` ({', '.join(asked.by)}); got {brief(within)}"
         )
     prepared = prepare(asked, question, None)
     beside = _checked(prepared, beside, within)
@@ -202,7 +202,7 @@ def _checked(prepared: Prepared, beside: str, within: str | None) -> str:
         return beside
     if not _names_reference(beside):
         raise QuestionError(
-            f"`beside` must be {', '.join(_KINDS)} or item:NAME; got {beside!r}. The earlier period is `against`"
+            f"`beside` must be {', '.join(_KINDS)} or item:NAME; got {brief(beside)}. The earlier period is `against`"
         )
     known = _names(prepared.book.day_sums(prepared.asked.by).items.labels, prepared.asked.by, within)
     named = beside.removeprefix("item:")

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import os
-import shutil
 import stat
 import sys
+import time
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager, nullcontext
+from io import FileIO
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any, BinaryIO
@@ -18,6 +19,8 @@ from logochron.sources.kinds.database_address import address_of, is_address, is_
 from logochron.sources.kinds.find_files import Source, fresh, is_frame, kind_of, listed, mode_of
 
 _SHOWN = 20
+#: How long a pipe is waited for that nobody writes into, in seconds; how much is copied at once, in bytes.
+_PATIENCE, _CHUNK = 5.0, 1 << 20
 #: What standard input is called.
 STANDARD_INPUT = "standard input"
 _ITS_NAMES = ("-", "/dev/stdin", "/dev/fd/0", "/proc/self/fd/0")
@@ -25,11 +28,16 @@ _ITS_NAMES = ("-", "/dev/stdin", "/dev/fd/0", "/proc/self/fd/0")
 
 @contextmanager
 def lasting(
-    source: Any, table: str | None = None, query: str | None = None, progress: Progress | None = None
+    source: Any,
+    table: str | None = None,
+    query: str | None = None,
+    progress: Progress | None = None,
+    most: int | None = None,
 ) -> Iterator[Any]:
     """The source, with standard input (``-``) and pipes in it copied, addresses fetched and databases opened.
 
-    Standard input and pipes are taken for text such as .csv. Of a database `table` or `query` is read.
+    Standard input and pipes are taken for text such as .csv, of `most` bytes at most where that is given. Of a
+    database `table` or `query` is read.
 
     Raises
     ------
@@ -41,7 +49,7 @@ def lasting(
     if is_address(source) or (isinstance(source, (list, tuple)) and any(map(is_address, source))):
         addresses = [one for one in listed(source) if is_address(one)]
         rest = [one for one in listed(source) if not is_address(one)]
-        with ExitStack() as open_, copied(rest) if rest else nullcontext(rest) as others:
+        with ExitStack() as open_, copied(rest, most) if rest else nullcontext(rest) as others:
             yield [*others, *(found for one in addresses for found in _at(open_, one, table, query, progress))]
         return
     opened = isinstance(source, Source) or (isinstance(source, list) and any(isinstance(one, Source) for one in source))
@@ -50,7 +58,7 @@ def lasting(
             f"`{'query' if table is None else 'table'}` is of a database: give its address, "
             "such as postgresql+psycopg://USER@HOST/NAME or sqlite:///sales.db"
         )
-    with copied(source) as given:
+    with copied(source, most) as given:
         yield given
 
 
@@ -81,7 +89,7 @@ def _database(open_: ExitStack, text: str, table: str | None, query: str | None,
 
 
 @contextmanager
-def copied(source: Any) -> Iterator[Any]:
+def copied(source: Any, most: int | None = None) -> Iterator[Any]:
     """The source, with standard input and pipes in it copied to files that live as long as this."""
     several = isinstance(source, (list, tuple))
     if is_frame(source) or (several and any(map(is_frame, source))):
@@ -95,7 +103,7 @@ def copied(source: Any) -> Iterator[Any]:
     if sum(is_standard_input(one) for one in streams) > 1:
         raise QuestionError(f"{STANDARD_INPUT} is named twice: its rows would count twice")
     with TemporaryDirectory(prefix="logochron-") as folder:
-        yield [_copy(one, Path(folder)) if one in streams else one for one in named]
+        yield [_copy(one, Path(folder), most) if one in streams else one for one in named]
 
 
 def is_standard_input(named: object) -> bool:
@@ -109,24 +117,44 @@ def _is_stream(named: Any) -> bool:
     return is_standard_input(named) or stat.S_ISFIFO(mode_of(Path(named)))
 
 
-def _copy(named: Any, folder: Path) -> Source:
+def _copy(named: Any, folder: Path, most: int | None) -> Source:
     if is_standard_input(named):
         stream: BinaryIO | None = getattr(sys.stdin, "buffer", None)  # nothing where it is closed
         if stream is None or stream.closed:
             raise QuestionError(f"{STANDARD_INPUT} is closed")
-        return _carried(stream, STANDARD_INPUT, ".csv", folder)
+        return _carried(stream, STANDARD_INPUT, ".csv", folder, most)
     path, name = Path(named), visible(os.fspath(named))
     if kind_of(path) not in ("text", None) or path.suffix.lower() == ".gz":
         raise QuestionError(f"{name} is a pipe, and only text such as .csv is read from one: copy it to a file first")
-    with path.open("rb") as file:
-        return _carried(file, name, ".tsv" if path.suffix.lower() == ".tsv" else ".csv", folder)
+    with os.fdopen(os.open(path, os.O_RDONLY | os.O_NONBLOCK), "rb", buffering=0) as file:
+        first = _first_bytes(file, name)
+        return _carried(file, name, ".tsv" if path.suffix.lower() == ".tsv" else ".csv", folder, most, first)
 
 
-def _carried(file: BinaryIO, name: str, ending: str, folder: Path) -> Source:
+def _first_bytes(pipe: FileIO, name: str) -> bytes:
+    """What a pipe begins with, refused where nobody comes to write into it; it is waited for from there on."""
+    until = time.monotonic() + _PATIENCE
+    first = pipe.read(_CHUNK)
+    while first == b"":  # nobody has it open to write; None: somebody has, and has not begun
+        if time.monotonic() > until:
+            raise IntakeError(f"{name} is a pipe that nobody writes into: nothing came in {_PATIENCE:g} seconds")
+        time.sleep(0.05)
+        first = pipe.read(_CHUNK)
+    os.set_blocking(pipe.fileno(), True)
+    return first or b""
+
+
+def _carried(
+    file: BinaryIO | FileIO, name: str, ending: str, folder: Path, most: int | None, first: bytes = b""
+) -> Source:
     target = fresh(folder, ending)
     try:
         with target.open("wb") as copy:
-            shutil.copyfileobj(file, copy)
+            size = copy.write(first)
+            while piece := file.read(_CHUNK):
+                size += copy.write(piece)
+                if most is not None and size > most:
+                    raise IntakeError(f"{name} holds more than {most:,} bytes, which no table of this kind does")
     except OSError as error:
         raise IntakeError(f"{name} cannot be copied to {folder.parent}: {error.strerror or error}") from None
     return Source(target, "text", name)

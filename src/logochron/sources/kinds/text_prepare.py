@@ -214,7 +214,8 @@ def _header_place(
     if stated is not None:
         if stated and stated not in lines:
             raise QuestionError(
-                f"`header_row`: no record of {source.name} starts on line {stated} (looked at up to line {lines[-1]})"
+                f"`header_row`: no record of {source.name} starts on line {brief(stated)} "
+                f"(looked at up to line {lines[-1]})"
             )
         return lines.index(stated) if stated else -1, ()
     at = find_header(rows, names)

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from typing import NamedTuple
 
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, brief
 
 #: What may stand around and between digits.
 SPACES = " \t\u00a0\u2007\u2009\u202f"
@@ -102,7 +102,7 @@ def check_stated(decimal: str | None, thousands: str | None) -> StatedWriting:
     """
     thousands = {"space": " ", "none": "", "apostrophe": "'"}.get(thousands or "", thousands)
     if decimal is not None and decimal not in _MARKS:
-        raise QuestionError(f"`decimal` must be '.' or ','; got {decimal!r}")
+        raise QuestionError(f"`decimal` must be '.' or ','; got {brief(decimal)}")
     if thousands is not None and thousands not in _BETWEEN:
         raise QuestionError(
             "`thousands` must be ',' or '.' or ' ' (space) or \"'\" (apostrophe) or '' (none); got " + repr(thousands)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, brief
 from logochron.core.options import Marked, check
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
@@ -136,7 +136,8 @@ def one_period(
         raise QuestionError(f"`{figure}` draws one row per item: compare with by= (--by)")
     if panels is not None and (panels not in result.by or len(result.by) < 2):
         raise QuestionError(
-            f"`panels` must be one of two or more dimensions of the result ({', '.join(result.by)}); got {panels!r}"
+            f"`panels` must be one of two or more dimensions of the result ({', '.join(result.by)}); "
+            f"got {brief(panels)}"
         )
     asked = measure_of(result, measure)
     marks = marks_of(result.judgings[asked.name], formats, canvas.drawable)

@@ -9,7 +9,7 @@ import numpy as np
 
 from logochron.core.book.measures import Measure
 from logochron.core.days import to_days
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, brief
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
 from logochron.views.catalog import message
@@ -185,7 +185,8 @@ def parts_of(result: Comparison, measure: Measure, item: Item, panels: str | Non
         return [("", {name: values[rows] for name, values in table.items()})]
     if panels is None or result.by != (panels,):
         raise QuestionError(
-            f"`panels` must be the dimension the result is split by, {', '.join(result.by) or 'none'}; got {panels!r}"
+            f"`panels` must be the dimension the result is split by, {', '.join(result.by) or 'none'}; "
+            f"got {brief(panels)}"
         )
     labels = sorted(set(table[panels].tolist()))
     latest = {label: np.nan_to_num(table["value"][table[panels] == label][-1:]).sum() for label in labels}

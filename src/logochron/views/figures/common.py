@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from logochron.core.book.measures import Measure
-from logochron.core.errors import QuestionError, no_such
+from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.notes import Note, note_of
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.answer import AlignedAnswer
@@ -40,7 +40,7 @@ def measure_of(result: AlignedAnswer, name: str | None) -> Measure:
     for measure in result.measures:
         if measure.name == name:
             return measure
-    raise QuestionError(f"`measure` must be one of {', '.join(m.name for m in result.measures)}; got {name!r}")
+    raise QuestionError(f"`measure` must be one of {', '.join(m.name for m in result.measures)}; got {brief(name)}")
 
 
 def unlike_weeks(notes: tuple[Note, ...]) -> tuple[int, int] | None:
@@ -117,7 +117,7 @@ def item_labels(result: AlignedAnswer, item: Item) -> tuple[str, ...]:
         return ()
     wanted = (item,) if isinstance(item, str) else tuple(item)
     if len(wanted) != len(result.by):
-        raise QuestionError(f"`item` must name one label for each of by={list(result.by)}; got {item!r}")
+        raise QuestionError(f"`item` must name one label for each of by={list(result.by)}; got {brief(item)}")
     for name, label in zip(result.by, wanted):
         known = sorted(set(result.texts(result.columns, name).tolist()))
         if label not in known:

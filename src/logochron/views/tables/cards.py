@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from logochron.core.book.measures import Measure
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, brief
 from logochron.core.options import DIRECTIONS, VERDICTS
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.blocks import Blocks
@@ -64,7 +64,7 @@ def cards_of(
     wanted = [one for one in result.measures if measure in (None, one.name)]
     if not wanted:
         known = ", ".join(one.name for one in result.measures)
-        raise QuestionError(f"`measure` must be one of {known}; got {measure!r}")
+        raise QuestionError(f"`measure` must be one of {known}; got {brief(measure)}")
     place = result.place(at)
     period, base = periods_of(result, place, formats)
     found = []

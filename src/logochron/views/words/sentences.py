@@ -194,5 +194,5 @@ def _fields_of(template: str) -> frozenset[str]:
         if name not in FIELDS:
             raise QuestionError(f"`template`: {no_such('field', name, FIELDS, where='a template')}")
         if spec or conversion:
-            raise QuestionError(f"`template`: {{{name}}} stands alone in its braces; got {template!r}")
+            raise QuestionError(f"`template`: {{{name}}} stands alone in its braces; got {brief(template)}")
     return frozenset(name for name, _, _ in parts)
