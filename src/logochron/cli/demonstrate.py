@@ -10,13 +10,14 @@ from logochron.cli.showing import show
 from logochron.cli.speaking import put
 from logochron.core.errors import visible
 from logochron.report.folder import PAGE, WORKBOOK
+from logochron.report.report import Report
 from logochron.views.formats import Formats
 
 
 def demonstrate(folder: str, *, plain: bool) -> None:
     """Write the records and the report file, run it, print its first table, say where the rest is."""
     report = demo.write_report(folder)
-    answers, written = run_and_write(report, report.parent / "report", None)
+    answers, written = run_and_write(Report.load(report), report.parent / "report", None)
     first = next(iter(answers.values()))
     show(first, "table", Formats(plain=plain))
     sales, plan = (Path(folder) / name for name in (demo.SALES, demo.PLAN))

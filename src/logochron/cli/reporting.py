@@ -6,15 +6,17 @@ import logging
 import os
 import sys
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
 from logochron.cli.speaking import put, say
-from logochron.core.errors import visible
-from logochron.report.folder import PAGE, WORKBOOK
+from logochron.cli.targets import check_apart
+from logochron.core.errors import OutputError, QuestionError, no_file_name, shown_path, visible
+from logochron.report.folder import PAGE, WORKBOOK, is_of_report
 from logochron.report.report import Answers, Report
 from logochron.report.write import Written
+from logochron.sources.kinds.find_files import is_same
 
 #: Exit codes: an alert fired; a section was refused.
 _ALERTED, _REFUSED = 1, 2
@@ -23,14 +25,17 @@ _ALERTED, _REFUSED = 1, 2
 def run_report(file: str, out: str | None, until: str | None, log_file: str | None) -> int:
     """Run a report file and write what it gives; the exit code."""
     path = Path(file)
+    folder = Path(out) if out is not None else path.parent / path.stem
+    report = Report.load(path)
+    if log_file is not None:
+        _check_log(Path(log_file), report, folder)
     with _logged(log_file):
-        answers, written = run_and_write(path, Path(out) if out is not None else path.parent / path.stem, until)
+        answers, written = run_and_write(report, folder, until)
     return _told(answers, written)
 
 
-def run_and_write(path: Path, folder: Path, until: str | None) -> tuple[Answers, Written]:
-    """Run a report file and write what it gives into a folder, with progress."""
-    report = Report.load(path)
+def run_and_write(report: Report, folder: Path, until: str | None) -> tuple[Answers, Written]:
+    """Run a report and write what it gives into a folder, with progress."""
     with _progress() as told:
         answers = report.run(until=until, progress=lambda what, part: told(what, part * 0.1))
         written = answers.write(folder, progress=lambda what, part: told(what, 0.1 + part * 0.9), workers=_workers())
@@ -70,20 +75,27 @@ def _progress() -> Iterator[Callable[[str, float], None]]:
         yield lambda what, part: bar.update(task, completed=part, description=visible(what) or "writing")
 
 
+def _check_log(log: Path, report: Report, folder: Path) -> None:
+    """Refuse to add lines to what is read, or to a file of the report's own."""
+    check_apart("--log-file", log, log, [str(report.path), *report.files])
+    if is_of_report(log.name) and is_same(log.parent, folder):
+        raise QuestionError(f"--log-file {visible(str(log))} is a file of the report: name another one")
+
+
 @contextmanager
 def _logged(path: str | None) -> Iterator[None]:
     """The events of a run as lines of a file, with the time of each."""
     if path is None:
         yield
         return
-    from logochron.core.errors import OutputError
-
     log = logging.getLogger("logochron")
     events = logging.getLogger("logochron.report")
     try:
-        handler = logging.FileHandler(path, encoding="utf-8")
+        handler = _LogFile(path, encoding="utf-8")
     except OSError as error:
-        raise OutputError(f"--log-file {path} cannot be written: {error.strerror or error}") from None
+        raise unlogged(path, error) from None
+    except ValueError:
+        raise no_file_name(path) from None
     handler.setFormatter(_OneLine("%(asctime)s %(levelname)s %(message)s"))
     log.addHandler(handler)
     before = events.level
@@ -91,12 +103,32 @@ def _logged(path: str | None) -> Iterator[None]:
     try:
         yield
     except Exception as error:
-        events.error("%s", error)
+        if not handler.full:
+            events.error("%s", error)
         raise
     finally:
         events.setLevel(before)
         log.removeHandler(handler)
-        handler.close()
+        with suppress(OSError):  # what could not be written has been told
+            handler.close()
+
+
+class _LogFile(logging.FileHandler):
+    """A file of events; one that cannot be written ends the run."""
+
+    full = False
+
+    def handleError(self, record: logging.LogRecord) -> None:  # noqa: N802  the name that logging calls
+        error = sys.exc_info()[1]
+        if not isinstance(error, OSError):
+            return super().handleError(record)
+        self.full = True
+        raise unlogged(self.baseFilename, error) from None
+
+
+def unlogged(path: str, error: OSError) -> OutputError:
+    """What is said where a line of the log could not be written."""
+    return OutputError(f"--log-file {shown_path(path)} cannot be written: {error.strerror or error}")
 
 
 class _OneLine(logging.Formatter):

@@ -51,7 +51,7 @@ def target_of(asked: dict[str, Any], sales: Sequence[str], answer: str = "compar
     if ending in PICTURE_ENDINGS and "figure" not in asked:
         raise QuestionError(f"{target}: no figure shows this answer; known are {', '.join(TABLE_ENDINGS)}")
     place = ordinary(target)
-    _check_apart(target, place, [*sales, *(asked.get(name) for name in ("plan", "calendar", "profile"))])
+    check_apart("--out", target, place, [*sales, *(asked.get(name) for name in ("plan", "calendar", "profile"))])
     return target
 
 
@@ -69,12 +69,20 @@ def _check_form(asked: dict[str, Any], answer: str) -> None:
             raise QuestionError(f"--{name} goes with --as words")
 
 
-def _check_apart(target: Path, place: Path, read: Sequence[str | None]) -> None:
-    """Refuse to write over what is read, however either is spelled or linked."""
-    from logochron.sources.kinds.find_files import is_same, matching
+def check_apart(option: str, target: Path, place: Path, read: Sequence[str | None]) -> None:
+    """Refuse to write over what is read, or into it, however either is spelled or linked.
+
+    Raises
+    ------
+    QuestionError
+        Naming the option and the file that is read.
+    """
+    from logochron.sources.kinds.database_address import local_file
+    from logochron.sources.kinds.find_files import files_of, is_same
 
     for named in filter(None, read):
-        for path in matching(named):
+        local = local_file(named)
+        for path in [] if local is None else files_of(local):
             if is_same(place, path):
                 one, other = visible(str(target)), visible(str(path))
-                raise QuestionError(f"--out {one} would write over {other}, which is read: name another file")
+                raise QuestionError(f"{option} {one} would write over {other}, which is read: name another file")

@@ -41,6 +41,11 @@ _MOST, _PATIENCE, _TOLD = 1_000_000, 5.0, 5
 Digest = tuple[StrictInt, Annotated[str, StringConstraints(pattern="^[0-9a-f]{64}$")]]
 
 
+def is_of_report(name: str) -> bool:
+    """Whether a report may call a file of its own so."""
+    return name == MANIFEST or _NAMES.fullmatch(name) is not None
+
+
 class _Manifest(BaseModel):
     """The files that a report wrote, each with the digests it may have; `whole`: whether all are of one run."""
 

@@ -144,6 +144,18 @@ def source(sales: Sales, path: Path) -> list[str]:
     return [name if "://" in name else str(path.parent / name) for name in named]
 
 
+def files(settings: Settings, path: Path) -> tuple[str, ...]:
+    """What a report reads besides its own file."""
+    named = [table.file for table in (settings.plan, settings.calendar) if table is not None and table.file is not None]
+    profiles = [name for section in settings.section if is_file_name(name := getattr(section, "profile", ""))]
+    return (*source(settings.sales, path), *(str(path.parent / name) for name in named), *profiles)
+
+
+def is_file_name(profile: str) -> bool:
+    """Whether a profile is a file of shares: a name of one has an ending, or a folder before it."""
+    return "." in profile or "/" in profile
+
+
 def book(
     settings: Settings, path: Path, made: Calendar, until: Any, progress: Callable[[float], None] | None
 ) -> Daybook:

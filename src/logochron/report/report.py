@@ -155,6 +155,11 @@ class Report:
         """The title it has, or the name of its file."""
         return self.settings.page.title or self.path.stem.replace("-", " ").replace("_", " ")
 
+    @property
+    def files(self) -> tuple[str, ...]:
+        """What it reads besides itself: sales, plan, calendar, profiles; files and addresses as they are named."""
+        return made_of.files(self.settings, self.path)
+
     def run(self, *, until: DayLike | None = None, progress: ToldDone | None = None) -> Answers:
         """Read the sales once, ask all questions of them.
 
@@ -243,6 +248,6 @@ def asked(table: SectionTable, book: Daybook, plan: Daybook | None, calendar: Ca
         options.setdefault("each", "month")
     if options.get("against") == "plan" or (table.question == "land" and plan is not None):
         options["plan"] = plan
-    if table.question == "land" and "profile" in options and ("." in options["profile"] or "/" in options["profile"]):
+    if table.question == "land" and made_of.is_file_name(options.get("profile", "")):
         options["profile"] = Path(options["profile"])
     return _QUESTIONS[table.question](book, calendar=calendar, judging=judging, **options)

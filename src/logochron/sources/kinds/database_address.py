@@ -64,6 +64,16 @@ def is_database(source: Any) -> bool:
     return scheme_of(source) in _DATABASES
 
 
+def local_file(source: str) -> str | None:
+    """The file on this machine that is meant by a path, or by an address of one; None for what lies elsewhere.
+
+    >>> local_file("sqlite:///sales.db"), local_file("sales.csv"), local_file("s3://store/sales.csv")
+    ('sales.db', 'sales.csv', None)
+    """
+    local = re.sub(r"(?i)^(?:sqlite(?:\+\w+)?:///|file://)", "", source)
+    return None if is_address(local) else local
+
+
 def address_of(text: str) -> Address:
     """An address taken apart.
 

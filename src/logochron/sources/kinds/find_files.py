@@ -96,7 +96,7 @@ def locate(source: Any) -> list[Source]:
         return [_of_frame(one, f"data frame {i + 1}") for i, one in enumerate(source)]
     found: list[Source] = []
     for one in listed(source):
-        found += [one] if isinstance(one, Source) else map(_source, _in_folders(matching(one)))
+        found += [one] if isinstance(one, Source) else map(_source, files_of(one))
     seen: set[str] = set()
     for file in found:
         if file.kind == "elsewhere":
@@ -156,9 +156,9 @@ def matching(named: str | os.PathLike[str]) -> list[Path]:
     return found
 
 
-def _in_folders(paths: Sequence[Path]) -> Iterator[Path]:
-    """The paths; of a folder of Parquet files these."""
-    for path in paths:
+def files_of(named: str | os.PathLike[str]) -> Iterator[Path]:
+    """The files that are read of what is named: those that match it; of a folder of Parquet files these."""
+    for path in matching(named):
         yield from _parquet_in(path) if stat.S_ISDIR(mode_of(path)) else [path]
 
 
