@@ -245,6 +245,72 @@ def test_nothing_in_a_label_is_carried_out(opened, rows_file, tmp_path):
     assert policy.startswith("default-src 'none'") and "unsafe" not in policy
 
 
+#: Names that a script has itself, or that the page's own data and choices have.
+KEYS = ["$", "__proto__", "constructor", "toString", "period", "pool", "hasOwnProperty", "1"]
+
+
+@needs_browser
+@pytest.mark.parametrize(
+    "dimensions", [("period", "measures"), ("against", "dimension:period"), ("__proto__", "length")]
+)
+def test_names_that_the_page_has_itself(opened, tmp_path, dimensions):
+    """Periods, labels, dimensions and measures called like keys: rows, choices and the address are as of any other."""
+    first, second = dimensions
+    named = io.StringIO()
+    days = [f"2025-{n:02}-03" for n in range(1, len(KEYS) + 1)]
+    rows_of = [(day, KEYS[k], KEYS[(k + n) % 8], k + n + 1) for n, day in enumerate(days) for k in range(8)]
+    csv.writer(named).writerows([("day", first, second, "constructor"), *rows_of])
+    (tmp_path / "s.csv").write_text(named.getvalue(), encoding="utf-8")
+    listed = {
+        "start": [d[:8] + "01" for d in days],
+        "end": [d[:8] + "28" for d in days],
+        "label": KEYS,
+        "year": [2025] * 8,
+    }
+    calendar = lc.ListedCalendar(listed, gaps="allowed")
+    book = lc.read(tmp_path / "s.csv", date="day", values="constructor", by=[first, second])
+    answers = {key: lc.compare(book, "month", "prior", calendar=calendar, last=3) for key in ("toString", "$")}
+    page = opened(lc.write_page(answers, tmp_path / "k.html"))
+    selects = page.locator("form.choices select")
+    names = selects.evaluate_all("all => all.map(one => one.name)")
+    assert len(set(names)) == 3 and names[0] == "period"
+    for period in ("$", "__proto__", "toString", "period"):
+        selects.nth(0).select_option(period)
+        for label in ("", "__proto__", "$"):
+            selects.nth(1).select_option(label)
+            chosen = book.where({first: label}) if label else book
+            made = lc.compare(chosen, "month", "prior", calendar=calendar, at=period).total.iloc[0]
+            page.reload()  # the address holds the choice
+            page.wait_for_function("document.documentElement.dataset.shown !== undefined")
+            for section in page.locator("section[data-section]").all():
+                (row,) = [row for row in rows(section) if row["period"] == period]
+                assert (row["value"], row["base"]) == (full(made["value"]), full(made["base"]))
+                text = section.locator("tbody tr").last.inner_text()
+                assert period in text and "function" not in text
+            assert selects.evaluate_all("all => all.map(one => one.value)")[:2] == [period, label]
+
+
+@needs_browser
+@pytest.mark.parametrize("safe", [True, False])
+def test_what_is_saved_and_copied_is_safe_for_spreadsheets(opened, rows_file, tmp_path, safe):
+    path = rows_file([("2025-01-01", "=1+1", 3), ("2025-02-05", "@SUM(A1)", 4), ("2025-02-06", "plain", 5)])
+    made = lc.compare(lc.read(path, date="day", values="amount", by="item"), "month", "prior", by="item")
+    page = opened(lc.write_page(made, tmp_path / "p.html", formats=Formats(spreadsheet_safe=safe)))
+    with page.expect_download() as download:
+        page.locator("button.save").first.click()
+    saved = list(csv.DictReader(io.StringIO(Path(download.value.path()).read_text("utf-8-sig"))))
+    page.evaluate(
+        "() => { window.copied = ''; navigator.clipboard.writeText = async (text) => { window.copied = text; }; }"
+    )
+    page.locator("button.copy").first.click()
+    copied = list(csv.DictReader(io.StringIO(page.evaluate("window.copied")), delimiter="\t"))
+    assert copied == saved and {"3.0", "-3.0"} <= {value for row in saved for value in row.values()}
+    for row in saved:
+        texts = [text for name, text in row.items() if name in ("item", "measure", "period")]
+        assert any(text.startswith(("=", "@")) for text in texts) == (not safe and row["item"] not in ("plain", ""))
+        assert safe or not any(text.startswith("'") for text in texts)
+
+
 @needs_browser
 @pytest.mark.skipif(AXE is None, reason="needs axe-core: set LOGOCHRON_AXE to its axe.min.js")
 @pytest.mark.parametrize("scheme, width", [("light", 1280), ("dark", 1280), ("light", 390)])
@@ -293,7 +359,7 @@ def test_answers_without_choices_and_refusals(book, tmp_path):
     assert findings and all(findings)
     assert len(data["sections"]) == 3 and "Stichtag" in path.read_text(encoding="utf-8")
     view = data["sections"][2]["pool"][data["sections"][2]["views"][0][0]]
-    assert view["tables"] and data["page"]["dimensions"][0]["name"] == "harbor"
+    assert view["tables"] and data["page"]["dimensions"][0]["key"] == "harbor"
     for wrong, said in (([], "holds none"), ([3], "must be answers")):
         with pytest.raises(lc.QuestionError, match=said):
             lc.write_page(wrong, tmp_path / "q.html")

@@ -2,15 +2,23 @@
 
 from __future__ import annotations
 
+import errno
+import hashlib
+import json
 import logging
 import tomllib
 from pathlib import Path
 
+import duckdb
 import pytest
 
 import logochron as lc
+import logochron.report.write as writing
+from logochron.core.errors import OutputError
 from logochron.report.key_lines import key_lines
 from logochron.report.settings import SECTIONS, Settings
+from logochron.views.whole_file import unwritten
+from logochron.views.write_file import write
 
 HEAD = '[sales]\nfile = "sales.csv"\ndate = "day"\nby = ["item"]\n[[measure]]\nname = "amount"\n'
 ONE = '[[section]]\nheading = "Months"\nquestion = "compare"\nlast = 3\n'
@@ -149,6 +157,72 @@ def test_changed_figures_are_named_once(report, cli, tmp_path):
         sales.write("2025-02-07,a,1\n")
     report("[page]\nrestated = false\n" + ONE)
     assert "changed" not in cli("report", path, cwd=tmp_path).stderr
+
+
+@pytest.mark.parametrize("by", [[], ["shop"], ["shop", "line"]])
+def test_only_what_changed_is_restated(rows_file, tmp_path, by):
+    """Unchanged sales change nothing, run after run; one record changes exactly the figures it is in."""
+    rows = [(f"2025-{m:02}-{d:02}", "a?"[d % 2] if d < 9 else "", ["x", "", "?"][d % 3], m + d)
+            for m in range(1, 7) for d in range(1, 13)]  # fmt: skip
+    head = f'[sales]\nfile = "sales.csv"\ndate = "day"\nby = {by}\n[[measure]]\nname = "amount"\n[[section]]\n'
+    (tmp_path / "r.toml").write_text(head + f'heading = "All"\nquestion = "compare"\nagainst = "prior"\nby = {by}\n')
+    folder = tmp_path / "r"
+
+    def run() -> dict:
+        rows_file(rows, "day,shop,line,amount")
+        return dict(lc.Report.load(tmp_path / "r.toml").run().write(folder).restated)
+
+    assert [run(), run(), run()] == [{}, {}, {}] and not (folder / "restated.csv").exists()
+    rows[25] = (*rows[25][:3], rows[25][3] + 5)  # in March: its value, and the base of April
+    table = run()["All"].table
+    tiers = [tuple(None if label != label else label for label in row[2 : 2 + len(by)]) for row in table.values]
+    own = tuple(rows[25][1 : 1 + len(by)])
+    depths = [own[:n] + (None,) * (len(by) - n) for n in range(len(by) + 1)]
+    told = sorted(zip(map(str, table["period"]), table["column"], tiers, table["difference"]), key=str)
+    wanted = [
+        (period, column, tier, 5.0) for tier in depths for period, column in (("2025-03", "value"), ("2025-04", "base"))
+    ]
+    assert told == sorted(wanted, key=str)
+    assert run() == {}
+
+
+@pytest.mark.parametrize("made", [
+    "SELECT 1 AS section", "SELECT [1] AS section, 'x' AS period", "SELECT * REPLACE ('a' AS value) FROM f",
+    "SELECT * REPLACE (NULL AS measure) FROM f", "SELECT * REPLACE ([] AS dimensions) FROM f",
+    "SELECT * REPLACE ({'a': 1} AS items) FROM f", "SELECT * REPLACE ([NULL::VARCHAR] AS dimensions) FROM f",
+    "SELECT * REPLACE (NULL AS dimensions) FROM f", "SELECT * FROM f, range(30_000_000)", "", "PAR1",
+])  # fmt: skip
+def test_figures_made_by_hand(report, cli, tmp_path, made):
+    """What stands in for the figures of the last run, even where the list of files says that it is ours."""
+    path = report(ONE + 'by = ["item"]\n')
+    folder = tmp_path / "week"
+    lc.Report.load(path).run().write(folder)
+    figures = folder / "figures.parquet"
+    if made.startswith("SELECT"):
+        duckdb.sql(f"CREATE OR REPLACE VIEW f AS FROM '{figures}'; COPY ({made}) TO '{tmp_path}/made' (FORMAT parquet)")
+        (tmp_path / "made").replace(figures)
+    else:
+        figures.write_bytes(made.encode())
+    manifest = folder / "logochron-files.json"
+    listed = json.loads(manifest.read_text())
+    data = figures.read_bytes()
+    listed["files"]["figures.parquet"] = [[len(data), hashlib.sha256(data).hexdigest()]]
+    manifest.write_text(json.dumps(listed))
+    ran = cli("report", path, cwd=tmp_path)
+    assert ran.returncode == 0 and "figures.parquet cannot be read" in ran.stderr and "fault" not in ran.stderr
+
+
+def test_a_picture_that_cannot_be_written_is_no_missing_picture(report, monkeypatch, tmp_path):
+    def full(result, path, **options):
+        if path.suffix == ".png":
+            raise unwritten(path, OSError(errno.ENOSPC, "No space left on device"))
+        return write(result, path, **options)
+
+    path = report(ONE)
+    monkeypatch.setattr(writing, "write", full)
+    with pytest.raises(OutputError, match="No space left on device"):
+        lc.Report.load(path).run().write(tmp_path / "week")
+    assert not (tmp_path / "week").exists()
 
 
 def test_a_draft_runs(rows_file, cli, tmp_path):

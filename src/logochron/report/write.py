@@ -15,13 +15,13 @@ from logochron.core.rows.answer import AlignedAnswer
 from logochron.report.figures_file import earlier_figures, write_figures
 from logochron.report.folder import FIGURES, PAGE, RESTATED, WORKBOOK, ReportFolder, report_folder
 from logochron.views.figures.choose import Chosen, named_figure, suited
-from logochron.views.formats import Formats
+from logochron.views.formats import Formats, harmless
 from logochron.views.page.to_html import page
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
 from logochron.views.tables.workbook import write_workbook
 from logochron.views.words.restated_words import restated_lines
-from logochron.views.write_file import harmless, write
+from logochron.views.write_file import write
 
 _LOG = logging.getLogger("logochron.report")
 #: So many changed figures are named in notes; the file has all.

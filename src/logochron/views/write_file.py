@@ -16,7 +16,7 @@ from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError, first_line
 from logochron.core.rows.columns import kind_of
 from logochron.core.rows.result import Result
-from logochron.views.formats import Formats
+from logochron.views.formats import Formats, harmless
 from logochron.views.tables.markdown import markdown
 from logochron.views.whole_file import unwritten, whole_file
 
@@ -138,19 +138,6 @@ _CASTS = {
     **{"day": "DATE", "days": "BIGINT", "count": "BIGINT", "truth": "BOOLEAN"},
     **dict.fromkeys(("amount", "part", "change"), "DOUBLE"),
 }
-
-
-#: Signs with which a text begins that a spreadsheet takes for a formula, those of full width too.
-_FORMULA = ("=", "+", "-", "@", "\t", "\r", "\n", "\uff1d", "\uff0b", "\uff0d", "\uff20")
-
-
-def harmless(text: str | None) -> str | None:
-    """A text that no spreadsheet takes for a formula: with an apostrophe before it where it would.
-
-    >>> harmless("=1+1"), harmless("Cold Pier")
-    ("'=1+1", 'Cold Pier')
-    """
-    return f"'{text}" if text is not None and text.startswith(_FORMULA) else text
 
 
 def _copy(result: Result, target: Path, form: str, *, safe: bool = False) -> None:

@@ -19,8 +19,6 @@ from logochron.core.rows.columns import check_dimensions, columns_of
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.result import Result
 
-#: What stands for a dimension that is added up, while rows are held against each other.
-_ADDED_UP = "\0"
 #: The columns that may be restated, as each answer calls them.
 _SIDES: dict[str, tuple[str, str | None]] = {
     "compare": ("value", "base"),
@@ -53,8 +51,12 @@ class Reported(NamedTuple):
 
     @property
     def keys(self) -> list[NDArray[np.object_]]:
-        """Measure, period and labels of each row."""
-        return [self.measure, self.period, *(np.where(one == None, _ADDED_UP, one) for one in self.labels)]  # noqa: E711
+        """Measure, period and labels of each row, and which dimensions are added up: any text may be a label."""
+        added_up = [np.asarray(one == None, dtype=bool) for one in self.labels]  # noqa: E711
+        nothing = np.array("", dtype=object)
+        labels = [np.where(none, nothing, one) for none, one in zip(added_up, self.labels)]
+        places = sum((none * 2**k for k, none in enumerate(added_up)), np.zeros(len(self.measure), dtype=np.int64))
+        return [self.measure, self.period, *labels, places.astype(str).astype(object)]
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -221,9 +223,10 @@ def restatement(earlier: Reported, now: Reported) -> Restatement:
     places = np.concatenate([places for places, _ in found])
     columns = {name: np.concatenate([side[name] for _, side in found]) for name in found[0][1]}
     order = np.lexsort((columns["column"] == "base", places, items.labels[1][places]))
+    rows = np.where(now_at[places] >= 0, now_at[places] + n, then_at[places])
     labels = {
-        name: np.where(items.labels[2 + k][places] == _ADDED_UP, None, items.labels[2 + k][places])[order]
-        for k, name in enumerate(now.by)
+        name: np.concatenate([then, today])[rows][order]
+        for name, then, today in zip(now.by, earlier.labels, now.labels)
     }
     made: Mapping[str, NDArray[Any]] = {
         "measure": items.labels[0][places][order],

@@ -132,11 +132,11 @@ def together(parts: Sequence[PooledViews]) -> tuple[str, list[str]]:
     shared = {text: n for n, text in enumerate(text for text, many in counts.items() if many > 1)}
     made = []
     for part in parts:
-        held = (
-            f'{{"$":{shared[text]}}}' if text in shared and place not in part.refer else text
-            for place, text in enumerate(part.held)
-        )
-        made.append(f'{{"pool":[{",".join(held)}],{written(part.fields)[1:]}')
+        # by place, apart from the data: no sign in it can be taken for a reference
+        taken = {n: shared[text] for n, text in enumerate(part.held) if text in shared and n not in part.refer}
+        held = ("0" if n in taken else text for n, text in enumerate(part.held))
+        pairs = written([one for pair in taken.items() for one in pair])
+        made.append(f'{{"pool":[{",".join(held)}],"taken":{pairs},{written(part.fields)[1:]}')
     return f"[{','.join(shared)}]", made
 
 

@@ -23,6 +23,10 @@ from logochron.views.words.question_words import periods_of
 #: So many views a page carries at most, of each choice of items and each period: of one section, of all together.
 #: A view takes some 170 bytes, so that a page stays under 6 MB.
 MOST_VIEWS, MOST_OF_ALL = 13_500, 34_000
+#: The choices that are of no dimension, those that a report file may allow among them; what parts one of a dimension
+#: that is called like them.
+_OWN_KEYS = ("period", "periods", "measure", "measures", "against", "grain", "grains", "window", "windows", "open")
+_APART = "dimension:"
 #: What is picked: an item of each dimension, or None for all of it.
 Pick = tuple[str | None, ...]
 
@@ -58,16 +62,25 @@ class Choices:
     left_out: tuple[str, ...] = ()
 
     def names(self, formats: Formats) -> list[dict[str, Any]]:
-        """The choices of items: name, label, what all are called, items."""
+        """The choices of items: key in the page and its address, label, what all are called, items."""
         return [
             {
-                "name": name,
+                "key": _key(name),
                 "label": capital(words(name)),
                 "all": everything(words(name), formats.language),
                 "items": items,
             }
             for name, items in self.dimensions.items()
         ]
+
+
+def _key(name: str) -> str:
+    """What the choice of a dimension is called in the page: its name, unless another choice may be called so.
+
+    >>> _key("harbor"), _key("period"), _key("dimension:period")
+    ('harbor', 'dimension:period', 'dimension:dimension:period')
+    """
+    return f"{_APART}{name}" if name in _OWN_KEYS or name.startswith(_APART) else name
 
 
 def choices_of(

@@ -21,11 +21,14 @@
   const bytes = decoded(packed).subarray(0, size);
   const unpacked = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip"));
   const { page, shared, cards, sections } = await new Response(unpacked).json();
-  for (const part of [cards, ...sections]) if (part) part.pool = part.pool.map((one) => (one && one.$ !== undefined ? shared[one.$] : one));
+  for (const { pool: held, taken } of [cards, ...sections].filter(Boolean)) {
+    for (let n = 0; n < taken.length; n += 2) held[taken[n]] = shared[taken[n + 1]];
+  }
   let pool = [];  // of the section that is being shown
   const said = page.said;
   const picks = new Map(page.picks.map((pick, place) => [JSON.stringify(pick), place]));
   const form = document.querySelector("form.choices");
+  const selects = { period: form && form.querySelector("select"), items: [] };  // by place: a dimension may have any name
 
   // --- elements
 
@@ -44,8 +47,8 @@
   function address() {
     const told = new URLSearchParams(location.hash.slice(1));
     const period = page.periods.findIndex(([label]) => label === told.get("period"));
-    const pick = page.dimensions.map(({ name, items }) => {
-      const wanted = told.get(name);
+    const pick = page.dimensions.map(({ key, items }) => {
+      const wanted = told.get(key);
       return wanted !== null && items.includes(wanted) ? wanted : "";
     });
     return { period: period < 0 ? page.chosen : period, pick };
@@ -53,24 +56,26 @@
 
   function choose() {
     const told = new URLSearchParams();
-    told.set("period", form.elements.namedItem("period").value);
-    for (const { name } of page.dimensions) {
-      const wanted = form.elements.namedItem(name).value;
-      if (wanted) told.set(name, wanted);
-    }
+    told.set("period", selects.period.value);
+    page.dimensions.forEach(({ key }, place) => {
+      const wanted = selects.items[place].value;
+      if (wanted) told.set(key, wanted);
+    });
     location.hash = told.toString();
   }
 
   function offer() {
     if (!form) return;
-    const periods = form.elements.namedItem("period");
+    const periods = selects.period;
     for (let place = page.periods.length - 1; place >= 0; place--) {
       const [label, words] = page.periods[place];
       periods.append(element("option", { value: label }, words === label ? label : `${label} · ${words}`));
     }
-    for (const { name, label, all, items } of page.dimensions) {
+    for (const { key, label, all, items } of page.dimensions) {
       const offered = [element("option", { value: "" }, all), ...items.map((item) => element("option", { value: item }, item))];
-      form.append(element("label", {}, element("span", {}, label), element("select", { name }, ...offered)));
+      const made = element("select", { name: key }, ...offered);
+      selects.items.push(made);
+      form.append(element("label", {}, element("span", {}, label), made));
     }
     form.addEventListener("change", choose);
     form.addEventListener("submit", (event) => event.preventDefault());
@@ -133,15 +138,18 @@
     const figure = row.figures[place], content = row.cells[place];
     if (figure !== null && figure !== undefined) return figure;
     if (kind === "bar") return "";
-    return Array.isArray(content) ? content.join(" ").trim() : String(content);
+    return harmless(Array.isArray(content) ? content.join(" ").trim() : String(content));
   }
+
+  // a text that no spreadsheet takes for a formula, where that is asked for
+  function harmless(text) { return page.formulas.some((sign) => text.startsWith(sign)) ? `'${text}` : text; }
 
   // rows as fields parted by a sign, each field in quotes where it needs them
   function fields(head, rows, part) {
     const quoted = (text) => (/["\n\r\t,;]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text);
     const kept = head.map((column, place) => [column, place]).filter(([[, heading, kind]]) => kind !== "bar");
-    const named = ["period", "item", "measure", ...kept.map(([[name]]) => name.replace(/^dim:/, ""))];
-    const lines = rows.map((row) => [row.period, row.item, row.measure, ...kept.map(([[, , kind], place]) => plain(row, place, kind))]);
+    const named = ["period", "item", "measure", ...kept.map(([[name]]) => name.replace(/^dim:/, ""))].map(harmless);
+    const lines = rows.map((row) => [...[row.period, row.item, row.measure].map(harmless), ...kept.map(([[, , kind], place]) => plain(row, place, kind))]);
     return [named, ...lines].map((one) => one.map((text) => quoted(String(text))).join(part)).join("\r\n") + "\r\n";
   }
 
@@ -167,13 +175,13 @@
 
   function table(of, heading) {
     const frame = pool[of.frame], head = frame.head, rows = (of.part ? pool[of.rows].slice(...of.part) : pool[of.rows]).map((place) => pool[place]);
-    const opens = pool[of.opens];
+    const opens = new Map(pool[of.opens]);
     const lines = (listed, starts) => {
       const seen = new Set();
       return listed.map((row) => {
         const first = !seen.has(row.period);
         seen.add(row.period);
-        return line(row, head, first || !starts ? { cells: opens[row.period] || [], starts: starts && first } : null);
+        return line(row, head, first || !starts ? { cells: opens.get(row.period) || [], starts: starts && first } : null);
       });
     };
     const body = element("tbody", {}, ...lines(rows, true));
@@ -236,8 +244,8 @@
   function show() {
     const { period, pick } = address();
     if (form) {
-      form.elements.namedItem("period").value = page.periods[period][0];
-      page.dimensions.forEach(({ name }, place) => { form.elements.namedItem(name).value = pick[place]; });
+      selects.period.value = page.periods[period][0];
+      selects.items.forEach((one, place) => { one.value = pick[place]; });
     }
     hide();
     const place = picks.get(JSON.stringify(pick));

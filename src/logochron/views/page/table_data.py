@@ -90,7 +90,7 @@ def table_data(
         "lines": [visible(line) for line in lines if line != coverage],
         "empty": spec.empty,
     }
-    return {"frame": pool.add(frame), "rows": pool.add(made, refers=True), "opens": pool.add(opens)}
+    return {"frame": pool.add(frame), "rows": pool.add(made, refers=True), "opens": pool.add(list(opens.items()))}
 
 
 def _row(spec: TableSpec, head: Sequence[Sequence[str]], kept: KeptRow, measure: str, answer: Result) -> dict[str, Any]:

@@ -16,7 +16,7 @@ from markupsafe import Markup
 from logochron.core.errors import visible
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import message
-from logochron.views.formats import Formats
+from logochron.views.formats import FORMULA_SIGNS, Formats
 from logochron.views.page.all_views import ToldViews, cards_views, together, views_of_all
 from logochron.views.page.choices import choices_of
 from logochron.views.page.drawing_parts import DRAWING
@@ -74,6 +74,7 @@ def page(
     said = {name: formats.say(text, heading="{heading}") for name, text in _SAID.items()}
     head = {
         "said": said,
+        "formulas": FORMULA_SIGNS if formats.spreadsheet_safe else [],
         "periods": [] if choices is None else [list(pair) for pair in zip(choices.labels, choices.words)],
         "chosen": choices.chosen if choices else 0,
         "dimensions": choices.names(formats) if choices else [],
