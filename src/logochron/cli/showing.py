@@ -19,6 +19,7 @@ from logochron.core.rows.result import Result
 from logochron.views.figures.choose import named_figure, suited
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
+from logochron.views.tables.room import check_room
 from logochron.views.tables.spec import ALL, Shown
 from logochron.views.write_file import text_of, write
 
@@ -89,6 +90,8 @@ def show(result: Result, form: str, formats: Formats, *, fill: bool = False, sho
             for note in result.notes:
                 say(note)
         return
+    if form == "table":
+        check_room(result, "a table of text", shown.periods)
     from io import StringIO
 
     from rich.console import Console

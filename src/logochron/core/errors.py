@@ -107,6 +107,8 @@ def visible(text: str, *, lines: bool = False) -> str:
     >>> visible("Cold\\x1b[31m Pier")
     'Cold\\\\x1b[31m Pier'
     """
+    if text.isascii() and text.isprintable():
+        return text
     return _HIDDEN.sub(lambda one: one[0] if lines and one[0] == "\n" else _escaped(one[0]), text)
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from collections.abc import Sequence
+from typing import Any, NamedTuple, overload
 
 import numpy as np
 from numpy.typing import NDArray
@@ -108,6 +109,25 @@ class NoteTable:
         if found == len(self.known):
             self.known.append(notes)
         return found
+
+
+class NoteTexts(Sequence[str]):
+    """The texts of a table of notes, those of rows that are worked out later among them."""
+
+    def __init__(self, table: NoteTable) -> None:
+        self._table = table
+
+    @overload
+    def __getitem__(self, place: int) -> str: ...
+    @overload
+    def __getitem__(self, place: slice) -> Sequence[str]: ...
+    def __getitem__(self, place: int | slice) -> str | Sequence[str]:
+        if isinstance(place, slice):
+            return [text_of(notes) for notes in self._table.known[place]]
+        return text_of(self._table.known[place])
+
+    def __len__(self) -> int:
+        return len(self._table.known)
 
 
 class RowNotes:

@@ -28,6 +28,7 @@ from logochron.sources.review_source import review
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
+from logochron.views.tables.room import check_room
 
 if TYPE_CHECKING:
     from logochron.report.write import ToldDone, Written
@@ -218,6 +219,7 @@ class Report:
         }
         try:
             answer = asked(table, book, plan, calendar, judging)
+            check_room(answer, "a page")
         except (IntakeError, OutputError):
             raise
         except LogochronError as error:

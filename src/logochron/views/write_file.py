@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import os
+import shutil
 import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -14,11 +15,13 @@ import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError, first_line
+from logochron.core.rows.blocks import Blocks
 from logochron.core.rows.columns import kind_of
-from logochron.core.rows.result import Result
+from logochron.core.rows.result import Result, taken
 from logochron.views.formats import Formats, harmless
 from logochron.views.tables.markdown import markdown
-from logochron.views.whole_file import unwritten, whole_file
+from logochron.views.tables.room import check_room
+from logochron.views.whole_file import UNFINISHED, unwritten, whole_file
 
 #: How the engine writes each form that machines read.
 _COPIES = {
@@ -27,6 +30,8 @@ _COPIES = {
     "jsonl": "FORMAT json, ARRAY false",
     "parquet": "FORMAT parquet",
 }
+#: Of forms that are lines, how further ones are written.
+_LINES = {"csv": "FORMAT csv, HEADER false", "jsonl": _COPIES["jsonl"]}
 TABLE_ENDINGS = (*(f".{form}" for form in _COPIES), ".md")
 PICTURE_ENDINGS = (".png", ".svg", ".pdf")
 PAGE_ENDINGS = (".html", ".xlsx")
@@ -75,6 +80,8 @@ def write(
     if ending in PAGE_ENDINGS:
         _write_section(result, path, ending, formats or Formats(), named)
         return path
+    if ending == ".md":
+        check_room(result, "a table of text")
     with whole_file(path) as target:
         if ending == ".md":
             target.write_text(markdown(result, formats or Formats()), encoding="utf-8")
@@ -88,6 +95,8 @@ def _write_section(result: Result, path: Path, ending: str, formats: Formats, na
     from logochron.views.page.write_page import sections_of, write_page
     from logochron.views.tables.workbook import write_workbook
 
+    if ending == ".xlsx":
+        check_room(result, "a workbook")
     (section,) = sections_of(result, formats, {})
     if ending == ".html":
         write_page(
@@ -123,6 +132,7 @@ def as_system_error() -> Iterator[None]:
 def text_of(result: Result, form: str, formats: Formats) -> str:
     """A result as text for standard output: csv, json, jsonl or md."""
     if form == "md":
+        check_room(result, "a table of text")
         return markdown(result, formats)
     with tempfile.TemporaryDirectory(prefix="logochron-") as folder:
         target = Path(folder) / f"table.{form}"
@@ -140,36 +150,73 @@ _CASTS = {
 }
 
 
+#: So many rows are written at once.
+_PIECE = 2_000_000
+#: So many different texts of a column stand in the statement itself.
+_FEW = 1_000
+
+
 def _copy(result: Result, target: Path, form: str, *, safe: bool = False) -> None:
-    """The table's columns through the engine: no figure is formatted, none is rounded."""
+    """The table's columns through the engine: no figure is formatted, none is rounded.
+
+    Many rows go piece by piece: lines one behind the other, other forms through files of the engine's own.
+    """
     import duckdb
 
+    safe = safe and form == "csv"
+    with duckdb.connect() as connection, as_system_error():
+        if result.columns.rows <= _PIECE:
+            _copy_rows(connection, result, result.columns, target, _COPIES[form], safe)
+            return
+        with tempfile.TemporaryDirectory(dir=target.parent, prefix=UNFINISHED) as folder:
+            pieces = result.columns.pieces(len(result.periods), _PIECE)
+            if form in _LINES:
+                part = Path(folder) / "part"
+                for n, piece in enumerate(pieces):
+                    _copy_rows(connection, result, piece, part, _LINES[form] if n else _COPIES[form], safe)
+                    with part.open("rb") as lines, target.open("ab" if n else "wb") as whole:
+                        shutil.copyfileobj(lines, whole, 1 << 20)
+                return
+            for n, piece in enumerate(pieces):
+                _copy_rows(connection, result, piece, Path(folder) / f"{n:06d}.parquet", _COPIES["parquet"], safe)
+            connection.execute("SET memory_limit = '600MB'; SET threads = 2")
+            parts = f"FROM read_parquet({quoted(folder + '/*.parquet')})"
+            connection.execute(f"COPY ({parts}) TO {quoted(str(target))} ({_COPIES[form]}, USE_TMP_FILE false)")
+
+
+def _copy_rows(connection: Any, result: Result, columns: Blocks, target: Path, options: str, safe: bool) -> None:
+    """Some rows of a table, with its header."""
     fields, arrays = [], {}
-    for place, name in enumerate(result.columns):
+    for place, name in enumerate(columns):
         key, kind = f"c{place}", kind_of(result.kind, name)
         cast = _CASTS.get(kind, "VARCHAR")
-        if kind == "period" and result.periods:
-            labels = np.array([*result.periods, None], dtype=object)  # never empty: its type stays text
-            values = labels[result.columns[name]]
-        elif cast == "VARCHAR":
-            values = result.texts(result.columns, name)
+        if cast == "VARCHAR":
+            texts, values = result.coded(columns, name)
+            if safe:
+                texts = np.array([harmless(text) for text in texts], dtype=object)
+            if len(texts) <= _FEW and not any("\0" in text for text in texts if text is not None):
+                # a place in a list costs less than a text a row; the place before the first is nothing
+                listed = ", ".join("NULL" if text is None else quoted(text) for text in texts)
+                clean = f"list_extract([{listed}]::VARCHAR[], {key} + 1)"
+            else:
+                values, clean = taken(texts)[values], key
         else:
-            values = result.columns[name]
+            values = columns[name]
             if kind == "truth":
                 values = np.where(values < 0, np.nan, values)
             elif kind == "day":
                 values = values.astype("datetime64[us]")
-        shown = name
-        if safe and form == "csv":
-            shown = str(harmless(name))
-            if cast == "VARCHAR":
-                values = np.array([harmless(text) for text in values], dtype=object)
+            clean = f"CASE WHEN isnan({key}) THEN NULL ELSE {key} END" if values.dtype.kind == "f" else key
         arrays[key] = np.ascontiguousarray(values)
-        clean = f"CASE WHEN isnan({key}) THEN NULL ELSE {key} END" if values.dtype.kind == "f" else key
-        quoted = shown.replace('"', '""')
-        fields.append(f'CAST({clean} AS {cast}) AS "{quoted}"')
-    with duckdb.connect() as connection:
-        connection.register("answer", arrays)
-        place_text = str(target).replace("'", "''")
-        with as_system_error():
-            connection.execute(f"COPY (SELECT {', '.join(fields)} FROM answer) TO '{place_text}' ({_COPIES[form]})")
+        shown = str(harmless(name)) if safe else name
+        fields.append(f"""CAST({clean} AS {cast}) AS "{shown.replace('"', '""')}\"""")
+    connection.register("answer", arrays)
+    connection.execute(
+        f"COPY (SELECT {', '.join(fields)} FROM answer) TO {quoted(str(target))} ({options}, USE_TMP_FILE false)"
+    )
+    connection.unregister("answer")
+
+
+def quoted(text: str) -> str:
+    """A text as the engine's statements have it."""
+    return "'" + text.replace("'", "''") + "'"

@@ -61,9 +61,8 @@ class Alignment(NamedTuple):
         """How many periods there are."""
         return len(self.rows.ordinals)
 
-    def at(self, row: int) -> Alignment:
-        """One of the rows."""
-        taken = np.array([row])
+    def at(self, taken: Days) -> Alignment:
+        """Some of the rows."""
         return Alignment(
             rows=self.rows.at(taken),
             parts=self.parts.at(taken),

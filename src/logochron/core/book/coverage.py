@@ -14,6 +14,8 @@ Ends = tuple[int | None, int | None]
 
 #: How far past the last record a report date is believed without `covering`.
 BY_WORD_DAYS = 31
+#: How far from the records `covering` may reach, in days, where they span less, and where they span more.
+_LEAST_REACH, _MOST_REACH = 3_653, 73_050
 #: So many far-off days are taken for typing errors, beside at least so many others.
 _MISTYPED, _THE_REST = 3, 20
 #: A gap at an edge of at most this many days may be closed days.
@@ -120,6 +122,7 @@ def settle(recorded: Days, ends: Days, covering: Ends, until: int | None, *, ask
             f"no record lies in the days of `covering`: the records run from {iso(int(recorded[0]))} "
             f"to {iso(int(recorded[-1]))}"
         )
+    _check_reach(recorded, ends, covering)
     first = int(sound[0]) if low is None else low
     last_days = last_days[: len(sound)]
     end = int(last_days[-1]) if high is None else high
@@ -136,6 +139,19 @@ def settle(recorded: Days, ends: Days, covering: Ends, until: int | None, *, ask
     up_to = last_days[sound <= until]
     recorded_last = min(int(up_to[-1]), until) if len(up_to) else first - 1
     return Coverage(first, until, recorded_last, until > end)
+
+
+def _check_reach(recorded: Days, ends: Days, covering: Ends) -> None:
+    """Refuse a coverage that reaches farther from the records than they span: a slip, and days without end."""
+    first, last = int(recorded[0]), int(ends[-1])
+    most = min(max(last - first + 1, _LEAST_REACH), _MOST_REACH)
+    low, high = covering
+    for end, record, beyond, side in ((low, first, -1, "before the first"), (high, last, 1, "after the last")):
+        if end is not None and (end - record) * beyond > most:
+            raise QuestionError(
+                f"`covering` {iso(end)} lies {abs(end - record):,} days {side} record, {iso(record)}: at most {most:,} "
+                "are believed, as many as the records span (ten years where they span less, 200 where they span more)"
+            )
 
 
 def _mistyped(days: Days, early: int, late: int) -> str:

@@ -169,10 +169,10 @@ class Daybook:
         check_where(selection)
         for name, wanted in selection.items():
             self.check_by(name)
-            known = self.items(name)
             for label in labels_named(wanted):
-                if label not in known:
-                    raise QuestionError(no_such("item", label, known, where=f"dimension {name!r}"))
+                place = np.flatnonzero(self.labels[name] == label)
+                if not len(place) or not (self.codes[name] == place[0]).any():
+                    raise QuestionError(no_such("item", label, self.items(name), where=f"dimension {name!r}"))
         words = in_words(selection)
         taken = {name: holds(self.labels[name], wanted) for name, wanted in selection.items()}
         return self.taking(taken, selected=self.selected + words, filters=(*self.filters, dict(selection)))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any, ClassVar
 
 import numpy as np
@@ -202,10 +202,12 @@ def compared(prepared: Prepared, *, unusual: bool = False) -> Comparison:
     """The comparison of what is lined up."""
     tiers = tiers_of(prepared)
 
-    def rows(measure: Measure, tier: Tier, others: bool) -> Block:
-        return _rows(tiers, measure, tier, others, unusual)
+    def part_rows(part: Tiers, measure: Measure, tier: Tier, others: bool) -> Block:
+        return _rows(part, measure, tier, others, unusual)
 
-    return Comparison(**laid_out("compare", tiers, rows), unusual=unusual)
+    # what is ordinary is told from all periods
+    made = laid_out("compare", tiers, partial(part_rows, tiers), None if unusual else part_rows)
+    return Comparison(**made, unusual=unusual)
 
 
 def _rows(tiers: Tiers, measure: Measure, tier: Tier, others: bool, unusual: bool) -> Block:

@@ -27,7 +27,7 @@ from logochron.core.questions.land import Landing
 from logochron.core.questions.landing_facts import LandingFacts
 from logochron.core.questions.pace import Pace
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.blocks import Block, Blocks
+from logochron.core.rows.blocks import Blocks, RowBlock
 from logochron.core.rows.columns import check_dimensions, columns_of
 from logochron.core.rows.plan_side import selected_alike
 from logochron.core.rows.prepare import OTHERS, Prepared
@@ -172,7 +172,7 @@ def _at_position(
     """The receipt of a running total and its base at one position."""
     row = result.place(at, position)
     parent, place = divmod(row, len(result.positions.numbers))
-    made = _receipt(_as_comparison(result.prepared.at(row)), None, item, measure, holidays)
+    made = _receipt(_as_comparison(result.prepared.at(np.array([row]))), None, item, measure, holidays)
     label = f"{result.periods[parent]}, position {result.positions.numbers[place]}"
     return replace(made, period=label, cut="")
 
@@ -247,7 +247,7 @@ def _receipt(
     )
 
 
-def _place(block: Block, by: tuple[str, ...], item: Mapping[str, str], label: str, period: int) -> int:
+def _place(block: RowBlock, by: tuple[str, ...], item: Mapping[str, str], label: str, period: int) -> int:
     """The place of an item among those of a block."""
     fits = np.ones(block.shape[1], dtype=bool)
     for name in by:
@@ -339,13 +339,13 @@ def _gathered(result: Comparison, measure: Measure, period: int) -> _Taken:
     return _Taken(tuple(label[rows] for label in labels))
 
 
-def _with_amount(block: Block, period: int) -> Bools:
+def _with_amount(block: RowBlock, period: int) -> Bools:
     """Which items have an amount on either side."""
     value, base = (np.broadcast_to(block.columns[name], block.shape)[period] for name in ("value", "base"))
     return np.asarray((np.nan_to_num(value) != 0) | (np.nan_to_num(base) != 0))
 
 
-def _bears(result: Comparison, block: Block, period: int, code: str) -> Bools:
+def _bears(result: Comparison, block: RowBlock, period: int, code: str) -> Bools:
     """Which items bear a note in a period."""
     bearing = np.array([note_of(notes, code) is not None for notes in result.note_table])
     return np.asarray(bearing[block.columns["note"][period]])

@@ -18,10 +18,10 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.days import to_dates
 from logochron.core.errors import QuestionError, brief
 from logochron.core.judge.judging import Judging
-from logochron.core.notes import Note, RowNotes, text_of
+from logochron.core.notes import Note, NoteTexts, RowNotes
 from logochron.core.options import DIRECTIONS, STATUSES, VERDICTS, Each, Grain, Kept, Partial, Per
 from logochron.core.rows.asked import Asked
-from logochron.core.rows.blocks import Block, Blocks
+from logochron.core.rows.blocks import Block, Blocks, PiecedBlock, RowBlock
 from logochron.core.rows.columns import DIMENSIONS, ORDER
 from logochron.core.rows.prepare import Prepared, Tiers
 from logochron.core.rows.result import Result
@@ -66,7 +66,7 @@ class Answer(Result):
         """How each measure is judged."""
         return self.asked.judgings
 
-    def block_of(self, measure: Measure, labels: Sequence[str] = ()) -> tuple[Block, int]:
+    def block_of(self, measure: Measure, labels: Sequence[str] = ()) -> tuple[RowBlock, int]:
         """The rows of a measure, and the place of an item among them; all together where no label is named.
 
         The answer has the item.
@@ -247,23 +247,46 @@ def _order(sort: str | None, columns: Columns, shape: tuple[int, int], others: b
 
 #: The rows of one measure and one tier, of which the last gathers others, or not.
 Rows = Callable[[Measure, Tier, bool], Block]
+#: The same of some periods, whose tiers are given.
+PartRows = Callable[[Tiers, Measure, Tier, bool], Block]
+#: More rows of one measure and tier are worked out a piece at a time.
+_AT_ONCE = 3_000_000
 
 
-def laid_out(answer: str, tiers: Tiers, rows: Rows) -> dict[str, Any]:
-    """What every aligned answer is made of: its rows by item, by each prefix of the dimensions, of all together."""
+def laid_out(answer: str, tiers: Tiers, rows: Rows, part_rows: PartRows | None = None) -> dict[str, Any]:
+    """What every aligned answer is made of: its rows by item, by each prefix of the dimensions, of all together.
+
+    Parameters
+    ----------
+    part_rows
+        Works out the rows of some periods alone, so that many come in pieces.
+    """
     prepared = tiers.prepared
     asked = prepared.asked
-    total = Blocks([rows(measure, tiers.total, False) for measure in asked.measures])
+
+    def made(measure: Measure, tier: Tier, others: bool) -> RowBlock:
+        shape = prepared.aligned.size, tier.size
+        if part_rows is None or shape[0] * shape[1] <= _AT_ONCE:
+            return rows(measure, tier, others)
+
+        def some(low: int, high: int) -> Block:
+            part, same = tiers.between(low, high, tier)
+            return part_rows(part, measure, same, others)
+
+        dropped = int(others and prepared.counts_ids(measure))
+        return PiecedBlock(shape, some, asked.measures.index(measure), dropped)
+
+    total = Blocks([made(measure, tiers.total, False) for measure in asked.measures])
     items = total
     if asked.by:
-        items = Blocks([rows(measure, tiers.items, tiers.others) for measure in asked.measures])
-    subtotals = [rows(measure, tier, False) for measure in asked.measures for tier in tiers.subtotals]
+        items = Blocks([made(measure, tiers.items, tiers.others) for measure in asked.measures])
+    subtotals = [made(measure, tier, False) for measure in asked.measures for tier in tiers.subtotals]
     words = {
         "direction": DIRECTIONS,
         "verdict": VERDICTS,
         "status": STATUSES,
         "band": band_names(asked.judgings),
-        "note": tuple(map(text_of, prepared.noted.known)),
+        "note": NoteTexts(prepared.noted),
     }
     return {
         "columns": items,

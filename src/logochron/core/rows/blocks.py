@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -12,8 +13,7 @@ from numpy.typing import NDArray
 Array = NDArray[Any]
 
 
-@dataclass(frozen=True, eq=False)
-class Block:
+class RowBlock:
     """The rows of one measure and one tier, period by period.
 
     Attributes
@@ -26,31 +26,24 @@ class Block:
         The places of the rows, period x items + item, in the order in which they are shown; all where None.
     measure
         The place of the measure among those of the answer.
+    size
+        How many rows there are.
     """
 
     shape: tuple[int, int]
     columns: Mapping[str, Array]
-    order: NDArray[np.int64] | None = None
-    measure: int = 0
-
-    @property
-    def size(self) -> int:
-        """How many rows there are."""
-        return self.shape[0] * self.shape[1] if self.order is None else len(self.order)
+    order: NDArray[np.int64] | None
+    measure: int
+    size: int
 
     def flat(self, values: Array) -> Array:
         """A column by row."""
         laid_out = np.broadcast_to(values, self.shape).reshape(-1)
         return laid_out if self.order is None else laid_out[self.order]
 
-    def between(self, low: int, high: int) -> Block:
+    def between(self, low: int, high: int) -> RowBlock:
         """The rows of some periods, from `low` to before `high`."""
-        periods, items = self.shape
-        columns = {name: v[low:high] if len(v) == periods and periods > 1 else v for name, v in self.columns.items()}
-        order = None
-        if self.order is not None:
-            order = self.order[(self.order >= low * items) & (self.order < high * items)] - low * items
-        return Block((len(range(periods)[low:high]), items), columns, order, self.measure)
+        raise NotImplementedError
 
     def period(self, period: int) -> dict[str, Array]:
         """The columns of one period, by item, whatever the order."""
@@ -70,10 +63,76 @@ class Block:
         }
 
 
+@dataclass(frozen=True, eq=False)
+class Block(RowBlock):
+    """Rows that are worked out."""
+
+    shape: tuple[int, int]
+    columns: Mapping[str, Array]
+    order: NDArray[np.int64] | None = None
+    measure: int = 0
+
+    @property
+    def size(self) -> int:  # type: ignore[override]
+        """How many rows there are."""
+        return self.shape[0] * self.shape[1] if self.order is None else len(self.order)
+
+    def between(self, low: int, high: int) -> Block:
+        """The rows of some periods, from `low` to before `high`."""
+        periods, items = self.shape
+        columns = {name: v[low:high] if len(v) == periods and periods > 1 else v for name, v in self.columns.items()}
+        order = None
+        if self.order is not None:
+            order = self.order[(self.order >= low * items) & (self.order < high * items)] - low * items
+        return Block((len(range(periods)[low:high]), items), columns, order, self.measure)
+
+
+@dataclass(frozen=True, eq=False)
+class PiecedBlock(RowBlock):
+    """Rows too many to be worked out at once: those of some periods when they are asked for, all where they must be.
+
+    Attributes
+    ----------
+    make
+        Works out the rows of some periods, from the first number to before the second.
+    dropped
+        How many items have no row.
+    """
+
+    shape: tuple[int, int]
+    make: Callable[[int, int], Block]
+    measure: int = 0
+    dropped: int = 0
+
+    @property
+    def size(self) -> int:  # type: ignore[override]
+        """How many rows there are."""
+        return self.shape[0] * (self.shape[1] - self.dropped)
+
+    def between(self, low: int, high: int) -> Block:
+        """The rows of some periods, from `low` to before `high`."""
+        made = self.make(low, high)
+        return replace(made, columns={**made.columns, "period": made.columns["period"] + low})
+
+    @cached_property
+    def _whole(self) -> Block:
+        return self.between(0, self.shape[0])
+
+    @property
+    def columns(self) -> Mapping[str, Array]:  # type: ignore[override]
+        """All of each, worked out at once."""
+        return self._whole.columns
+
+    @property
+    def order(self) -> NDArray[np.int64] | None:  # type: ignore[override]
+        """The places of all rows in the order in which they are shown."""
+        return self._whole.order
+
+
 class Blocks(Mapping[str, Array]):
     """The columns of blocks that stand below each other, read-only."""
 
-    def __init__(self, blocks: Sequence[Block]) -> None:
+    def __init__(self, blocks: Sequence[RowBlock]) -> None:
         self.blocks = tuple(blocks)
 
     @classmethod
@@ -94,6 +153,19 @@ class Blocks(Mapping[str, Array]):
     def between(self, low: int, high: int) -> Blocks:
         """The rows of some periods, from `low` to before `high`."""
         return Blocks([block.between(low, high) for block in self.blocks])
+
+    def pieces(self, periods: int, most: int) -> Iterator[Blocks]:
+        """The rows block by block, so many periods of one at a time that they are `most` rows, or one period.
+
+        `periods`: how many there are in all; blocks that have other rows than those of periods are not parted.
+        """
+        for block in self.blocks:
+            rows, step = block.shape[0], max(most // max(block.shape[1], 1), 1)
+            if block.size <= most or rows != periods:
+                yield Blocks([block])
+                continue
+            for low in range(0, rows, step):
+                yield Blocks([block.between(low, min(low + step, rows))])
 
     def __getitem__(self, name: str) -> Array:
         if name not in self:

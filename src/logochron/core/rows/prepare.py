@@ -52,11 +52,10 @@ class Prepared:
         """The rows by some dimensions, all items; with the sums of further measures."""
         return summed(self.book, self.plan, by, (*self.asked.measures, *also), self.aligned)
 
-    def at(self, row: int) -> Prepared:
-        """One of the rows."""
+    def at(self, taken: Days) -> Prepared:
+        """Some of the rows."""
         days, base_days, per = self.lengths
-        taken = np.array([row])
-        return replace(self, aligned=self.aligned.at(row), lengths=Lengths(days[taken], base_days[taken], per))
+        return replace(self, aligned=self.aligned.at(taken), lengths=Lengths(days[taken], base_days[taken], per))
 
     def counts_ids(self, measure: Measure) -> bool:
         """Whether the measure counts distinct ids, so that items do not add up."""
@@ -113,6 +112,23 @@ class Tiers:
     def others(self) -> bool:
         """Whether the last item gathers others."""
         return self.chosen is not None
+
+    def between(self, low: int, high: int, tier: Tier) -> tuple[Tiers, Tier]:
+        """The rows of some periods, from `low` to before `high`; and one of the tiers among them."""
+        every = {id(one): one for one in (self.items, *self.subtotals, self.total, self.full)}
+        parts = {place: one.between(low, high) for place, one in every.items()}
+        made = replace(
+            self,
+            prepared=self.prepared.at(np.arange(low, high)),
+            items=parts[id(self.items)],
+            subtotals=tuple(parts[id(one)] for one in self.subtotals),
+            total=parts[id(self.total)],
+            full=parts[id(self.full)],
+            compared=None if self.compared is None else self.compared[low:high],
+            full_compared=None if self.full_compared is None else self.full_compared[low:high],
+            worked={},
+        )
+        return made, parts[id(tier)]
 
     def sides(self, measure: Measure, tier: Tier) -> Sides:
         """Both sides of a measure in one of the tiers."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
@@ -97,12 +97,25 @@ class Result:
             raise QuestionError(f"this answer of {self.kind} cannot be asked again: ask anew")
         return self.put.again(**changed)
 
-    def texts(self, columns: Blocks, name: str) -> NDArray[np.object_]:
-        """A column of words or labels as texts, None where there is none."""
+    @property
+    def rows(self) -> int:
+        """How many rows it has: of items, subtotals and totals."""
+        parts = {id(one): one for one in (self.columns, self.subtotal_columns, self.total_columns)}
+        return sum(part.rows for part in parts.values())
+
+    def coded(self, columns: Blocks, name: str) -> tuple[NDArray[np.object_], NDArray[Any]]:
+        """A column of words, labels or periods: its texts, and the place of each row's among them, -1 for none."""
         if name in self.words:
-            return _taken(self.words[name])[columns[name]]
-        texts, codes = columns.coded(name)
-        return texts[codes]
+            places = columns[name]  # first: what is worked out now may bring notes of its own
+            return np.array(self.words[name], dtype=object), places
+        if kind_of(self.kind, name) == "period" and self.periods and not columns.holds_texts(name):
+            return np.array(self.periods, dtype=object), columns[name]
+        return columns.coded(name)
+
+    def texts(self, columns: Blocks, name: str) -> NDArray[np.object_]:
+        """A column of words, labels or periods as texts, None where there is none."""
+        texts, places = self.coded(columns, name)
+        return taken(texts)[places]
 
     def _repr_html_(self) -> str:
         return ports.html(self)
@@ -123,7 +136,8 @@ class Result:
             if holds == "period" and columns.holds_texts(name):
                 holds = "label"
             if name in self.words:
-                made[name] = _text_column(_taken(self.words[name]), columns[name])
+                places = columns[name]
+                made[name] = _text_column(taken(self.words[name]), places)
             elif holds == "period":
                 of = pd.CategoricalDtype(list(self.periods), ordered=True)
                 made[name] = pd.Categorical.from_codes(columns[name].astype(np.int32).copy(), dtype=of)
@@ -142,7 +156,7 @@ class Result:
         return pd.DataFrame(made)
 
 
-def _taken(words: Sequence[str | None]) -> NDArray[np.object_]:
+def taken(words: Iterable[str | None]) -> NDArray[np.object_]:
     """Words to be chosen by place: -1 is none."""
     return np.array([*words, None], dtype=object)
 

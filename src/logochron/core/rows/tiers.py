@@ -70,6 +70,14 @@ class Tier(NamedTuple):
             base={key: LeafSums(part.values.take(places, axis=1), part.scale) for key, part in self.base.items()},
         )
 
+    def between(self, low: int, high: int) -> Tier:
+        """The rows of some periods, from `low` to before `high`."""
+
+        def cut(parts: Mapping[str, LeafSums]) -> dict[str, LeafSums]:
+            return {key: LeafSums(values[low:high], scale) for key, (values, scale) in parts.items()}
+
+        return self._replace(value=cut(self.value), base=cut(self.base))
+
     def under(self, by: Sequence[str]) -> Items:
         """The groups that the items make by some of their dimensions; one of all where none is named."""
         return Items.named([self.labels[self.by.index(name)] for name in by], self.size)

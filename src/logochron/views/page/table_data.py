@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any, NamedTuple
 
 from logochron.core.errors import visible
@@ -22,21 +24,49 @@ _TERMINAL = frozenset({"spark"})
 OPENING = ("period", "when")
 
 
+#: A label for each dimension, None where it is added up, or all are wanted.
+Labels = tuple[str | None, ...]
+
+
 class KeptRow(NamedTuple):
     """A row of a table with its labels by dimension (None: added up) and the place of its period."""
 
     row: Row
-    labels: tuple[str | None, ...]
+    labels: Labels
     place: int
 
 
-class KeptTable(NamedTuple):
+@dataclass(frozen=True, eq=False)
+class KeptTable:
     """The table of one measure of an answer: its head, its rows by period, and where those stand that are written."""
 
     spec: TableSpec
     measure: str
     periods: Mapping[int, Sequence[KeptRow]]
-    written: dict[int, int]
+    written: dict[int, int] = field(default_factory=dict)
+    _found: dict[tuple[bool, ...], dict[Labels, list[int]]] = field(default_factory=dict)
+
+    @cached_property
+    def rows(self) -> list[KeptRow]:
+        """All rows, period by period."""
+        return [row for rows in self.periods.values() for row in rows]
+
+    @cached_property
+    def _totals(self) -> list[int]:
+        return [n for n, kept in enumerate(self.rows) if kept.row.total]
+
+    def of(self, wanted: Labels) -> list[KeptRow]:
+        """The rows of what is picked: its items, their subtotals, and the total of all."""
+        if not any(label is not None for label in wanted):
+            return self.rows
+        named = tuple(label is not None for label in wanted)
+        if named not in self._found:  # by the dimensions that are picked in, so that no pick goes through all rows
+            found = self._found.setdefault(named, {})
+            for n, kept in enumerate(self.rows):
+                if not kept.row.total:
+                    key = tuple(label if name else None for label, name in zip(kept.labels, named))
+                    found.setdefault(key, []).append(n)
+        return [self.rows[n] for n in sorted([*self._found[named].get(tuple(wanted), ()), *self._totals])]
 
 
 def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[KeptTable]:
@@ -52,13 +82,13 @@ def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[Ke
         periods: dict[int, list[KeptRow]] = {}
         for row in spec.rows:
             place = len(answer.periods) - 1
-            labels: tuple[str | None, ...] = (None,) * len(by)
+            labels: Labels = (None,) * len(by)
             if row.source is not None:
                 columns, i = row.source
                 place = int(columns["period"][i]) if "period" in columns else place
                 labels = tuple(columns[name][i] if name in columns else None for name in by)
             periods.setdefault(place, []).append(KeptRow(row, labels, place))
-        found.append(KeptTable(spec, names[n // per_measure] if names else "", periods, {}))
+        found.append(KeptTable(spec, names[n // per_measure] if names else "", periods))
     return found
 
 
@@ -146,6 +176,6 @@ def full_figure(figure: float | None) -> str | None:
     return repr(float(figure)) if math.isfinite(figure) else ""
 
 
-def items_of(answer: AlignedAnswer, picked: Mapping[str, str]) -> tuple[str | None, ...]:
+def items_of(answer: AlignedAnswer, picked: Mapping[str, str]) -> Labels:
     """What is picked of the dimensions that an answer is split by."""
     return tuple(picked.get(name) for name in answer.by)

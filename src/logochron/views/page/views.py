@@ -24,7 +24,7 @@ from logochron.views.formats import Formats
 from logochron.views.page.choices import Choices, Pick
 from logochron.views.page.pool import Pool
 from logochron.views.page.scene_data import scene_data, seen_data
-from logochron.views.page.table_data import KeptRow, KeptTable, items_of, kept_tables, table_data
+from logochron.views.page.table_data import KeptTable, items_of, kept_tables, table_data
 from logochron.views.sections import Section
 from logochron.views.tables.spec import Shown
 from logochron.views.words.said import SAID
@@ -192,9 +192,8 @@ class Views:
         """The tables of an answer with the rows of what is picked, under their own titles or those of other tables."""
         made = []
         for table, head in zip(tables, tables if heads is None else heads):
-            rows = [row for rows in table.periods.values() for row in rows if _belongs(row, wanted)]
             title, lines = head.spec.title, head.spec.lines
-            made.append(table_data(table, rows, answer, self.formats, self.pool, title, lines))
+            made.append(table_data(table, table.of(wanted), answer, self.formats, self.pool, title, lines))
         return made
 
     def _asked_at(self, pick: Pick, period: int) -> Any:
@@ -319,10 +318,3 @@ class Views:
             return self._scene(answer, chosen, {})
         except LogochronError as error:
             return {"refused": visible(str(error))}
-
-
-def _belongs(row: KeptRow, wanted: tuple[str | None, ...]) -> bool:
-    """Whether a row is of what is picked: its items, their subtotals, and the total of all."""
-    if row.row.total or not any(wanted):
-        return True
-    return all(want in (None, label) for want, label in zip(wanted, row.labels))

@@ -15,6 +15,7 @@ from logochron.views.formats import Formats
 from logochron.views.page.to_html import page
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
+from logochron.views.tables.room import check_room
 from logochron.views.whole_file import whole_file
 
 
@@ -72,6 +73,9 @@ def write_page(
         for name in choices:
             if name not in known:
                 raise QuestionError(f"`choices`: {no_such('dimension', str(name), known, where='the answers')}")
+    for section in sections:
+        if section.answer is not None:
+            check_room(section.answer, "a page")
     made = page(
         sections,
         title=title or sections[0].heading,

@@ -12,11 +12,11 @@ from typing import Any, NamedTuple
 
 import numpy as np
 import xlsxwriter
-from xlsxwriter.utility import xl_col_to_name
+from xlsxwriter.utility import xl_col_to_name, xl_rowcol_to_cell
 
 from logochron.core.book.measures import Measure
 from logochron.core.days import as_date, to_days
-from logochron.core.errors import OutputError, visible
+from logochron.core.errors import QuestionError, visible
 from logochron.core.judge.judging import Judging, verdict
 from logochron.core.options import DIRECTIONS, VERDICTS
 from logochron.core.questions.compare import Comparison
@@ -40,6 +40,8 @@ _SIGNED = frozenset({"change", "plan_gap", "difference", "volume", "mix", "price
 #: Columns of terminals that a workbook shows in another way.
 _LEFT_OUT = frozenset({"bar", "spark", "when"})
 _MOST_ROWS = 1_048_000
+#: A workbook of more rows than this is written row by row.
+_IN_MEMORY = 20_000
 #: Where a table begins: below its title, what it is held against, and an empty row.
 _HEAD = 3
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
@@ -76,13 +78,15 @@ def write_workbook(
 
     Raises
     ------
-    OutputError
+    QuestionError
         Where a table has more rows than a sheet holds.
     """
     palette = palette or Palette()
     aligned = [one.answer for one in sections if isinstance(one.answer, AlignedAnswer)]
     last = max((answer.book.coverage.last for answer in aligned), default=0)
+    rows = sum(one.answer.rows for one in sections if one.answer is not None and one.table)
     options = {"strings_to_formulas": False, "strings_to_urls": False, "nan_inf_to_errors": False}
+    options["constant_memory"] = rows > _IN_MEMORY
     book = xlsxwriter.Workbook(str(path), options)
     created = dt.datetime.combine(as_date(last), dt.time())
     book.set_properties({"title": visible(title), "created": created})
@@ -149,8 +153,8 @@ def _table(
     """One table below a row; the row after it."""
     formats, columns = made.formats, _columns(spec, answer)
     if first + len(spec.rows) > _MOST_ROWS:
-        raise OutputError(
-            f"{len(spec.rows):,} rows are more than a sheet of a workbook holds: choose fewer by at, last or top"
+        raise QuestionError(
+            f"{first + len(spec.rows):,} rows are more than a sheet holds: choose fewer by at, last or top"
         )
     sheet.write_string(first, 0, visible(spec.title), made.look(bold=True))
     head = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base)
@@ -177,6 +181,9 @@ def _table(
             _row(made, sheet, held, spec, n, group, kind, decimals, period, widths)
             if kind != "lines" and is_item(row):
                 sheet.write_string(start + n, tiers, ITEM)
+            for k, value in enumerate(row.spark if "spark" in columns and len(row.spark) > 1 else ()):
+                if math.isfinite(value):
+                    sheet.write_number(start + n, tiers + 1 + k, Decimal(repr(value)))
     sheet.set_column(tiers, tiers, None, None, {"hidden": True})
     if spec.rows and "growth" in columns and measure is not None and isinstance(answer, AlignedAnswer):
         _conditions(made, sheet, held, len(spec.rows), answer, measure)
@@ -292,16 +299,15 @@ def _sparks(made: _Made, sheet: Any, held: Sheet, spec: TableSpec, place: int) -
     longest = max((len(row.spark) for row in spec.rows), default=0)
     if "spark" not in held.columns or longest < 2:
         return
-    for n, row in enumerate(spec.rows):
+    cells, ranges = [], []
+    for at, row in enumerate(spec.rows, start=held.first):
         if len(row.spark) < 2:
             continue
-        at = held.first + n
-        for k, value in enumerate(row.spark):
-            if math.isfinite(value):
-                sheet.write_number(at, place + k, Decimal(repr(value)))
-        cells = f"{xl_col_to_name(place)}{at + 1}:{xl_col_to_name(place + len(row.spark) - 1)}{at + 1}"
-        options = {"range": f"'{sheet.get_name()}'!{cells}", "series_color": made.palette.current, "show_hidden": True}
-        sheet.add_sparkline(at, held.columns["spark"], options)
+        cells.append(xl_rowcol_to_cell(at, held.columns["spark"]))
+        first, last = (xl_rowcol_to_cell(at, one) for one in (place, place + len(row.spark) - 1))
+        ranges.append(f"'{sheet.get_name()}'!{first}:{last}")
+    looks = {"series_color": made.palette.current, "show_hidden": True}
+    sheet.add_sparkline(cells[0], {"location": cells, "range": ranges, **looks})  # one look for all
     sheet.set_column(place, place + longest - 1, None, None, {"hidden": True})
 
 
