@@ -139,7 +139,7 @@ def test_a_file_is_written_whole_or_not_at_all(tmp_path, monkeypatch):
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(Path, "write_bytes", half)
-    with pytest.raises(lc.QuestionError, match="cannot be written: No space left"):
+    with pytest.raises(lc.OutputError, match="cannot be written: No space left"):
         months.write(target)
     assert [p.name for p in tmp_path.iterdir()] == ["months.png"] and target.read_text() == "as it was"
 

@@ -14,7 +14,6 @@ import pytest
 
 import logochron as lc
 import logochron.report.write as writing
-from logochron.core.errors import OutputError
 from logochron.report.key_lines import key_lines
 from logochron.report.settings import SECTIONS, Settings
 from logochron.views.whole_file import unwritten
@@ -220,7 +219,7 @@ def test_a_picture_that_cannot_be_written_is_no_missing_picture(report, monkeypa
 
     path = report(ONE)
     monkeypatch.setattr(writing, "write", full)
-    with pytest.raises(OutputError, match="No space left on device"):
+    with pytest.raises(lc.OutputError, match="No space left on device"):
         lc.Report.load(path).run().write(tmp_path / "week")
     assert not (tmp_path / "week").exists()
 

@@ -18,7 +18,6 @@ from pathlib import Path
 import pytest
 
 import logochron as lc
-from logochron.core.errors import OutputError
 from logochron.report import folder as own
 from logochron.report.folder import MANIFEST, report_folder
 
@@ -187,7 +186,7 @@ with report_folder(Path({str(place)!r})):
 """
     with subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE) as other:
         assert other.stdout.readline() == b"held\n"
-        with pytest.raises(OutputError, match="another run"):
+        with pytest.raises(lc.OutputError, match="another run"):
             put(place, NEW)
         assert (place / "index.html").read_text() == "old page"
         other.kill()

@@ -16,6 +16,7 @@ from logochron.core.calendars.retail import RetailCalendar as RetailCalendar
 from logochron.core.errors import CalendarError as CalendarError
 from logochron.core.errors import IntakeError as IntakeError
 from logochron.core.errors import LogochronError as LogochronError
+from logochron.core.errors import OutputError as OutputError
 from logochron.core.errors import QuestionError as QuestionError
 from logochron.core.errors import ReportError as ReportError
 from logochron.core.judge.bands import Band as Band
@@ -62,6 +63,7 @@ __all__ = [
     "MeanOf",
     "Measure",
     "Not",
+    "OutputError",
     "Pace",
     "Palette",
     "Plan",

@@ -13,12 +13,13 @@ from logochron.core.questions.relate import JOINED
 from logochron.core.questions.restated import Restatement, reported, restatement
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.report.figures_file import earlier_figures, write_figures
-from logochron.report.folder import FIGURES, PAGE, RESTATED, WORKBOOK, ReportFolder, report_folder
+from logochron.report.folder import FIGURES, MANIFEST, PAGE, RESTATED, WORKBOOK, ReportFolder, report_folder
 from logochron.views.figures.choose import Chosen, named_figure, suited
-from logochron.views.formats import Formats, harmless
+from logochron.views.formats import Formats
 from logochron.views.page.to_html import page
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
+from logochron.views.spreadsheet_texts import harmless
 from logochron.views.tables.workbook import write_workbook
 from logochron.views.words.restated_words import restated_lines
 from logochron.views.write_file import write
@@ -92,6 +93,7 @@ def write_report(
         write_figures(sections, beside / FIGURES)
         files += [WORKBOOK, FIGURES, PAGE]  # the page last: who opens it finds all the rest
         place.put_in_place(files)
+    files.append(MANIFEST)
     _LOG.info("wrote %s files into %s", len(files), folder)
     for line in lines:
         _LOG.info("%s", line)

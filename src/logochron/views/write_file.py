@@ -18,7 +18,8 @@ from logochron.core.errors import QuestionError, first_line
 from logochron.core.rows.blocks import Blocks
 from logochron.core.rows.columns import kind_of
 from logochron.core.rows.result import Result, taken
-from logochron.views.formats import Formats, harmless
+from logochron.views.formats import Formats
+from logochron.views.spreadsheet_texts import harmless
 from logochron.views.tables.markdown import markdown
 from logochron.views.tables.room import check_room
 from logochron.views.whole_file import UNFINISHED, unwritten, whole_file

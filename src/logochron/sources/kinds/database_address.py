@@ -70,8 +70,8 @@ def local_file(source: str) -> str | None:
     >>> local_file("sqlite:///sales.db"), local_file("sales.csv"), local_file("s3://store/sales.csv")
     ('sales.db', 'sales.csv', None)
     """
-    local = re.sub(r"(?i)^(?:sqlite(?:\+\w+)?:///|file://)", "", source)
-    return None if is_address(local) else local
+    address = re.match(r"(?i)(?:sqlite(?:\+\w+)?:///|file://)([^?]*)", source)
+    return address[1] if address else None if is_address(source) else source
 
 
 def address_of(text: str) -> Address:

@@ -22,6 +22,8 @@ from logochron.sources.kinds.elsewhere import FlawedRow, GroupsWanted, Kind, Sou
 from logochron.sources.scanned import FIRST_ROWS, NO_DAY
 
 _AT_ONCE, _MOST_DATES = 50_000, 500
+#: By which SQLite numbers the rows of a table.
+_ROWID = "rowid"
 #: Types of PostgreSQL by their numbers, where the answer of a query tells no more.
 _NUMBERED: dict[int, Kind] = {
     **dict.fromkeys((20, 21, 23), "whole"),
@@ -83,8 +85,20 @@ class Database:
         keys = look.get_pk_constraint(name, schema)["constrained_columns"]
         whole = {c["name"] for c in found if isinstance(c["type"], types.Integer)}
         self.key = keys[0] if len(keys) == 1 and keys[0] in whole else ""
+        if not self.key and self._dialect == "sqlite" and self._numbers_rows(name, look.get_table_names()):
+            self.key = _ROWID
         self._statements.key = self.key
         self.name = f"{self._address.name}, table {table}"
+
+    def _numbers_rows(self, name: str, tables: Sequence[str]) -> bool:
+        """Whether SQLite numbers the rows of a table: of most, but not of views."""
+        if name not in tables or any(column.name.lower() == _ROWID for column in self.columns):
+            return False
+        try:
+            with self._answer(sa.select(sa.column(_ROWID)).select_from(sa.table(name)).limit(0)):
+                return True
+        except IntakeError:
+            return False
 
     def of_query(self, query: str) -> None:
         """Take the answer of a query, which the user wrote."""

@@ -140,7 +140,8 @@ def _rolled(
         if any(came[f"odd{i}"].any() for i in range(len(numbers))):
             return None
         of_groups = [came[f"size{i}"].astype(np.float64) for i in range(len(numbers))]
-        sizes = [float(size.sum()) for size in of_groups]
+        with np.errstate(over="ignore"):  # what is no finite number is told as such
+            sizes = [float(size.sum()) for size in of_groups]
         bettered = dict(found)
         for i, (leaf, number) in enumerate(zip(wanted.summed, numbers)):
             if leaf.column and number.scale is not None:

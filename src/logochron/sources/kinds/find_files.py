@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import fnmatch
 import glob
 import os
 import stat
@@ -150,10 +151,51 @@ def matching(named: str | os.PathLike[str]) -> list[Path]:
     text = os.fspath(named)
     if mode_of(Path(text)) or not glob.has_magic(text):
         return [Path(text)]
-    found = sorted(Path(match) for match in glob.glob(text, recursive=True))  # noqa: PTH207  absolute ones too
+    first, *rest = PurePath(text).parts
+    root = Path(first) if PurePath(text).anchor else Path()
+    found = sorted(set(_Glob(text).matches(root, tuple(rest) if PurePath(text).anchor else (first, *rest))))
     if not found:
         raise QuestionError(f"no file matches {visible(text)!r}")
     return found
+
+
+class _Glob:
+    """What matches a pattern, as the standard library has it, but for so many names looked at."""
+
+    def __init__(self, pattern: str) -> None:
+        self.pattern, self.seen = pattern, 0
+
+    def matches(self, folder: Path, parts: Sequence[str]) -> Iterator[Path]:
+        """What matches the parts of a pattern below a folder: ``**`` stands for any folders."""
+        if not parts:
+            yield folder
+            return
+        part, rest = parts[0], parts[1:]
+        if part == "**":
+            yield from self.matches(folder, rest or ("*",))
+            for name, is_folder, is_link in self._names(folder):
+                if is_folder and not is_link and name[0] != ".":  # a link may lead up again
+                    yield from self.matches(folder / name, parts)
+        elif glob.has_magic(part):
+            for name, is_folder, _ in self._names(folder):
+                if (name[0] != "." or part[0] == ".") and fnmatch.fnmatch(name, part) and (is_folder or not rest):
+                    yield from self.matches(folder / name, rest)
+        elif mode_of(folder / part):
+            yield from self.matches(folder / part, rest)
+
+    def _names(self, folder: Path) -> list[tuple[str, bool, bool]]:
+        """The names in a folder, whether each is a folder, and a link; none of one that may not be looked at."""
+        try:
+            with os.scandir(folder) as found:
+                names = [(one.name, one.is_dir(), one.is_symlink()) for one in found]
+        except OSError:
+            return []
+        self.seen += len(names)
+        if self.seen > _MOST_SEEN:
+            raise QuestionError(
+                f"{visible(self.pattern)!r} looks through over {_MOST_SEEN:,} names: name the folder of the sales"
+            )
+        return names
 
 
 def files_of(named: str | os.PathLike[str]) -> Iterator[Path]:

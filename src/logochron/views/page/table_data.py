@@ -25,14 +25,14 @@ OPENING = ("period", "when")
 
 
 #: A label for each dimension, None where it is added up, or all are wanted.
-Labels = tuple[str | None, ...]
+RowLabels = tuple[str | None, ...]
 
 
 class KeptRow(NamedTuple):
     """A row of a table with its labels by dimension (None: added up) and the place of its period."""
 
     row: Row
-    labels: Labels
+    labels: RowLabels
     place: int
 
 
@@ -44,7 +44,7 @@ class KeptTable:
     measure: str
     periods: Mapping[int, Sequence[KeptRow]]
     written: dict[int, int] = field(default_factory=dict)
-    _found: dict[tuple[bool, ...], dict[Labels, list[int]]] = field(default_factory=dict)
+    _found: dict[tuple[bool, ...], dict[RowLabels, list[int]]] = field(default_factory=dict)
 
     @cached_property
     def rows(self) -> list[KeptRow]:
@@ -55,7 +55,7 @@ class KeptTable:
     def _totals(self) -> list[int]:
         return [n for n, kept in enumerate(self.rows) if kept.row.total]
 
-    def of(self, wanted: Labels) -> list[KeptRow]:
+    def of(self, wanted: RowLabels) -> list[KeptRow]:
         """The rows of what is picked: its items, their subtotals, and the total of all."""
         if not any(label is not None for label in wanted):
             return self.rows
@@ -82,7 +82,7 @@ def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[Ke
         periods: dict[int, list[KeptRow]] = {}
         for row in spec.rows:
             place = len(answer.periods) - 1
-            labels: Labels = (None,) * len(by)
+            labels: RowLabels = (None,) * len(by)
             if row.source is not None:
                 columns, i = row.source
                 place = int(columns["period"][i]) if "period" in columns else place
@@ -176,6 +176,6 @@ def full_figure(figure: float | None) -> str | None:
     return repr(float(figure)) if math.isfinite(figure) else ""
 
 
-def items_of(answer: AlignedAnswer, picked: Mapping[str, str]) -> Labels:
+def items_of(answer: AlignedAnswer, picked: Mapping[str, str]) -> RowLabels:
     """What is picked of the dimensions that an answer is split by."""
     return tuple(picked.get(name) for name in answer.by)

@@ -16,13 +16,14 @@ from markupsafe import Markup
 from logochron.core.errors import visible
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import message
-from logochron.views.formats import FORMULA_SIGNS, Formats
+from logochron.views.formats import Formats
 from logochron.views.page.all_views import ToldViews, cards_views, together, views_of_all
 from logochron.views.page.choices import choices_of
 from logochron.views.page.drawing_parts import DRAWING
 from logochron.views.page.pool import written
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
+from logochron.views.spreadsheet_texts import FORMULA_SIGNS
 from logochron.views.tables.html import color_rules, style
 from logochron.views.words.titles import coverage_line
 
