@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 
 import click
 
+from logochron.cli.option_types import Choice, Whole
 from logochron.core.errors import QuestionError, brief
 from logochron.core.options import (
     BandOn,
@@ -36,24 +37,11 @@ from logochron.core.options import (
     YearEnds,
     YearNamed,
     rational,
-    refuse_brought,
     values,
 )
 from logochron.views.figures.registry import FIGURES, names_of
 
 F = TypeVar("F", bound=Callable[..., Any])
-
-#: So many digits has a whole number at most.
-_MOST_DIGITS = 100
-
-
-class _Whole(click.IntRange):
-    """A whole number in a range; one of thousands of digits is not shown whole."""
-
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
-        if isinstance(value, str) and len(value) > _MOST_DIGITS:
-            self.fail(f"{brief(value)} is no whole number of at most {_MOST_DIGITS} digits.", param, ctx)
-        return super().convert(value, param, ctx)
 
 
 def _all(*options: Callable[[F], F]) -> Callable[[F], F]:
@@ -65,17 +53,8 @@ def _all(*options: Callable[[F], F]) -> Callable[[F], F]:
     return decorate
 
 
-class _Choice(click.Choice[str]):
-    """One of some words; one that people bring along is answered with ours."""
-
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> str:
-        if value not in self.choices and param is not None:
-            refuse_brought(param.opts[0], value)
-        return super().convert(value, param, ctx)
-
-
 def _choice(literal: Any) -> click.Choice[str]:
-    return _Choice(values(literal))
+    return Choice(values(literal))
 
 
 def reading(command: F) -> F:
@@ -106,7 +85,7 @@ def reading(command: F) -> F:
         click.option("--date-format", metavar="FORM", help="Form of the dates, such as '%d %b %y'."),
         click.option("--decimal", metavar="MARK", help="Decimal mark of amounts: . or ,"),
         click.option("--thousands", metavar="MARK", help="What parts thousands: , . space apostrophe none"),
-        click.option("--header-row", type=_Whole(0), metavar="N", help="Line of the header; 0: there is none."),
+        click.option("--header-row", type=Whole(0), metavar="N", help="Line of the header; 0: there is none."),
         click.option("--sheet", metavar="NAME", help="Sheet of a workbook."),
         click.option("--table", metavar="NAME", help="Table of a database, whose address SALES is."),
         click.option("--query", metavar="SELECT", help="Of a database: a query of your own."),
@@ -144,15 +123,15 @@ def calendar(command: F) -> F:
     return _all(
         click.option("--calendar", metavar="civil|retail|FILE", default="civil", show_default=True,
                      help="Months; whole weeks; or a table of periods: start, end, label, year."),
-        click.option("--year-start", type=_Whole(1, 12), help="civil: first month of the year.  [default: 1]"),
+        click.option("--year-start", type=Whole(1, 12), help="civil: first month of the year.  [default: 1]"),
         click.option("--week-start", type=_choice(Weekday), help="civil: first weekday.  [default: monday]"),
         click.option("--year-named", type=_choice(YearNamed),
                      help="Which civil year names a year.  [default: civil ending, retail starting]"),
         click.option("--pattern", metavar="4-5-4", help="retail: weeks in the periods of a quarter, or 13x4."),
         click.option("--year-ends-on", type=_choice(Weekday), help="retail: day a year ends on.  [default: saturday]"),
-        click.option("--year-ends-in", type=_Whole(1, 12), help="retail: month a year ends in.  [default: 1]"),
+        click.option("--year-ends-in", type=Whole(1, 12), help="retail: month a year ends in.  [default: 1]"),
         click.option("--year-ends", type=_choice(YearEnds), help="retail: on that day nearest to its end, or last."),
-        click.option("--long-period", type=_Whole(1), metavar="N", help="retail: period of week 53."),
+        click.option("--long-period", type=Whole(1), metavar="N", help="retail: period of week 53."),
         click.option("--calendar-gaps", type=_choice(Gaps), help="FILE: days between its periods."),
     )(command)  # fmt: skip
 
@@ -219,7 +198,7 @@ def landing(command: F) -> F:
                      help=f"Which share is usually done by now: {', '.join(values(Profile))}, or a table of shares."),
         click.option("--rest", type=_choice(Rest), default="scaled", show_default=True,
                      help="The rest of the period: scaled by what is done, or as it was in the base."),
-        click.option("--history", type=_Whole(1), default=12, show_default=True, metavar="N",
+        click.option("--history", type=Whole(1), default=12, show_default=True, metavar="N",
                      help="Over how many complete periods before the profile history is averaged."),
         click.option("--each", type=_choice(Grain), help="A row for each part, done or estimated."),
         click.option("--backtest", is_flag=True, help="How far past estimates were off at each tenth of the period."),
@@ -247,13 +226,13 @@ def related(command: F) -> F:
 
 def last(command: F) -> F:
     """How many periods."""
-    return click.option("--last", type=_Whole(1), metavar="N", help="The last N periods.")(command)
+    return click.option("--last", type=Whole(1), metavar="N", help="The last N periods.")(command)
 
 
 def items(sort: Any, default: str | None = None) -> Callable[[F], F]:
     """Options that choose and order items."""
     return _all(
-        click.option("--top", type=_Whole(1), metavar="N", help="The N largest items; the rest as all others."),
+        click.option("--top", type=Whole(1), metavar="N", help="The N largest items; the rest as all others."),
         click.option("--sort", metavar="FIGURE", default=default, show_default=default is not None,
                      help=f"Order of items: {', '.join(values(sort)[::2])} or a heading; a leading - from the largest "
                      "down."),
@@ -353,7 +332,7 @@ def amounts(command: F) -> F:
     """Options of how amounts are written."""
     return _all(
         click.option("--currency", metavar="XXX", help="Unit of the amounts."),
-        click.option("--decimals", type=_Whole(0, 9), metavar="N", help="Decimals of the amounts."),
+        click.option("--decimals", type=Whole(0, 9), metavar="N", help="Decimals of the amounts."),
     )(command)
 
 
