@@ -112,8 +112,11 @@ def visible(text: str, *, lines: bool = False) -> str:
     return _HIDDEN.sub(lambda one: one[0] if lines and one[0] == "\n" else _escaped(one[0]), text)
 
 
-#: Control characters, ends of lines and paragraphs, marks that turn the direction of text, halves of characters.
-_HIDDEN = re.compile(r"[\x00-\x1f\x7f-\x9f\u2028\u2029\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069\ud800-\udfff]")
+#: Control characters, ends of lines and paragraphs, marks that turn the direction of text, halves of characters, and
+#: what is no character at all.
+_HIDDEN = re.compile(
+    r"[\x00-\x1f\x7f-\x9f\u2028\u2029\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069\ud800-\udfff\ufdd0-\ufdef\ufffe\uffff]"
+)
 
 
 def _escaped(one: str) -> str:

@@ -32,8 +32,9 @@ from logochron.sources.scanned import Wanted
 NUMBER = re.compile(r"DOUBLE|FLOAT|DECIMAL\(\d+,\d+\)|U?(TINY|SMALL|BIG|HUGE)?INT(EGER)?|BIGNUM")
 _INSTANT = "TIMESTAMP WITH TIME ZONE"
 _TEXT = ("VARCHAR", "ENUM", "JSON", "UUID", '"NULL"')
-
-
+#: Of a Parquet file of at most so many bytes the texts may unpack to so many, or so many times what they take up, or
+#: so many letters each.
+_SMALL_FILE, _MOST_UNPACKED, _MOST_TIMES, _LONG_TEXT = 1 << 26, 1 << 28, 200, 100
 #: The type of a column that holds numbers of days since 1 January 1970.
 DAY_NUMBER = "DAY NUMBER"
 
@@ -77,8 +78,15 @@ def parquet_table(engine: Engine, source: Source, paths: Sequence[Path] = ()) ->
     """The columns of a Parquet file, or of several alike, with the engine's types.
 
     Folders such as ``year=2026`` make columns of text, where no file has one that is called so.
+
+    Raises
+    ------
+    IntakeError
+        Where the texts of a small file would unpack to more than any labels come to.
     """
     named_here = ", ".join(quoted(str(path)) for path in paths or (source.path,))
+    if sum(path.stat().st_size for path in paths or (source.path,)) <= _SMALL_FILE:
+        _check_unpacked(engine, source, named_here)
     relation = f"read_parquet([{named_here}], hive_partitioning=false)"
     columns, types = described(engine, relation, source.name)
     keys = set(folder_keys(source.path))
@@ -95,6 +103,20 @@ def parquet_table(engine: Engine, source: Source, paths: Sequence[Path] = ()) ->
 
         zones = zones_written(engine, str(source.path), source.name)
     return TypedTable(relation, header, [named(column) for column in columns], types, zones)
+
+
+def _check_unpacked(engine: Engine, source: Source, named_here: str) -> None:
+    """Refuse texts that a file says are long, many times its size, and more than memory should hold."""
+    about = (
+        "SELECT path_in_schema, sum(total_uncompressed_size)::BIGINT, sum(total_compressed_size)::BIGINT, "
+        f"sum(num_values)::BIGINT FROM parquet_metadata([{named_here}]) WHERE type = 'BYTE_ARRAY' GROUP BY ALL"
+    )
+    for column, size, packed, values in engine.rows(about, source.name):
+        if size > max(_MOST_UNPACKED, _MOST_TIMES * packed, _LONG_TEXT * values):
+            raise IntakeError(
+                f"{source.name}, column {column!r} unpacks to {size >> 20:,} MB, over {_MOST_TIMES} times its size: "
+                "hardly sales; leave the column out, or split the file"
+            )
 
 
 def _written_names(engine: Engine, source: Source) -> list[str]:

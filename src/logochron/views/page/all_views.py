@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import signal
 from collections import Counter
 from collections.abc import Callable, Sequence
@@ -23,6 +24,7 @@ from logochron.views.page.pool import Pool, written
 from logochron.views.page.views import Views
 from logochron.views.sections import Section
 
+_LOG = logging.getLogger("logochron")
 #: Told how many of how many views are made.
 ToldViews = Callable[[int, int], None]
 #: Inches of a figure on the page.
@@ -56,12 +58,15 @@ def views_of_all(
         if progress is not None:
             progress(done, len(sections))
 
-    if workers <= 1 or many < _FEW or len(sections) < 2:
+    def one_by_one() -> list[PooledViews]:
         made = []
         for section in sections:
             made.append(section_views(section, choices, formats))
             told()
         return made
+
+    if workers <= 1 or many < _FEW or len(sections) < 2:
+        return one_by_one()
     # `spawn`, as the engine of the reading has threads
     others = set(active_children())
     with ProcessPoolExecutor(min(workers, len(sections)), get_context("spawn"), _deaf) as processes:
@@ -76,9 +81,12 @@ def views_of_all(
             processes.shutdown(wait=False, cancel_futures=True)
             for child in set(active_children()) - others:
                 child.terminate()
-            if isinstance(error, BrokenProcessPool):  # the system stopped one: there is no room for it
-                raise MemoryError from None
-            raise
+            if not isinstance(error, BrokenProcessPool):
+                raise
+            # the system stopped one, for want of room; or the program's main module cannot be loaded again
+            _LOG.warning("other processes could not help with the page, or were stopped: it is made by one alone")
+            done = 0
+            return one_by_one()
     return [found[n] for n in range(len(sections))]
 
 

@@ -42,6 +42,8 @@ _LEFT_OUT = frozenset({"bar", "spark", "when"})
 _MOST_ROWS = 1_048_000
 #: A workbook of more rows than this is written row by row.
 _IN_MEMORY = 20_000
+#: So many letters has a cell at most.
+_MOST_LETTERS = 32_767
 #: Where a table begins: below its title, what it is held against, and an empty row.
 _HEAD = 3
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
@@ -89,7 +91,7 @@ def write_workbook(
     options["constant_memory"] = rows > _IN_MEMORY
     book = xlsxwriter.Workbook(str(path), options)
     created = dt.datetime.combine(as_date(last), dt.time())
-    book.set_properties({"title": visible(title), "created": created})
+    book.set_properties({"title": _text(title), "created": created})
     told = formats.say("Report date {day}", day=formats.long_day(last)) if aligned else ""
     made = _Made(book, formats, palette, {}, title, told)
     names: set[str] = set()
@@ -100,13 +102,19 @@ def write_workbook(
     book.close()
 
 
+def _text(text: str) -> str:
+    """A text as a cell holds it: a longer one would be left out by the package that writes it."""
+    shown = visible(text)
+    return shown if len(shown) <= _MOST_LETTERS else shown[: _MOST_LETTERS - 1] + "\N{HORIZONTAL ELLIPSIS}"
+
+
 def _section(made: _Made, heading: str, answer: Result, names: set[str]) -> None:
     """The sheet of a section: the table of each measure below the one before."""
     sheet = made.book.add_worksheet(_sheet_name(heading, names))
     shown = Shown(sparks=True) if isinstance(answer, Comparison) and answer.each != "span" else ALL
     tables = specs(answer, made.formats, shown)
     measures: Sequence[Measure] = getattr(answer, "measures", ())
-    sheet.write_string(0, 0, visible(heading), made.look(bold=True, font_size=14))
+    sheet.write_string(0, 0, _text(heading), made.look(bold=True, font_size=14))
     row = 1
     widths: dict[int, int] = {}
     for n, spec in enumerate(tables):
@@ -156,7 +164,7 @@ def _table(
         raise QuestionError(
             f"{first + len(spec.rows):,} rows are more than a sheet holds: choose fewer by at, last or top"
         )
-    sheet.write_string(first, 0, visible(spec.title), made.look(bold=True))
+    sheet.write_string(first, 0, _text(spec.title), made.look(bold=True))
     head = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base)
     beside = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base, indent=1)
     right = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base, align="right")
@@ -168,7 +176,7 @@ def _table(
         named["value"] = f"{named['value']} ({spec.unit})"
     for place, name in enumerate(columns):
         sheet.write_string(
-            first + 1, place, visible(named[name]), right if name in spec.numeric else beside if place else head
+            first + 1, place, _text(named[name]), right if name in spec.numeric else beside if place else head
         )
         widths[place] = max(widths.get(place, 6), min(len(named[name]), 30))
     decimals = _decimals(spec, answer, measure, formats)
@@ -190,10 +198,10 @@ def _table(
     _sparks(made, sheet, held, spec, tiers + 1)
     row_after = start + len(spec.rows)
     if not spec.rows:
-        sheet.write_string(row_after, 0, visible(spec.empty))
+        sheet.write_string(row_after, 0, _text(spec.empty))
         row_after += 1
     for line in spec.lines:
-        sheet.write_string(row_after + 1, 0, visible(line), made.look(font_color=made.palette.level, font_size=9))
+        sheet.write_string(row_after + 1, 0, _text(line), made.look(font_color=made.palette.level, font_size=9))
         row_after += 1
     return row_after
 
@@ -241,7 +249,7 @@ def _row(
             _figure(sheet, at, place, row.figures[name], formula(held, spec.rows, n, name, group, kind), look)
             widths[place] = max(widths.get(place, 0), len(row.cells.get(name, "")) + 3)
         elif name != "spark":
-            text = visible(period if name == "period" else row.cells.get(name, ""))
+            text = _text(period if name == "period" else row.cells.get(name, ""))
             indent = {"indent": row.depth + bool(place)} if row.depth or place and name not in spec.numeric else {}
             align = {"align": "right"} if name in spec.numeric else {}
             sheet.write_string(at, place, text, made.look(**strong, **indent, **align))
@@ -315,13 +323,13 @@ def _notes(made: _Made, sections: Sequence[Section], notes: Sequence[str], names
     """The sheet of notes: the report date, what was refused, what is to be known of the records."""
     formats = made.formats
     sheet = made.book.add_worksheet(_sheet_name(formats.say("Notes"), names))
-    sheet.write_string(0, 0, visible(made.title), made.look(bold=True, font_size=14))
+    sheet.write_string(0, 0, _text(made.title), made.look(bold=True, font_size=14))
     lines = [line for line in notes if line]
     lines += [f"{one.heading}: {one.refused}" for one in sections if one.answer is None]
     for section in sections:
         lines += [f"{section.heading}: {note}" for note in (section.answer.notes if section.answer else ())]
     for n, line in enumerate(dict.fromkeys(lines)):
-        sheet.write_string(2 + n, 0, visible(line), made.look())
+        sheet.write_string(2 + n, 0, _text(line), made.look())
     sheet.set_column(0, 0, min(max(map(len, [*lines, made.title]), default=20), 160))
     sheet.hide_gridlines(2)
     sheet.set_paper(9)
@@ -330,7 +338,7 @@ def _notes(made: _Made, sections: Sequence[Section], notes: Sequence[str], names
 
 def _sheet_name(heading: str, names: set[str]) -> str:
     """A name that sheets may have: 31 signs, none of a few, no two alike in whatever case."""
-    clean = " ".join(_FORBIDDEN.sub(" ", visible(heading)).split()).strip("'") or "Sheet"
+    clean = " ".join(_FORBIDDEN.sub(" ", _text(heading)).split()).strip("'") or "Sheet"
     name, n = clean[:31].strip(), 1
     while name.casefold() in names or name.casefold() == "history":
         n += 1
