@@ -4,13 +4,14 @@
 
 Two reports take turns in one folder, whose files are known from runs that nobody ended. After each run that was ended,
 by INT, TERM and KILL in turn, the files of others must have the digests they had, each of ours must be one of the two
-known ones, and nothing hidden may be there. Every second run is ended while its files are put in place. At the end come
-a full disk, a limit on the size of files, and a file system mounted in the folder, where the system allows them.
+known ones, and nothing hidden may be there. A third of the runs is ended at any moment, a third while its files are
+made, a third while they are put in place. At the end come a full disk, a limit on the size of files, and a file system mounted in the folder, where the system allows them.
 """
 
 from __future__ import annotations
 
 import hashlib
+import json
 import os
 import random
 import resource
@@ -98,20 +99,24 @@ def main(times: int) -> None:
         (place / "locked").chmod(0o555)
         mine, outcome = digests(place), Counter[str]()
         for n in range(times):
-            stop, name = SIGNALS[n % 3], ("one", "two")[n // 3 % 2]
+            stop, name = SIGNALS[n % 3], ("one", "two")[n // 9 % 2]
             process = run(work, name, place)
-            if n % 2:
-                while process.poll() is None and not list(place.glob("logochron-unfinished-*/index.html")):
-                    time.sleep(0.001)
-                time.sleep(random.random() * 0.7)
-            else:
+            if n // 3 % 3 == 0:
                 time.sleep(random.random() * takes)
+            else:  # while its files are made, and while they are put in place
+                awaited = "index.html" if n // 3 % 3 == 1 else "whole.json"
+                while process.poll() is None and not list(place.glob(f"logochron-unfinished-*/{awaited}")):
+                    pass
+                time.sleep(random.random() * (0.5 if awaited == "index.html" else 0.015))
             process.send_signal(stop)
             code, _ = ended(process)
             ours = held(place, mine, known, f"run {n}, {stop.name}")
-            pages = len(list(place.glob("index.html")))
-            outcome["whole at its end" if code == 0 else "before a page was there" if not pages else "ended"] += 1
+            pages, manifest = list(place.glob("index.html")), place / "logochron-files.json"
             assert ours or not pages
+            if manifest.exists() and not json.loads(manifest.read_text())["whole"]:
+                outcome["while its files were put in place"] += 1
+            else:
+                outcome["at its end" if code == 0 else "before"] += 1
         for name in ("one", "two"):
             code, said = ended(run(work, name, place))
             assert code == 0, said

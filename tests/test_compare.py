@@ -16,6 +16,9 @@ from twin import DAY, add_months, month_end
 
 import logochron as lc
 from logochron.core.book.coverage import typing_errors
+from logochron.core.rows import answer as rows_of_answers
+from logochron.views import write_file
+from logochron.views.tables import room
 
 COLUMNS = [
     *("measure", "period", "start", "end", "days", "harbor", "value", "base_period", "base_start", "base_end"),
@@ -420,3 +423,38 @@ def test_questions_that_cannot_be(demo_book, options, said):
         lc.compare(demo_book, **options)
     with pytest.raises(ValueError, match="from 0 to 1"):
         lc.Judging(level_within=-1)
+
+
+@pytest.mark.parametrize("asked", [
+    {"by": ["harbor", "line"]}, {"by": "harbor", "top": 2}, {"by": ["harbor"], "sort": "-growth"},
+    {"by": ["line"], "items": "comparable", "measures": ["revenue", "cost"]}, {"by": "harbor", "against": "mean:3"},
+    {"by": "line", "running": "year", "judging": lc.demo.judging()}, {},
+])  # fmt: skip
+def test_answers_in_pieces(demo_book, tmp_path, monkeypatch, asked):
+    """Worked out and written a few periods at a time, an answer is the same, in every form that machines read."""
+    whole = lc.compare(demo_book, "month", **asked)
+    monkeypatch.setattr(rows_of_answers, "_AT_ONCE", 5)
+    pieced = lc.compare(demo_book, "month", **asked)
+    for ending in ("csv", "json", "jsonl", "parquet"):
+        whole.write(tmp_path / f"whole.{ending}")
+        with monkeypatch.context() as small:
+            small.setattr(write_file, "_PIECE", 7)
+            lc.compare(demo_book, "month", **asked).write(tmp_path / f"pieces.{ending}")
+        files = [tmp_path / f"{name}.{ending}" for name in ("whole", "pieces")]
+        if ending == "parquet":
+            pd.testing.assert_frame_equal(*map(pd.read_parquet, files))
+        else:
+            assert files[0].read_bytes() == files[1].read_bytes()
+    for name in ("table", "total", "subtotals"):
+        pd.testing.assert_frame_equal(getattr(whole, name), getattr(pieced, name))
+    assert len(list(tmp_path.iterdir())) == 8 and lc.words.sentences(pieced) == lc.words.sentences(whole)
+
+
+def test_too_many_rows_are_refused_before_they_are_worked_out(demo_book, tmp_path, monkeypatch, cli):
+    months = lc.compare(demo_book, "month", by="harbor")
+    monkeypatch.setattr(room, "_MOST", dict.fromkeys(room._MOST, 100))
+    for ending in ("html", "xlsx", "md"):
+        with pytest.raises(lc.QuestionError, match=r"990 rows are more than .* room for, 100: .*--top.*--last.*\.csv"):
+            months.write(tmp_path / f"o.{ending}")
+    months.write(tmp_path / "o.csv")
+    assert [p.name for p in tmp_path.iterdir()] == ["o.csv"]

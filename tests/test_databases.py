@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import signal
 import sqlite3
 import subprocess
@@ -258,6 +259,24 @@ def test_no_password_is_told(address, secret, cli, tmp_path, caplog):
     assert ran.returncode in (2, 3) and "Traceback" not in ran.stderr
     for bare in ("s3cret", "x@y", "x%40y"):
         assert all(bare not in one for one in shown)
+
+
+@pytest.mark.filterwarnings("error")
+def test_amounts_without_end(tmp_path):
+    for amounts, said in (
+        ([1e308, 1e308, 1.0], "'amount': its amounts are so large that their sum is no finite number"),
+        ([1.0, 2.0, 3.0, float("inf")], "rowid 4, column 'amount': 'Inf' - not a finite number"),
+        ([1.0, 2.0, "x"], "rowid 3, column 'amount': 'x' - not a number"),
+    ):
+        path = tmp_path / f"{len(said)}.db"
+        with sqlite3.connect(path) as made:
+            made.execute("CREATE TABLE sales (day TEXT, amount REAL)")
+            made.executemany(
+                "INSERT INTO sales VALUES (?, ?)", [(f"2026-01-0{n + 1}", v) for n, v in enumerate(amounts)]
+            )
+        made.close()
+        with pytest.raises(lc.IntakeError, match=re.escape(said)):
+            lc.read(f"sqlite:///{path}", table="sales", date="day", values="amount")
 
 
 def test_a_book_of_a_database_tells_no_address(tmp_path):

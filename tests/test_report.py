@@ -6,6 +6,8 @@ import errno
 import hashlib
 import json
 import logging
+import subprocess
+import sys
 import tomllib
 from pathlib import Path
 
@@ -222,6 +224,40 @@ def test_a_picture_that_cannot_be_written_is_no_missing_picture(report, monkeypa
     with pytest.raises(lc.OutputError, match="No space left on device"):
         lc.Report.load(path).run().write(tmp_path / "week")
     assert not (tmp_path / "week").exists()
+
+
+@pytest.mark.parametrize(
+    "spelled", ["sales.csv", "./week.toml", "link", "up/../sales.csv", "plan.csv", "week/report.xlsx"]
+)
+def test_a_log_never_goes_into_what_is_read(report, cli, tmp_path, spelled):
+    path = report('[plan]\nfile = "plan.csv"\n' + ONE)
+    (tmp_path / "plan.csv").write_text("month,amount\n2025-01,25\n")
+    (tmp_path / "link").symlink_to("sales.csv")
+    (tmp_path / "up").mkdir()
+    lc.Report.load(path).run().write(tmp_path / "week")
+    before = {p: p.read_bytes() for p in tmp_path.rglob("*") if p.is_file()}
+    ran = cli("report", path.name, "--log-file", spelled, cwd=tmp_path)
+    assert ran.returncode == 2 and ran.stderr.count("\n") == 1 and "--log-file" in ran.stderr
+    assert {p: p.read_bytes() for p in tmp_path.rglob("*") if p.is_file()} == before
+
+
+def test_a_log_on_a_full_device_ends_with_one_line(report, cli, tmp_path):
+    ran = cli("report", report(ONE), "--log-file", "/dev/full", cwd=tmp_path)
+    assert (ran.returncode, ran.stdout) == (3, "")
+    assert ran.stderr == "logochron: --log-file /dev/full cannot be written: No space left on device\n"
+
+
+def test_processes_that_cannot_help(tmp_path):
+    """A program that reads itself from standard input has no main module that others could load."""
+    code = (
+        "import logochron as lc\nfrom pathlib import Path\n"
+        f"report = lc.Report.load(lc.demo.write_report({str(tmp_path)!r}))\n"
+        "from dataclasses import replace\n"
+        "settings = report.settings.model_copy(update={'section': report.settings.section[:2]})\n"
+        f"print(len(replace(report, settings=settings).run().write({str(tmp_path / 'out')!r}, workers=2).files))\n"
+    )
+    ran = subprocess.run([sys.executable, "-"], input=code, capture_output=True, text=True)
+    assert ran.returncode == 0 and ran.stdout == "8\n" and "it is made by one alone" in ran.stderr
 
 
 def test_a_draft_runs(rows_file, cli, tmp_path):

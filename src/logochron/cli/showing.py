@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from logochron.cli import options
-from logochron.cli.speaking import can_show, put, say
+from logochron.cli.speaking import can_show, put, put_all, say
 from logochron.cli.targets import OF_FIGURE
 from logochron.core.errors import visible
 from logochron.core.questions.compare import Comparison
@@ -21,7 +21,7 @@ from logochron.views.formats import Formats
 from logochron.views.palette import Palette
 from logochron.views.tables.room import check_room
 from logochron.views.tables.spec import ALL, Shown
-from logochron.views.write_file import text_of, write
+from logochron.views.write_file import texts_of, write
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -85,7 +85,7 @@ def show(result: Result, form: str, formats: Formats, *, fill: bool = False, sho
     """The answer on standard output, and nothing else there; `shown`: how much of it a table for people has."""
     formats = _as_can_be_shown(formats)
     if form not in ("table", "cards"):
-        put(text_of(result, form, formats), form="" if form == "md" else form)
+        put_all(texts_of(result, form, formats), form="" if form == "md" else form)
         if form != "md":
             for note in result.notes:
                 say(note)

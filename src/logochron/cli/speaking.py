@@ -6,6 +6,7 @@ import json
 import os
 import sys
 import unicodedata
+from collections.abc import Iterable
 
 import click
 
@@ -28,7 +29,12 @@ def say(text: str, *, named: bool = True) -> None:
 
 
 def put(text: str, *, form: str = "") -> None:
-    """The answer to standard output, whole; letters that it cannot bear are replaced, which is said before.
+    """The answer to standard output, whole: see `put_all`."""
+    put_all([text], form=form)
+
+
+def put_all(texts: Iterable[str], *, form: str = "") -> None:
+    """The parts of an answer to standard output; letters that it cannot bear are replaced, which is said once.
 
     Parameters
     ----------
@@ -44,19 +50,22 @@ def put(text: str, *, form: str = "") -> None:
     stream = sys.stdout
     if stream is None:
         raise OutputError("standard output is closed: write to a file by --out FILE")
-    if form and stream.isatty():
-        text = visible(text, lines=True)
-    encoding = stream.encoding or "ascii"
-    shown = _encodable(text, encoding, as_json=form.startswith("json"))
-    if shown != text and not form.startswith("json"):
-        say(f"standard output is in {encoding}, which lacks some letters: these are replaced (--out FILE keeps them)")
-    try:
-        stream.write(shown)
-        stream.flush()
-    except BrokenPipeError:
-        raise
-    except OSError as error:
-        raise OutputError(f"standard output cannot be written: {error.strerror or error}") from None
+    encoding, replaced = stream.encoding or "ascii", False
+    for text in texts:
+        if form and stream.isatty():
+            text = visible(text, lines=True)
+        shown = _encodable(text, encoding, as_json=form.startswith("json"))
+        if shown != text and not form.startswith("json") and not replaced:
+            replaced = True
+            lacks = f"standard output is in {encoding}, which lacks some letters"
+            say(f"{lacks}: these are replaced (--out FILE keeps them)")
+        try:
+            stream.write(shown)
+            stream.flush()
+        except BrokenPipeError:
+            raise
+        except OSError as error:
+            raise OutputError(f"standard output cannot be written: {error.strerror or error}") from None
 
 
 def _encodable(text: str, encoding: str, *, as_json: bool) -> str:

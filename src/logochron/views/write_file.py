@@ -130,16 +130,19 @@ def as_system_error() -> Iterator[None]:
         raise OSError(known, os.strerror(known) if known else told) from None
 
 
-def text_of(result: Result, form: str, formats: Formats) -> str:
-    """A result as text for standard output: csv, json, jsonl or md."""
+def texts_of(result: Result, form: str, formats: Formats) -> Iterator[str]:
+    """A result as text for standard output, part by part: csv, json, jsonl or md."""
     if form == "md":
         check_room(result, "a table of text")
-        return markdown(result, formats)
+        yield markdown(result, formats)
+        return
     with tempfile.TemporaryDirectory(prefix="logochron-") as folder:
         target = Path(folder) / f"table.{form}"
         try:
             _copy(result, target, form, safe=formats.spreadsheet_safe)
-            return target.read_text(encoding="utf-8")
+            with target.open(encoding="utf-8") as file:
+                while part := file.read(_PART):
+                    yield part
         except OSError as error:
             raise unwritten(target, error) from None
 
@@ -151,6 +154,8 @@ _CASTS = {
 }
 
 
+#: So many letters are handed to standard output at once.
+_PART = 1 << 22
 #: So many rows are written at once.
 _PIECE = 2_000_000
 #: So many different texts of a column stand in the statement itself.
