@@ -5,7 +5,8 @@
 Two reports take turns in one folder, whose files are known from runs that nobody ended. After each run that was ended,
 by INT, TERM and KILL in turn, the files of others must have the digests they had, each of ours must be one of the two
 known ones, and nothing hidden may be there. A third of the runs is ended at any moment, a third while its files are
-made, a third while they are put in place. At the end come a full disk, a limit on the size of files, and a file system mounted in the folder, where the system allows them.
+made, a third while they are put in place. At the end come a full disk, a limit on the size of files, and a file system
+mounted in the folder, where the system allows them.
 """
 
 from __future__ import annotations
