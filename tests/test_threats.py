@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import csv
 import glob
+import importlib
 import os
+import pkgutil
 import re
 import subprocess
 import zipfile
@@ -18,6 +20,7 @@ import openpyxl
 import pandas as pd
 import pytest
 
+import logochron
 import logochron as lc
 from logochron.sources import small_tables
 from logochron.sources.kinds import find_files, streams
@@ -288,3 +291,19 @@ def test_labels_in_every_form(tmp_path):
     write_workbook([Section(heading="h" * 40_000, answer=answer)], tmp_path / "w.xlsx", title="t", formats=Formats())
     cells = [cell for row in openpyxl.load_workbook(tmp_path / "w.xlsx").worksheets[0].values for cell in row]
     assert len(cells[0]) == 32_767 and cells[0].endswith("h\N{HORIZONTAL ELLIPSIS}")
+
+
+def test_patterns_do_not_backtrack():
+    """Each pattern of the package goes through texts on which one that backtracks would never come to an end."""
+    found = {}
+    for module in pkgutil.walk_packages(logochron.__path__, "logochron."):
+        if not module.name.endswith("__main__"):
+            found |= {
+                one: None for one in vars(importlib.import_module(module.name)).values() if isinstance(one, re.Pattern)
+            }
+    assert len(found) > 25
+    for pattern in found:
+        for part in ("0", " ", "a", "-", ".", ",", "'", '"', "[", "1,", "1.", "a ", "\\", "1e", "x.", "Q1", "0a", "\t"):
+            for end in ("", "!", "\0"):
+                text = part * 1_000 + end
+                pattern.match(text.encode() if isinstance(pattern.pattern, bytes) else text)

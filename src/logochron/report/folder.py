@@ -71,7 +71,7 @@ def report_folder(path: Path) -> Iterator[ReportFolder]:
     new = not place.exists()
     try:
         if new:
-            place.mkdir()
+            place.mkdir(exist_ok=True)
         with _held_alone(path, place):
             folder = ReportFolder(path, place)
             folder.check((PAGE, WORKBOOK, FIGURES))
@@ -184,7 +184,7 @@ class ReportFolder:
         """
         there = [name for name in names if os.path.lexists(self.place / name)]
         others = [name for name in there if not self.is_ours(name)]
-        kept = [name for name in there if name not in others and not os.access(self.place / name, os.W_OK)]
+        kept = [name for name in there if name not in others and _is_protected(self.place / name)]
         for found, why in (
             (others, "not as a report wrote it, so it may be somebody's work"),
             (kept, "write-protected"),
@@ -212,7 +212,7 @@ class ReportFolder:
                 found[name] = [_digest(handle)]
         known = self._known()
         ours = [name for name in known if self.is_ours(name)]
-        gone = [name for name in ours if name not in found and os.access(self.place / name, os.W_OK)]
+        gone = [name for name in ours if name not in found and not _is_protected(self.place / name)]
         stay = {name: known[name] for name in known if name not in found and name not in gone}
         both = {name: known.get(name, []) + found.get(name, []) for name in {**known, **found}}
         self._list(_UNDER_WAY, both, whole=False)
@@ -251,6 +251,11 @@ def _plain(path: Path) -> Iterator[int]:
         yield handle
     finally:
         os.close(handle)
+
+
+def _is_protected(path: Path) -> bool:
+    """Whether a file is write-protected: for the superuser too, whom nothing else would stop."""
+    return not path.stat().st_mode & 0o222 or not os.access(path, os.W_OK)
 
 
 def _digest(handle: int) -> Digest:

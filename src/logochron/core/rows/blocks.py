@@ -114,6 +114,18 @@ class PiecedBlock(RowBlock):
         made = self.make(low, high)
         return replace(made, columns={**made.columns, "period": made.columns["period"] + low})
 
+    def period(self, period: int) -> dict[str, Array]:
+        """The columns of one period, by item, whatever the order."""
+        return self.between(period, period + 1).period(0)
+
+    def shown(self, period: int) -> NDArray[np.int64]:
+        """The places of the items of one period in the order in which they are shown."""
+        return self.between(period, period + 1).shown(0)
+
+    def row(self, period: int, item: int) -> dict[str, Any]:
+        """One row by its period and item, whatever the order."""
+        return self.between(period, period + 1).row(0, item)
+
     @cached_property
     def _whole(self) -> Block:
         return self.between(0, self.shape[0])
