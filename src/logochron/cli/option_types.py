@@ -7,18 +7,15 @@ from typing import Any
 import click
 
 from logochron.core.errors import brief
-from logochron.core.options import refuse_brought
-
-#: So many digits has a whole number at most.
-_MOST_DIGITS = 100
+from logochron.core.options import MOST_DIGITS, refuse_brought
 
 
 class Whole(click.IntRange):
     """A whole number in a range; one of thousands of digits is not shown whole."""
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
-        if isinstance(value, str) and len(value) > _MOST_DIGITS:
-            self.fail(f"{brief(value)} is no whole number of at most {_MOST_DIGITS} digits.", param, ctx)
+        if isinstance(value, str) and len(value) > MOST_DIGITS:
+            self.fail(f"{brief(value)} is no whole number of at most {MOST_DIGITS} digits.", param, ctx)
         return super().convert(value, param, ctx)
 
 

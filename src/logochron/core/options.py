@@ -94,7 +94,7 @@ def refuse_brought(name: str, value: object, error: type[LogochronError] = Quest
 
 #: What a number may be, for messages: others take as long to reckon with as they have digits.
 BOUNDS = "of at most 100 digits, with an exponent within 300"
-_MOST_DIGITS, _MOST_EXPONENT, _EXPONENT = 100, 300, re.compile(r"e([+-]?\d+)\s*$", re.IGNORECASE)
+MOST_DIGITS, _MOST_EXPONENT, _EXPONENT = 100, 300, re.compile(r"e([+-]?\d+)\s*$", re.IGNORECASE)
 #: The largest whole number that counts something.
 _MOST_COUNTED = 10**15
 
@@ -115,10 +115,10 @@ def rational(text: str) -> Fraction:
     ValueError: it must be of at most 100 digits, with an exponent within 300
     """
     text = text.strip().replace("\N{MINUS SIGN}", "-")
-    exponent = _EXPONENT.search(text[-_MOST_DIGITS:])
+    exponent = _EXPONENT.search(text[-MOST_DIGITS:])
     # an exponent as long as that needs no reading
     far = exponent is not None and (len(exponent[1]) > 5 or abs(int(exponent[1])) > _MOST_EXPONENT)
-    if far or len(text) > 2 * _MOST_DIGITS or sum(map(str.isdigit, text)) > _MOST_DIGITS:
+    if far or len(text) > 2 * MOST_DIGITS or sum(map(str.isdigit, text)) > MOST_DIGITS:
         raise ValueError(f"it must be {BOUNDS}")
     found = Fraction(text)
     if found and not Fraction(1, 10**_MOST_EXPONENT) <= abs(found) <= 10**_MOST_EXPONENT:

@@ -14,7 +14,7 @@ from logochron.core.errors import QuestionError, first_line, shown_path
 from logochron.core.questions.restated import Reported, reported
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.sections import Section
-from logochron.views.write_file import as_system_error
+from logochron.views.write_file import as_system_error, quoted
 
 _LOG = logging.getLogger("logochron")
 #: The columns of the file, by the engine's types; so many rows at most.
@@ -47,7 +47,7 @@ def write_figures(sections: Sequence[Section], path: Path) -> None:
             }  # fmt: skip
             connection.register(f"section{n}", arrays)
             labels = ", ".join(f"label{k}::VARCHAR" for k in range(len(figures.by)))
-            names = ", ".join(_quoted(name) for name in figures.by)
+            names = ", ".join(quoted(name) for name in figures.by)
             days = [f"DATE '{iso(day)}'" for day in (cover.last, cover.first, cover.recorded_last)]
             value, base = (f"CASE WHEN isnan({side}) THEN NULL ELSE {side} END" for side in ("value", "base"))
             parts.append(
@@ -64,7 +64,7 @@ def write_figures(sections: Sequence[Section], path: Path) -> None:
             )
         with as_system_error():
             connection.execute(
-                f"COPY ({' UNION ALL '.join(parts)}) TO {_quoted(str(path))} (FORMAT parquet, USE_TMP_FILE false)"
+                f"COPY ({' UNION ALL '.join(parts)}) TO {quoted(str(path))} (FORMAT parquet, USE_TMP_FILE false)"
             )
 
 
@@ -132,9 +132,3 @@ def _reported(by: tuple[str, ...], rows: Mapping[str, Any]) -> Reported:
 
     labels = tuple(texts(f"label{k}") for k in range(len(by)))
     return Reported(by, texts("measure"), texts("period"), labels, texts("status"), figures("value"), figures("base"))
-
-
-def _quoted(text: str) -> str:
-    if "\0" in text:
-        raise QuestionError(f"{text!r} holds a NUL, which no file can keep")
-    return "'" + text.replace("'", "''") + "'"

@@ -224,5 +224,13 @@ def _copy_rows(connection: Any, result: Result, columns: Blocks, target: Path, o
 
 
 def quoted(text: str) -> str:
-    """A text as the engine's statements have it."""
+    """A text as the engine's statements have it.
+
+    Raises
+    ------
+    QuestionError
+        Where it holds a NUL.
+    """
+    if "\0" in text:
+        raise QuestionError(f"{text!r} holds a NUL, which no file can keep")
     return "'" + text.replace("'", "''") + "'"

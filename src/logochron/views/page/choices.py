@@ -18,13 +18,12 @@ from logochron.core.questions.compare import Comparison, compare
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import everything, message
 from logochron.views.formats import Formats, capital, words
+from logochron.views.tables.room import MOST_OF_PAGE
 from logochron.views.words.question_words import periods_of
 
 #: So many views a page carries at most, of each choice of items and each period: of one section, of all together.
 #: A view takes some 170 bytes, so that a page stays under 6 MB.
 MOST_VIEWS, MOST_OF_ALL = 13_500, 34_000
-#: So many rows stand behind the periods of a section at most.
-MOST_ROWS = 200_000
 #: For each view the book's rows are gone through: so many of them in all.
 _MOST_LOOKED_AT = 200_000_000
 #: The choices that are of no dimension, those that a report file may allow among them; what parts one of a dimension
@@ -107,7 +106,7 @@ def choices_of(
     most = max(min(MOST_VIEWS, MOST_OF_ALL // len(answers), _MOST_LOOKED_AT // max(len(book), 1)), 1)
     dimensions, left_out = _fitting(book, lead, wanted, most, formats)
     items = max(answer.rows // max(len(answer.periods), 1) for answer in answers)  # each period is shown with all
-    kept, told = _latest(len(lead.periods), max(min(most, MOST_ROWS // max(items, 1)), 1), formats)
+    kept, told = _latest(len(lead.periods), max(min(most, MOST_OF_PAGE // max(items, 1)), 1), formats)
     labels = lead.periods[-kept:]
     chosen = len(labels) - 1
     if first.kind != "pace" and first.periods:

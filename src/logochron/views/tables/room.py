@@ -5,8 +5,10 @@ from __future__ import annotations
 from logochron.core.errors import QuestionError
 from logochron.core.rows.result import Result
 
+#: So many rows has a page at most.
+MOST_OF_PAGE = 200_000
 #: What people are shown at most, and what a workbook holds that is made in a memory of 1.5 GB.
-_MOST = {"a page": 200_000, "a table of text": 200_000, "a workbook": 500_000}
+_MOST = {"a page": MOST_OF_PAGE, "a table of text": 200_000, "a workbook": 500_000}
 
 
 def check_room(result: Result, form: str, periods: int | None = None) -> None:
