@@ -120,22 +120,21 @@ class Lands:
         if isinstance(self.method.basis, Plan):
             assert self.target is not None
             base = self.rows.planned(self.target, parts.starts, parts.ends)[0]
-            weights = self.rows.planned(self.target, parts.rest_starts[0], parts.ends)[0]
+            rests = self.rows.planned(self.target, parts.rest_starts[0], parts.ends)[0][None]
         else:
-            bases = len(parts.base_starts)
-            base, weights = (self.rows.sums((starts, parts.base_ends)) / bases for starts in (
-                parts.base_starts, parts.rest_starts))  # fmt: skip
+            base = self.rows.sums((parts.base_starts, parts.base_ends)) / len(parts.base_starts)
             base = np.where(parts.base_known[:, None], base, np.nan)
-            weights = np.where(parts.base_known.any(), weights, np.nan)
-        base, weights = np.broadcast_to(base, shape), np.broadcast_to(weights, shape)
+            rests = (
+                self._by_base(parts) if parts.base_known.any() else np.full((len(parts.base_starts), *shape), np.nan)
+            )
+            self._note_bases(parts, notes)
+        base = np.broadcast_to(base, shape)
         rest = self.tested.estimate[-1] - self.told.to_date[-1]
-        if self.method.rest == "as-was":
-            laid, evenly = weights, np.zeros(size, dtype=bool)
-        else:
-            laid, evenly = parts.laid(rest, weights)
+        weights = np.broadcast_to(parts.weighed(rests), shape)
+        laid, evenly = parts.laid(rest, weights, as_was=self.method.rest == "as-was")
         ahead = parts.days_left > 0
         estimate = np.nan_to_num(to_date) + np.where(ahead[:, None], np.where(np.isfinite(rest), laid, np.nan), 0.0)
-        notes.add(ahead[:, None] & (evenly & np.isfinite(rest))[None], "spread evenly")
+        notes.add(ahead[:, None] & (evenly & np.isfinite(rest) & (rest != 0))[None], "spread evenly")
         plan = self._plan(parts.starts, parts.ends, notes)
         columns = self._opening(to_dates(parts.starts), to_dates(parts.ends)) | {
             "period": np.arange(n)[:, None],
@@ -153,6 +152,20 @@ class Lands:
             "note": notes.places,
         }
         return columns, n
+
+    def _by_base(self, parts: Parts) -> Floats:
+        """What each base sold on the days of each part after the same point, shape (bases, parts, items)."""
+        bases, n = parts.rest_starts.shape
+        spans = (parts.rest_starts.reshape(1, -1), parts.base_ends.reshape(1, -1))
+        return self.rows.sums(spans).reshape(bases, n, -1)
+
+    def _note_bases(self, parts: Parts, notes: RowNotes) -> None:
+        """Why parts have no base."""
+        unknown = ~parts.base_known
+        for noted in self.tiers.prepared.aligned.notes:
+            if noted.code.startswith("no base"):
+                notes.add_all((noted._replace(rows=noted.rows & unknown),))
+        notes.add_all(parts.notes)
 
     def _opening(self, starts: NDArray[np.datetime64], ends: NDArray[np.datetime64]) -> Columns:
         return {
