@@ -1,0 +1,101 @@
+"""The parts of a landing: they add up to its estimate, and meet their bases as the law has it for their grain."""
+
+from __future__ import annotations
+
+import numpy as np
+import pandas as pd
+import pytest
+
+import logochron as lc
+
+FIRST, LAST = pd.Timestamp("2020-02-03"), pd.Timestamp("2026-02-10")
+STARTS = pd.date_range("2019-01-05", periods=118, freq="28D")
+YEARS = np.repeat(np.arange(2019, 2028), [13, 13, 13, 12, 13, 14, 13, 13, 13])  # listed years may be of unlike length
+LISTED = pd.DataFrame(
+    {
+        "start": STARTS[:-1],
+        "end": STARTS[1:] - pd.Timedelta(days=1),
+        "label": [f"{year}/{number}" for year, number in zip(YEARS, pd.Series(YEARS).groupby(YEARS).cumcount() + 1)],
+        "year": YEARS,
+    }
+)
+CALENDARS = {
+    "civil": lc.CivilCalendar(),
+    "fiscal": lc.CivilCalendar(year_start=2),
+    "long first": lc.RetailCalendar(long_period=1),
+    "thirteen": lc.RetailCalendar(pattern=(4,) * 13),
+    "listed": lc.ListedCalendar(LISTED),
+}
+
+
+@pytest.fixture(scope="module")
+def book():
+    days = pd.date_range(FIRST, LAST)
+    amounts = np.random.default_rng(3).integers(100, 9999, len(days)) / 100
+    return lc.read(pd.DataFrame({"day": days, "amount": amounts}), date="day", values="amount")
+
+
+@pytest.mark.parametrize("named", CALENDARS)
+def test_parts_add_up_whatever_their_lengths(book, named):
+    calendar, rng = CALENDARS[named], np.random.default_rng(sum(map(ord, named)))
+    asked = 0
+    while asked < 14:
+        within, each = rng.choice(["week", "month", "quarter", "half", "year"]), rng.choice(["day", "week", "month"])
+        against = rng.choice(["year-ago", "prior", "mean:2", "mean:3", "year-ago:2", "year-ago-mean:3"])
+        until = (FIRST + pd.Timedelta(days=int(rng.integers(1200, (LAST - FIRST).days)))).date()
+        options = {"against": against, "rest": rng.choice(["scaled", "as-was"]), "profile": "even"}
+        try:
+            answer = lc.land(book.until(until), within, each=each, calendar=calendar, **options)
+        except lc.QuestionError:  # a grain that the calendar does not have, or that is not within
+            continue
+        asked += 1
+        parts, whole = answer.total, answer.whole.total.estimate[0]
+        assert np.isnan(whole) or parts.estimate.sum() == pytest.approx(whole, rel=1e-12)
+        ahead = parts[parts.status == "estimated"]
+        assert np.isnan(whole) or whole == parts.to_date.sum() or (ahead.estimate > 0).all()
+        assert (parts.note[parts.base.isna()] != "").all()  # what is unknown says why
+
+
+@pytest.mark.parametrize(
+    "until, within, own, base",
+    [
+        ("2024-11-30", "year", "2024-03-01", "2023-03-01"),
+        ("2024-11-30", "year", "2024-02-29", "2023-02-28"),
+        ("2024-11-30", "year", "2024-12-31", "2023-12-31"),
+        ("2025-02-28", "quarter", "2025-03-01", "2024-03-01"),
+        ("2025-02-28", "quarter", "2025-03-31", "2024-03-31"),
+        ("2025-02-10", "quarter prior", "2025-02-28", "2024-11-28"),
+        ("2025-05-10", "quarter prior", "2025-05-31", None),
+        ("2024-12-30", "half prior", "2024-08-29", "2024-02-29"),
+        ("2025-05-10", "month prior", "2025-05-31", None),
+    ],
+)
+def test_days_meet_by_month_and_day(book, until, within, own, base):
+    within, against = [*within.split(), "year-ago"][:2]
+    parts = lc.land(book.until(until), within, each="day", against=against, rest="as-was").total.set_index("period")
+    if base is None:
+        lacking = "2025-04" if within == "month" else "2025-02"
+        assert np.isnan(parts.base[own]) and parts.note[own] == f"no base: no day 31 in {lacking}"
+        assert parts.estimate[own] > 0
+    else:
+        days = lc.compare(book, each="day").table.set_index("period").value
+        assert parts.base[own] == days[base]
+    if against == "year-ago":  # the law of bases for days
+        compared = lc.compare(book, each="day", at=f"{parts.index[0]}..{parts.index[-1]}").table.set_index("period")
+        assert (
+            np.allclose(parts.base, compared.base)
+            and (parts.note == compared.note.str.extract("(leap day)")[0].fillna("")).all()
+        )
+
+
+def test_what_a_longer_base_has_more_goes_to_what_is_open(book):
+    """A base year of 53 weeks, the 53rd in period 1, of which a week is left when period 1 of 52 weeks is over."""
+    calendar = CALENDARS["long first"]
+    starts = calendar.periods("month", FIRST, LAST)
+    year = int(calendar.periods("year", FIRST, LAST).query("days == 371").year.iloc[0]) + 1
+    first = starts[starts.year == year].iloc[0]
+    answer = lc.land(book.until(first.end.date()), "year", each="month", rest="as-was", calendar=calendar)
+    parts = answer.total
+    assert parts.estimate.sum() == pytest.approx(answer.whole.total.estimate[0])
+    more = parts.estimate[1:] / parts.base[1:]
+    assert more.min() == pytest.approx(more.max()) and more.min() > 1 and parts.estimate[0] == parts.to_date[0]
