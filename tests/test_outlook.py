@@ -99,3 +99,46 @@ def test_what_a_longer_base_has_more_goes_to_what_is_open(book):
     assert parts.estimate.sum() == pytest.approx(answer.whole.total.estimate[0])
     more = parts.estimate[1:] / parts.base[1:]
     assert more.min() == pytest.approx(more.max()) and more.min() > 1 and parts.estimate[0] == parts.to_date[0]
+
+
+def roads(frame, folder):
+    """One frame by several roads, each with its own way of adding up."""
+    import polars as pl
+    import sqlalchemy as sa
+
+    frame.to_csv(folder / "s.csv", index=False)
+    frame.to_csv(folder / "odd.csv", index=False)
+    (folder / "odd.csv").write_text((folder / "s.csv").read_text() + "2025-01-01,a,x,one\n")  # looked at with care
+    frame.assign(day=pd.to_datetime(frame.day)).to_parquet(folder / "s.parquet")
+    engine = sa.create_engine(f"sqlite:///{folder / 's.db'}")
+    frame.to_sql("sales", engine, index=False)
+    inexact = frame.assign(amount=frame.amount + 1e-7 * (frame.amount == 9.99))  # in floating point
+    lazy = pl.from_pandas(frame).lazy()
+    yield folder / "odd.csv", {"on_refused": "skip"}
+    for source in (folder / "s.csv", folder / "s.parquet", frame, inexact, lazy, lazy.filter(pl.col("amount") < 99)):
+        yield source, {}
+    yield f"sqlite:///{folder / 's.db'}", {"table": "sales"}
+
+
+def test_a_range_goes_below_what_is_sold_by_the_sources_own_amounts(tmp_path):
+    rng = np.random.default_rng(5)
+    days = pd.date_range("2024-01-01", "2025-03-12")
+    frame = pd.DataFrame({"day": np.repeat(days, 4).strftime("%Y-%m-%d"), "item": list("aabb") * len(days)})
+    frame["kind"] = np.resize(["x", "y"], len(frame))
+    frame["amount"] = (rng.random(len(frame)) * 20 + 5).round(2)
+    given = (frame["item"] == "a") & (frame["kind"] == "y") & (rng.random(len(frame)) < 0.05)
+    frame.loc[given, "amount"] = -4.0  # never below 0 with the sales of its day
+    expected = {}
+    for source, options in roads(frame, tmp_path):
+        for by in ((), ("item",), ("item", "kind")):
+            landing = lc.land(lc.read(source, date="day", values="amount", by=by, **options), profile="even", by=by)
+            falls = {(): [True], ("item",): [True, False], ("item", "kind"): [False, True, False, False]}[by]
+            assert landing.reckoned.lands["amount", by].rows.may_fall().tolist() == falls
+            found = [*landing.total.low, *landing.table.low]
+            assert found[0] == pytest.approx(expected.setdefault("total", found[0])) and found[0] > 0
+            assert found == pytest.approx(expected.setdefault(by, found))
+    book = lc.read(frame, date="day", values="amount", by="item")
+    for options in ({"until": "2025-03-12"}, {"where": {"item": "b"}}):
+        landing = lc.land(lc.read(frame, date="day", values="amount", by="item", **options))
+        assert landing.reckoned.lands["amount", ()].rows.may_fall()[0] == ("until" in options)
+    assert not lc.land(book.where({"item": "b"})).reckoned.lands["amount", ()].rows.may_fall()[0]

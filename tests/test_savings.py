@@ -16,7 +16,7 @@ from pyarrow import parquet
 import logochron as lc
 from logochron.sources.engine import rollup
 from logochron.sources.kinds.joined_files import MANY
-from logochron.sources.values.whole_units import largest_size, sums_are_exact
+from logochron.sources.values.whole_units import Reach, reach_of, sums_are_exact
 
 DAY = "DATE '2024-01-01' + (hash(i, 1) % 700)::INT"
 LABEL = "'r' || (i % 5)"
@@ -173,8 +173,9 @@ def test_days_of_a_frame_are_those_of_its_texts(odd, unit):
         *[([1.0] * 40_000 + [odd], 100, None) for odd in (0.001, np.nextafter(0.07, 1), np.nan, np.inf, 1e300 * 1e8)],
     ],
 )
-def test_largest_size_of_whole_numbers_of_units(amounts, per_unit, largest):
-    assert largest_size([np.array(amounts, dtype=float), np.array([0])], per_unit) == largest
+def test_reach_of_whole_numbers_of_units(amounts, per_unit, largest):
+    found = None if largest is None else Reach(largest, any(amount < 0 for amount in amounts))
+    assert reach_of([np.array(amounts, dtype=float), np.array([0])], per_unit) == found
 
 
 @given(st.integers(1, 3000), st.randoms(use_true_random=False))

@@ -31,6 +31,7 @@ class BookRows(NamedTuple):
     recorded: Days
     ids: dict[str, IdCounts]
     beyond: Beyond | None
+    falls: dict[str, Beyond]
 
 
 def assembled(
@@ -82,6 +83,12 @@ def assembled(
     if any(of.any() for of in beyond):
         unwanted, codes_unwanted = dates_and_codes(beyond)
         later = Beyond.of(codes_unwanted, labels, starts[unwanted], ends[unwanted])
+    falls: dict[str, Beyond] = {}
+    for leaf in wanted.summed:
+        below = [_falling(s.groups.leaves[leaf.key].falls, t | b) for s, t, b in zip(scans, taken, beyond)]
+        if any(of.any() for of in below):
+            fallen, codes_fallen = dates_and_codes(below)
+            falls[leaf.key] = Beyond.of(codes_fallen, labels, starts[fallen], ends[fallen])
     days = starts[dates]
     rows = _joined([_of(s.groups.rows - s.groups.bad, t) for s, t in zip(scans, whole)])
     amounts = {leaf.key: _amounts(scans, leaf, whole) for leaf in wanted.summed}
@@ -115,7 +122,13 @@ def assembled(
         recorded=recorded,
         ids=ids,
         beyond=later,
+        falls=falls,
     )
+
+
+def _falling(falls: NDArray[np.bool_] | None, counted: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Which of the groups that count hold a negative amount."""
+    return np.zeros_like(counted) if falls is None else falls.astype(bool) & counted
 
 
 def _of(values: NDArray[Any], taken: NDArray[np.bool_] | None) -> NDArray[Any]:

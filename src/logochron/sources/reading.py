@@ -65,6 +65,7 @@ def _carried_out(engine: Engine, asked: Request, options: Options, look: Look | 
         standing=asked.stated.standing,
         ids=rows.ids,
         beyond=rows.beyond,
+        falls=rows.falls,
     )
     if asked.until is not None:
         book.check_until()

@@ -91,12 +91,16 @@ class StatedDates(NamedTuple):
 
 
 class LeafGroups(NamedTuple):
-    """The sums of one leaf by group, and of the sizes of its amounts: at a scale, or floats where that is None."""
+    """The sums of one leaf by group, and of the sizes of its amounts: at a scale, or floats where that is None.
+
+    `falls`: which groups hold a negative amount; None where none does.
+    """
 
     sums: NDArray[Any]
     size: float
     scale: int | None
     empties: int = 0
+    falls: NDArray[np.bool_] | None = None
 
 
 class Groups(NamedTuple):

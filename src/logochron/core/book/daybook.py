@@ -68,6 +68,7 @@ class Daybook:
     filters: tuple[Where, ...] = ()  # and as it was asked, by the names of dimensions where they have one
     standing: Standing = Standing()  # what each record stands for
     beyond: Beyond | None = None  # which items were recorded on days that were set aside
+    falls: Mapping[str, Beyond] = field(default_factory=dict)  # by leaf the items with negative amounts, and when
     ids: Mapping[str, IdCounts] = field(default_factory=dict)
     laid_out: dict[tuple[str, ...], DaySums] = field(
         default_factory=dict
@@ -188,7 +189,8 @@ class Daybook:
                 counts = counts.taking(name, of, self.labels[name])
             ids[key] = counts
         beyond = self.beyond.taking(taken) if self.beyond else None
-        return self.only(rows, ids=ids, beyond=beyond, **changes)
+        falls = {key: items.taking(taken) for key, items in self.falls.items()}
+        return self.only(rows, ids=ids, beyond=beyond, falls=falls, **changes)
 
     def until(self, day: DayLike) -> Daybook:
         """The same book with the report date on `day`.

@@ -84,15 +84,16 @@ class LandingRows:
         return work_out(formula, parts).shown
 
     def may_fall(self) -> Bools:
-        """Which items have negative amounts, so that their running total may fall."""
+        """Which items have a negative amount among the source's own by the report date: their total may fall."""
         formula = self.book.formulas[self.measure.name]
         n = len(self.labels[0]) if self.labels else 1
         if not isinstance(formula, Leaf):
             return np.ones(n + (self.rest is not None), dtype=bool)
-        items = self.book.day_sums(self.by).items
-        values = self.book.amounts[formula.key].values if formula.key in self.book.amounts else np.zeros(0)
-        below = items.of_rows[np.flatnonzero(values < 0)]
-        fallen = np.bincount(below, minlength=items.size)
+        falls = self.book.falls.get(formula.key)
+        if falls is None:
+            return np.zeros(n + (self.rest is not None), dtype=bool)
+        first = falls.by(self.by, self.book.day_sums(self.by).items).first
+        fallen = (first <= self.book.coverage.last).astype(np.int64)
         return np.asarray(self._places.of(fallen[None])[0] > 0)
 
     def planned(self, plan: Daybook, starts: Days, ends: Days) -> tuple[Floats, tuple[Noted, ...]]:

@@ -23,7 +23,7 @@ def groups_of(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, An
     for i, amount in enumerate(query.amounts):
         way, scale = plans[amount.key]
         whole = {"whole": f"TRY_CAST(s{i} AS BIGINT)", "decimal": f"TRY_CAST(s{i} * {10**scale} AS BIGINT)"}
-        fields.append(f"coalesce({whole.get(way, f's{i}')}, 0) AS s{i}")
+        fields += [f"coalesce({whole.get(way, f's{i}')}, 0) AS s{i}", f"coalesce(below{i}, false) AS below{i}"]
     arrays, coded = fetched(engine, query, fields, query.labels)
     leaves = {}
     for i, amount in enumerate(query.amounts):
@@ -33,6 +33,7 @@ def groups_of(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, An
             size=float(stats[f"size{i}"] or 0.0),
             scale=None if way == "float" else scale,
             empties=int(stats.get(f"empty{i}") or 0),
+            falls=arrays[f"below{i}"],
         )
     keep, bad = arrays["keep"].astype(bool), arrays["bad"].astype(np.int64)
     return grouped(query, coded, arrays, keep=keep, bad=bad, leaves=leaves, named=stats["named"])

@@ -82,12 +82,18 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, saving
     sets = label_sets(engine, query, name)
     scales = [plans[amount.key].scale for amount in query.amounts]
     folded = fold(known, 10 ** scales[0], sets) if scales and saving else None
-    tops = {
-        i: top
+    reaches = {
+        i: reach
         for i, (amount, scale) in enumerate(zip(query.amounts, scales))
-        if saving and amount.largest and (top := amount.largest(10**scale)) is not None
+        if amount.reach and (reach := amount.reach(10**scale)) is not None
     }
-    sums = _swift_sums(query, scales, sets, folded, tops)
+    tops = {i: reach.largest for i, reach in reaches.items()} if saving else {}
+    least = known.least if known else ()
+    # what is known to have no negative amount is not asked for one
+    falling = [
+        i for i in range(len(scales)) if (reaches[i].falls if i in reaches else not (i < len(least) and least[i] >= 0))
+    ]
+    sums = _swift_sums(query, scales, sets, folded, tops, falling)
     laid, back = (sets.in_a_table(sums.added), "RESET perfect_ht_threshold") if sets else ("", "")
     made = f"CREATE OR REPLACE TEMP TABLE g AS {sums.sql}; DROP TABLE IF EXISTS reject_errors"
     try:
@@ -108,7 +114,8 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, saving
         return _swift_pass(engine, query, plans, name, saving=False)
     if len(scales) > bool(folded) + len(tops) and most * _SMALL > _EXACT:
         return None
-    fields = ["n", *sums.totals, *(["l"] if sets else []), *(["keep"] if query.where else [])]
+    below = [f"coalesce(m{i}, 0) < 0 AS m{i}" for i in falling]
+    fields = ["n", *sums.totals, *below, *(["l"] if sets else []), *(["keep"] if query.where else [])]
     arrays, coded = fetched(engine, query, fields, () if sets else query.labels, day=query.key_day)
     if sets:
         codes, meant = sets.parts(arrays["l"])
@@ -122,7 +129,12 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, saving
         keep=arrays["keep"].astype(bool) if query.where else np.ones(many, dtype=bool),
         bad=np.zeros(many, dtype=np.int64),
         leaves={
-            a.key: LeafGroups(arrays[f"s{i}"].astype(np.int64), found[f"size{i}"] or 0.0, plans[a.key].scale)
+            a.key: LeafGroups(
+                arrays[f"s{i}"].astype(np.int64),
+                found[f"size{i}"] or 0.0,
+                plans[a.key].scale,
+                falls=arrays.get(f"m{i}"),
+            )
             for i, a in enumerate(query.amounts)
         },
         named=_named(_labels(query), found),
@@ -142,7 +154,12 @@ class _SwiftSums(NamedTuple):
 
 
 def _swift_sums(
-    query: Query, scales: Sequence[int], sets: LabelSets | None, folded: Fold | None, tops: Mapping[int, float]
+    query: Query,
+    scales: Sequence[int],
+    sets: LabelSets | None,
+    folded: Fold | None,
+    tops: Mapping[int, float],
+    falling: Sequence[int],
 ) -> _SwiftSums:
     keys = {"d": query.date_key or query.date}
     keys |= {"l": sets.sql} if sets else {f"h{i}": sql for i, sql in enumerate(query.labels.values())}
@@ -170,6 +187,7 @@ def _swift_sums(
         stats |= {f"top{i}": f"max(abs({total}))", f"size{i}": f"sum(abs({total}))"}
         if query.apart:
             rolled.append(f"y{i} AS a{i}")
+    rolled += [f"min(y{i}) AS m{i}" for i in falling]
     for i, (column, label) in enumerate(_labels(query)):
         fields.append(f"{query.conditions[column]} = {quoted(label)} AS q{i}")
         rolled.append(f"count(*) FILTER (q{i}) AS named{i}")
@@ -280,12 +298,14 @@ def _careful_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict
 
 
 def _measured(i: int, amount: Amount, plan: Summing) -> list[str]:
-    """The sum, the sum of sizes, and whether an amount has decimals finer than the scale."""
+    """Whether an amount is negative, the sum, that of sizes, and whether one has decimals finer than the scale."""
     y, ok = f"y{i}", f"(ok AND t{i})"
     unit = 10**plan.scale
+    below = [f"bool_or({ok} AND {y} < 0) AS below{i}"]
     if plan.way == "whole":
         x = f"CASE WHEN {ok} THEN round({y} * {unit}) END"
         return [
+            *below,
             f"sum({x}) AS s{i}",
             f"sum(abs({x})) AS size{i}",
             f"bool_or({ok} AND round({y} * {unit}) / {unit} <> {y}) AS finer{i}",
@@ -295,12 +315,14 @@ def _measured(i: int, amount: Amount, plan: Summing) -> list[str]:
         x = f"CASE WHEN {ok} THEN coalesce({number}, 0) END"
         finer = f"{ok} AND ({_decimals(i, amount)} > {plan.scale} OR {number} IS NULL AND {y} <> 0)"
         return [
+            *below,
             f"sum({x}) AS s{i}",
             f"sum(abs({x}))::DOUBLE * {unit} AS size{i}",
             f"bool_or({finer}) AS finer{i}",
         ]
     x = f"CASE WHEN {ok} THEN {y} END"
     return [
+        *below,
         f"printf('%.15g', fsum({x}))::DOUBLE AS s{i}",
         f"sum(abs({x})) AS size{i}",
         f"false AS finer{i}",

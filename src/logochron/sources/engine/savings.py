@@ -27,11 +27,15 @@ _UNEVEN = 16
 
 
 class Extent(NamedTuple):
-    """The rows of a source, the days from its first to its last (1 where unknown), and its largest amount."""
+    """The rows of a source, the days from its first to its last (1 where unknown), and its amounts.
+
+    `largest` is of the first of them; `least` of each, minus infinity where unknown.
+    """
 
     rows: int
     days: int
     largest: float
+    least: tuple[float, ...]
 
 
 def extent(engine: Engine, query: Query, name: str) -> Extent | None:
@@ -39,11 +43,14 @@ def extent(engine: Engine, query: Query, name: str) -> Extent | None:
     if not query.known:
         return None
     first, last = (day_number(f"{end}({query.date_ends or 'NULL'})::DATE") for end in ("min", "max"))
-    raw = query.amounts[0].raw if query.amounts and not query.amounts[0].is_text else "NULL"
-    sizes = [f"abs({end}({raw})::DOUBLE)" for end in ("min", "max")]
-    sql = f"count(*), coalesce({last} - {first} + 1, 1), greatest({', '.join(sizes)})"
-    ((rows, days, largest),) = engine.rows(f"SELECT {sql} FROM {query.strict}", name, small=True)
-    return Extent(rows, days, float("inf") if largest is None else largest)
+    raws = ["NULL" if amount.is_text else amount.raw for amount in query.amounts]
+    sizes = [f"abs({end}({raws[0] if raws else 'NULL'})::DOUBLE)" for end in ("min", "max")]
+    least = [f"coalesce(min({raw})::DOUBLE, '-infinity'::DOUBLE)" for raw in raws]
+    sql = ", ".join(
+        ["count(*)", f"coalesce({last} - {first} + 1, 1)", f"greatest({', '.join(sizes)})", *least],
+    )
+    ((rows, days, largest, *lows),) = engine.rows(f"SELECT {sql} FROM {query.strict}", name, small=True)
+    return Extent(rows, days, float("inf") if largest is None else largest, tuple(lows))
 
 
 class LabelSets(NamedTuple):

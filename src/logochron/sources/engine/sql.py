@@ -12,6 +12,7 @@ from logochron.core.book.filters import Condition
 from logochron.core.book.formulas import Leaf
 from logochron.sources.scanned import Wanted
 from logochron.sources.values.times import TIME, ZONE
+from logochron.sources.values.whole_units import Reach
 
 #: Decimals past which amounts are summed as doubles, and those that doubles are first taken to have.
 MOST_DECIMALS, USUAL_DECIMALS = 6, 2
@@ -30,9 +31,9 @@ class Summing(NamedTuple):
     scale: int = 0
 
 
-#: Given how many units make one, gives the largest size of a column in units; None where not all are whole numbers
-#: of them, or nobody knows. Cheap to ask again.
-Largest = Callable[[int], float | None]
+#: Given how many units make one, gives how far a column reaches in units; None where not all are whole numbers of
+#: them, or nobody knows. Cheap to ask again.
+Reaching = Callable[[int], Reach | None]
 
 
 class Amount(NamedTuple):
@@ -40,7 +41,7 @@ class Amount(NamedTuple):
 
     `raw` is the text or number as it stands, `sql` the number in plain writing; `form` names the writing that
     was recognised. `maybe_grouped`: a point in it may part thousands, as far as is known. `taken` is the condition
-    of the rows it takes; all where empty. `largest`: of a column that lies in memory.
+    of the rows it takes; all where empty. `reach`: of a column that lies in memory.
     """
 
     key: str
@@ -51,7 +52,7 @@ class Amount(NamedTuple):
     form: str = ""
     maybe_grouped: bool = False
     taken: str = ""
-    largest: Largest | None = None
+    reach: Reaching | None = None
 
 
 class Query(NamedTuple):

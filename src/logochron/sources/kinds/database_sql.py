@@ -145,6 +145,7 @@ class Statements:
         for i in range(len(asked.numbers)):
             x = r.c[f"x{i}"] * r.c.ok
             sums += [sa.func.sum(x).label(f"s{i}"), sa.func.sum(sa.func.abs(x)).label(f"size{i}")]
+            sums.append(sa.func.sum(_flag(x < 0)).label(f"below{i}"))
             sums += [sa.func.sum(r.c[f"{short}{i}"]).label(f"{name}{i}") for short, name in _COUNTED]
             if asked.apart:
                 keys.append(r.c[f"x{i}"].label(f"a{i}"))

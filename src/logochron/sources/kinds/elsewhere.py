@@ -108,7 +108,8 @@ class Elsewhere(Protocol):
         """The groups: `d` (texts, or day numbers with `NO_DAY`), `keep`, a label `h` each, `n`, `bad`, `q` each.
 
         Of each number: `s` and `size` (in whole units where it has a scale), `finer` (how many are no whole units),
-        `odd` (how many are texts), `empty` (how many are taken as 0), and `a`, the amount itself, where they are apart.
+        `odd` (how many are texts), `empty` (how many are taken as 0), `below` (how many are negative),
+        and `a`, the amount itself, where they are apart.
         """
 
     def ids(self, asked: GroupsWanted, place: int, taken: Sequence[tuple[int, Condition]]) -> dict[str, NDArray[Any]]:

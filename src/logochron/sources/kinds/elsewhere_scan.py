@@ -219,6 +219,8 @@ def _summed_again(
     columns = {key: came[key] for key in ("d", "keep", "n", "bad", *keys)}
     for i, number in enumerate(asked.numbers):
         whole = number.scale is not None
+        columns[f"below{i}"] = came[f"below{i}"] > 0
+        sums.append(f"bool_or(below{i}) AS below{i}")
         columns[f"s{i}"] = _integers(came[f"s{i}"]) if whole else came[f"s{i}"].astype(np.float64)
         sums.append(f"sum(s{i})::HUGEINT AS s{i}" if whole else f"printf('%.15g', fsum(s{i}))::DOUBLE AS s{i}")
     with engine.given({"came": columns}):

@@ -16,7 +16,7 @@ from logochron.sources.engine.sql import USUAL_DECIMALS, named
 from logochron.sources.kinds.find_files import Source
 from logochron.sources.kinds.typed_files import DayKey, TypedTable, described
 from logochron.sources.scanned import NO_DAY
-from logochron.sources.values.whole_units import largest_size
+from logochron.sources.values.whole_units import Reach, reach_of
 
 #: Dates of a column that tell whether it has times of day.
 _SOME_DATES = 1000
@@ -77,14 +77,14 @@ def frame_table(engine: Engine, source: Source, amounts: Sequence[str] = ()) -> 
         raise QuestionError(f"{source.name} has no columns")
 
     @cache
-    def largest(column: int, per_unit: int) -> float | None:
+    def reach(column: int, per_unit: int) -> Reach | None:
         numbers = found.numbers(column)
-        return largest_size(numbers, per_unit) if numbers else None
+        return reach_of(numbers, per_unit) if numbers else None
 
     for at in {found.header.index(amount) for amount in amounts if amount in found.header}:
         # looked at while the engine opens
         whole = all(array.dtype.kind != "f" for array in found.numbers(at))
-        largest(at, 1 if whole else 10**USUAL_DECIMALS)
+        reach(at, 1 if whole else 10**USUAL_DECIMALS)
     try:
         name = engine.keep(found.table, source.name)
         _, types = described(engine, name, source.name)
@@ -98,7 +98,7 @@ def frame_table(engine: Engine, source: Source, amounts: Sequence[str] = ()) -> 
         types[: len(columns)],
         found.zones,
         days=found.days,
-        largest=largest,
+        reach=reach,
         quick=known is not _relation,  # which may be a question that takes long
     )
 

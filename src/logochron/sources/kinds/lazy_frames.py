@@ -207,6 +207,7 @@ class LazyTable:
                 units, same = self._in_units(self._number(number.place), number.scale)
                 sound = same & (units.abs() < _SMALL)
                 fields[f"s{i}"] = nw.when(sound).then(units).otherwise(nw.lit(float("inf")))
+                fields[f"below{i}"] = (units < 0).cast(nw.Float64)
         lazy = self._frame(self._needed(asked), asked.zone, asked.date).select(**keys, **fields)
         rows = (
             nw.col(next(iter(fields))).count() if fields else nw.len()
@@ -227,7 +228,7 @@ class LazyTable:
         """The groups with what there is none of."""
         none = np.zeros(len(made["n"]), dtype=np.int64)
         for i in range(len(asked.numbers)):
-            for name in ("finer", "odd", "empty"):
+            for name in ("finer", "odd", "empty", "below"):
                 made.setdefault(f"{name}{i}", none)
             made.setdefault(f"size{i}", np.abs(made[f"s{i}"]))
         made.setdefault("bad", none)
@@ -256,6 +257,7 @@ class LazyTable:
                 value = value.fill_null(0.0)
                 fields[f"empty{i}"] = both(taken, self._of(number.place).is_null()).cast(nw.Int64)
             summed, same = (value, None) if number.scale is None else self._in_units(value, number.scale)
+            fields[f"below{i}"] = both(taken, value < 0).fill_null(False).cast(nw.Int64)
             fields[f"s{i}"] = summed if taken is None else nw.when(taken).then(summed).otherwise(nw.lit(0.0))
             if same is not None and self.columns[number.place].kind != "whole":
                 fields[f"finer{i}"] = both(taken, ~same).fill_null(False).cast(nw.Int64)

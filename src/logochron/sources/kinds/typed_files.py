@@ -28,6 +28,7 @@ from logochron.sources.kinds.find_files import Source, folder_keys
 from logochron.sources.kinds.headers import Placed, place_columns
 from logochron.sources.kinds.joined_files import JoinedFiles
 from logochron.sources.scanned import Wanted
+from logochron.sources.values.whole_units import Reach
 
 NUMBER = re.compile(r"DOUBLE|FLOAT|DECIMAL\(\d+,\d+\)|U?(TINY|SMALL|BIG|HUGE)?INT(EGER)?|BIGNUM")
 _INSTANT = "TIMESTAMP WITH TIME ZONE"
@@ -52,7 +53,7 @@ class TypedTable(NamedTuple):
     `lines` finds the places of its rows where they are not simply numbered; `malformed` and `empty` are records
     that are no rows of it, `set_aside` how many were set aside before. `placed` is the relation with the place of
     each row; `date_text` the expression for a date as it stands, where the column does not hold it. `days` are
-    cheaper columns to group by than columns of dates; `largest` is of the numbers of a column, in so many units of
+    cheaper columns to group by than columns of dates; `reach` is of the numbers of a column, in so many units of
     one. `quick`: see `Query`.
     """
 
@@ -70,7 +71,7 @@ class TypedTable(NamedTuple):
     placed: str = ""
     date_text: str = ""
     days: Mapping[int, DayKey] = {}
-    largest: Callable[[int, int], float | None] | None = None
+    reach: Callable[[int, int], Reach | None] | None = None
     quick: bool = True
 
 
@@ -154,8 +155,8 @@ def scan_typed(
         raw = f"{sql}::VARCHAR" if is_text else sql
         # a short float means the decimals it shows, not those of the double next to it
         number = f"{sql}::VARCHAR::DOUBLE" if kind == "FLOAT" else raw
-        largest = partial(table.largest, placed.at[column]) if table.largest and not is_text else None
-        return Amount("", column, raw, number, is_text, maybe_grouped=is_text, largest=largest)
+        reach = partial(table.reach, placed.at[column]) if table.reach and not is_text else None
+        return Amount("", column, raw, number, is_text, maybe_grouped=is_text, reach=reach)
 
     asked = asked_of(wanted, as_text, made)
     for amount in asked["amounts"]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,23 +12,31 @@ from numpy.typing import NDArray
 _BLOCK = 1 << 15
 
 
-def largest_size(amounts: Iterable[NDArray[Any]], per_unit: int) -> float | None:
-    """The largest size of amounts in units, 0.0 of none; None where one is no whole number of units.
+class Reach(NamedTuple):
+    """The largest size of amounts in units, 0.0 of none; and whether any is negative."""
+
+    largest: float
+    falls: bool
+
+
+def reach_of(amounts: Iterable[NDArray[Any]], per_unit: int) -> Reach | None:
+    """How far amounts reach in units; None where one is no whole number of them.
 
     An amount counts as one that is the double next to a whole number divided by `per_unit` (cents: 100).
     """
-    largest, divisor = 0.0, float(per_unit)
+    least, most, divisor = 0.0, 0.0, float(per_unit)
     with np.errstate(over="ignore", invalid="ignore"):
         for part in amounts:
             for start in range(0, len(part), _BLOCK):
                 block = part[start : start + _BLOCK]
                 units = block * divisor
                 np.rint(units, out=units)
-                largest = max(largest, units.max(), -units.min())
+                least, most = min(least, units.min()), max(most, units.max())
                 np.divide(units, divisor, out=units)
                 if not (units == block).all():
                     return None
-    return float(largest) if np.isfinite(largest) else None
+    largest = float(max(most, -least))
+    return Reach(largest, bool(least < 0)) if np.isfinite(largest) else None
 
 
 def sums_are_exact(most: int, largest: float) -> bool:
