@@ -98,6 +98,18 @@ def tested_at_tenths(
         "elapsed": elapsed,
         "typical_errors": median(np.abs(np.moveaxis(error, 1, -1))),
         "past": np.isfinite(error).sum(axis=1),
-        "notes": (),
+        "notes": _unheld(method, now, bool(len(periods)), bool(np.isfinite(error).any())),
     }
     return Blocks.plain({name: np.ascontiguousarray(side).ravel() for name, side in columns.items()}), made
+
+
+def _unheld(method: Method, now: Points, held: bool, tested: bool) -> tuple[str, ...]:
+    """Why a back-test has nothing to tell."""
+    word, label = method.calendar.word(method.within), method.calendar.labels(method.within, now.ordinals)[0]
+    if not held:
+        return (f"no {word} before {label} is recorded whole: there is nothing to hold estimates against",)
+    if not tested:
+        return (
+            f"no {word} before {label} has an estimate and a total above 0: there is nothing to hold estimates against",
+        )
+    return ()

@@ -37,7 +37,7 @@ from logochron.core.options import (
 )
 from logochron.core.questions.backtest import Backtest, tested_at_tenths
 from logochron.core.questions.estimates import Method, past_points
-from logochron.core.questions.landing_columns import Lands, Reckoned, days_left
+from logochron.core.questions.landing_columns import Lands, Reckoned, days_left, needed_per_day
 from logochron.core.questions.landing_path import LandingPath, landing_path
 from logochron.core.questions.landing_rows import LandingRows
 from logochron.core.questions.outlook import Parts, parts_of
@@ -64,10 +64,13 @@ class Landing(AlignedAnswer):
     table, subtotals, total
         Tidy frames of one row per measure and item; with `each` one per part of the period too. `low` to `high` is the
         range in which 80 % of outcomes lay, `typical_error` the median error of past estimates at the same point,
-        `needed_per_day` what is to be sold on each day left to reach the plan, or the base where there is no plan.
+        `needed_per_day` what is to be sold on each day left to reach the plan, or the base where there is no plan (0
+        where it is reached).
     backtest
         `period, elapsed, profile, estimate, outcome, error`: what would have been estimated at each tenth of each past
-        period, and what it came to; of the first measure, all items together.
+        period, and what it came to; of the first measure, all items together. Empty where no period before is held
+        whole, as `backtested.notes` says. Where a past point would fall on the last day of its period while the
+        running one is not over, it is one day earlier: on its last day nothing is left to estimate.
     whole
         With `each` the same landing without parts; else itself.
     method, now, parts, target, given, reckoned
@@ -113,8 +116,8 @@ class Landing(AlignedAnswer):
         return DIRECTIONS[moved[0]], VERDICTS[judged[0]]
 
     def needed(self, target: float, to_date: float) -> float:
-        """What is to be sold on each day left to reach a target."""
-        return (target - to_date) / self.days_left if self.days_left else float("nan")
+        """What is to be sold on each day left to reach a target, 0 where it is reached."""
+        return float(needed_per_day(np.array(target), np.array(to_date), self.days_left))
 
     @cached_property
     def whole(self) -> Landing:

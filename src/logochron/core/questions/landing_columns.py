@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,6 +45,11 @@ _LACKS = {"history": "history", "year-ago": "base", "as-was": "base", "weekday":
 def days_left(calendar: Calendar, now: Points) -> int:
     """The days of the running period after the report date."""
     return 0 if now.over[0] else int(calendar.lengths(now.cuts + 1, now.ends)[0])
+
+
+def needed_per_day(target: Floats, to_date: Floats, left: Any) -> Floats:
+    """What is to be sold on each day left to reach a target, 0 where it is reached; NaN where no day is left."""
+    return divided(np.maximum(target - to_date, 0.0), left, np.asarray(left) > 0)
 
 
 class Lands:
@@ -104,7 +109,7 @@ class Lands:
             **self._judged(estimate, base),
             "plan": plan,
             "plan_gap": estimate - plan,
-            "needed_per_day": divided(target - to_date, left, left > 0),
+            "needed_per_day": needed_per_day(target, to_date, left),
             "status": self.tiers.prepared.aligned.status[:, None],
             "note": notes.places,
         }

@@ -132,7 +132,8 @@ def weekday_share(rows: LandingRows, calendar: Calendar, coverage: Coverage, poi
     held = firsts[-1] >= coverage.first
     days = firsts[:, :, None] + np.arange(7)
     spans = days.reshape(WEEKS, -1)
-    weights = rows.sums((spans, np.where(np.repeat(held, 7), spans, spans - 1))).reshape(len(points.cuts), 7, -1)
+    sums = rows.sums((spans, np.where(np.repeat(held, 7), spans, spans - 1)))
+    weights = sums.reshape(len(points.cuts), 7, sums.shape[-1])
 
     def counted(lasts: Days) -> Floats:
         """How often each weekday, from the first of a week, occurs from the start of each period to a day."""

@@ -137,7 +137,7 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
             rest = target - float(row["to_date"])
             told = formats.count(result.days_left, _ONE_DAY, _DAYS, what=what)
             told = told if rest > 0 else formats.say("{what} is reached already", what=what)
-            needed_a_day = max(result.needed(target, float(row["to_date"])), 0.0)
+            needed_a_day = result.needed(target, float(row["to_date"]))
             of = needed_a_day, np.nan
             rows.append(line(column_words("needed_per_day", formats), amount(needed_a_day), told, of=of))
     return TableSpec(
