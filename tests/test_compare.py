@@ -222,7 +222,7 @@ def test_report_date(rows_file):
     rows = [(f"2025-{m:02d}-{d:02d}", "x", 1) for m in range(1, 13) for d in (1, 10, 20, 28)]
     book = lc.read(rows_file(rows), date="day", values="amount")
     later = lc.compare(book.until("2026-01-05"), "month", "prior", last=2).table
-    assert later.note.tolist() == ["taken as complete to 2026-01-05", "ended; taken as complete to 2026-01-05"]
+    assert later.note.tolist() == ["taken as complete to 2026-01-05", "none now; taken as complete to 2026-01-05"]
     assert later.iloc[1][["value", "base"]].tolist() == [0, 1] and later.iloc[1].base_end == pd.Timestamp("2025-12-05")
     with pytest.raises(lc.QuestionError, match="at most 31 are believed"):
         book.until("2026-02-20")
@@ -351,7 +351,10 @@ def test_items_against_a_plain_twin(tmp_path_factory, drawn, each, prior):
             assert r.growth == pytest.approx(float((value - base) / base) if base > 0 else math.nan, nan_ok=True)
             assert r.direction == ("level" if value == base else "rising" if value > base else "falling")
             own = [row[0] for row in rows if not split or (row[1], row[2]) == (r.one, r.two)]
-            later, gone = min(own) > r.base_end.date(), max(own) < r.start.date()
+            later, days = min(own) > r.base_end.date(), sorted(set(own))
+            silence = (first + 800 * DAY - days[-1]).days
+            gap = (days[-1] - days[0]).days / (len(days) - 1) if len(days) > 1 else math.inf
+            gone = days[-1] < r.start.date() and silence > 28 and silence > 5 * gap
             told = {"new": base == 0 != value and later, "none in base": base == 0 != value and not later}
             told |= {"ended": value == 0 < base and gone, "none now": value == 0 < base and not gone}
             told["none in both"] = value == base == 0

@@ -81,7 +81,7 @@ def test_everything_adds_up(drawn, top):
 def test_new_and_ended_items():
     new = {("A", "x"): ((10.0, 2), (12.0, 2)), ("B", "x"): (None, (6.0, 1)), ("C", "x"): ((8.0, 4), None)}
     told = lc.drivers(booked(new), "month", by="harbor", measures="amount", quantity="units", at="2026-05").table
-    assert told.note.tolist() == ["", "new", "ended"]
+    assert told.note.tolist() == ["", "new", "none now"]  # of one day nothing ends
     assert told[["volume", "mix", "price"]].iloc[1].tolist() == [0, 6, 0]
     assert told.volume[2] + told.mix[2] == -8 and told.price[2] == 0
 

@@ -52,6 +52,50 @@ def test_what_pauses_is_neither_new_nor_ended(week, against):
     assert gathered["all others"] == ""
 
 
+@pytest.mark.parametrize(
+    ("days", "silent", "note"),
+    [
+        (range(0, 40), 28, "none now"),
+        (range(0, 40), 29, "ended"),
+        (range(0, 91, 30), 150, "none now"),  # sells each month
+        (range(0, 91, 30), 151, "ended"),
+        ((0, 2, 90), 225, "none now"),
+        ((0, 2, 90), 226, "ended"),
+        ((90,), 300, "none now"),  # of one day nothing is known
+    ],
+)
+def test_what_sells_now_and_then_does_not_end(days, silent, note):
+    start, last = pd.Timestamp("2025-01-01"), max(days) + silent
+    own = pd.DataFrame({"day": [start + pd.Timedelta(days=day) for day in days], "item": "own", "kind": "x", "v": 5})
+    both = own.assign(kind="y")  # the same days: no more of them
+    other = pd.DataFrame({"day": pd.date_range(start, periods=last + 1), "item": "other", "kind": "x", "v": 1})
+    frame = pd.concat([own, both, other])
+    span = f"{start + pd.Timedelta(days=last - 5):%Y-%m-%d}..{start + pd.Timedelta(days=last):%Y-%m-%d}"
+    base = f"span:{start:%Y-%m-%d}..{start + pd.Timedelta(days=max(days)):%Y-%m-%d}"
+    for by in (["item"], ["item", "kind"]):
+        book = lc.read(frame, date="day", values="v", by=by)
+        for one in (book, book.where({"item": "own"}).covering(last=start + pd.Timedelta(days=last))):
+            told = lc.compare(one, "span", base, at=span, by=by)
+            notes = (told.table if len(by) == 1 else told.subtotals).set_index("item").note
+            assert notes["own"] == note
+        assert told.total.note.tolist() == [note]
+
+
+def test_totals_are_new_by_all_their_records():
+    days = ["2025-01-06", "2026-01-05", "2026-03-02", "2026-03-03"]
+    frame = pd.DataFrame({"day": days, "harbor": list("BABA"), "line": ["u", "x", "y", "z"], "v": 1})
+    book = lc.read(frame, date="day", values="v", by=["harbor", "line"])
+    asked = {"each": "month", "against": "prior", "at": "2026-03"}
+    told = lc.compare(book, by=["harbor", "line"], **asked)
+    assert told.table.note.tolist() == ["new", "new"] and told.subtotals.note.tolist() == ["none in base"] * 2
+    assert told.total.note.tolist() == ["none in base"]
+    for by in ([], ["line"]):  # where(x) equals the row of x
+        assert lc.compare(book.where({"harbor": "A"}), by=by, **asked).total.note.tolist() == ["none in base"]
+    gathered = lc.compare(book, by="line", top=1, **asked).table.set_index("line").note
+    assert gathered["all others"] == "none in base" and gathered["y"] == "new"
+    assert "nothing was recorded before" not in lc.words.headline(lc.compare(book, by="line", **asked))
+
+
 def test_a_paused_pier_is_not_ended_where_the_report_stops(cli, tmp_path):
     path = tmp_path / "piers.csv"
     pier_closed().to_csv(path, index=False)

@@ -82,13 +82,13 @@ def assembled(
     later = None
     if any(of.any() for of in beyond):
         unwanted, codes_unwanted = dates_and_codes(beyond)
-        later = Beyond.of(codes_unwanted, labels, starts[unwanted], ends[unwanted])
+        later = Beyond(codes_unwanted, starts[unwanted], ends[unwanted])
     falls: dict[str, Beyond] = {}
     for leaf in wanted.summed:
         below = [_falling(s.groups.leaves[leaf.key].falls, t | b) for s, t, b in zip(scans, taken, beyond)]
         if any(of.any() for of in below):
             fallen, codes_fallen = dates_and_codes(below)
-            falls[leaf.key] = Beyond.of(codes_fallen, labels, starts[fallen], ends[fallen])
+            falls[leaf.key] = Beyond(codes_fallen, starts[fallen], ends[fallen])
     days = starts[dates]
     rows = _joined([_of(s.groups.rows - s.groups.bad, t) for s, t in zip(scans, whole)])
     amounts = {leaf.key: _amounts(scans, leaf, whole) for leaf in wanted.summed}

@@ -7,8 +7,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from logochron.core.book.formulas import RECORDS
 from logochron.core.book.items import ROOM, SMALL, Items
-from logochron.core.book.record_life import Beyond, RecordLife
+from logochron.core.book.record_life import Beyond, RecordLife, ends_of
 from logochron.core.book.record_spans import Standing
 from logochron.core.book.span_sums import Amounts, Cells, Spans, Sums, span_sums
 from logochron.core.calendars.base import Bools
@@ -37,7 +38,6 @@ class DaySums:
         self.items = items
         self._days, self._columns, self._counted = days, columns, counted
         self._kept: dict[str, Cells] = {}
-        self._life: RecordLife | None = None
         self._first = int(days.min()) if len(days) else 0
         self._n_days = int(days.max()) - self._first + 1 if len(days) else 0
         cells = self._n_days * items.size
@@ -80,18 +80,25 @@ class DaySums:
             self._kept[name] = Cells.of(keys, amounts, (self._n_days, self.items.size))
         return self._kept[name]
 
-    def life(self, names: Sequence[str], standing: Standing, beyond: Beyond | None) -> RecordLife:
-        """When each item was first and last recorded, on days that were not wanted too."""
-        if self._life is None:
-            spans = standing.spans(self._days)
-            self._life = RecordLife.of(self.items.of_rows, *spans, self.items.size)
-            if beyond is not None:
-                both = self._life.beside(beyond.by(names, self.items))
-                self._life = both.gathered(np.tile(np.arange(self.items.size), 2), self.items.size)
-        return self._life
+    def life(
+        self, names: Sequence[str], standing: Standing, beyond: Beyond | None, groups: Days | None = None
+    ) -> RecordLife:
+        """When each item was recorded, on days that were not wanted too.
 
-    def life_within(self, first: int, last: int) -> RecordLife:
+        `groups`: when each of the groups that the items make was, -1 for items of none.
+        """
+        recorded = np.flatnonzero(self._columns[RECORDS].values > 0)  # a record laid on several days has one
+        of, (first, last) = self.items.of_rows[recorded], standing.spans(self._days[recorded])
+        if beyond is not None:
+            of, first, last = map(np.append, (of, first, last), beyond.rows_of(names, self.items))
+        if groups is None:
+            return RecordLife.of(of, first, last, self.items.size)
+        of = groups[of]
+        taken = of >= 0
+        return RecordLife.of(of[taken], first[taken], last[taken], int(groups.max(initial=-1)) + 1)
+
+    def life_within(self, first: int, last: int) -> tuple[Days, Days]:
         """When each item was first and last recorded of the days from `first` to `last`, by the dates of its rows."""
         inside = (self._days >= first) & (self._days <= last)
         days = self._days[inside]
-        return RecordLife.of(self.items.of_rows[inside], days, days, self.items.size)
+        return ends_of(self.items.of_rows[inside], days, days, self.items.size)

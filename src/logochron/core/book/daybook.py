@@ -67,12 +67,12 @@ class Daybook:
     selected: tuple[str, ...] = ()  # what `where` took, in words
     filters: tuple[Where, ...] = ()  # and as it was asked, by the names of dimensions where they have one
     standing: Standing = Standing()  # what each record stands for
-    beyond: Beyond | None = None  # which items were recorded on days that were set aside
+    beyond: Beyond | None = None  # the records on days that were set aside
     falls: Mapping[str, Beyond] = field(default_factory=dict)  # by leaf the items with negative amounts, and when
     ids: Mapping[str, IdCounts] = field(default_factory=dict)
-    laid_out: dict[tuple[str, ...], DaySums] = field(
-        default_factory=dict
-    )  # by dimensions; books of the same rows share it
+    # by dimensions; books of the same rows share them
+    laid_out: dict[tuple[str, ...], DaySums] = field(default_factory=dict)
+    lives: dict[tuple[str, ...], RecordLife] = field(default_factory=dict)
 
     @cached_property
     def formulas(self) -> Mapping[str, Formula]:
@@ -266,8 +266,15 @@ class Daybook:
         return self.laid_out[names]
 
     def life(self, by: Sequence[str]) -> RecordLife:
-        """When each tuple of items of some dimensions was first and last recorded, whatever days were wanted."""
-        return self.day_sums(by).life(tuple(by), self.standing, self.beyond)
+        """When each tuple of items of some dimensions was recorded, whatever days were wanted."""
+        names = tuple(by)
+        if names not in self.lives:
+            self.lives[names] = self.day_sums(names).life(names, self.standing, self.beyond)
+        return self.lives[names]
+
+    def life_together(self, by: Sequence[str], groups: Days) -> RecordLife:
+        """The same of groups of those tuples, -1 for those of none."""
+        return self.day_sums(by).life(tuple(by), self.standing, self.beyond, groups)
 
     def sums(self, by: Sequence[str], columns: Sequence[str], *groups: Spans) -> dict[str, list[Sums]]:
         """Sums of columns over groups of spans for each tuple of items, each of shape (spans, items).
@@ -284,11 +291,11 @@ class Daybook:
         if held.all():
             return self
         days = self.standing.spans(self.days[~held])
-        beyond = Beyond.of({name: codes[~held] for name, codes in self.codes.items()}, self.labels, *days)
+        beyond = Beyond({name: codes[~held] for name, codes in self.codes.items()}, *days)
         return self.only(
             held,
             ids={key: counts.on(calendar.holds) for key, counts in self.ids.items()},
-            beyond=beyond.beside(self.beyond, self.labels),
+            beyond=beyond.beside(self.beyond),
         )
 
     def only(self, rows: NDArray[np.bool_], **changes: Any) -> Daybook:
@@ -299,7 +306,7 @@ class Daybook:
             records=self.records[rows],
             codes={name: codes[rows] for name, codes in self.codes.items()},
             amounts={name: column.take(rows) for name, column in self.amounts.items()},
-            **{"laid_out": {}, **changes},
+            **{"laid_out": {}, "lives": {}, **changes},
         )
 
     @kinds_checked

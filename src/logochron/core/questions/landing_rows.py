@@ -92,8 +92,9 @@ class LandingRows:
         falls = self.book.falls.get(formula.key)
         if falls is None:
             return np.zeros(n + (self.rest is not None), dtype=bool)
-        first = falls.by(self.by, self.book.day_sums(self.by).items).first
-        fallen = (first <= self.book.coverage.last).astype(np.int64)
+        items = self.book.day_sums(self.by).items
+        places, first, _ = falls.rows_of(self.by, items)
+        fallen = np.bincount(places[first <= self.book.coverage.last], minlength=items.size)
         return np.asarray(self._places.of(fallen[None])[0] > 0)
 
     def planned(self, plan: Daybook, starts: Days, ends: Days) -> tuple[Floats, tuple[Noted, ...]]:

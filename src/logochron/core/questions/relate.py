@@ -35,7 +35,7 @@ from logochron.core.rows.answer import (
 from logochron.core.rows.asked import ask, check_book
 from logochron.core.rows.blocks import Block
 from logochron.core.rows.figures import Floats, Sides, note_sides
-from logochron.core.rows.prepare import Prepared, Tiers, prepare, tiers_of
+from logochron.core.rows.prepare import Prepared, Tiers, life_of, prepare, tiers_of
 from logochron.core.rows.put import remembered
 from logochron.core.rows.tiers import Tier
 
@@ -226,9 +226,9 @@ def _groups(tiers: Tiers, within: str | None) -> _Groups:
         if tier.by == by:
             return _Groups(within, codes, tier)
     # ids lie in several items: the groups' own are counted, in the same order
-    compared = tiers.full_compared
-    whole = tiers.prepared.tier(by) if compared is None else tiers.full.gathered(by, compared)
-    return _Groups(within, codes, whole)
+    if tiers.full_compared is None:
+        return _Groups(within, codes, tiers.prepared.tier(by))
+    return _Groups(within, codes, tiers.full.gathered(by, life_of(tiers.prepared.book, by), tiers.full_compared))
 
 
 def _references(tiers: Tiers, measure: Measure, beside: str, groups: _Groups) -> _References:
@@ -309,9 +309,8 @@ def _rows(tiers: Tiers, measure: Measure, tier: Tier, held: _References, groups:
     ref_known, ref_base_known = (
         np.broadcast_to(known, ref.value.shape).take(of, axis=1) for known in (ref.value_known, ref.base_known)
     )
-    known = sides.value_known & ref_known & found
-    base_known = sides.base_known & ref_base_known & found
-    shown = known
+    shown = ref_known & found  # though of a quotient without a divisor there is no value beside it
+    known, base_known = sides.value_known & shown, sides.base_known & ref_base_known & found
     if sides.compared is not None:
         known, base_known = known & sides.compared, base_known & sides.compared
     gap, scale = subtracted(sides.value, sides.scale, reference, ref.scale)

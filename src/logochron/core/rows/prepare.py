@@ -14,6 +14,7 @@ from logochron.core.align.question import Question
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import counts_ids
+from logochron.core.book.items import places_of
 from logochron.core.book.measures import Measure
 from logochron.core.book.span_sums import Spans
 from logochron.core.calendars.base import Bools, Calendar
@@ -26,7 +27,7 @@ from logochron.core.rows.comparable import comparable
 from logochron.core.rows.figures import Sides
 from logochron.core.rows.plan_shape import shaped
 from logochron.core.rows.plan_side import check_plan, with_missing
-from logochron.core.rows.tiers import Lengths, Tier, lengths_of, sides_of, summed
+from logochron.core.rows.tiers import Lengths, LifeOf, Tier, lengths_of, sides_of, summed
 
 #: What the items are called that `top` leaves out.
 OTHERS = "all others"
@@ -135,7 +136,8 @@ class Tiers:
         key = measure.name, id(tier)
         if key not in self.worked:
             compared = self.full_compared if tier is self.full else self.compared if tier is self.items else None
-            self.worked[key] = sides_of(measure, tier, self.prepared.aligned, self.prepared.lengths, compared)
+            aligned, lengths, cover = self.prepared.aligned, self.prepared.lengths, self.prepared.asked.book.coverage
+            self.worked[key] = sides_of(measure, tier, aligned, lengths, cover.last, compared)
         return self.worked[key]
 
 
@@ -185,7 +187,7 @@ def tiers_of(prepared: Prepared, also: Sequence[Measure] = (), chosen_by: int = 
     if compared is None and not _adds_up(prepared, items):
         total, *subtotals = (prepared.tier(prefix, also) for prefix in prefixes)
     else:
-        total, *subtotals = (items.gathered(prefix, compared) for prefix in prefixes)
+        total, *subtotals = (items.gathered(by, life_of(prepared.book, by), compared) for by in prefixes)
     tiers = Tiers(
         prepared=prepared,
         items=items,
@@ -196,6 +198,11 @@ def tiers_of(prepared: Prepared, also: Sequence[Measure] = (), chosen_by: int = 
         full_compared=compared,
     )
     return tiers if asked.top is None or asked.top >= items.size else _topped(tiers, asked.top, chosen_by)
+
+
+def life_of(book: Daybook, by: tuple[str, ...]) -> LifeOf:
+    """Tells when the tuples of labels of some dimensions were recorded."""
+    return lambda labels: book.life(by).at(places_of(book.day_sums(by).items.labels, labels))
 
 
 def _adds_up(prepared: Prepared, items: Tier) -> bool:
@@ -211,7 +218,12 @@ def _topped(tiers: Tiers, top: int, row: int) -> Tiers:
     if any((label == OTHERS).any() for label in items.labels):
         raise QuestionError(f"`top` gathers the rest as {OTHERS!r}, and an item is called so already")
     chosen = _largest(tiers, top, row)
-    rest = items.at(~chosen).gathered((), None if compared is None else compared[:, ~chosen])
+    book = tiers.prepared.book
+    known = book.day_sums(items.by).items
+    others = np.zeros(known.size, dtype=np.int64)
+    others[items.places[chosen & (items.places >= 0)]] = -1
+    life = book.life_together(items.by, others)
+    rest = items.at(~chosen).gathered((), lambda _: life, None if compared is None else compared[:, ~chosen])
     named = tuple(np.array([OTHERS], dtype=object) for _ in items.by)
     shown_compared = None
     if compared is not None:

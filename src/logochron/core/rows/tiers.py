@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -24,6 +24,8 @@ from logochron.core.rows.figures import Sides
 from logochron.core.rows.plan_side import at_places, plan_side
 
 Labels = tuple[NDArray[np.object_], ...]
+#: Tells of the tuples of some labels when they were recorded.
+LifeOf = Callable[[Labels], RecordLife]
 
 
 class Lengths(NamedTuple):
@@ -82,18 +84,19 @@ class Tier(NamedTuple):
         """The groups that the items make by some of their dimensions; one of all where none is named."""
         return Items.named([self.labels[self.by.index(name)] for name in by], self.size)
 
-    def gathered(self, by: tuple[str, ...], kept: Bools | None = None) -> Tier:
+    def gathered(self, by: tuple[str, ...], life: LifeOf, kept: Bools | None = None) -> Tier:
         """The items added up by some of their dimensions.
 
         Parameters
         ----------
+        life
+            Tells when the groups of some labels were recorded, whether or not each of their items has a row.
         kept
             Which items are taken in each period, shape (periods, items); all where None.
         """
         if not by and kept is None:
-            life = self.life.gathered(np.zeros(self.size, dtype=np.int64), 1)
             value, base = _all(self.value), _all(self.base)
-            return self._replace(by=(), labels=(), places=np.full(1, -1), life=life, value=value, base=base)
+            return self._replace(by=(), labels=(), places=np.full(1, -1), life=life(()), value=value, base=base)
         groups = self.under(by)
         n = groups.size
         order = np.argsort(groups.of_rows, kind="stable")
@@ -114,7 +117,7 @@ class Tier(NamedTuple):
             by=by,
             labels=groups.labels,
             places=np.full(n, -1),
-            life=self.life.gathered(groups.of_rows, n),
+            life=life(groups.labels),
             value=added(self.value),
             base=added(self.base),
         )
@@ -214,9 +217,12 @@ def summed(
 
 
 def sides_of(
-    measure: Measure, tier: Tier, aligned: Alignment, lengths: Lengths, compared: Bools | None = None
+    measure: Measure, tier: Tier, aligned: Alignment, lengths: Lengths, report: int, compared: Bools | None = None
 ) -> Sides:
-    """Both sides of one measure, sums divided where the base is a mean or `per` asks for it."""
+    """Both sides of one measure, sums divided where the base is a mean or `per` asks for it.
+
+    `report` is the report date, to which an item is silent.
+    """
     days = base_days = None
     if lengths.per is not None:
         days, base_days = lengths.days[:, None], lengths.base_days[:, None]
@@ -245,5 +251,5 @@ def sides_of(
         lacking=tuple((rows & value_known, name) for rows, name in value.lacking),
         base_lacking=tuple((rows & base_known, name) for rows, name in base.lacking),
         yet_to_start=tier.life.first > aligned.base_last()[:, None],
-        has_ended=tier.life.last < aligned.starts[:, None],
+        has_ended=tier.life.has_ended(aligned.starts, report),
     )
