@@ -76,7 +76,8 @@ CASES = [
     (0, 50, "Amount in February 2025 reached 50, after none in the base (January 2025).", "x came to 50 after none"),
     (80, 0, "No amount in February 2025, after 80 (January 2025).", "x has none now (before: 80)"),
     (0, 0, "No amount in February 2025, and none in the base (January 2025).", "x has none in both"),
-    (1e6, 1e6 + 1, "Amount in February 2025 came to 1M, 1 more than January 2025 (1M).", "x gained most (+1)"),
+    (1e6, 1e6 + 1, "Amount in February 2025 came to 1,000,001, 1 more than January 2025 (1,000,000).",
+     "x gained most (+1)"),
 ]  # fmt: skip
 
 
@@ -100,7 +101,13 @@ def test_new_ended_unknown_and_level_within():
             ("2025-02-10", "kept", 5, 2), ("2025-01-10", "kept", 5, 2), ("2025-03-20", "new", 9, 1)]  # fmt: skip
     book = book_of(rows)
     told = lc.words.sentences(lc.compare(book, "month", "prior", at="2025-02", by="item", measures="amount"))
-    assert "new is new (7)" in told[1] and "old ended (before: 20)" in told[1] and "kept stayed level (5)" in told[1]
+    assert (
+        "new is new (7)" in told[1]
+        and "old has none now (before: 20)" in told[1]
+        and "kept stayed level (5)" in told[1]
+    )
+    later = lc.compare(book.covering(last="2025-08-31"), "month", "prior", at="2025-02", by="item", measures="amount")
+    assert "old ended (before: 20)" in lc.words.sentences(later)[1]  # silent for more than five of its gaps
     assert lc.words.headline(lc.compare(book, "month", "prior", at="2025-01")).endswith("nothing to compare it with.")
     to_date = lc.words.headline(lc.compare(book, "month", "prior", at="2025-03"))
     assert to_date == "Amount over 1–20 March 2025 reached 9, 25.0 % below 1–20 February 2025 (12)."
@@ -113,6 +120,64 @@ def test_new_ended_unknown_and_level_within():
     assert "Price in February 2025 reached 4, 36.0 % below" in lc.words.headline(
         lc.compare(price, "month", "prior", at="2025-02")
     )
+
+
+def moved_by(**changes):
+    """A comparison of two months in which each item moved from 1,000 by so much."""
+    rows = [("2025-01-31", item, 1000, 1) for item in changes] + [("2025-01-01", "a", 0, 1)]
+    return book_of([*rows, *(("2025-02-28", item, 1000 + change, 1) for item, change in changes.items())])
+
+
+@pytest.mark.parametrize(
+    ("changes", "said"),
+    [
+        ({"a": 1, "b": 50, "c": 50}, "b and c gained most (+50 each); a rose 0.1 %."),
+        ({"a": 80, "b": 80, "c": -5, "d": -7}, "a and b gained most (+80 each); d fell 0.7 %."),
+        ({"a": -3, "b": -3}, "a and b lost most (−3 each)."),
+        (dict.fromkeys("abcd", 2), "a, b, c and d gained most (+2 each)."),
+        (dict.fromkeys("abcdef", 2), "a, b, c and 3 others gained most (+2 each)."),
+        ({"a": 0, "b": 0}, "a stayed level (1K); b stayed level (1K)."),
+    ],
+)
+def test_who_moved_most_is_told_of_all_items(changes, said):
+    book = moved_by(**changes)
+    asked = {"against": "prior", "at": "2025-02", "measures": "amount", "by": "item"}
+    for top in (None, 1):  # one that `top` gathers may be the one
+        assert lc.words.sentences(lc.compare(book, "month", top=top, **asked))[1] == said
+    told = [lc.words.sentences(lc.drivers(book, "month", top=top, **asked)) for top in (None, 1)]
+    assert told[0] == told[1]
+    asked.pop("at")
+    paced = [lc.words.sentences(lc.pace(book, "month", top=top, **asked)) for top in (None, 1)]
+    assert paced[0] == paced[1] and "all others" not in str(paced)
+    related = [lc.words.sentences(lc.relate(book, "month", top=top, at="2025-02", **asked)) for top in (None, 1)]
+    assert related[0] == related[1]
+
+
+def test_what_stays_level_is_led_by_nothing():
+    rows = [
+        (day, item, 5, line) for day in ("2025-01-01", "2025-01-31", "2025-02-28") for item in "ab" for line in (1, 2)
+    ]
+    frame = pd.DataFrame([*rows, ("2025-02-27", "a", 1, 1), ("2025-02-27", "a", -1, 2)],
+                         columns=["day", "item", "amount", "line"])  # fmt: skip
+    frame.loc[frame.day == "2025-01-01", "amount"] = 0
+    book = lc.read(frame, date="day", values="amount", by=["item", "line"])
+    told = lc.words.sentences(lc.compare(book, "month", "prior", at="2025-02", by="item"), then="line")
+    assert told[1] == "a stayed level (10); b stayed level (10)."
+
+
+def test_parts_that_cannot_be_formed_and_parts_that_did_not_move():
+    rows = [("2025-01-01", "a", 500, 1), ("2025-01-31", "b", 500, 1), ("2025-02-01", "a", 5001, 1),
+            ("2025-02-28", "b", 5000, 1), ("2025-03-01", "a", -40, 1), ("2025-03-31", "b", 30, 0)]  # fmt: skip
+    book = book_of(rows)
+    asked = {"by": "item", "against": "prior", "measures": "amount"}
+    level = lc.words.sentences(lc.relate(book, "month", at="2025-02", **asked))
+    assert level == ["Amount in February 2025: a came to 50.0 % of the total, level with January 2025.", "b 50.0 %."]
+    below = lc.words.sentences(lc.relate(book, "month", at="2025-03", **asked))
+    assert below == ["Amount in March 2025: a −40; b 30; no part of the total, as that is not above 0 (−10)."]
+    price = lc.read(pd.DataFrame(rows, columns=["day", "item", "amount", "cost"]), date="day", by="item",
+                    measures=[lc.Measure("price", of="amount", per="cost")])  # fmt: skip
+    table = lc.relate(price, "month", at="2025-03", by="item").table.set_index("item")
+    assert table.note["b"].startswith("no cost") and table.reference["b"] == -10 == table.reference["a"]
 
 
 @pytest.fixture(scope="module")

@@ -165,7 +165,10 @@ class Formats:
         >>> Formats().amount(44_412, "EUR"), Formats(locale="de").amount(44_412, "EUR"), Formats().amount(12, "boats")
         ('EUR 44.4K', '44.412 EUR', '12 boats')
         """
-        text = self.compact(value, signed=signed)
+        return self.with_unit(self.compact(value, signed=signed), value, unit)
+
+    def with_unit(self, text: str, value: float, unit: str) -> str:
+        """A value that is written already, with its unit; what is not known has none."""
         if not unit or not math.isfinite(value):
             return text
         before = is_currency(unit) and locale_of(self.locale).currency_formats["standard"].pattern.startswith("¤")

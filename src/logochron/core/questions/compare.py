@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property, partial
+from functools import partial
 from typing import Any, ClassVar
 
 import numpy as np
@@ -61,12 +61,9 @@ class Comparison(AlignedAnswer):
     unusual: bool = field(default=False, kw_only=True)
     kind: ClassVar[str] = "compare"
 
-    @cached_property
-    def ungathered(self) -> Comparison:
-        """The same answer with the items that `top` left out."""
-        if self.top is None:
-            return self
-        return compared(replace(self.prepared, asked=replace(self.asked, top=None)), unusual=self.unusual)
+    def put_anew(self, prepared: Prepared) -> Comparison:
+        """The same question about what is lined up otherwise."""
+        return compared(prepared, unusual=self.unusual)
 
     def with_earlier(self, n: int) -> Comparison:
         """The same comparison with as many as `n` periods before its first one, as far as the records go."""

@@ -36,7 +36,7 @@ from logochron.core.rows.answer import (
 from logochron.core.rows.asked import adding_up, ask, check_book
 from logochron.core.rows.blocks import Block, Blocks
 from logochron.core.rows.figures import Floats, Sides, figures_of
-from logochron.core.rows.prepare import Tiers, prepare, tiers_of
+from logochron.core.rows.prepare import Prepared, Tiers, prepare, tiers_of
 from logochron.core.rows.put import remembered
 from logochron.core.rows.tiers import Tier
 
@@ -64,6 +64,10 @@ class Drivers(AlignedAnswer):
     quantity: Measure | None
     path_columns: Mapping[str, NDArray[Any]] = field(repr=False)
     kind: ClassVar[str] = "drivers"
+
+    def put_anew(self, prepared: Prepared) -> Drivers:
+        """The same question about what is lined up otherwise."""
+        return _driven(prepared, self.quantity)
 
     @cached_property
     def path(self) -> pd.DataFrame:
@@ -164,7 +168,16 @@ def drivers(
     if size != 1:
         n = f"names {size}" if size else "none is held whole by the records"
         raise QuestionError(f"`at` must name one period: {at if at is not None else 'the last'} {n}")
-    tiers = tiers_of(prepared, [counted] if counted else [])
+    made = _driven(prepared, counted)
+    if not left_out:
+        return made
+    said = f"{', '.join(left_out)}: left out, as quotients have no parts that add up"
+    return replace(made, notes=(said, *made.notes))
+
+
+def _driven(prepared: Prepared, counted: Measure | None) -> Drivers:
+    """The answer to what is lined up."""
+    tiers, asked = tiers_of(prepared, [counted] if counted else []), prepared.asked
     quantities = _parts(tiers, counted) if counted else None
     effects = {m.name: _effects(_parts(tiers, m), quantities) for m in asked.measures}
     # the row of each item: that of its subtotal or of all, and its own or that of all others
@@ -176,11 +189,7 @@ def drivers(
     def rows(measure: Measure, tier: Tier, others: bool) -> Block:
         return _rows(tiers, measure, tier, _added(effects[measure.name], codes[tier.by], tier.size), counted, others)
 
-    made = laid_out("drivers", tiers, rows)
-    if left_out:
-        said = f"{', '.join(left_out)}: left out, as quotients have no parts that add up"
-        made["notes"] = (said, *made["notes"])
-    return Drivers(**made, quantity=counted, path_columns=_path(tiers, asked.measures[0]))
+    return Drivers(**laid_out("drivers", tiers, rows), quantity=counted, path_columns=_path(tiers, asked.measures[0]))
 
 
 def _measures(

@@ -29,7 +29,7 @@ from logochron.core.rows.answer import AlignedAnswer, Columns, block, dimensions
 from logochron.core.rows.asked import ask, check_book
 from logochron.core.rows.blocks import Block, Blocks
 from logochron.core.rows.figures import Floats
-from logochron.core.rows.prepare import Tiers, prepare, tiers_of
+from logochron.core.rows.prepare import Prepared, Tiers, prepare, tiers_of
 from logochron.core.rows.put import remembered
 from logochron.core.rows.tiers import Tier
 
@@ -57,6 +57,10 @@ class Pace(AlignedAnswer):
 
     positions: Positions = field(repr=False)
     kind: ClassVar[str] = "pace"
+
+    def put_anew(self, prepared: Prepared) -> Pace:
+        """The same question about what is lined up otherwise."""
+        return _paced(prepared, self.positions)
 
     @property
     def within(self) -> Grain:
@@ -225,7 +229,11 @@ def pace(
         return found[0].aligned
 
     prepared = prepare(asked, question, plan, line_up)
-    lined_up = found[0]
+    return _paced(prepared, found[0])
+
+
+def _paced(prepared: Prepared, lined_up: Positions) -> Pace:
+    """The answer to what is lined up."""
     today = (len(lined_up.parents) - 1) * len(lined_up.numbers) + lined_up.today
     tiers = tiers_of(prepared, chosen_by=today)
 

@@ -61,6 +61,10 @@ class Relation(AlignedAnswer):
     within: str | None
     kind: ClassVar[str] = "relate"
 
+    def put_anew(self, prepared: Prepared) -> Relation:
+        """The same question about what is lined up otherwise."""
+        return _related(prepared, self.beside, self.within)
+
 
 class _Groups(NamedTuple):
     """The items that are held beside the same: all, or those of one item of `within`.
@@ -181,8 +185,12 @@ def relate(
             f"`within` must be one of two or more dimensions in `by` ({', '.join(asked.by)}); got {brief(within)}"
         )
     prepared = prepare(asked, question, None)
-    beside = _checked(prepared, beside, within)
-    tiers = tiers_of(prepared)
+    return _related(prepared, _checked(prepared, beside, within), within)
+
+
+def _related(prepared: Prepared, beside: str, within: str | None) -> Relation:
+    """The answer to what is lined up."""
+    tiers, asked = tiers_of(prepared), prepared.asked
     groups = _groups(tiers, within)
     held = {m.name: _references(tiers, m, beside, groups) for m in asked.measures}
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
-from typing import Any
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Any, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -87,6 +88,17 @@ class AlignedAnswer(Answer):
     """An answer of compare, relate or drivers: the question as it was lined up."""
 
     prepared: Prepared = field(repr=False)
+
+    @cached_property
+    def ungathered(self) -> Self:
+        """The same answer with the items that `top` left out."""
+        if self.top is None:
+            return self
+        return self.put_anew(replace(self.prepared, asked=replace(self.asked, top=None)))
+
+    def put_anew(self, prepared: Prepared) -> Self:
+        """The same question about what is lined up otherwise."""
+        raise NotImplementedError
 
     @property
     def book(self) -> Daybook:

@@ -13,6 +13,7 @@ from logochron.views.figures.common import STATUS_WORDS
 from logochron.views.figures.scene import Canvas, Details
 from logochron.views.formats import Formats, capital, words
 from logochron.views.tables.item_rows import Table, growth_or_level
+from logochron.views.words.apart import amounts_apart
 from logochron.views.words.titles import base_heading, column_words, unit
 
 #: The details of one place: names and texts.
@@ -41,10 +42,11 @@ def row_details(
         rows = [(capital(words(result.by[0])), named[i])] if named[i] and result.by else []
         start, end = (int(to_days(table[name][i])) for name in ("start", "end"))
         rows.append((period, formats.dot.join([result.periods[int(table["period"][i])], formats.span(start, end)])))
-        rows.append((names["value"], formats.amount(value, of) if np.isfinite(value) else formats.dash))
+        now, before = amounts_apart([value, base], of, formats)
+        rows.append((names["value"], now))
         if np.isfinite(base):
             first, last = (int(to_days(table[name][i])) for name in ("base_start", "base_end"))
-            rows.append((names["base"], f"{formats.amount(base, of)} ({formats.span(first, last)})"))
+            rows.append((names["base"], f"{before} ({formats.span(first, last)})"))
             rows.append((names["change"], formats.amount(change, of, signed=True)))
             rows.append((names["growth"], growth_or_level(growth, str(table["direction"][i]), formats)))
         rows.append((names["status"], formats.say(STATUS_WORDS.get(str(table["status"][i]), str(table["status"][i])))))

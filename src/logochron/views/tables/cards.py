@@ -17,6 +17,7 @@ from logochron.views.catalog import everything, message
 from logochron.views.formats import Formats, capital, item_name, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import growth_or_level
+from logochron.views.words.apart import amounts_apart
 from logochron.views.words.question_words import periods_of
 from logochron.views.words.titles import measure_told, unit
 
@@ -113,13 +114,14 @@ def _cards(
         item = item_name(labels) if not whole else ""
         if whole and result.by:
             item = everything(words(result.by[0]), formats.language)
-        earlier = formats.say(_BASE, value=formats.amount(base, named), when=base_when)
+        now, before = amounts_apart([value, base], named, formats)
+        earlier = formats.say(_BASE, value=before, when=base_when)
         made.append(
             Card(
                 name,
                 item,
                 period,
-                formats.amount(value, named),
+                now,
                 marks.beside(marks.sign(direction, verdict, band), text),
                 formats.amount(change, named, signed=True) if np.isfinite(change) else "",
                 earlier if np.isfinite(base) else formats.say(_NOTHING),

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from typing import NamedTuple
 
 import numpy as np
 
 from logochron.views.catalog import message
 from logochron.views.formats import Formats
+from logochron.views.words.apart import amounts_apart, listed
 
 #: Of the figure the sentence is about.
 ABOVE = message("{measure} {when} reached {value}, {part} above {base_period} ({base})")
@@ -27,6 +28,8 @@ NOT_RECORDED = message("{measure} {when}: not recorded")
 #: Of an item in a list.
 ITEM_MOST_UP = message("{item} gained most ({moved})")
 ITEM_MOST_DOWN = message("{item} lost most ({moved})")
+ITEMS_MOST_UP = message("{items} gained most ({change} each)")
+ITEMS_MOST_DOWN = message("{items} lost most ({change} each)")
 ITEM_UP = message("{item} rose {part}")
 ITEM_DOWN = message("{item} fell {part}")
 ITEM_MORE = message("{item} rose by {change}")
@@ -42,6 +45,8 @@ ITEM_NOT_RECORDED = message("{item} is not recorded")
 #: Of an item beside a plan, which it does not come from: it lies above or below.
 PLAN_MOST_UP = message("{item} is furthest above ({moved})")
 PLAN_MOST_DOWN = message("{item} is furthest below ({moved})")
+PLANS_MOST_UP = message("{items} are furthest above ({change} each)")
+PLANS_MOST_DOWN = message("{items} are furthest below ({change} each)")
 PLAN_UP = message("{item} is {part} above")
 PLAN_DOWN = message("{item} is {part} below")
 PLAN_MORE = message("{item} is {change} above")
@@ -49,6 +54,7 @@ PLAN_LESS = message("{item} is {change} below")
 PLAN_LEVEL = message("{item} is level ({value})")
 PLAN_NONE = message("{item} came to {value}, with none planned")
 PLAN_NONE_NOW = message("{item} has none (planned: {base})")
+OTHERS = message("{n} others")
 LED = message("{sentence}, led by {leader}")
 
 
@@ -73,9 +79,10 @@ class Moved(NamedTuple):
 
     def fields(self, formats: Formats) -> dict[str, str]:
         """The amounts as messages have them."""
+        value, base = amounts_apart([self.value, self.base], self.unit, formats)
         return {
-            "value": formats.amount(self.value, self.unit),
-            "base": formats.amount(self.base, self.unit),
+            "value": value,
+            "base": base,
             "change": formats.amount(abs(self.change), self.unit),
             "part": formats.part(abs(self.growth)),
             "moved": self.moved(formats),
@@ -89,6 +96,11 @@ class Moved(NamedTuple):
     def moved(self, formats: Formats) -> str:
         """The growth, or the change where there is none to be seen."""
         return formats.growth(self.growth) if self.by_part else formats.amount(self.change, self.unit, signed=True)
+
+    @property
+    def gained_or_lost(self) -> bool:
+        """Whether it rose or fell from something to something."""
+        return self._kind() in ("up", "up by change", "down", "down by change")
 
     def _kind(self) -> str:
         """What there is to be said."""
@@ -125,6 +137,10 @@ _PLANNED = _ITEMS | {
 }
 #: Of the one that moved most: by whether the base is a plan, rising and falling.
 _MOST = {False: (ITEM_MOST_UP, ITEM_MOST_DOWN), True: (PLAN_MOST_UP, PLAN_MOST_DOWN)}
+#: Of several that moved most alike.
+_MOST_ALIKE = {False: (ITEMS_MOST_UP, ITEMS_MOST_DOWN), True: (PLANS_MOST_UP, PLANS_MOST_DOWN)}
+#: So many of them are named.
+_NAMED = 3
 
 
 def headline_of(moved: Moved, measure: str, when: str, base_period: str, formats: Formats) -> str:
@@ -147,7 +163,15 @@ def item_words(moved: Moved, item: str, formats: Formats, *, most: bool = False,
     """What an item did, as a part of a sentence; `most`: more than all others."""
     kind = moved._kind()
     text = (_PLANNED if moved.planned else _ITEMS)[kind]
-    if most and kind in ("up", "up by change", "down", "down by change"):
+    if most and moved.gained_or_lost:
         text = _MOST[moved.planned][kind.startswith("down")]
     said = formats.say(text, item=item, **moved.fields(formats))
     return formats.say(LED, sentence=said, leader=leader) if leader else said
+
+
+def tied_words(moved: Moved, names: Sequence[str], formats: Formats) -> str:
+    """What several items did that moved alike, and more than all others; those past `_NAMED` are counted."""
+    text = _MOST_ALIKE[moved.planned][moved.change < 0]
+    more = len(names) - _NAMED
+    shown = list(names) if more <= 1 else [*names[:_NAMED], formats.say(OTHERS, n=formats.number(more, 0))]
+    return formats.say(text, items=listed(shown, formats), change=formats.amount(moved.change, moved.unit, signed=True))

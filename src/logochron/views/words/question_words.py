@@ -16,6 +16,7 @@ from logochron.core.questions.relate import Relation
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import message
 from logochron.views.formats import Formats, capital, item_name, shortened, words
+from logochron.views.words.apart import amounts_apart, parts_apart
 from logochron.views.words.movement import MOVED, Moved, headline_of
 from logochron.views.words.periods import PeriodWords, base_period, row_period
 from logochron.views.words.standing import (
@@ -40,6 +41,8 @@ _RELATED_LEVEL = message("{measure} {when}: {item} came to {ratio} of {reference
 _ITEM_MORE = message("{item} {ratio}, {points} points more")
 _ITEM_LESS = message("{item} {ratio}, {points} points less")
 _ITEM_SAME = message("{item} {ratio}")
+_NO_RATIO = message("{measure} {when}: {items}; no part of {reference}, as that is not above 0 ({amount})")
+_NO_REFERENCE = message("{measure} {when}: {items}; no part of {reference}, as that is not known")
 _ADDED = message("{item} added {points} points")
 _TOOK = message("{item} took away {points} points")
 _ADDED_CHANGE = message("{item} added {change}")
@@ -130,21 +133,24 @@ def _advice(
 def relate_sentences(result: Relation, measure: Measure, place: int, formats: Formats, n: int) -> list[str]:
     """The item whose part moved most, then the others."""
     period, base = periods_of(result, place, formats)
-    block = result.of_measure(result.columns, measure).blocks[0]
-    row = block.period(place)
+    result = result.ungathered
+    row = result.of_measure(result.columns, measure).blocks[0].period(place)
     labels = list(map(item_name, zip(*(row[name].tolist() for name in result.by))))
     moved = row["ratio_change"]
     order = told_order(moved, n) or np.flatnonzero(np.isfinite(row["ratio"]))[:n].tolist()
     if not order:
-        named = {"measure": measure_told(result, measure, formats), "when": period.when}
-        return [formats.say(message("{measure} {when}: not recorded"), **named)]
+        return [_unrelated(result, measure, row, labels, period.when, formats, n)]
 
     def said(i: int, texts: tuple[str, str, str, str], **more: str) -> str:
         alone, more_text, less, level = texts
-        direction = DIRECTIONS[row["direction"][i]]
-        text = {"rising": more_text, "falling": less, "level": level}.get(direction, alone)
         points = formats.number(abs(float(moved[i])) * 100, 1) if np.isfinite(moved[i]) else ""
-        return formats.say(text, item=labels[i], ratio=formats.part(float(row["ratio"][i])), points=points, **more)
+        direction = DIRECTIONS[row["direction"][i]]
+        if points == formats.number(0.0, 1):  # of what is told nothing moved
+            direction = "level"
+        text = {"rising": more_text, "falling": less, "level": level}.get(direction, alone)
+        ratios = [float(row[name][i]) for name in ("ratio", "ratio_before")]
+        ratio, before = map(formats.part, ratios) if direction == "level" else parts_apart(ratios, formats)
+        return formats.say(text, item=labels[i], ratio=ratio, before=before, points=points, **more)
 
     first = said(
         order[0],
@@ -153,10 +159,25 @@ def relate_sentences(result: Relation, measure: Measure, place: int, formats: Fo
         when=period.when,
         reference=beside_words(result, formats),
         base_period=base.name,
-        before=formats.part(float(row["ratio_before"][order[0]])),
     )
     others = [said(i, (_ITEM_SAME, _ITEM_MORE, _ITEM_LESS, _ITEM_SAME)) for i in order[1:]]
     return [first, "; ".join(others)]
+
+
+def _unrelated(
+    result: Relation, measure: Measure, row: Any, labels: list[str], when: str, formats: Formats, n: int
+) -> str:
+    """What is said where no item has a ratio: the largest amounts, and why they are no part."""
+    values, named = row["value"], {"measure": measure_told(result, measure, formats), "when": when}
+    known = np.flatnonzero(np.isfinite(values))
+    if not len(known):
+        return formats.say(message("{measure} {when}: not recorded"), **named)
+    largest = known[np.argsort(-np.abs(values[known]), kind="stable")][:n]
+    told = [f"{labels[i]} {amount_words(float(values[i]), measure, formats)}" for i in largest]
+    reference = float(row["reference"][largest[0]])
+    text = _NO_RATIO if np.isfinite(reference) else _NO_REFERENCE
+    amount = amount_words(reference, measure, formats)
+    return formats.say(text, items="; ".join(told), reference=beside_words(result, formats), amount=amount, **named)
 
 
 def drivers_when(result: Drivers, formats: Formats) -> str:
@@ -222,8 +243,8 @@ def _pace_items(result: Pace, measure: Measure, formats: Formats) -> ToldItems:
     """The items of a pace at today's position, with the columns that sentences read."""
     if not result.by:
         return ToldItems([], {}, [], "", False)
-    block = result.of_measure(result.columns, measure).blocks[0]
-    row = block.period(result.place())
+    result = result.ungathered
+    row = result.of_measure(result.columns, measure).blocks[0].period(result.place())
     moved, _ = result.directions(measure, row["running"], row["base"])
     columns = {"value": row["running"], "base": row["base"], "change": row["gap"], "growth": row["growth"]}
     labels = list(zip(*(row[name].tolist() for name in result.by)))
@@ -246,16 +267,15 @@ def land_sentences(result: Landing, measure: Measure, formats: Formats) -> list[
     if not np.isfinite(estimate):
         return [formats.say(_NO_ESTIMATE, value=amount_words(float(row["to_date"]), measure, formats), **named)]
     over = bool(result.now.over[0])
-    amounts = {
-        name: amount_words(v, measure, formats) for name, v in (("estimate", estimate), ("low", low), ("high", high))
-    }
+    amounts = {name: amount_words(v, measure, formats) for name, v in (("low", low), ("high", high))}
+    amounts["estimate"], before = amounts_apart([estimate, base], unit(measure, formats), formats)
     text = _ENDED if over else _HEADING_RANGE if np.isfinite(low) else _HEADING
     said = formats.say(text, **named, **amounts)
     if np.isfinite(growth):
         way = {"rising": _AHEAD, "falling": _BEHIND}.get(DIRECTIONS[row["direction"]], _SAME)
         against = _base_words(whole, whole.span_row(), formats).name
-        said = formats.say(way, sentence=said, part=formats.part(abs(growth)), base_period=against,
-                           base=amount_words(base, measure, formats))  # fmt: skip
+        part = formats.part(abs(growth))
+        said = formats.say(way, sentence=said, part=part, base_period=against, base=before)
     return [said, unsure_sentence(result, measure, formats), *_targets(result, measure, row, formats)]
 
 

@@ -12,6 +12,7 @@ from logochron.core.questions.land import Landing
 from logochron.core.questions.pace import Pace
 from logochron.views.catalog import message, ordinal
 from logochron.views.formats import Formats, capital
+from logochron.views.words.apart import amounts_apart
 from logochron.views.words.basis_words import in_words, several
 from logochron.views.words.periods import PeriodWords, days_in_words, whole_period
 from logochron.views.words.titles import against_words, short_day, subject, unit, within_a_title
@@ -58,9 +59,10 @@ def standing_sentence(result: Pace, measure: Measure, labels: tuple[str, ...], f
     parent = len(result.periods) - 1
     row = block.row(result.place(), place)
     running, base, growth = (float(row[name]) for name in ("running", "base", "growth"))
-    said = f"{capital(pace_days(result, parent, formats).name)}: {amount_words(running, measure, formats)}"
+    now, before = amounts_apart([running, base], unit(measure, formats), formats)
+    said = f"{capital(pace_days(result, parent, formats).name)}: {now}"
     against = formats.say("against {base}", base=against_words(result, formats))
-    held = f"{against} ({amount_words(base, measure, formats)})"
+    held = f"{against} ({before})"
     if np.isfinite(growth):
         said += f", {formats.growth(growth)} {held}"
     elif np.isfinite(base):

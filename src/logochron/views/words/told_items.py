@@ -11,13 +11,13 @@ from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
 from logochron.core.errors import QuestionError, no_such
+from logochron.core.judge.bands import SLACK
 from logochron.core.options import DIRECTIONS
 from logochron.core.questions.compare import Comparison, compared
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.figures import Floats
-from logochron.core.rows.prepare import OTHERS
 from logochron.views.formats import Formats, item_name, shortened
-from logochron.views.words.movement import MOVED, Moved, item_words
+from logochron.views.words.movement import MOVED, Moved, item_words, tied_words
 
 
 class ToldItems(NamedTuple):
@@ -31,15 +31,13 @@ class ToldItems(NamedTuple):
 
     @classmethod
     def of(cls, result: AlignedAnswer, measure: Measure, place: int, unit: str) -> ToldItems:
-        """Those of an answer; one that gathers others is none."""
-        block = result.of_measure(result.columns, measure).blocks[0]
-        laid_out = block.period(place)
-        labels = list(zip(*(laid_out[name].tolist() for name in result.by)))
-        kept = np.array([OTHERS not in label for label in labels], dtype=bool)
-        columns = {name: values[kept] for name, values in laid_out.items()}
+        """All those of an answer, those that `top` gathers too."""
+        result = result.ungathered
+        columns = result.of_measure(result.columns, measure).blocks[0].period(place)
+        labels = list(zip(*(columns[name].tolist() for name in result.by)))
         known = [frozenset(note.code for note in notes) for notes in result.note_table]
         codes = [known[place] for place in columns["note"].tolist()] if "note" in columns else []
-        return cls([label for label, k in zip(labels, kept) if k], columns, codes, unit, result.plan is not None)
+        return cls(labels, columns, codes, unit, result.plan is not None)
 
     def moved(self, i: int) -> Moved:
         """One of them beside its base."""
@@ -54,6 +52,11 @@ class ToldItems(NamedTuple):
             self.unit,
             self.planned,
         )
+
+    def tied(self, i: int) -> list[int]:
+        """Those whose change is that of one of them: to the last digit of inexact sums."""
+        changes = self.columns["change"]
+        return np.flatnonzero(np.isclose(changes, changes[i], rtol=SLACK, atol=0.0)).tolist()
 
     def name(self, i: int) -> str:
         """What one of them is called."""
@@ -93,6 +96,8 @@ class Leaders:
 
     def of(self, label: tuple[str, ...], direction: str) -> tuple[str, float] | None:
         """Label and value of the one that moved most in the direction in which an item moved; None where none did."""
+        if direction not in ("rising", "falling"):  # what stays level is led by nothing
+            return None
         places = self._under.get(label, [])
         changes = np.nan_to_num(self._finer.columns["change"][places]) * (-1 if direction == "falling" else 1)
         if not len(changes) or changes.max() <= 0:
@@ -117,7 +122,15 @@ def told_items(items: ToldItems, n: int, formats: Formats, leader: str = "") -> 
     """What the items that moved most did, as one sentence; empty where there is nothing to tell of several."""
     if len(items.labels) < 2:
         return ""
-    told = []
-    for place, i in enumerate(told_order(items.columns["change"], n)):
-        told.append(item_words(items.moved(i), items.name(i), formats, most=not place, leader="" if place else leader))
+    told: list[str] = []
+    tied: list[int] = []
+    for i in told_order(items.columns["change"], n):
+        moved = items.moved(i)
+        alike = items.tied(i) if not told and moved.gained_or_lost else []
+        if len(alike) > 1:
+            told.append(tied_words(moved, [items.name(one) for one in alike], formats))
+            tied = alike
+        elif i not in tied:
+            most, led = not told, "" if told else leader
+            told.append(item_words(moved, items.name(i), formats, most=most, leader=led))
     return "; ".join(told)
