@@ -130,6 +130,7 @@ def align(question: Question, coverage: Coverage, recorded: Days, plan: Coverage
             cut = np.minimum(_cut(question, rows, parts, running, coverage.last), parts.ends[:, running])
             base_ends[:, running] = np.where(parts.uncut[:, running], parts.ends[:, running], cut)
     held_by = plan or coverage
+    too_early = any_part(base_starts < held_by.first)
     if as_is:
         held = (base_starts <= held_by.last) & (base_ends >= held_by.first)
         base_starts, base_ends = np.maximum(base_starts, held_by.first), np.minimum(base_ends, held_by.last)
@@ -153,7 +154,7 @@ def align(question: Question, coverage: Coverage, recorded: Days, plan: Coverage
         part_known=part_known,
         base_known=enough & ~fragment,
     )
-    return aligned._replace(notes=_notes(question, aligned, fragment, coverage, plan))
+    return aligned._replace(notes=_notes(question, aligned, fragment, too_early, coverage, plan))
 
 
 def against_whole(question: Question, coverage: Coverage, recorded: Days, plan: Coverage | None = None) -> Alignment:
@@ -170,7 +171,8 @@ def against_whole(question: Question, coverage: Coverage, recorded: Days, plan: 
         base_known=np.asarray(part_known.all(axis=0)),
     )
     fragment = aligned.status == PARTIAL
-    return whole._replace(ends=aligned.ends, notes=_notes(question, whole, fragment, coverage, plan))
+    too_early = any_part(starts < held_by.first)
+    return whole._replace(ends=aligned.ends, notes=_notes(question, whole, fragment, too_early, coverage, plan))
 
 
 def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[ValueSpans, BaseSpans]:
@@ -299,13 +301,13 @@ def base_names(parts: BaseSpans, taken: Bools) -> Objects:
 
 
 def _notes(
-    question: Question, aligned: Alignment, fragment: Bools, coverage: Coverage, plan: Coverage | None
+    question: Question, aligned: Alignment, fragment: Bools, too_early: Bools, coverage: Coverage, plan: Coverage | None
 ) -> tuple[Noted, ...]:
-    """What is to be said of each row."""
+    """What is to be said of each row; `too_early`: its base would start before what is held."""
     parts, value_known, base_known = aligned.parts, aligned.value_known, aligned.base_known
     held_by, whose = (coverage, "records") if plan is None else (plan, "plan")
     missing = parts.found.all(axis=0) & ~base_known
-    before = (fragment & aligned.rows.whole) | any_part(aligned.base_starts < held_by.first)
+    before = (fragment & aligned.rows.whole) | too_early
     notes = [Noted(~value_known, "not recorded")]
     cut_off = fragment & ~aligned.rows.whole
     if plan is not None and cut_off.any():  # the list of periods, not the plan, lacks the start of these
@@ -316,7 +318,8 @@ def _notes(
     notes += [
         Noted(missing & before, f"no base: {whose} {'starts' if plan else 'start'}", (as_date(held_by.first),)),
         Noted(missing & ~before, f"no base: {whose} {'ends' if plan else 'end'}", (as_date(held_by.last),)),
-        *parts.notes,
+        # of a mean that takes what is there, a part that is not is no reason
+        *(n._replace(rows=n.rows & ~base_known) if n.code.startswith("no base") else n for n in parts.notes),
     ]
     if plan is None:
         both = aligned.part_known & base_known & value_known

@@ -1,4 +1,4 @@
-"""The parts of a landing: they add up to its estimate, and meet their bases as the law has it for their grain."""
+"""Calendars of unlike years: parts of a landing that meet their bases and add up, ranges, and reasons of no base."""
 
 from __future__ import annotations
 
@@ -142,3 +142,23 @@ def test_a_range_goes_below_what_is_sold_by_the_sources_own_amounts(tmp_path):
         landing = lc.land(lc.read(frame, date="day", values="amount", by="item", **options))
         assert landing.reckoned.lands["amount", ()].rows.may_fall()[0] == ("until" in options)
     assert not lc.land(book.where({"item": "b"})).reckoned.lands["amount", ()].rows.may_fall()[0]
+
+
+@pytest.mark.parametrize("named", CALENDARS)
+@pytest.mark.parametrize("partial", ["to-date", "as-is"])
+def test_every_unknown_base_has_its_reason_and_no_known_one(book, named, partial):
+    calendar = CALENDARS[named]
+    plan = lc.read_plan(pd.DataFrame({"day": pd.date_range("2022-01-01", "2023-12-31"), "amount": 5}), date="day",
+                        value="amount", measure="amount", records_of="day")  # fmt: skip
+    for each in ("month", "quarter", "year") if named != "listed" else ("month", "year"):
+        for against in ("prior", "prior:3", "year-ago", "mean:3", "year-ago-mean:2", "plan"):
+            options = {"plan": plan} if against == "plan" else {}
+            table = lc.compare(book, each, against, partial=partial, calendar=calendar, **options).table
+            table = table[table.status != "partial"]
+            reasons = table.note.str.extract("no base: (.*?)(?:;|$)")[0]
+            assert (reasons.isna() == table.base.notna()).all(), (each, against)
+            if not options:  # what is earlier lies before the records, or is not listed
+                assert reasons.dropna().isin([f"the records start on {FIRST:%Y-%m-%d}"]).all() or named == "listed"
+            early, late = (reasons == f"the plan {told}" for told in ("starts on 2022-01-01", "ends on 2023-12-31"))
+            assert (table.start[early] < "2022-01-01").all() and (table.start[late] >= "2022-01-01").all()
+            assert (table.end[late] > "2023-12-31").all()
