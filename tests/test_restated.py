@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import logochron as lc
@@ -82,28 +82,52 @@ def test_every_question_of_periods(ask):
     assert len(found) and set(found["period"].astype(str)) <= {"2024-01", "2025-01", "2024"}
 
 
-@given(
-    st.lists(st.tuples(st.integers(0, 900), st.sampled_from("ab"), st.integers(-50, 50)), min_size=1, max_size=12),
-    st.lists(st.tuples(st.integers(0, 900), st.sampled_from("ab"), st.integers(-50, 50)), max_size=6),
-)
-def test_as_a_join_by_pandas_has_it(first, late):
-    day = np.datetime64("2023-01-01")
-    rows = [(str(day + np.timedelta64(n, "D")), item, float(amount)) for n, item, amount in first]
-    more = rows + [(str(day + np.timedelta64(n, "D")), item, float(amount)) for n, item, amount in late]
-    span = {"covering": ("2023-01-01", "2025-06-19")}
-    earlier, now = compared(rows, **span), compared(more, **span)
-    keys = ["measure", "period", "item"]
-    tables = [answer.total.assign(item="*") for answer in (earlier, now)]
-    tables = [pd.concat([a.table, t])[[*keys, "status", "value", "base"]] for a, t in zip((earlier, now), tables)]
-    joined = tables[0].astype({"period": str}).merge(tables[1].astype({"period": str}), "outer", keys)
-    whole = set(earlier.total["period"].astype(str)[earlier.total["status"] == "complete"])
+CENTS = st.one_of(st.integers(-50, 50), st.sampled_from([3_100_000_000, -3_100_000_001, 1]))
+SALES = st.tuples(st.integers(0, 900), st.sampled_from("ab"), CENTS)
+
+
+@settings(max_examples=30)
+@given(st.lists(SALES, min_size=1, max_size=12), st.lists(SALES, max_size=6), st.sampled_from([None, 3, 14]),
+       st.integers(0, 40))  # fmt: skip
+def test_as_plain_python_has_it(first, late, last, later):
+    """A figure changed where its records sum to something else: 0 where there is none, whether or not it has a row."""
+    start = np.datetime64("2023-01-01")
+    rows = [(str(start + np.timedelta64(n, "D")), item, cents) for n, item, cents in first]
+    more = rows + [(str(start + np.timedelta64(n, "D")), item, cents) for n, item, cents in late]
+    ends = [np.datetime64("2025-06-19") + np.timedelta64(n, "D") for n in (0, later)]
+    earlier, now = (
+        lc.compare(
+            book([(d, i, c / 100) for d, i, c in part], covering=("2023-01-01", str(end))),
+            "month",
+            by="item",
+            last=last,
+        )
+        for part, end in zip((rows, more), ends)
+    )
+
+    def total(part, month, item):
+        return sum(cents for day, one, cents in part if day[:7] == month and item in (one, "*"))
+
     expected = set()
-    for row in joined[joined["period"].isin(whole)].itertuples():
-        for side in ("value", "base"):
-            then, today = getattr(row, f"{side}_x"), getattr(row, f"{side}_y")
-            if then != today and not (pd.isna(then) and pd.isna(today)):
-                expected.add((row.period, row.item, side))
-    found = lc.restated(earlier, now).table
-    assert {
-        (str(r.period), r.item if isinstance(r.item, str) else "*", r.column) for r in found.itertuples()
-    } == expected
+    for month in set(earlier.periods) & set(now.periods):
+        if month == str(ends[0])[:7]:  # it was to date then
+            continue
+        before = f"{int(month[:4]) - 1}{month[4:]}"
+        for item in "ab*":
+            for side, of in (("value", month), ("base", before)):
+                if of >= "2023-01" and total(rows, of, item) != total(more, of, item):
+                    expected.add((month, item, side))
+    for one in (earlier, earlier.table):
+        found = lc.restated(one, now).table
+        told = {(str(r.period), r.item if isinstance(r.item, str) else "*", r.column) for r in found.itertuples()}
+        assert told - {key for key in told if key[1] == "*"} == {key for key in expected if key[1] != "*"}
+        assert one is not earlier or told == expected
+
+
+def test_a_changed_cent_is_named_with_its_digits(tmp_path):
+    rows = [("2025-01-01", "a", 31_000_000.0), ("2025-01-31", "a", 0.0), ("2025-02-28", "a", 1.0)]
+    found = lc.restated(compared(rows), compared([*rows, ("2025-01-06", "a", 0.01)]))
+    assert found.table.difference.round(9).tolist() == [0.01, 0.01] and "+0.01" in found._repr_markdown_()
+    small = [(day, item, amount / 1e7) for day, item, amount in rows]
+    found = lc.restated(compared(small), compared([*small, ("2025-01-06", "a", 0.004)]))
+    assert "+0.004" in found._repr_markdown_() and "3.104" in found._repr_markdown_()

@@ -131,4 +131,6 @@ def _reported(by: tuple[str, ...], rows: Mapping[str, Any]) -> Reported:
         return values.filled(np.nan)
 
     labels = tuple(texts(f"label{k}") for k in range(len(by)))
-    return Reported(by, texts("measure"), texts("period"), labels, texts("status"), figures("value"), figures("base"))
+    return Reported.read(
+        by, texts("measure"), texts("period"), labels, texts("status"), figures("value"), figures("base")
+    )

@@ -28,3 +28,13 @@ def divided_decimals(largest: float) -> int:
     (2, 4)
     """
     return 2 if largest >= 10 else 3 if largest >= 1 else 4
+
+
+def decimals_that_show(changes: NDArray[np.float64], least: int = 2) -> int:
+    """How many decimals figures need for each change among them to be seen, `least` of them and 12 at most.
+
+    >>> decimals_that_show(np.array([0.01, 5.0])), decimals_that_show(np.array([0.004, np.nan]))
+    (2, 3)
+    """
+    moved = np.abs(changes[np.isfinite(changes) & (changes != 0)])
+    return least if not moved.size else int(np.clip(np.ceil(-np.log10(moved.min()) - 1e-9), least, 12))

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.items import Items
+from logochron.core.calendars.base import Bools
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.options import STATUSES
@@ -27,8 +28,10 @@ _SIDES: dict[str, tuple[str, str | None]] = {
     "pace": ("running", "base"),
     "land": ("estimate", "base"),
 }
-#: So far may floats of the same records lie apart, as parts of their size.
+#: So far may floats of the same records lie apart, as parts of their size, where their sums are not exact.
 _SAME = 1e-9
+#: Floats below so much show so many decimals as they are: those of a table are taken for exact sums where they do.
+_PLAIN = ((9e9, 6), (9e13, 2))
 _NEVER_REPORTED = "not reported then"
 _GONE = "no longer recorded"
 _UNKNOWN_THEN = "was not known then"
@@ -38,7 +41,7 @@ _UNKNOWN_NOW = "is not known now"
 class Reported(NamedTuple):
     """The figures of an answer, as far as they can be held against those of another: a row each.
 
-    `labels` are by dimension, None where it is added up.
+    `labels` are by dimension, None where it is added up. `exact`: of which rows value and base are exact sums.
     """
 
     by: tuple[str, ...]
@@ -48,6 +51,21 @@ class Reported(NamedTuple):
     status: NDArray[np.object_]
     value: Floats
     base: Floats
+    exact: tuple[Bools, Bools]
+
+    @classmethod
+    def read(
+        cls,
+        by: tuple[str, ...],
+        measure: NDArray[np.object_],
+        period: NDArray[np.object_],
+        labels: tuple[NDArray[np.object_], ...],
+        status: NDArray[np.object_],
+        value: Floats,
+        base: Floats,
+    ) -> Reported:
+        """Those of a table, which are taken for exact sums where they look like it."""
+        return cls(by, measure, period, labels, status, value, base, (_plain(value), _plain(base)))
 
     @property
     def keys(self) -> list[NDArray[np.object_]]:
@@ -57,6 +75,20 @@ class Reported(NamedTuple):
         labels = [np.where(none, nothing, one) for none, one in zip(added_up, self.labels)]
         places = sum((none * 2**k for k, none in enumerate(added_up)), np.zeros(len(self.measure), dtype=np.int64))
         return [self.measure, self.period, *labels, places.astype(str).astype(object)]
+
+    def take(self, rows: NDArray[Any]) -> Reported:
+        """Some of the rows."""
+        kept = (self.measure[rows], self.period[rows], tuple(one[rows] for one in self.labels), self.status[rows])
+        return Reported(self.by, *kept, self.value[rows], self.base[rows], (self.exact[0][rows], self.exact[1][rows]))
+
+
+def _plain(values: Floats) -> Bools:
+    """Which figures are whole numbers of some decimals, as floats show them."""
+    found = np.zeros(len(values), dtype=bool)
+    for limit, decimals in _PLAIN:
+        small = np.abs(values) < limit
+        found |= small & (np.round(np.where(small, values, 0.0), decimals) == values)
+    return found
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -95,7 +127,8 @@ def restated(earlier: Any, now: Any) -> Restatement:
 
     Notes
     -----
-    Figures that are no whole numbers inside count as the same where they differ by less than 1e-9 of their size.
+    Exact sums that differ at all have changed; others count as the same where they differ by less than 1e-9 of their
+    size. An item without a row in one of the answers is 0 there in a complete period: a 0 in the other is no change.
 
     Examples
     --------
@@ -139,18 +172,31 @@ def _of_tier(answer: AlignedAnswer, columns: Blocks, value: str, base: str | Non
     else:
         periods = np.full(n, answer.periods[0], dtype=object)
         status = np.full(n, STATUSES[answer.alignment.status[0]], dtype=object)
+    measures = answer.texts(columns, "measure")
     made = Reported(
         answer.by,
-        answer.texts(columns, "measure"),
+        measures,
         periods,
         tuple(answer.texts(columns, name) for name in answer.by),
         status,
         np.asarray(columns[value], dtype=float),
         np.full(n, np.nan) if base is None else np.asarray(columns[base], dtype=float),
+        _exact(answer, measures),
     )
     if "position" not in columns:
         return made
-    return _taken(made, columns["position"] == columns["position"].max(initial=0))  # running totals at their ends
+    return made.take(columns["position"] == columns["position"].max(initial=0))  # running totals at their ends
+
+
+def _exact(answer: AlignedAnswer, measures: NDArray[np.object_]) -> tuple[Bools, Bools]:
+    """In which rows value and base are exact sums: neither quotients, nor means, nor divided by days."""
+    divided = answer.per is not None
+    mean = divided or len(answer.alignment.part_known) > 1
+    of_value, of_base = answer.book.exact, (answer.plan or answer.book).exact
+    return (
+        np.isin(measures, [name for name, exact in of_value.items() if exact and not divided]),
+        np.isin(measures, [name for name, exact in of_base.items() if exact and not mean]),
+    )
 
 
 def _of_frame(frame: Any, named: str) -> Reported:
@@ -173,20 +219,8 @@ def _of_frame(frame: Any, named: str) -> Reported:
             return np.full(len(frame), np.nan)
         return np.asarray(frame[name], dtype=float)
 
-    return Reported(
+    return Reported.read(
         by, texts("measure"), texts("period"), tuple(map(texts, by)), texts("status"), figures(value), figures("base")
-    )
-
-
-def _taken(figures: Reported, rows: NDArray[np.bool_]) -> Reported:
-    return Reported(
-        figures.by,
-        figures.measure[rows],
-        figures.period[rows],
-        tuple(one[rows] for one in figures.labels),
-        figures.status[rows],
-        figures.value[rows],
-        figures.base[rows],
     )
 
 
@@ -195,7 +229,11 @@ def _joined(by: tuple[str, ...], parts: Sequence[Reported]) -> Reported:
         return np.concatenate([getattr(part, name) for part in parts])
 
     labels = tuple(np.concatenate([part.labels[n] for part in parts]) for n in range(len(by)))
-    return Reported(by, all_of("measure"), all_of("period"), labels, all_of("status"), all_of("value"), all_of("base"))
+    exact = np.concatenate([part.exact for part in parts], axis=1)
+    return Reported(
+        by, all_of("measure"), all_of("period"), labels, all_of("status"), all_of("value"), all_of("base"),
+        (exact[0], exact[1]),
+    )  # fmt: skip
 
 
 def restatement(earlier: Reported, now: Reported) -> Restatement:
@@ -219,7 +257,7 @@ def restatement(earlier: Reported, now: Reported) -> Restatement:
     now_at[items.of_rows[n:]] = np.arange(len(now.measure))
     complete = _complete(earlier, items.labels[1])
     shared = complete & np.isin(items.labels[1], np.unique(now.period.astype(str)))
-    found = [_changed(side, earlier, now, then_at, now_at, shared) for side in ("value", "base")]
+    found = [_changed(n, side, earlier, now, then_at, now_at, shared) for n, side in enumerate(("value", "base"))]
     places = np.concatenate([places for places, _ in found])
     columns = {name: np.concatenate([side[name] for _, side in found]) for name in found[0][1]}
     order = np.lexsort((columns["column"] == "base", places, items.labels[1][places]))
@@ -246,6 +284,7 @@ def _complete(earlier: Reported, periods: NDArray[np.object_]) -> NDArray[np.boo
 
 
 def _changed(
+    place: int,
     side: str,
     earlier: Reported,
     now: Reported,
@@ -255,15 +294,20 @@ def _changed(
 ) -> tuple[NDArray[np.int64], dict[str, NDArray[Any]]]:
     """The places of the rows of which one side changed, and what is told of each."""
 
-    def at(figures: Reported, places: NDArray[np.int64]) -> Floats:
+    def at(figures: Reported, places: NDArray[np.int64]) -> tuple[Floats, Bools]:
         values: Floats = getattr(figures, side)
-        return np.where(places >= 0, np.append(values, np.nan)[places], np.nan)
+        return np.append(values, np.nan)[places], np.append(figures.exact[place], False)[places]  # -1: no row
 
-    then, today = at(earlier, then_at), at(now, now_at)
+    (then, exact_then), (today, exact_now) = at(earlier, then_at), at(now, now_at)
     known_then, known_now = np.isfinite(then), np.isfinite(today)
     with np.errstate(invalid="ignore"):
-        far = np.abs(today - then) > _SAME * np.maximum(np.abs(today), np.abs(then))
-    changed = shared & np.where(known_then & known_now, far, known_then != known_now)
+        slack = np.where(exact_then & exact_now, 0.0, _SAME * np.maximum(np.abs(today), np.abs(then)))
+        far = np.abs(today - then) > slack
+    differs = np.where(known_then & known_now, far, known_then != known_now)
+    # without a record in a complete period an item is 0 there, whether or not it has a row
+    for missing, other in ((then_at < 0, today), (now_at < 0, then)):
+        differs &= ~(missing & (other == 0))
+    changed = shared & differs
     places = np.flatnonzero(changed)
     note = np.full(len(places), "", dtype=object)
     note[~known_then[places]] = _UNKNOWN_THEN

@@ -6,6 +6,7 @@ import numpy as np
 
 from logochron.core.questions.restated import Restatement
 from logochron.views.catalog import everything, message
+from logochron.views.decimals import decimals_that_show
 from logochron.views.formats import Formats, item_name, words
 from logochron.views.tables.spec import Row, TableSpec
 from logochron.views.words.titles import column_words
@@ -18,10 +19,9 @@ def restated_spec(result: Restatement, formats: Formats) -> TableSpec:
     columns = result.columns
     labels = [columns[name].tolist() for name in result.by]
     items = list(zip(*labels)) if labels else [()] * columns.rows
+    decimals = formats.decimals or decimals_that_show(np.asarray(columns["difference"], dtype=float))
     figures = {
-        name: formats.numbers(
-            np.asarray(columns[name], dtype=float), formats.decimals or 2, signed=name == "difference"
-        )
+        name: formats.numbers(np.asarray(columns[name], dtype=float), decimals, signed=name == "difference")
         for name in _FIGURES
     }
     rows = []

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+import numpy as np
+
 from logochron.core.errors import visible
 from logochron.core.questions.restated import Restatement
 from logochron.views.catalog import message
+from logochron.views.decimals import decimals_that_show
 from logochron.views.formats import Formats, item_name, words
 from logochron.views.words.titles import column_words
 
@@ -32,15 +35,15 @@ def restated_lines(restated: Mapping[str, Restatement], formats: Formats, most: 
             figure = [words(str(columns["measure"][i])), str(columns["period"][i]), item]
             figure.append(column_words(str(columns["column"][i]), formats).casefold())
             then, now, moved = (float(columns[name][i]) for name in ("reported", "now", "difference"))
-            note = str(columns["note"][i])
+            note, decimals = str(columns["note"][i]), decimals_that_show(np.array([moved]))
             lines.append(
                 formats.say(
                     _LINE,
                     heading=visible(heading),
                     figure=", ".join(filter(None, figure)),
-                    reported=formats.number(then, 2),
-                    now=formats.number(now, 2),
-                    difference=note or formats.number(moved, 2, signed=True),
+                    reported=formats.number(then, decimals),
+                    now=formats.number(now, decimals),
+                    difference=note or formats.number(moved, decimals, signed=True),
                 )
             )
     if many > len(lines) - 1:
