@@ -301,7 +301,8 @@ def _changed(
     (then, exact_then), (today, exact_now) = at(earlier, then_at), at(now, now_at)
     known_then, known_now = np.isfinite(then), np.isfinite(today)
     with np.errstate(invalid="ignore"):
-        slack = np.where(exact_then & exact_now, 0.0, _SAME * np.maximum(np.abs(today), np.abs(then)))
+        both_exact = exact_then & exact_now
+        slack = np.where(both_exact, 0.0, _SAME * np.maximum(np.abs(today), np.abs(then)))
         far = np.abs(today - then) > slack
     differs = np.where(known_then & known_now, far, known_then != known_now)
     # without a record in a complete period an item is 0 there, whether or not it has a row
@@ -318,6 +319,6 @@ def _changed(
         "column": np.full(len(places), side, dtype=object),
         "reported": then[places],
         "now": today[places],
-        "difference": today[places] - then[places],
+        "difference": np.where(both_exact, np.round(today - then, 6), today - then)[places],  # of six decimals at most
         "note": note,
     }
