@@ -257,6 +257,35 @@ def test_frames(kind, frame, options):
 
 
 @pytest.mark.parametrize(
+    ("amounts", "total", "exact"),
+    [
+        (["36.861", "12.345", "1.234"], "50.44", True),  # as texts they would read in two ways
+        (["36.861", None, "1.234"], "38.095", True),
+        (["36.861", 2, 1.5], "40.361", True),
+        (["36.861", np.float64(0.1), np.int64(3)], "39.961", True),
+        (["36.861", "Infinity", "1.000"], "37.861", True),
+        (["1E+3", "36.861", "0.001"], "1036.862", True),
+        (["0.1234567", "36.861", "0.001"], "36.9854567", False),
+    ],
+)
+def test_decimals_of_python_are_numbers(amounts, total, exact):
+    values = pd.Series([Decimal(value) if isinstance(value, str) else value for value in amounts], dtype=object)
+    frame = pd.DataFrame({"day": ["2026-01-01", "2026-01-02", "2026-01-03"], "amount": values})
+    plain = all(isinstance(value, str | None) for value in amounts) and "Infinity" not in amounts
+    asked = {"date": "day", "values": "amount", "empty": "zero", "on_refused": "skip"}
+    for one in (frame, frame.set_index(pd.Index([7, 7, 7]))):
+        book = lc.read(one, **asked)
+        assert book.exact["amount"] == exact and book.intake.refused == amounts.count("Infinity")
+        assert book.totals("year").value[0] == (float(total) if exact else pytest.approx(float(total)))
+    if plain:
+        dask = pytest.importorskip("dask")
+        for as_texts in (True, False):  # Dask makes texts of them, unless it is told not to
+            with dask.config.set({"dataframe.convert-string": as_texts}):
+                lazy = pytest.importorskip("dask.dataframe").from_pandas(frame, npartitions=2)
+                assert lc.read(lazy, **asked).totals("year").value[0] == pytest.approx(float(total), rel=1e-15)
+
+
+@pytest.mark.parametrize(
     ("frame", "said"),
     [
         (LEFT.day, "call .to_frame"),

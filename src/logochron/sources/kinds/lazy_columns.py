@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import decimal
+import re
 import warnings
 from typing import Any
 
@@ -12,7 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.sources.kinds.elsewhere import Kind, SourceColumn
+from logochron.sources.kinds.samples import first_value
 
+_DECIMAL = re.compile(r"-?\d+(?:\.\d+)?(?:E[+-]?\d+)?")
 #: An expression of Narwhals.
 Expr = Any
 
@@ -63,3 +66,19 @@ def column_of(name: str, kind: Any, values: Any, place: int) -> SourceColumn:
         kinds: dict[type, Kind] = {decimal.Decimal: "decimal", dt.date: "day", str: "text"}
         return SourceColumn(name, kinds.get(met.pop(), "other") if len(met) == 1 else "other", written)
     return SourceColumn(name, "other", written)
+
+
+def decimals_of_dask(frame: Any) -> set[str]:
+    """The columns of Python's decimals of the pandas frames that a Dask frame is made of: it takes them for texts."""
+    found: set[str] = set()
+    for step in getattr(getattr(frame, "expr", None), "walk", list)():
+        given: Any = getattr(step.operand("frame"), "_data", None) if "frame" in step._parameters else None
+        if hasattr(given, "dtypes"):
+            objects = [name for name, kind in given.dtypes.items() if kind.kind == "O"]
+            found |= {str(name) for name in objects if isinstance(first_value(given[name]), decimal.Decimal)}
+    return found
+
+
+def is_plain_decimal(value: Any) -> bool:
+    """Whether a value is one of Python's decimals, or its text."""
+    return isinstance(value, decimal.Decimal) or (isinstance(value, str) and bool(_DECIMAL.fullmatch(value)))

@@ -17,7 +17,17 @@ from logochron.core.errors import IntakeError, QuestionError, first_line
 from logochron.sources.engine.connection import Progress, waited
 from logochron.sources.kinds.clusters import giving_up
 from logochron.sources.kinds.elsewhere import Addend, FlawedRow, GroupsWanted, Kind
-from logochron.sources.kinds.lazy_columns import Expr, both, column_of, from_native, listed, plain_day, texts_of
+from logochron.sources.kinds.lazy_columns import (
+    Expr,
+    both,
+    column_of,
+    decimals_of_dask,
+    from_native,
+    is_plain_decimal,
+    listed,
+    plain_day,
+    texts_of,
+)
 from logochron.sources.scanned import FIRST_ROWS, NO_DAY
 
 _LISTED = 10_000
@@ -54,6 +64,11 @@ class LazyTable:
             raise QuestionError(f"{name} has two columns of one name: rename all but one")
         self._first: list[tuple[Any, ...]] | None = None
         self.columns = [column_of(n, kind, self._values, i) for i, (n, kind) in enumerate(schema.items())]
+        if self._dask:
+            decimals = decimals_of_dask(frame)
+            for i, column in enumerate(self.columns):
+                if column.name in decimals and all(is_plain_decimal(value) for value in self._values(i)):
+                    self.columns[i] = column._replace(kind="decimal")
 
     def __repr__(self) -> str:
         return f"<LazyTable: {self.name}>"
