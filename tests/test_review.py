@@ -185,3 +185,29 @@ def test_the_command_that_is_offered_works(tmp_path, cli):
 
     offered = shlex.split(asked.stderr.splitlines()[-1])
     assert offered[0] == "logochron" and cli(*offered[1:]).returncode == 0
+
+
+def test_a_review_takes_the_coverage_that_is_stated():
+    days = pd.date_range("2025-01-05", "2025-06-20")
+    frame = pd.DataFrame({"day": days, "item": "a", "amount": 5})
+    frame.loc[frame.day < "2025-02-20", "item"] = "b"
+    read = {"date": "day", "values": "amount", "by": "item"}
+
+    def told(reviewed):
+        return {(f.finding, f.column): f for f in reviewed.findings}
+
+    plain = told(lc.review(frame, **read))
+    assert {kind for kind, _ in plain} == {"partial period", "item starts", "item stops"}
+    stated = lc.review(frame, **read, covering=("2025-01-01", None), until="2025-06-30")
+    assert {kind for kind, _ in told(stated)} == {"item starts", "item stops", "days without records"}
+    assert "taken as complete from 1 Jan 2025 to 30 Jun 2025, as stated" in stated.notes
+    book = lc.read(frame, **read)
+    for one in (book.until("2025-03-10"), book.covering(last="2025-03-10")):
+        found = told(lc.review(one))
+        assert not any("--until" in f.effect or (f.last or 0) > 20_157 for f in found.values())  # 10 Mar 2025
+        assert "item stops" not in {kind for kind, _ in found}  # b sold until 18 days before
+    gap = told(lc.review(book.covering("2024-11-01")))["days without records", ""]
+    assert (gap.first, gap.count) == (20_028, 65)  # 1 Nov 2024 to 4 Jan 2025
+    far = pd.concat([frame, pd.DataFrame({"day": [pd.Timestamp("2031-06-20")], "item": "a", "amount": 5})])
+    assert "far-off days" in {kind for kind, _ in told(lc.review(far, **read))}
+    assert "far-off days" not in {kind for kind, _ in told(lc.review(far, **read, until="2025-06-20"))}

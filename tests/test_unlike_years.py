@@ -111,7 +111,7 @@ def roads(frame, folder):
     (folder / "odd.csv").write_text((folder / "s.csv").read_text() + "2025-01-01,a,x,one\n")  # looked at with care
     frame.assign(day=pd.to_datetime(frame.day)).to_parquet(folder / "s.parquet")
     engine = sa.create_engine(f"sqlite:///{folder / 's.db'}")
-    frame.to_sql("sales", engine, index=False)
+    frame.to_sql("sales", engine, index=False, if_exists="replace")
     inexact = frame.assign(amount=frame.amount + 1e-7 * (frame.amount == 9.99))  # in floating point
     lazy = pl.from_pandas(frame).lazy()
     yield folder / "odd.csv", {"on_refused": "skip"}
@@ -122,7 +122,7 @@ def roads(frame, folder):
 
 def test_a_range_goes_below_what_is_sold_by_the_sources_own_amounts(tmp_path):
     rng = np.random.default_rng(5)
-    days = pd.date_range("2024-01-01", "2025-03-12")
+    days = pd.date_range("2024-08-01", "2025-03-12")
     frame = pd.DataFrame({"day": np.repeat(days, 4).strftime("%Y-%m-%d"), "item": list("aabb") * len(days)})
     frame["kind"] = np.resize(["x", "y"], len(frame))
     frame["amount"] = (rng.random(len(frame)) * 20 + 5).round(2)
@@ -138,6 +138,11 @@ def test_a_range_goes_below_what_is_sold_by_the_sources_own_amounts(tmp_path):
             assert found[0] == pytest.approx(expected.setdefault("total", found[0])) and found[0] > 0
             assert found == pytest.approx(expected.setdefault(by, found))
     book = lc.read(frame, date="day", values="amount", by="item")
+    for source, options in roads(frame[frame.day != "2025-03-09"], tmp_path):  # the report date is the last day
+        for one in (lc.read(source, date="day", values="amount", until="2025-03-09", **options),
+                    lc.read(source, date="day", values="amount", **options).until("2025-03-09")):  # fmt: skip
+            assert str(one.last_day) == str(one.report_day) == "2025-03-09"
+            assert lc.compare(one, "month", "prior", last=1).table.end[0] == pd.Timestamp("2025-03-09")
     for options in ({"until": "2025-03-12"}, {"where": {"item": "b"}}):
         landing = lc.land(lc.read(frame, date="day", values="amount", by="item", **options))
         assert landing.reckoned.lands["amount", ()].rows.may_fall()[0] == ("until" in options)

@@ -93,6 +93,11 @@ class Daybook:
         """The days the records are complete for; refused where mistyped days are not settled."""
         return self._settled(asked=True)
 
+    @cached_property
+    def settled(self) -> Coverage:
+        """The coverage as far as it is settled: mistyped days may still keep questions from being asked."""
+        return self._settled(asked=False)
+
     def check_until(self) -> None:
         """Refuse a report date that cannot be; what else keeps questions from being asked may be settled later."""
         self._settled(asked=False)
@@ -114,13 +119,13 @@ class Daybook:
 
     @property
     def last_day(self) -> dt.date:
-        """The last day with records, up to the report date."""
-        return as_date(self.coverage.recorded_last)
+        """The last day of the coverage, which is the report date, whether or not it has records."""
+        return as_date(self.coverage.last)
 
     @property
     def report_day(self) -> dt.date:
-        """The report date: the last day of the coverage."""
-        return as_date(self.coverage.last)
+        """The report date: the last day of the coverage, as `last_day`."""
+        return self.last_day
 
     @property
     def exact(self) -> dict[str, bool]:

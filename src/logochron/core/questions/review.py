@@ -13,6 +13,7 @@ from logochron.core.book.coverage import touches, typing_errors
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.facts import Fact
 from logochron.core.book.formulas import all_leaves
+from logochron.core.book.record_life import NEVER, ends_of
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.days import Days, as_date, in_words, iso, weekday
 from logochron.core.options import WEEKDAYS
@@ -31,7 +32,7 @@ _SHOWN = 20
 #: What some findings would do to a comparison.
 _WORDS = {
     "item starts": "raises the total without growth of the others; its first periods are noted as new",
-    "item stops": "lowers the total for a year; its periods are noted as ended",
+    "item stops": "lowers the total for a year; its periods are noted as ended, or as none now",
     "duplicate rows": "counted each time: if entered twice, their periods are too high",
     "zero amounts": "add records but no amount; a missing amount may have been entered as 0",
     "negative amounts": "lower their periods; returns, or a sign mistaken",
@@ -79,12 +80,13 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) ->
 
     The rules are told by `logochron.review`.
     """
-    sound, far_off = _sound(_recorded(book), date)
+    sound, far_off = _sound(book, _recorded(book), date)
+    ends = _ends(book, sound)
     findings = [
         *far_off,
-        *_of_days(book, sound, date),
+        *_of_days(book, sound, ends, date),
         *_of_amounts(book, sound),
-        *_of_items(book, sound),
+        *_of_items(book, ends),
         *map(_worded, facts),
         *_refused(book),
     ]
@@ -108,18 +110,40 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) ->
 
 
 def _recorded(book: Daybook) -> Days:
-    """The days with records that were read."""
-    return book.recorded[touches(book.recorded, book.recorded_ends, book.kept)]
+    """The days with records that were read, and lie in the coverage."""
+    inside = touches(book.recorded, book.recorded_ends, book.kept)
+    inside &= touches(book.recorded, book.recorded_ends, (book.settled.first, book.settled.last))
+    return book.recorded[inside]
+
+
+def _stated(book: Daybook) -> tuple[bool, bool]:
+    """Whether the first and the last day of the coverage are stated."""
+    low, high = book.asked_covering
+    return low is not None, high is not None or book.asked_until is not None
+
+
+def _ends(book: Daybook, recorded: Days) -> tuple[int, int]:
+    """The first and last day that the records are taken as complete for: as stated, else by the recorded days."""
+    low, high = _stated(book)
+    if not len(recorded):
+        return book.settled.first, book.settled.last
+    return book.settled.first if low else int(recorded[0]), book.settled.last if high else int(recorded[-1])
 
 
 def _held(book: Daybook) -> tuple[str, ...]:
     intake, recorded = book.intake, _recorded(book)
-    first, last = int(recorded[0]), int(book.standing.spans(recorded[-1:])[1][0])
     lines = [
         f"{intake.read:,} rows: {intake.counted:,} counted, {intake.refused:,} refused, {intake.set_aside:,} set "
         f"aside, {intake.blank:,} blank",
-        f"records from {in_words(first)} to {in_words(last)}, on {len(recorded):,} of {last - first + 1:,} days",
     ]
+    if len(recorded):
+        first, last = int(recorded[0]), int(book.standing.spans(recorded[-1:])[1][0])
+        days = f"on {len(recorded):,} of {last - first + 1:,} days"
+        lines.append(f"records from {in_words(first)} to {in_words(last)}, {days}")
+    if any(_stated(book)):
+        lines.append(
+            f"taken as complete from {in_words(book.settled.first)} to {in_words(book.settled.last)}, as stated"
+        )
     if book.dimensions:
         lines.append("items: " + ", ".join(f"{name} {len(book.items(name)):,}" for name in book.dimensions))
     for exact, words in ((True, "summed exactly"), (False, "summed in floating point")):
@@ -128,9 +152,9 @@ def _held(book: Daybook) -> tuple[str, ...]:
     return tuple(lines)
 
 
-def _sound(recorded: Days, date: str) -> tuple[Days, list[Finding]]:
-    """The recorded days without those that look mistyped, and what is to be said of these."""
-    low, high = typing_errors(recorded)
+def _sound(book: Daybook, recorded: Days, date: str) -> tuple[Days, list[Finding]]:
+    """The recorded days without those that look mistyped, and what is to be said of these; not at a stated end."""
+    low, high = (0 if stated else odd for stated, odd in zip(_stated(book), typing_errors(recorded)))
     if not low and not high:
         return recorded, []
     sound = recorded[low : len(recorded) - high]
@@ -145,10 +169,10 @@ def _sound(recorded: Days, date: str) -> tuple[Days, list[Finding]]:
     return sound, found
 
 
-def _of_days(book: Daybook, recorded: Days, date: str) -> Iterator[Finding]:
+def _of_days(book: Daybook, recorded: Days, ends: tuple[int, int], date: str) -> Iterator[Finding]:
     if book.standing.records_of != "day" or not len(recorded):
         return
-    first, last = int(recorded[0]), int(recorded[-1])
+    first, last = ends
     traded = np.unique(weekday(recorded))
     never = [day for day in range(7) if day not in traded]
     if last - first >= 4 * 7 and 0 < len(never) < 6:
@@ -163,23 +187,24 @@ def _of_days(book: Daybook, recorded: Days, date: str) -> Iterator[Finding]:
                 WEEKDAYS[day],
                 "counts as 0; a period with one such day more has one selling day less (per='trading-day' divides)",
             )
-    yield from _gaps(recorded, traded, date)
-    yield from _edges(first, last, date)
+    yield from _gaps(recorded, ends, traded, date)
+    yield from _edges(book, first, last, date)
     yield from _last_day(book, recorded, date)
 
 
-def _gaps(recorded: Days, traded: Days, date: str) -> Iterator[Finding]:
-    """Runs of days without records, days of weekdays never sold on left out."""
-    first = int(recorded[0])
-    usual = np.isin(weekday(np.arange(first, int(recorded[-1]) + 1)), traded)
+def _gaps(recorded: Days, ends: tuple[int, int], traded: Days, date: str) -> Iterator[Finding]:
+    """Runs of days without records, days of weekdays never sold on left out; those at stated ends too."""
+    first, last = ends
+    usual = np.isin(weekday(np.arange(first, last + 1)), traded)
     before = np.concatenate([[0], np.cumsum(usual)])
-    missing = before[recorded[1:] - first] - before[recorded[:-1] - first + 1]
-    if not len(missing):
+    held = np.concatenate([[first - 1], recorded, [last + 1]])
+    missing = before[held[1:] - first] - before[held[:-1] - first + 1]
+    if len(recorded) < 2:
         return
-    limit = max(_LEAST_GAP - 1, _UNUSUAL_GAP * float(np.quantile(missing, 0.95)))
+    limit = max(_LEAST_GAP - 1, _UNUSUAL_GAP * float(np.quantile(missing[1:-1], 0.95)))
     runs = np.flatnonzero(missing > limit)
     for place in runs[np.argsort(-missing[runs], kind="stable")][:_SHOWN]:
-        start, end = int(recorded[place]) + 1, int(recorded[place + 1]) - 1
+        start, end = int(held[place]) + 1, int(held[place + 1]) - 1
         yield Finding(
             "days without records",
             date,
@@ -191,17 +216,18 @@ def _gaps(recorded: Days, traded: Days, date: str) -> Iterator[Finding]:
         )
 
 
-def _edges(first: int, last: int, date: str) -> Iterator[Finding]:
-    """Months that the records cover partly at either end, with the option that closes them."""
+def _edges(book: Daybook, first: int, last: int, date: str) -> Iterator[Finding]:
+    """Months that the records cover partly at an end that is not stated, with the option that closes them."""
+    low, high = _stated(book)
     calendar = CivilCalendar()
     month = calendar.ordinals("month", np.array([first, last]))
     start, end = int(calendar.first_days("month", month)[0]), int(calendar.last_days("month", month)[1])
     labels = calendar.labels("month", month)
-    if first > start:
+    if first > start and not low:
         option = f"--covering {iso(start)}.. if there was nothing to record before"
         effect = f"{labels[0]} has no growth, and no later one is held against it; {option}"
         yield Finding("partial period", date, start, first - 1, first - start, str(labels[0]), effect)
-    if last < end:
+    if last < end and not high:
         option = f"--until {iso(end)} if there is nothing more to record in it"
         effect = f"{labels[1]} is to date: held against the same days of the earlier one; {option}"
         yield Finding("partial period", date, last + 1, end, end - last, str(labels[1]), effect)
@@ -279,19 +305,17 @@ def _jumps(days: Days, values: NDArray[Any], column: str) -> Iterator[Finding]:
             )
 
 
-def _of_items(book: Daybook, recorded: Days) -> Iterator[Finding]:
-    first, last = int(recorded[0]), int(recorded[-1])
+def _of_items(book: Daybook, ends: tuple[int, int]) -> Iterator[Finding]:
+    first, last = ends
     for name in book.dimensions:
         labels, codes = book.labels[name], book.codes[name]
-        starts = np.full(len(labels), np.iinfo(np.int64).max)
-        ends = np.full(len(labels), np.iinfo(np.int64).min)
         within = (book.days >= first) & (book.days <= last)
-        np.minimum.at(starts, codes[within], book.days[within])
-        np.maximum.at(ends, codes[within], book.days[within])
-        present = np.flatnonzero(ends >= starts)
-        late = present[starts[present] > first + OPEN_DAYS]
-        early = present[ends[present] < last - OPEN_DAYS]
-        for finding, items, days in (("item starts", late, starts), ("item stops", early, ends)):
+        days_within = book.days[within]
+        opened, closed = ends_of(codes[within], days_within, days_within, len(labels))
+        present = np.flatnonzero(opened != NEVER)
+        late = present[opened[present] > first + OPEN_DAYS]
+        early = present[closed[present] < last - OPEN_DAYS]
+        for finding, items, days in (("item starts", late, opened), ("item stops", early, closed)):
             if len(items):
                 yield Finding(
                     finding,
