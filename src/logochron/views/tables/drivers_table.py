@@ -110,7 +110,9 @@ def _row(result: Drivers, line: Line, decimals: int, formats: Formats, marks: Ma
         **{name: formats.number(table[name][i], decimals, signed=True) for name in ("change", *_EFFECTS)},
         "note": table["note"][i],
     }
-    figures = line.figures("value", "base", "change", "growth", *_EFFECTS, points="contribution")
+    figures = line.figures("value", "base", "change", "growth", points="contribution")
+    if result.quantity is not None:
+        figures |= line.figures(*_EFFECTS, "quantity", "base_quantity")
     return Row(
         cells, table["verdict"][i], line.total, False, line.depth, line.subtotal, figures=figures, source=line.source
     )

@@ -12,24 +12,32 @@ from typing import Any, NamedTuple
 
 import numpy as np
 import xlsxwriter
-from xlsxwriter.utility import xl_col_to_name, xl_rowcol_to_cell
 
 from logochron.core.book.measures import Measure
 from logochron.core.days import as_date, to_days
 from logochron.core.errors import QuestionError, visible
-from logochron.core.judge.judging import Judging, verdict
-from logochron.core.options import DIRECTIONS, VERDICTS
 from logochron.core.questions.compare import Comparison
+from logochron.core.questions.relate import Relation
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.result import Result
+from logochron.views.catalog import message
 from logochron.views.decimals import fitting_decimals
 from logochron.views.formats import Formats
-from logochron.views.marks import marks_of
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
 from logochron.views.tables.registry import specs
 from logochron.views.tables.spec import ALL, Shown, TableSpec
-from logochron.views.tables.workbook_formulas import ITEM, Group, Sheet, formula, groups_of, is_item
+from logochron.views.tables.workbook_formulas import (
+    ITEM,
+    Asked,
+    Group,
+    Sheet,
+    formula,
+    groups_of,
+    is_item,
+    is_stuck,
+)
+from logochron.views.tables.workbook_looks import MadeWorkbook, conditions, sparks
 from logochron.views.words.titles import column_words
 
 #: Columns whose figures are parts of a whole, and changes of such.
@@ -46,25 +54,16 @@ _IN_MEMORY = 20_000
 _MOST_LETTERS = 32_767
 #: Where a table begins: below its title, what it is held against, and an empty row.
 _HEAD = 3
+#: What stands beside volume, mix and price, which are worked out from it.
+_QUANTITIES = ("quantity", "base_quantity")
+#: What a sheet with locked cells leaves open.
+_ALLOWED = ("format_cells", "format_columns", "format_rows", "sort", "autofilter", "insert_rows", "insert_columns")
+_LAST_COLUMN = 16_383
+_LOCKED = message(
+    "some figures of this sheet cannot follow a change: what they rest on is shaded and locked (unprotect the sheet "
+    "to change it all the same)"
+)
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
-
-
-class _Made(NamedTuple):
-    """The workbook while it is made, and how it is written."""
-
-    book: Any
-    formats: Formats
-    palette: Palette
-    known: dict[tuple[tuple[str, Any], ...], Any]
-    title: str
-    report_date: str
-
-    def look(self, **looks: Any) -> Any:
-        """A format of cells, made once."""
-        key = tuple(sorted(looks.items()))
-        if key not in self.known:
-            self.known[key] = self.book.add_format({"font_name": "Calibri", "font_color": self.palette.ink, **looks})
-        return self.known[key]
 
 
 def write_workbook(
@@ -93,7 +92,7 @@ def write_workbook(
     created = dt.datetime.combine(as_date(last), dt.time())
     book.set_properties({"title": _text(title), "created": created})
     told = formats.say("Report date {day}", day=formats.long_day(last)) if aligned else ""
-    made = _Made(book, formats, palette, {}, title, told)
+    made = MadeWorkbook(book, formats, palette, {}, title, told, [])
     names: set[str] = set()
     for section in sections:
         if section.answer is not None and section.table:
@@ -108,7 +107,7 @@ def _text(text: str) -> str:
     return shown if len(shown) <= _MOST_LETTERS else shown[: _MOST_LETTERS - 1] + "\N{HORIZONTAL ELLIPSIS}"
 
 
-def _section(made: _Made, heading: str, answer: Result, names: set[str]) -> None:
+def _section(made: MadeWorkbook, heading: str, answer: Result, names: set[str]) -> None:
     """The sheet of a section: the table of each measure below the one before."""
     sheet = made.book.add_worksheet(_sheet_name(heading, names))
     shown = Shown(sparks=True) if isinstance(answer, Comparison) and answer.each != "span" else ALL
@@ -117,10 +116,16 @@ def _section(made: _Made, heading: str, answer: Result, names: set[str]) -> None
     sheet.write_string(0, 0, _text(heading), made.look(bold=True, font_size=14))
     row = 1
     widths: dict[int, int] = {}
+    stuck = [is_stuck(_held(spec, answer, 0), spec.rows, _asked(spec, answer)) for spec in tables]
+    plain = made.look() if any(stuck) else None
+    if any(stuck):  # without a password: whoever wants to may open it
+        made.locked.append(heading)
+        sheet.protect("", dict.fromkeys(_ALLOWED, True))
+        sheet.set_column(0, _LAST_COLUMN, None, plain)
     for n, spec in enumerate(tables):
         measure = measures[n * len(measures) // len(tables)] if measures else None
         first = row
-        row = _table(made, sheet, first, spec, answer, measure, widths)
+        row = _table(made, sheet, first, spec, answer, measure, widths, locked=stuck[n])
         if not n:
             sheet.freeze_panes(first + _HEAD - 1, 0)
             sheet.repeat_rows(first + _HEAD - 2)
@@ -129,7 +134,7 @@ def _section(made: _Made, heading: str, answer: Result, names: set[str]) -> None
             sheet.autofilter(first + 1, 0, first + 1 + len(spec.rows), columns)
         row += 2
     for place, width in widths.items():
-        sheet.set_column(place, place, min(width + 2, 60))
+        sheet.set_column(place, place, min(width + 2, 60), plain)
     sheet.set_landscape()
     sheet.set_paper(9)
     sheet.fit_to_pages(1, 0)
@@ -144,22 +149,43 @@ def _columns(spec: TableSpec, answer: Result) -> list[str]:
     if "period" in shown and any(row.source is not None and "start" in row.source.columns for row in spec.rows):
         place = shown.index("period") + 1
         shown[place:place] = ["start", "end"]
+    if "volume" in shown and any("quantity" in row.figures for row in spec.rows):
+        place = shown.index("volume")
+        shown[place:place] = _QUANTITIES
     if "spark" in spec.headings:
         shown.append("spark")
     return shown
 
 
+def _held(spec: TableSpec, answer: Result, start: int) -> Sheet:
+    """Where a table stands whose rows begin with one."""
+    columns = _columns(spec, answer)
+    return Sheet(start, {name: place for place, name in enumerate(columns)}, len(columns))
+
+
+def _asked(spec: TableSpec, answer: Result) -> Asked:
+    """Of what answer a table is."""
+    if "what" in spec.headings:
+        return Asked("lines")
+    by: tuple[str, ...] = getattr(answer, "by", ())
+    if isinstance(answer, Relation):
+        return Asked(answer.kind, by, answer.beside, answer.within)
+    return Asked(answer.kind, by)
+
+
 def _table(
-    made: _Made,
+    made: MadeWorkbook,
     sheet: Any,
     first: int,
     spec: TableSpec,
     answer: Result,
     measure: Measure | None,
     widths: dict[int, int],
+    *,
+    locked: bool,
 ) -> int:
-    """One table below a row; the row after it."""
-    formats, columns = made.formats, _columns(spec, answer)
+    """One table below a row; the row after it. `locked`: what figures rest on is shaded, and not open to change."""
+    formats = made.formats
     if first + len(spec.rows) > _MOST_ROWS:
         raise QuestionError(
             f"{first + len(spec.rows):,} rows are more than a sheet holds: choose fewer by at, last or top"
@@ -169,33 +195,37 @@ def _table(
     beside = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base, indent=1)
     right = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base, align="right")
     start = first + 2
-    tiers = len(columns)
-    held = Sheet(start, {name: place for place, name in enumerate(columns)}, tiers)
+    held = _held(spec, answer, start)
+    columns, tiers = held.columns, held.tiers
     named = {name: spec.headings.get(name) or _heading(name, formats) for name in columns}
     if spec.unit and "value" in named:
         named["value"] = f"{named['value']} ({spec.unit})"
     for place, name in enumerate(columns):
         sheet.write_string(
-            first + 1, place, _text(named[name]), right if name in spec.numeric else beside if place else head
+            first + 1,
+            place,
+            _text(named[name]),
+            right if name in spec.numeric or name in _QUANTITIES else beside if place else head,
         )
         widths[place] = max(widths.get(place, 6), min(len(named[name]), 30))
     decimals = _decimals(spec, answer, measure, formats)
-    kind = "lines" if "what" in spec.headings else answer.kind
+    asked = _asked(spec, answer)
+    rows = _Rows(spec, held, asked, decimals, _quantity_decimals(spec), locked)
     period = ""
     for group in groups_of(spec.rows):
         for n in range(group.low, group.high + 1):
             row = spec.rows[n]
             period = row.cells.get("period") or period
-            _row(made, sheet, held, spec, n, group, kind, decimals, period, widths)
-            if kind != "lines" and is_item(row):
+            _row(made, sheet, rows, n, group, period, widths)
+            if asked.kind != "lines" and is_item(row):
                 sheet.write_string(start + n, tiers, ITEM)
             for k, value in enumerate(row.spark if "spark" in columns and len(row.spark) > 1 else ()):
                 if math.isfinite(value):
                     sheet.write_number(start + n, tiers + 1 + k, Decimal(repr(value)))
     sheet.set_column(tiers, tiers, None, None, {"hidden": True})
     if spec.rows and "growth" in columns and measure is not None and isinstance(answer, AlignedAnswer):
-        _conditions(made, sheet, held, len(spec.rows), answer, measure)
-    _sparks(made, sheet, held, spec, tiers + 1)
+        conditions(made, sheet, held, len(spec.rows), answer, measure)
+    sparks(made, sheet, held, spec, tiers + 1)
     row_after = start + len(spec.rows)
     if not spec.rows:
         sheet.write_string(row_after, 0, _text(spec.empty))
@@ -207,7 +237,7 @@ def _table(
 
 
 def _heading(name: str, formats: Formats) -> str:
-    return column_words(name, formats) if name in ("start", "end") else ""
+    return column_words(name, formats) if name in ("start", "end", *_QUANTITIES) else ""
 
 
 def _decimals(spec: TableSpec, answer: Result, measure: Measure | None, formats: Formats) -> int:
@@ -219,19 +249,28 @@ def _decimals(spec: TableSpec, answer: Result, measure: Measure | None, formats:
     return fitting_decimals(np.array(sides), np.array(changes), answer.book.decimals(measure.name))
 
 
+def _quantity_decimals(spec: TableSpec) -> int:
+    """Decimals of quantities, as tables have them."""
+    sides = [row.figures.get(name, math.nan) for row in spec.rows for name in _QUANTITIES]
+    return fitting_decimals(np.array(sides), np.zeros(0), 6)
+
+
+class _Rows(NamedTuple):
+    """The rows of a table, where they stand, of what they are and how they are written."""
+
+    spec: TableSpec
+    held: Sheet
+    asked: Asked
+    decimals: int
+    quantity_decimals: int
+    locked: bool
+
+
 def _row(
-    made: _Made,
-    sheet: Any,
-    held: Sheet,
-    spec: TableSpec,
-    n: int,
-    group: Group,
-    kind: str,
-    decimals: int,
-    period: str,
-    widths: dict[int, int],
+    made: MadeWorkbook, sheet: Any, rows: _Rows, n: int, group: Group, period: str, widths: dict[int, int]
 ) -> None:
     """One row: texts as texts, days as days, figures as numbers or formulas."""
+    spec, held, asked, decimals, quantity_decimals, locked = rows
     row = spec.rows[n]
     strong: dict[str, Any] = {"bold": True} if row.total or row.subtotal else {}
     if row.total:
@@ -244,9 +283,12 @@ def _row(
                                  made.look(num_format="yyyy-mm-dd", align="left", **strong))  # fmt: skip
             widths[place] = max(widths.get(place, 0), 10)
         elif name in row.figures:
-            part = kind == "lines" and name == "value" and "%" in row.cells.get(name, "")
-            look = made.look(num_format=_number(name, decimals, part=part), align="right", **strong)
-            _figure(sheet, at, place, row.figures[name], formula(held, spec.rows, n, name, group, kind), look)
+            part = asked.kind == "lines" and name == "value" and "%" in row.cells.get(name, "")
+            form = _number(name, quantity_decimals if name in _QUANTITIES else decimals, part=part)
+            found = formula(held, spec.rows, n, name, group, asked)
+            shut = {"locked": True, "bg_color": made.palette.grid} if locked and found is None else {}
+            look = made.look(num_format=form, align="right", **strong, **shut)
+            _figure(sheet, at, place, row.figures[name], found, look)
             widths[place] = max(widths.get(place, 0), len(row.cells.get(name, "")) + 3)
         elif name != "spark":
             text = _text(period if name == "period" else row.cells.get(name, ""))
@@ -277,55 +319,14 @@ def _number(column: str, decimals: int, *, part: bool) -> str:
     return f"+{amount};-{amount};{amount}" if column in _SIGNED else amount
 
 
-def _conditions(made: _Made, sheet: Any, held: Sheet, rows: int, answer: AlignedAnswer, measure: Measure) -> None:
-    """Marks and colors of growth, that follow when a figure changes; bands color before directions do."""
-    judging: Judging = answer.judgings[measure.name]
-    low, high, place = held.first, held.first + rows - 1, held.columns["growth"]
-    cell = f"{xl_col_to_name(place, col_abs=True)}{low + 1}"
-    tolerance = float(judging.tolerance)
-    marks = marks_of(judging, made.formats)
-    of_direction = verdict(np.arange(len(DIRECTIONS), dtype=np.int8), measure.better, judging).tolist()
-    moved = {"rising": f"{cell}>{tolerance!r}", "falling": f"{cell}<{-tolerance!r}", "level": "TRUE"}
-    banded = judging.bands if judging.on == "growth" and answer.kind == "compare" else ()
-    for band in (*(band for band in banded if band.verdict is not None or band.mark), None):
-        limits = [f"ISNUMBER({cell})"]
-        if band is not None:
-            limits += [f"{cell}>={float(band.low)!r}"] if band.low is not None else []
-            limits += [f"{cell}<{float(band.high)!r}"] if band.high is not None else []
-        for name, test in moved.items():
-            judged = VERDICTS[of_direction[DIRECTIONS.index(name)]]
-            judged = band.verdict if band is not None and band.verdict is not None else judged
-            sign = marks.sign(name, judged, band.name if band is not None else None).replace('"', "")
-            shown = f'"{sign} "+0.0%;"{sign} "-0.0%;"{sign} "0.0%'
-            look = made.book.add_format({"font_color": made.palette.verdict(judged), "num_format": shown})
-            rule = {"type": "formula", "criteria": f"=AND({','.join([*limits, test])})", "format": look}
-            sheet.conditional_format(low, place, high, place, rule | {"stop_if_true": True})
-
-
-def _sparks(made: _Made, sheet: Any, held: Sheet, spec: TableSpec, place: int) -> None:
-    """Small lines of the workbook's own, of figures in hidden columns beside the table."""
-    longest = max((len(row.spark) for row in spec.rows), default=0)
-    if "spark" not in held.columns or longest < 2:
-        return
-    cells, ranges = [], []
-    for at, row in enumerate(spec.rows, start=held.first):
-        if len(row.spark) < 2:
-            continue
-        cells.append(xl_rowcol_to_cell(at, held.columns["spark"]))
-        first, last = (xl_rowcol_to_cell(at, one) for one in (place, place + len(row.spark) - 1))
-        ranges.append(f"'{sheet.get_name()}'!{first}:{last}")
-    looks = {"series_color": made.palette.current, "show_hidden": True}
-    sheet.add_sparkline(cells[0], {"location": cells, "range": ranges, **looks})  # one look for all
-    sheet.set_column(place, place + longest - 1, None, None, {"hidden": True})
-
-
-def _notes(made: _Made, sections: Sequence[Section], notes: Sequence[str], names: set[str]) -> None:
+def _notes(made: MadeWorkbook, sections: Sequence[Section], notes: Sequence[str], names: set[str]) -> None:
     """The sheet of notes: the report date, what was refused, what is to be known of the records."""
     formats = made.formats
     sheet = made.book.add_worksheet(_sheet_name(formats.say("Notes"), names))
     sheet.write_string(0, 0, _text(made.title), made.look(bold=True, font_size=14))
     lines = [line for line in notes if line]
     lines += [f"{one.heading}: {one.refused}" for one in sections if one.answer is None]
+    lines += [f"{heading}: {formats.say(_LOCKED)}" for heading in made.locked]
     for section in sections:
         lines += [f"{section.heading}: {note}" for note in (section.answer.notes if section.answer else ())]
     for n, line in enumerate(dict.fromkeys(lines)):

@@ -8,12 +8,14 @@ from typing import NamedTuple
 
 from xlsxwriter.utility import xl_col_to_name, xl_rowcol_to_cell
 
+from logochron.core.questions.relate import JOINED
 from logochron.views.tables.spec import Row
 
 #: So far may a formula's figure lie from the one that was reckoned, as a part of its size.
 _SAME = 1e-9
 #: The columns whose totals are those of their items.
-_ADDED = frozenset({"value", "base", "estimate", "to_date", "plan", "volume", "mix", "price"})
+_EFFECTS = ("volume", "mix", "price")
+_ADDED = frozenset({"value", "base", "estimate", "to_date", "plan", "quantity", "base_quantity", *_EFFECTS})
 #: What marks the rows of single items in the column of tiers.
 ITEM = "item"
 
@@ -63,28 +65,55 @@ def groups_of(rows: Sequence[Row]) -> list[Group]:
     return found
 
 
-def formula(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, kind: str) -> CellFormula | None:
+class Asked(NamedTuple):
+    """Of what answer a table is: its kind (``lines``: landing figures line by line), and what relations hold beside."""
+
+    kind: str
+    by: tuple[str, ...] = ()
+    beside: str = ""
+    within: str | None = None
+
+    @property
+    def follows(self) -> bool:
+        """Whether all that is worked out is to follow a change, or else what it rests on is locked."""
+        return self.kind in ("relate", "drivers")
+
+
+def formula(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, asked: Asked) -> CellFormula | None:
     """The formula of a cell, None where its figure is one that was recorded, or no formula gives it."""
-    row = rows[n]
-    made = _made(sheet, rows, n, column, group, kind)
-    figure = row.figures.get(column, math.nan)
-    if made is None or not _same(made.value, figure):
+    made, figure = _made(sheet, rows, n, column, group, asked), rows[n].figures.get(column, math.nan)
+    if made is None or not made.text or not _same(made.value, figure):
         return None
     return CellFormula(made.text, figure)
 
 
-def _made(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, kind: str) -> CellFormula | None:
+def is_stuck(sheet: Sheet, rows: Sequence[Row], asked: Asked) -> bool:
+    """Whether a figure of a table is worked out from others, and no formula gives it."""
+    for group in groups_of(rows) if asked.follows else ():
+        for n in range(group.low, group.high + 1):
+            for column, figure in rows[n].figures.items():
+                made = _made(sheet, rows, n, column, group, asked) if column in sheet.columns else None
+                if made is not None and not _same(made.value, figure):
+                    return True
+    return False
+
+
+def _made(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, asked: Asked) -> CellFormula | None:
     row, held = rows[n], sheet.columns
     value = next((name for name in ("value", "estimate") if name in held), "")
+    if asked.kind == "relate" and column == "base":
+        return _reference(sheet, rows, n, group, asked)
     if column in _ADDED and (row.total or row.subtotal):
         return _added(sheet, rows, n, column, group)
-    if not value or kind == "lines":
+    if not value or asked.kind == "lines":
         return None
+    if column in _EFFECTS and group.total is not None:
+        return _effect(sheet, rows, n, column, group.total)
     if column == "change" and "base" in held:
         return _difference(sheet, row, n, value, "base")
     if column == "plan_gap" and "plan" in held:
         return _difference(sheet, row, n, value, "plan")
-    if column == "growth" and kind == "relate" and {"ratio", "before"} <= set(held):
+    if column == "growth" and asked.kind == "relate" and {"ratio", "before"} <= set(held):
         return _difference(sheet, row, n, "ratio", "before")
     if column == "growth" and {"base", "change"} <= set(held):
         change, base = (sheet.cell(n, name) for name in ("change", "base"))
@@ -104,18 +133,99 @@ def _made(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, 
     return None
 
 
-def _added(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group) -> CellFormula:
-    """A total or subtotal: the items among its rows, added up."""
+def _below(rows: Sequence[Row], n: int, group: Group) -> tuple[int, int]:
+    """The rows that a total or subtotal adds up, from the first to the last."""
     row = rows[n]
-    low, high = group.low, n - 1
-    if row.subtotal:
-        low, high = n + 1, n
-        while high + 1 <= group.high and not rows[high + 1].total and rows[high + 1].depth > row.depth:
-            high += 1
+    if not row.subtotal:
+        return group.low, n - 1
+    high = n
+    while high + 1 <= group.high and not rows[high + 1].total and rows[high + 1].depth > row.depth:
+        high += 1
+    return n + 1, high
+
+
+def _added(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group) -> CellFormula | None:
+    """A total or subtotal: the items among its rows, added up; empty where one of them is unknown.
+
+    None where nothing is known of any of them: what is known of all together is a figure of its own.
+    """
+    low, high = _below(rows, n, group)
     items = [one.figures.get(column, math.nan) for one in rows[low : high + 1] if is_item(one)]
     known = [figure for figure in items if math.isfinite(figure)]
+    if items and not known and math.isfinite(_figure(rows[n], column)):
+        return None
     cells, tiers = sheet.range(low, high, sheet.columns[column]), sheet.range(low, high, sheet.tiers)
-    return CellFormula(f'=SUMPRODUCT(({tiers}="{ITEM}")*1,{cells})', math.fsum(known) if known else math.nan)
+    item = f'({tiers}="{ITEM}")*1'
+    text = f'=IF(SUMPRODUCT({item},1-ISNUMBER({cells}))>0,"",SUMPRODUCT({item},{cells}))'
+    return CellFormula(text, math.fsum(known) if len(known) == len(items) else math.nan)
+
+
+def _reference(sheet: Sheet, rows: Sequence[Row], n: int, group: Group, asked: Asked) -> CellFormula:
+    """What an item stands beside: the cell of the total or of the item named, or the total by its items."""
+    if asked.beside.startswith("item:"):
+        place = _named(rows, n, group, asked)
+    elif asked.within is None:
+        place = group.total
+    else:  # the subtotal of the item of `within`, where rows stand below such
+        above = (k for k in range(n, group.low - 1, -1) if rows[k].subtotal and rows[k].depth == 0)
+        place = next(above, None) if asked.within == asked.by[0] and not rows[n].total else None
+    if place is None or asked.beside == "largest":
+        return CellFormula("", math.nan)
+    text, figure = sheet.cell(place, "value", fixed=True), _figure(rows[place], "value")
+    if asked.beside != "mean":
+        return CellFormula(f'=IF({text}="","",{text})', figure)
+    low, high = _below(rows, place, group)
+    many = sum(map(is_item, rows[low : high + 1]))
+    count = f'COUNTIF({sheet.range(low, high, sheet.tiers)},"{ITEM}")'
+    return CellFormula(f'=IF(OR({text}="",{count}=0),"",{text}/{count})', figure / many if many else math.nan)
+
+
+def _named(rows: Sequence[Row], n: int, group: Group, asked: Asked) -> int | None:
+    """The row of the item that others stand beside, of the same item of `within`."""
+
+    def labels(row: Row) -> Mapping[str, str]:
+        return {name: str(row.source.columns[name][row.source.i]) for name in asked.by} if row.source else {}
+
+    own, named = labels(rows[n]), asked.beside.removeprefix("item:")
+    for k in range(group.low, group.high + 1):
+        found = labels(rows[k]) if is_item(rows[k]) else {}
+        joined = JOINED.join(label for name, label in found.items() if name != asked.within)
+        if found and joined == named and (asked.within is None or found[asked.within] == own.get(asked.within)):
+            return k
+    return None
+
+
+def _effect(sheet: Sheet, rows: Sequence[Row], n: int, column: str, total: int) -> CellFormula | None:
+    """Volume, mix or price of an item, as `drivers` has them."""
+    names = ("value", "base", "quantity", "base_quantity", "change")
+    if not set(names) <= set(sheet.columns):
+        return CellFormula("", math.nan)
+    v, b, q1, q0, change = (sheet.cell(n, name) for name in names)
+    many, before = (sheet.cell(total, name, fixed=True) for name in ("quantity", "base_quantity"))
+    untold = f"OR(AND(N({q0})<=0,N({b})<>0),AND(N({q1})<=0,N({v})<>0),N({before})<=0)"
+    is_new = f"OR({untold},N({q0})=0)"
+    text = {
+        "volume": f"IF({untold},0,({many}-{before})/{before}*{b})",
+        "mix": f"IF({is_new},{change},({q1}-{many}*{q0}/{before})*{b}/{q0})",
+        "price": f"IF({is_new},0,{v}-{b}/{q0}*{q1})",
+    }[column]
+    unknown = f'OR({change}="",{q1}="",{q0}="",{many}="",{before}="")'
+    figures = [_figure(rows[n], name) for name in names]
+    totals = [_figure(rows[total], name) for name in ("quantity", "base_quantity")]
+    return CellFormula(f'=IF({unknown},"",{text})', _effect_of(column, *figures, *totals))
+
+
+def _effect_of(
+    column: str, v: float, b: float, q1: float, q0: float, change: float, many: float, before: float
+) -> float:
+    if not all(map(math.isfinite, (v, b, q1, q0, change, many, before))):
+        return math.nan
+    untold = (q0 <= 0 and b != 0) or (q1 <= 0 and v != 0) or before <= 0
+    if column == "volume":
+        return 0.0 if untold else (many - before) / before * b
+    if untold or q0 == 0:
+        return change if column == "mix" else 0.0
+    return (q1 - many * q0 / before) * b / q0 if column == "mix" else v - b / q0 * q1
 
 
 def is_item(row: Row) -> bool:
