@@ -15,9 +15,9 @@ from logochron.core.errors import IntakeError, QuestionError
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.sql import USUAL_DECIMALS, named
 from logochron.sources.kinds.find_files import Source
-from logochron.sources.kinds.samples import first_value
 from logochron.sources.kinds.typed_files import DayKey, TypedTable, described
 from logochron.sources.scanned import NO_DAY
+from logochron.sources.values.python_decimals import as_decimals, first_value
 from logochron.sources.values.whole_units import Reach, reach_of
 
 #: Dates of a column that tell whether it has times of day.
@@ -139,7 +139,7 @@ def _pandas(frame: Any) -> _Frame:
         elif isinstance(kind, np.dtype) and kind.kind == "M" and (key := _day_key(column.to_numpy(), f"k{i}")):
             keys[f"k{i}"], days[i] = key
         elif isinstance(kind, np.dtype) and kind.kind == "O" and isinstance(first_value(column), Decimal):
-            column = _as_decimals(column)
+            column = as_decimals(column)
         made[f"c{i}"] = column
 
     def chunks(column: int) -> list[NDArray[Any]]:
@@ -148,23 +148,6 @@ def _pandas(frame: Any) -> _Frame:
 
     table = pd.DataFrame(made | keys, index=frame.index, copy=False)  # the columns stay where they lie
     return _Frame(table, header, zones, days, chunks)
-
-
-def _as_decimals(column: Any) -> Any:
-    """A column of Python's decimals as one of the engine's; as it is where those do not hold them."""
-    import pyarrow
-
-    pd = sys.modules["pandas"]
-    numbers = column.where(column.notna(), None)
-    if pd.api.types.infer_dtype(numbers, skipna=True) != "decimal":
-        numbers = numbers.map(lambda v: Decimal(repr(float(v))) if isinstance(v, (float, np.floating)) else v)
-    try:
-        lying = pyarrow.array(numbers.to_numpy())
-    except (pyarrow.ArrowException, TypeError):  # an endless one, one of too many digits, or a text between them
-        lying = None
-    if lying is None or not pyarrow.types.is_decimal128(lying.type):  # the engine's own have 38 digits
-        return numbers.map(lambda v: f"{v:E}" if isinstance(v, Decimal) else v)  # which reads in one way only
-    return pd.Series(pd.arrays.ArrowExtensionArray(lying), index=column.index)
 
 
 def _day_key(dates: NDArray[Any], name: str) -> tuple[NDArray[Any], DayKey] | None:

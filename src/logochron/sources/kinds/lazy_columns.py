@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 import decimal
-import re
 import warnings
 from typing import Any
 
@@ -13,9 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.sources.kinds.elsewhere import Kind, SourceColumn
-from logochron.sources.kinds.samples import first_value
+from logochron.sources.values.python_decimals import first_value
 
-_DECIMAL = re.compile(r"-?\d+(?:\.\d+)?(?:E[+-]?\d+)?")
 #: An expression of Narwhals.
 Expr = Any
 
@@ -77,8 +75,3 @@ def decimals_of_dask(frame: Any) -> set[str]:
             objects = [name for name, kind in given.dtypes.items() if kind.kind == "O"]
             found |= {str(name) for name in objects if isinstance(first_value(given[name]), decimal.Decimal)}
     return found
-
-
-def is_plain_decimal(value: Any) -> bool:
-    """Whether a value is one of Python's decimals, or its text."""
-    return isinstance(value, decimal.Decimal) or (isinstance(value, str) and bool(_DECIMAL.fullmatch(value)))

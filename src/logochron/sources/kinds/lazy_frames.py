@@ -23,12 +23,12 @@ from logochron.sources.kinds.lazy_columns import (
     column_of,
     decimals_of_dask,
     from_native,
-    is_plain_decimal,
     listed,
     plain_day,
     texts_of,
 )
 from logochron.sources.scanned import FIRST_ROWS, NO_DAY
+from logochron.sources.values.python_decimals import is_plain_decimal
 
 _LISTED = 10_000
 #: Amounts below this many units are added up exactly, where not too many are.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine
@@ -47,8 +47,3 @@ def of_typed(engine: Engine, source: Source, table: TypedTable) -> list[SampleCo
         simple = "date" if kind.startswith(("DATE", "TIMESTAMP")) else "number" if NUMBER.fullmatch(kind) else "text"
         columns.append(SampleColumn(name, tuple(f for f in fields if f is not None and f.strip()), simple))
     return columns
-
-
-def first_value(column: Any) -> Any:
-    """The first value of a pandas column that is there."""
-    return column.iloc[column.notna().to_numpy().argmax()] if len(column) else None

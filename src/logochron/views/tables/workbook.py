@@ -29,9 +29,9 @@ from logochron.views.tables.registry import specs
 from logochron.views.tables.spec import ALL, Shown, TableSpec
 from logochron.views.tables.workbook_formulas import (
     ITEM,
-    Asked,
     Group,
     Sheet,
+    TableKind,
     formula,
     groups_of,
     is_item,
@@ -163,14 +163,14 @@ def _held(spec: TableSpec, answer: Result, start: int) -> Sheet:
     return Sheet(start, {name: place for place, name in enumerate(columns)}, len(columns))
 
 
-def _asked(spec: TableSpec, answer: Result) -> Asked:
+def _asked(spec: TableSpec, answer: Result) -> TableKind:
     """Of what answer a table is."""
     if "what" in spec.headings:
-        return Asked("lines")
+        return TableKind("lines")
     by: tuple[str, ...] = getattr(answer, "by", ())
     if isinstance(answer, Relation):
-        return Asked(answer.kind, by, answer.beside, answer.within)
-    return Asked(answer.kind, by)
+        return TableKind(answer.kind, by, answer.beside, answer.within)
+    return TableKind(answer.kind, by)
 
 
 def _table(
@@ -260,7 +260,7 @@ class _Rows(NamedTuple):
 
     spec: TableSpec
     held: Sheet
-    asked: Asked
+    asked: TableKind
     decimals: int
     quantity_decimals: int
     locked: bool

@@ -65,7 +65,7 @@ def groups_of(rows: Sequence[Row]) -> list[Group]:
     return found
 
 
-class Asked(NamedTuple):
+class TableKind(NamedTuple):
     """Of what answer a table is: its kind (``lines``: landing figures line by line), and what relations hold beside."""
 
     kind: str
@@ -79,7 +79,9 @@ class Asked(NamedTuple):
         return self.kind in ("relate", "drivers")
 
 
-def formula(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, asked: Asked) -> CellFormula | None:
+def formula(
+    sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, asked: TableKind
+) -> CellFormula | None:
     """The formula of a cell, None where its figure is one that was recorded, or no formula gives it."""
     made, figure = _made(sheet, rows, n, column, group, asked), rows[n].figures.get(column, math.nan)
     if made is None or not made.text or not _same(made.value, figure):
@@ -87,7 +89,7 @@ def formula(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group
     return CellFormula(made.text, figure)
 
 
-def is_stuck(sheet: Sheet, rows: Sequence[Row], asked: Asked) -> bool:
+def is_stuck(sheet: Sheet, rows: Sequence[Row], asked: TableKind) -> bool:
     """Whether a figure of a table is worked out from others, and no formula gives it."""
     for group in groups_of(rows) if asked.follows else ():
         for n in range(group.low, group.high + 1):
@@ -98,7 +100,7 @@ def is_stuck(sheet: Sheet, rows: Sequence[Row], asked: Asked) -> bool:
     return False
 
 
-def _made(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, asked: Asked) -> CellFormula | None:
+def _made(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, asked: TableKind) -> CellFormula | None:
     row, held = rows[n], sheet.columns
     value = next((name for name in ("value", "estimate") if name in held), "")
     if asked.kind == "relate" and column == "base":
@@ -160,7 +162,7 @@ def _added(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group)
     return CellFormula(text, math.fsum(known) if len(known) == len(items) else math.nan)
 
 
-def _reference(sheet: Sheet, rows: Sequence[Row], n: int, group: Group, asked: Asked) -> CellFormula:
+def _reference(sheet: Sheet, rows: Sequence[Row], n: int, group: Group, asked: TableKind) -> CellFormula:
     """What an item stands beside: the cell of the total or of the item named, or the total by its items."""
     if asked.beside.startswith("item:"):
         place = _named(rows, n, group, asked)
@@ -180,7 +182,7 @@ def _reference(sheet: Sheet, rows: Sequence[Row], n: int, group: Group, asked: A
     return CellFormula(f'=IF(OR({text}="",{count}=0),"",{text}/{count})', figure / many if many else math.nan)
 
 
-def _named(rows: Sequence[Row], n: int, group: Group, asked: Asked) -> int | None:
+def _named(rows: Sequence[Row], n: int, group: Group, asked: TableKind) -> int | None:
     """The row of the item that others stand beside, of the same item of `within`."""
 
     def labels(row: Row) -> Mapping[str, str]:
