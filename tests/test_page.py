@@ -7,6 +7,7 @@ import csv
 import gzip
 import hashlib
 import io
+import itertools
 import json
 import math
 import os
@@ -15,6 +16,7 @@ import re
 import shutil
 from pathlib import Path
 
+import pandas as pd
 import pytest
 
 import logochron as lc
@@ -195,7 +197,97 @@ def test_address_back_and_figures(opened, written):
 
 
 @needs_browser
-def test_sort_save_and_details(opened, written, tmp_path):
+def test_a_link_to_what_is_gone_says_so_and_is_put_right(opened, written):
+    page = opened(written, "#period=2031-05&harbor=Nowhere&line=hire&color=blue")
+    gone = page.locator("#gone")
+    assert gone.inner_text() == "The link asks for 2031-05, Nowhere, blue, which is not there: the rest is shown."
+    assert page.url.endswith("#period=2026-10&line=hire") and page.locator("#live").inner_text() == gone.inner_text()
+    assert page.locator("select[name=line]").input_value() == "hire"
+    page.select_option("select[name=harbor]", "Alderquay")
+    page.wait_for_function("document.documentElement.dataset.shown.includes('Alderquay')")
+    assert not gone.is_visible()
+
+
+def small_book():
+    """Four months of two harbors and three lines, with units; one line comes late, one is given back."""
+    draw = random.Random(5)
+    made = [
+        (f"2025-{month:02}-{day:02}", harbor, line, draw.randint(-5 if line == "z" else 20, 90), draw.randint(1, 9))
+        for month, day, harbor, line in itertools.product(range(1, 5), (1, 15, 28), "AB", "xyz")
+        if (harbor, line) != ("B", "y") or month > 2
+    ]
+    frame = pd.DataFrame(made, columns=["day", "harbor", "line", "amount", "units"])
+    return lc.read(frame, date="day", values=["amount", "units"], by=["harbor", "line"], until="2025-04-30")
+
+
+def test_every_choice_of_every_question(tmp_path):
+    """Each pick of pairs of dimensions, each period: rows out of the whole answer, and no refusal of Python's."""
+    book, both = small_book(), ["harbor", "line"]
+    asked = {"by": both, "measures": "amount"}
+    prior = asked | {"against": "prior"}
+    answers = {
+        "within": lc.relate(book, "month", within="harbor", last=1, **prior),
+        "within line": lc.relate(book, "month", within="line", beside="mean", last=1, **prior),
+        "item": lc.relate(book, "month", within="harbor", beside="item:x", last=1, **prior),
+        "largest": lc.relate(book, "month", beside="largest", last=1, **prior),
+        "moved": lc.drivers(book, "month", quantity="units", **prior),
+        "top": lc.compare(book, "month", top=2, last=1, **prior),
+        "pace": lc.pace(book, "quarter", **prior),
+        "land": lc.land(book, "month", **prior),
+        "was": lc.land(book, "quarter", rest="as-was", each="month", **prior),
+        "even": lc.land(book, "month", profile="even", **prior),
+    }
+    data = carried(lc.write_page(answers, tmp_path / "p.html"))
+    page, sections = data["page"], data["sections"]
+    periods = [label for label, _ in page["periods"]]
+    for section, (heading, answer) in zip(sections, answers.items()):
+        pool = section["pool"]
+        for place, shared in zip(section["taken"][::2], section["taken"][1::2]):
+            pool[place] = data["shared"][shared]
+        for pick, places in zip(page["picks"], section["views"]):
+            picked = {name: label for name, label in zip(both, pick) if label}
+            for period, label in enumerate(periods[1:], 1):
+                view = pool[places[period]]
+                text = json.dumps([view, [pool[n] for n in [view.get("words")] if n is not None]])
+                assert "`" not in text and "--" not in text and "(by" not in text, (heading, picked, label, text)
+                if "refused" in view or heading not in ("within", "within line", "item", "largest", "moved", "top"):
+                    continue
+                options = {"top": None} if heading == "top" and picked else {}
+                whole = answer.again(at=label, last=None, **options) if heading != "moved" else answer.again(at=label)
+                figure = {"moved": "contribution", "top": "value"}.get(heading, "ratio")
+                column = {"contribution": "points"}.get(figure, figure)
+                wanted = {
+                    f"{row.harbor} / {row.line}": full(getattr(row, figure))
+                    for row in whole.table.itertuples()
+                    if all(getattr(row, name) == item for name, item in picked.items())
+                }
+                (table, *_) = view["tables"]
+                heads = [name for name, *_ in pool[table["frame"]]["head"]]
+                shown = [pool[n] for n in pool[table["rows"]]]
+                found = {row["item"]: row["figures"][heads.index(column)] for row in shown if " / " in row["item"]}
+                assert found == wanted or (heading == "top" and not picked), (heading, picked, label)
+                if heading == "within" and picked.keys() == {"harbor"}:
+                    alone = answer.again(book=book.where(picked), at=label, last=None)
+                    assert pool[view["words"]] == lc.words.sentences(alone, at=label)
+
+
+@needs_browser
+def test_all_others_stand_last(opened, tmp_path):
+    book = small_book()
+    asked = {"by": "line", "against": "prior", "measures": "amount", "top": 1}
+    answers = {"Top": lc.compare(book, "month", last=1, **asked), "Moved": lc.drivers(book, "month", **asked)}
+    page = opened(lc.write_page(answers, tmp_path / "t.html", figures={"Top": "bars"}))
+    for heading in answers:
+        section = page.locator(f"[data-section={heading}]")
+        for name in ("Amount", "Growth", "Amount"):
+            section.locator("thead button", has_text=name).first.click()
+            assert [row["item"] for row in rows(section)][1:] == ["all others", ""]
+        texts = section.locator("svg text").all_text_contents()
+        assert texts.index("all others") > texts.index(rows(section)[0]["item"])
+
+
+@needs_browser
+def test_sort_save_and_details(opened, written, answers, tmp_path):
     page = opened(written)
     section = page.locator("[data-section=Harbors]")
     button = section.locator("thead button", has_text="Growth")
@@ -209,7 +301,21 @@ def test_sort_save_and_details(opened, written, tmp_path):
         section.locator("button.save").click()
     told.value.save_as(tmp_path / "saved.csv")
     saved = list(csv.DictReader(io.StringIO((tmp_path / "saved.csv").read_text(encoding="utf-8-sig"))))
-    assert {row["item"]: row["growth"] for row in saved} == {row["item"]: row["growth"] for row in rows(section)}
+    assert {row["harbor"]: row["growth"] for row in saved} == {row["item"]: row["growth"] for row in rows(section)}
+    # the columns of a file of the answer, and its rows
+    for heading in ("Harbors", "Both"):
+        of_file = list(csv.DictReader(io.StringIO(answers[heading].write(tmp_path / "file.csv").read_text("utf-8"))))
+        with page.expect_download() as told:
+            page.locator(f"[data-section={heading}] button.save").first.click()
+        of_page = list(csv.DictReader(io.StringIO(Path(told.value.path()).read_text("utf-8-sig"))))
+        assert list(of_page[0]) == list(of_file[0])
+        lines = [row for row in of_file if row["measure"] == "revenue"]
+        assert all(row in of_page for row in lines) and len(of_page) >= len(lines)
+    both = page.locator("[data-section=Both] .drawing")
+    both.focus()
+    page.keyboard.press("ArrowDown")
+    assert page.locator("#detail dt").all_inner_texts()[:2] == ["Harbor", "Line"]
+    page.keyboard.press("Escape")
     drawing = section.locator(".drawing")
     drawing.focus()
     page.keyboard.press("ArrowDown")

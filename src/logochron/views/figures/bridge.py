@@ -12,12 +12,13 @@ from logochron.core.judge.judging import verdict
 from logochron.core.options import DIRECTIONS, FALLING, LEVEL, RISING, VERDICTS
 from logochron.core.questions.drivers import Drivers
 from logochron.core.rows.figures import Floats
+from logochron.core.rows.prepare import OTHERS
 from logochron.views.figures.by_item import item_axis, item_boxes, own_size, upright_zero
 from logochron.views.figures.common import VERDICT_WORDS, measure_of, role_of
 from logochron.views.figures.details import DetailRows
 from logochron.views.figures.layout import amounts_axis, number_axis
 from logochron.views.figures.scene import Bars, Canvas, Captions, Details, Entry, Panel, Path, Scene, Text, Ticks
-from logochron.views.formats import Formats, capital, item_name, words
+from logochron.views.formats import Formats, capital, item_name, shortened, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.item_rows import rows_of
 from logochron.views.words.question_words import compare_headline, contributions_sentence, drivers_when
@@ -37,14 +38,23 @@ _FLAT = 0.25
 
 
 class _Step(NamedTuple):
-    """One contribution: its item, where its bar starts and ends, its verdict and how it is written."""
+    """One contribution: its item, where its bar starts and ends, its verdict and how it is written.
 
-    label: str
+    `rest`: what it is called where it gathers those that have no room.
+    """
+
+    labels: tuple[str, ...]
     start: float
     end: float
     verdict: str
     mark: str
     said: str
+    rest: str = ""
+
+    @property
+    def label(self) -> str:
+        """What it is called."""
+        return self.rest or item_name(self.labels)
 
 
 @kinds_checked
@@ -118,9 +128,12 @@ def _details(
     """What a pointer shows of each row: base and value, between them the contributions."""
     if not canvas.detailed or not steps:
         return ()
-    item, moved = capital(words(result.by[0])), column_words("contribution", canvas.formats)
+    moved = column_words("contribution", canvas.formats)
+    headings = [capital(words(name)) for name in result.by]
     rows: list[DetailRows] = [((labels[0], ends[0]),)]
-    rows += [((item, step.label), (moved, " ".join(filter(None, (step.mark, step.said))))) for step in steps]
+    for step in steps:
+        items = list(zip(headings, map(shortened, step.labels))) or [(headings[0], step.rest)]
+        rows.append((*items, (moved, " ".join(filter(None, (step.mark, step.said))))))
     rows.append(((labels[-1], ends[1]),))
     places = np.arange(len(rows), dtype=float)
     return (Details(places - 0.5, places + 0.5, tuple(rows), along="y"),)
@@ -131,23 +144,25 @@ def _steps(result: Drivers, canvas: Canvas, measure: Measure, base: float, value
     formats = canvas.formats
     table = rows_of(result, result.columns, measure)
     marks = marks_of(result.judgings[measure.name], formats, canvas.drawable)
-    order = np.argsort(-np.abs(np.nan_to_num(table["change"])), kind="stable")
+    gathered = table[result.by[0]] == OTHERS
+    order = np.lexsort((-np.abs(np.nan_to_num(table["change"])), gathered))  # all others last, whatever their size
     order = order if len(order) <= room else order[: room - 1]
     steps: list[_Step] = []
     at = base
     for i in order.tolist():
         change = float(np.nan_to_num(table["change"][i]))
-        label = item_name(str(table[name][i]) for name in result.by)
+        labels = tuple(str(table[name][i]) for name in result.by)
         sign = marks.sign(table["direction"][i], table["verdict"][i])
         said = _said(change, float(table["contribution"][i]), formats)
-        steps.append(_Step(label, at, at + change, str(table["verdict"][i]), sign, said))
+        steps.append(_Step(labels, at, at + change, str(table["verdict"][i]), sign, said))
         at += change
     rest = len(table["change"]) - len(order)
     if rest:
         moved, judged = _judged(result, measure, value - at)
         points = (value - at) / base if base > 0 else np.nan
-        label = formats.say("{n} others", n=formats.number(rest, 0))
-        steps.append(_Step(label, at, value, judged, marks.sign(moved, judged), _said(value - at, points, formats)))
+        label = OTHERS if gathered.any() else formats.say("{n} others", n=formats.number(rest, 0))
+        said = _said(value - at, points, formats)
+        steps.append(_Step((), at, value, judged, marks.sign(moved, judged), said, label))
     return steps
 
 

@@ -312,7 +312,7 @@ def _panel(
     details: tuple[Details, ...] = ()
     places = [i for i in at if i is not None]
     if canvas.detailed and places:
-        told = row_details(result, _rows_where(rows, np.array(places)), measure, formats, names[places].tolist())
+        told = row_details(result, _rows_where(rows, np.array(places)), measure, formats)
         shown = np.array([n for n, i in enumerate(at) if i is not None], dtype=float)
         details = (Details(shown - 0.5, shown + 0.5, told, along="y"),)
     return ItemPanel(group, pick("value"), pick("base"), tuple(entries), details)

@@ -12,6 +12,7 @@ from logochron.core.days import to_days
 from logochron.core.errors import QuestionError, brief
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
+from logochron.core.rows.prepare import OTHERS
 from logochron.views.catalog import message
 from logochron.views.figures.common import (
     STATUS_WORDS,
@@ -98,7 +99,7 @@ def by_period(
             Panel(
                 x=Axis("position", -0.6, n - 0.4, ticks),
                 y=axis if first else Axis("number", axis.low, axis.high, axis.ticks, gridlines=True, labeled=False),
-                layers=(*look.draws(table), _below(below[place]), *_details(result, table, asked, name, canvas)),
+                layers=(*look.draws(table), _below(below[place]), *_details(result, table, asked, canvas)),
                 box=Box(0, 0, *canvas.axes) if canvas.axes else grid.box(place, canvas.room, above, deepest),
                 heading=name,
             )
@@ -136,12 +137,12 @@ def _seen(
     return Seen(first - 0.5, end + 0.5, axis, look.legend(result, parts, formats))
 
 
-def _details(result: Comparison, table: Table, measure: Measure, item: str, canvas: Canvas) -> tuple[Details, ...]:
+def _details(result: Comparison, table: Table, measure: Measure, canvas: Canvas) -> tuple[Details, ...]:
     """What a pointer shows of each period."""
     if not canvas.detailed:
         return ()
     places = np.arange(len(table["value"]), dtype=float)
-    rows = row_details(result, table, measure, canvas.formats, item)
+    rows = row_details(result, table, measure, canvas.formats)
     return (Details(places - 0.5, places + 0.5, rows),)
 
 
@@ -190,7 +191,7 @@ def parts_of(result: Comparison, measure: Measure, item: Item, panels: str | Non
         )
     labels = sorted(set(table[panels].tolist()))
     latest = {label: np.nan_to_num(table["value"][table[panels] == label][-1:]).sum() for label in labels}
-    labels.sort(key=lambda label: -latest[label])
+    labels.sort(key=lambda label: (label == OTHERS, -latest[label]))
     if len(labels) > PanelRow.MOST:
         raise QuestionError(
             f"`panels` has room for {PanelRow.MOST} items; {panels} has {len(labels)}: choose some by where=, or the "

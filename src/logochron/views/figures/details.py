@@ -11,7 +11,7 @@ from logochron.core.days import Days, to_days
 from logochron.core.questions.compare import Comparison
 from logochron.views.figures.common import STATUS_WORDS
 from logochron.views.figures.scene import Canvas, Details
-from logochron.views.formats import Formats, capital, words
+from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.tables.item_rows import Table, growth_or_level
 from logochron.views.words.apart import amounts_apart
 from logochron.views.words.titles import base_heading, column_words, unit
@@ -20,12 +20,9 @@ from logochron.views.words.titles import base_heading, column_words, unit
 DetailRows = tuple[tuple[str, str], ...]
 
 
-def row_details(
-    result: Comparison, table: Table, measure: Measure, formats: Formats, items: str | Sequence[str]
-) -> tuple[DetailRows, ...]:
-    """The details of each row; `items`: what the item of all, or of each, is called, empty for the whole."""
+def row_details(result: Comparison, table: Table, measure: Measure, formats: Formats) -> tuple[DetailRows, ...]:
+    """The details of each row: its item by dimension, none of the whole."""
     n = len(table["value"])
-    named = [items] * n if isinstance(items, str) else list(items)
     of = unit(measure, formats)
     planned = result.plan is not None
     names = {
@@ -39,7 +36,8 @@ def row_details(
     found = []
     for i in range(n):
         value, base, change, growth = (float(table[name][i]) for name in ("value", "base", "change", "growth"))
-        rows = [(capital(words(result.by[0])), named[i])] if named[i] and result.by else []
+        labels = {name: table[name][i] for name in result.by}
+        rows = [(capital(words(name)), shortened(label)) for name, label in labels.items() if label is not None]
         start, end = (int(to_days(table[name][i])) for name in ("start", "end"))
         rows.append((period, formats.dot.join([result.periods[int(table["period"][i])], formats.span(start, end)])))
         now, before = amounts_apart([value, base], of, formats)

@@ -81,8 +81,7 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
     cells, captions, told = [], [], []
     for y, (table, row) in enumerate(zip(tables, texts)):
         if canvas.detailed:
-            whole = bool(result.by) and y == len(labels) - 1
-            rows = row_details(result, table, asked, formats, "" if whole else labels[y])
+            rows = row_details(result, table, asked, formats)
             x, ends = table["period"].astype(float), np.full(len(rows), float(y))
             told.append(Details(x - 0.5, x + 0.5, rows, cross=(ends - 0.5, ends + 0.5)))
         for x, text, growth, verdict in zip(table["period"].tolist(), row, table["growth"].tolist(), table["verdict"]):

@@ -47,21 +47,23 @@
   function address() {
     const told = new URLSearchParams(location.hash.slice(1));
     const period = page.periods.findIndex(([label]) => label === told.get("period"));
+    const known = new Map(page.dimensions.map(({ key, items }) => [key, items]));
+    const gone = [...told].filter(([key, wanted]) => wanted && !(key === "period" ? period >= 0 : known.has(key) && known.get(key).includes(wanted)));
     const pick = page.dimensions.map(({ key, items }) => {
       const wanted = told.get(key);
       return wanted !== null && items.includes(wanted) ? wanted : "";
     });
-    return { period: period < 0 ? page.chosen : period, pick };
+    return { period: period < 0 ? page.chosen : period, pick, gone: gone.map(([, wanted]) => wanted) };
+  }
+
+  function addressOf(period, pick) {
+    const told = new URLSearchParams({ period });
+    page.dimensions.forEach(({ key }, place) => { if (pick[place]) told.set(key, pick[place]); });
+    return told.toString();
   }
 
   function choose() {
-    const told = new URLSearchParams();
-    told.set("period", selects.period.value);
-    page.dimensions.forEach(({ key }, place) => {
-      const wanted = selects.items[place].value;
-      if (wanted) told.set(key, wanted);
-    });
-    location.hash = told.toString();
+    location.hash = addressOf(selects.period.value, selects.items.map((one) => one.value));
   }
 
   function offer() {
@@ -144,12 +146,22 @@
   // a text that no spreadsheet takes for a formula, where that is asked for
   function harmless(text) { return page.formulas.some((sign) => text.startsWith(sign)) ? `'${text}` : text; }
 
-  // rows as fields parted by a sign, each field in quotes where it needs them
-  function fields(head, rows, part) {
+  // rows as fields parted by a sign, each field in quotes where it needs them: the columns of a file of the answer
+  function fields({ head, columns }, rows, opens, part) {
     const quoted = (text) => (/["\n\r\t,;]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text);
-    const kept = head.map((column, place) => [column, place]).filter(([[, heading, kind]]) => kind !== "bar");
-    const named = ["period", "item", "measure", ...kept.map(([[name]]) => name.replace(/^dim:/, ""))].map(harmless);
-    const lines = rows.map((row) => [...[row.period, row.item, row.measure].map(harmless), ...kept.map(([[, , kind], place]) => plain(row, place, kind))]);
+    let named, lines;
+    if (columns.length) {
+      named = columns.map(([name]) => harmless(name));
+      lines = rows.filter((row) => !row.unsaved).map((row) => {
+        const values = [...opens.get(row.period)[1]], own = row.own || [];
+        for (let n = 0; n < own.length; n += 2) values[own[n]] = own[n + 1];
+        return values.map((text, place) => (columns[place][1] ? harmless(text) : text));
+      });
+    } else {  // lines that are no rows of an answer
+      const kept = head.map((column, place) => [column, place]).filter(([[name, , kind]]) => kind !== "bar" && name !== "when");
+      named = kept.map(([[name]]) => harmless(name.replace(/^dim:/, "")));
+      lines = rows.map((row) => kept.map(([[name, , kind], place]) => plain(row, place, kind) || (opens.get(row.period) || [[]])[0][OPENING.indexOf(name)] || ""));
+    }
     return [named, ...lines].map((one) => one.map((text) => quoted(String(text))).join(part)).join("\r\n") + "\r\n";
   }
 
@@ -181,7 +193,7 @@
       return listed.map((row) => {
         const first = !seen.has(row.period);
         seen.add(row.period);
-        return line(row, head, first || !starts ? { cells: opens.get(row.period) || [], starts: starts && first } : null);
+        return line(row, head, first || !starts ? { cells: (opens.get(row.period) || [[]])[0], starts: starts && first } : null);
       });
     };
     const body = element("tbody", {}, ...lines(rows, true));
@@ -205,8 +217,8 @@
         const a = key(one), b = key(other);
         return (a < b ? -1 : a > b ? 1 : 0) * (down ? -1 : 1);
       };
-      const last = (row) => (row.looks || []).includes("total");
-      const sorted = [...rows.filter((row) => !last(row)).sort(order), ...rows.filter(last)];
+      const last = (row) => ["others", "total"].findIndex((look) => (row.looks || []).includes(look));  // -1: none of them
+      const sorted = [...rows.filter((row) => last(row) < 0).sort(order), ...rows.filter((row) => last(row) === 0), ...rows.filter((row) => last(row) > 0)];
       body.replaceChildren(...lines(sorted, false));
       heads.forEach((one, at) => { if (at === by) one.setAttribute("aria-sort", down ? "descending" : "ascending"); else one.removeAttribute("aria-sort"); });
     }
@@ -215,8 +227,8 @@
     const scroll = element("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": frame.title }, made);
     const name = [heading, location.hash.slice(1)].filter(Boolean).join(" ").replace(/[^\p{L}\p{N}]+/gu, "-").replace(/^-+|-+$/g, "");
     const tools = element("div", { class: "tools" },
-      element("button", { type: "button", class: "save", on: { click: () => save(`${name}.csv`, fields(head, rows, ",")) } }, said.save),
-      element("button", { type: "button", class: "copy", on: { click: (event) => copy(fields(head, rows, "\t"), event.currentTarget) } }, said.copy));
+      element("button", { type: "button", class: "save", on: { click: () => save(`${name}.csv`, fields(frame, rows, opens, ",")) } }, said.save),
+      element("button", { type: "button", class: "copy", on: { click: (event) => copy(fields(frame, rows, opens, "\t"), event.currentTarget) } }, said.copy));
     const below = element("ul", { class: "lines" }, ...frame.lines.map((text) => element("li", {}, text)));
     return [scroll, ...(rows.length ? [tools] : [element("p", {}, frame.empty)]), below];
   }
@@ -242,10 +254,16 @@
   }
 
   function show() {
-    const { period, pick } = address();
+    const { period, pick, gone } = address();
     if (form) {
       selects.period.value = page.periods[period][0];
       selects.items.forEach((one, place) => { one.value = pick[place]; });
+      byId("gone").hidden = !gone.length;
+      if (gone.length) {
+        byId("gone").textContent = said.gone.replace("{asked}", gone.join(", "));
+        tell(byId("gone").textContent);
+        history.replaceState(null, "", `#${addressOf(page.periods[period][0], pick)}`);
+      }
     }
     hide();
     const place = picks.get(JSON.stringify(pick));

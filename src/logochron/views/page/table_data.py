@@ -8,9 +8,13 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, NamedTuple
 
+import numpy as np
+
 from logochron.core.errors import visible
 from logochron.core.questions.relate import JOINED
 from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.columns import kind_of
+from logochron.core.rows.prepare import OTHERS
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
 from logochron.views.page.pool import Pool
@@ -22,6 +26,8 @@ from logochron.views.words.titles import coverage_line
 _TERMINAL = frozenset({"spark"})
 #: The cells that stand in the first row of each period.
 OPENING = ("period", "when")
+#: The kinds of columns that hold texts.
+_TEXTS = frozenset({"label", "period", "word", "text"})
 
 
 #: A label for each dimension, None where it is added up, or all are wanted.
@@ -106,15 +112,20 @@ def table_data(
     coverage = coverage_line(answer, formats) if isinstance(answer, AlignedAnswer) else ""  # the page says it once
     head = [[name, visible(text), _kind(spec, name)] for name, text in spec.headings.items() if name not in _TERMINAL]
     made = []
-    opens: dict[str, list[str]] = {}
+    opens: dict[str, list[list[str]]] = {}
     for kept in rows:
         if id(kept.row) not in table.written:
-            table.written[id(kept.row)] = pool.add(_row(spec, head, kept, table.measure, answer))
+            opening = table.periods[kept.place][0]
+            table.written[id(kept.row)] = pool.add(_row(spec, head, kept, opening, table.measure, answer))
         made.append(table.written[id(kept.row)])
-        opening = table.periods[kept.place][0].row.cells
-        opens[_period(answer, kept)] = [opening.get(name, "") for name in OPENING]
+        opening = table.periods[kept.place][0]
+        cells = [opening.row.cells.get(name, "") for name in OPENING]
+        opens[_period(answer, kept)] = [cells, saved_values(answer, opening)]
+    saved = any(is_saved(answer, kept) for kept in rows)
     frame = {
         "head": head,
+        # those of a file of the answer, and which of them hold texts
+        "columns": [[name, kind_of(answer.kind, name) in _TEXTS] for name in answer.columns] if saved else [],
         "title": visible(title),
         "unit": spec.unit,
         "lines": [visible(line) for line in lines if line != coverage],
@@ -123,8 +134,44 @@ def table_data(
     return {"frame": pool.add(frame), "rows": pool.add(made, refers=True), "opens": pool.add(list(opens.items()))}
 
 
-def _row(spec: TableSpec, head: Sequence[Sequence[str]], kept: KeptRow, measure: str, answer: Result) -> dict[str, Any]:
-    """A row: whose, its cells in the order of the head (but for those of its period), and its figures in full."""
+def saved_values(answer: Result, kept: KeptRow) -> list[str]:
+    """A row as a file of the answer has it, in the order of its columns; nothing of a line that is no such row."""
+    if not is_saved(answer, kept):
+        return []
+    assert kept.row.source is not None
+    columns, i = kept.row.source
+    return [_saved(answer, name, columns[name][i]) for name in answer.columns]
+
+
+def is_saved(answer: Result, kept: KeptRow) -> bool:
+    """Whether a row is one of those that a file of the answer has, or a total of such."""
+    return kept.row.source is not None and set(answer.columns) <= set(kept.row.source.columns)
+
+
+def _saved(answer: Result, name: str, value: Any) -> str:
+    kind = kind_of(answer.kind, name)
+    if kind == "period":
+        return answer.periods[int(value)]
+    if kind in _TEXTS and isinstance(value, np.integer):  # the place of a word
+        value = answer.words[name][int(value)] if value >= 0 else None
+    if kind in _TEXTS:
+        return "" if value is None else str(value)
+    if kind == "day":
+        return "" if np.isnat(value) else str(np.datetime64(value, "D"))
+    if kind in ("days", "count"):
+        return str(int(value)) if np.isfinite(value) else ""
+    if kind == "truth":
+        return "" if value < 0 else str(bool(value)).lower()
+    return full_figure(float(value)) or ""
+
+
+def _row(
+    spec: TableSpec, head: Sequence[Sequence[str]], kept: KeptRow, opening: KeptRow, measure: str, answer: Result
+) -> dict[str, Any]:
+    """A row: whose, its cells in the order of the head (but for those of its period), and its figures in full.
+
+    `own`: where it is saved in another way than the row that opens its period, place by place.
+    """
     row = kept.row
     cells = {name: visible(row.cells.get(name, "")) for name, _, _ in head}
     if row.source is not None:
@@ -136,7 +183,13 @@ def _row(spec: TableSpec, head: Sequence[Sequence[str]], kept: KeptRow, measure:
         "cells": [_cell(spec, row, name, kind, cells[name]) for name, _, kind in head],
         "figures": [full_figure(row.figures.get(name)) for name, _, _ in head],
     }
-    looks = [name for name, holds in (("total", row.total), ("sub", row.subtotal)) if holds]
+    if not is_saved(answer, kept):
+        made["unsaved"] = True
+    pairs = enumerate(zip(saved_values(answer, kept), saved_values(answer, opening)))
+    if own := [one for place, (text, before) in pairs if text != before for one in (place, text)]:
+        made["own"] = own
+    others = OTHERS in kept.labels
+    looks = [name for name, holds in (("total", row.total), ("sub", row.subtotal), ("others", others)) if holds]
     if looks:
         made["looks"] = looks
     if row.verdict:

@@ -36,6 +36,7 @@ _SAID = {
     "copy": message("Copy"),
     "copied": message("copied"),
     "none": message("No records of these together."),
+    "gone": message("The link asks for {asked}, which is not there: the rest is shown."),
     "records": message("The records"),
     "sort": message("sort by {heading}"),
     "choices": message("Choose a period and items"),
@@ -72,7 +73,7 @@ def page(
     choices = choices_of(aligned, formats, names)
     cards = cards_views(aligned, choices, formats)
     made = views_of_all(sections, choices, formats, workers, progress)
-    said = {name: formats.say(text, heading="{heading}") for name, text in _SAID.items()}
+    said = {name: formats.say(text, heading="{heading}", asked="{asked}") for name, text in _SAID.items()}
     head = {
         "said": said,
         "formulas": FORMULA_SIGNS if formats.spreadsheet_safe else [],

@@ -7,6 +7,7 @@ the question is split by, rows are those of the whole answer, so that shares and
 from __future__ import annotations
 
 import inspect
+import logging
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
@@ -18,6 +19,7 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.days import as_date
 from logochron.core.errors import LogochronError, visible
 from logochron.core.rows.answer import AlignedAnswer
+from logochron.views.catalog import message
 from logochron.views.figures.choose import Chosen, named_figure, suited
 from logochron.views.figures.scene import Canvas
 from logochron.views.formats import Formats
@@ -27,9 +29,15 @@ from logochron.views.page.scene_data import scene_data, seen_data
 from logochron.views.page.table_data import KeptTable, items_of, kept_tables, table_data
 from logochron.views.sections import Section
 from logochron.views.tables.spec import Shown
+from logochron.views.words.question_words import picked_drivers
 from logochron.views.words.said import SAID
 from logochron.views.words.sentences import sentences
 
+_LOG = logging.getLogger("logochron")
+#: What a reader is told where a choice cannot be followed.
+_NOTHING = message("Nothing to show here for what is chosen.")
+_NO_FIGURE = message("Nothing to draw here for what is chosen.")
+_ROWS_ALONE = message("What is chosen is told by its rows alone here.")
 #: So many periods stand side by side where a section does not say how many, and at most.
 _SEEN, _MOST_SEEN = 13, 26
 #: What asks for nothing of items, as there are none.
@@ -57,7 +65,7 @@ class Views:
         self.formats: Formats = canvas.formats
         self.answer: Any = section.answer
         self._courses: dict[Pick, Course] = {}
-        self._wholes: dict[tuple[Pick, int], tuple[Any, list[KeptTable]]] = {}
+        self._wholes: dict[tuple[Pick, int, bool], tuple[Any, list[KeptTable]]] = {}
         self._figures: dict[tuple[str, ...], Chosen | None] = {}
 
     # --- what is asked of which records
@@ -100,13 +108,29 @@ class Views:
 
     def _whole(self, pick: Pick, place: int) -> tuple[Any, list[KeptTable]]:
         """The answer that the rows of a pick are taken from, split as the section is, up to a period."""
-        outside = self._outside(self._picked(pick))
+        picked = self._picked(pick)
+        outside = self._outside(picked)
         names = self.choices.dimensions if self.choices else ()
-        key = tuple(outside.get(name) for name in names), place
+        every = self._every(picked)
+        key = tuple(outside.get(name) for name in names), place, bool(every)
         if key not in self._wholes:
-            answer = self.answer.again(book=self._of(outside), **self._window(place, self.listed))
+            answer = self.answer.again(book=self._of(outside), **self._window(place, self.listed), **every)
             self._wholes[key] = answer, kept_tables(answer, self.formats)
         return self._wholes[key]
+
+    def _every(self, picked: Mapping[str, str]) -> dict[str, Any]:
+        """What asks for all items where one of them is picked, so that it is not among all others."""
+        return {"top": None} if self.answer.top is not None and len(self._outside(picked)) < len(picked) else {}
+
+    def _alone(self, picked: Mapping[str, str]) -> dict[str, Any]:
+        """What asks for what is picked alone: split by the dimensions in which nothing is picked."""
+        rest = [name for name in self.answer.by if name not in picked]
+        within = self.answer.within if self.answer.kind == "relate" else None
+        if within is None:
+            return {"by": rest}
+        if within in picked:  # its one item is that which the others stand in
+            return {"by": [name for name in self.answer.by if name in rest or name == within]}
+        return {"by": rest} if len(rest) > 1 else {"by": rest, "within": None}
 
     def _window(self, place: int, many: int) -> dict[str, Any]:
         """What asks for so many periods that end with one."""
@@ -120,8 +144,13 @@ class Views:
         try:
             made = self._made(pick, period)
         except LogochronError as error:
-            made = {"refused": visible(str(error))}
+            made = {"refused": self._no(_NOTHING, error)}
         return self.pool.add(made, refers=True)
+
+    def _no(self, told: str, error: LogochronError) -> str:
+        """What a reader is told where a choice cannot be followed; why is told to whoever made the page."""
+        _LOG.debug("section %r: %s", self.section.heading, error)
+        return self.formats.say(told)
 
     def _made(self, pick: Pick, period: int) -> dict[str, Any]:
         if self._book is None:
@@ -161,8 +190,12 @@ class Views:
         elif len(rest) == len(self.answer.by):
             told, heads, figure = whole, tables, self._of_window(whole, place)
         else:
-            told = self.answer.again(book=self._of(picked), by=rest, **self._window(place, self.listed))
-            heads, figure = kept_tables(told, self.formats), self._of_window(told, place)
+            try:
+                asked = {**self._window(place, self.listed), **self._alone(picked)}
+                told = self.answer.again(book=self._of(picked), **asked)
+                heads, figure = kept_tables(told, self.formats), self._of_window(told, place)
+            except LogochronError as error:  # its rows stand there all the same
+                told, heads, figure = None, tables, {"refused": self._no(_ROWS_ALONE, error)}
         return self._view(self._tables(whole, tables, wanted, heads), told, label, figure)
 
     def _one_item(self, pick: Pick, place: int, tables: list[KeptTable]) -> tuple[Any, list[KeptTable], Any]:
@@ -177,10 +210,19 @@ class Views:
 
     def _as_of(self, pick: Pick, period: int) -> dict[str, Any]:
         """The view of an answer of one period, or as of a day: asked again for each."""
-        answer = self._asked_at(pick, period)
-        wanted = items_of(answer, self._picked(pick))
+        answer, picked = self._asked_at(pick, period), self._picked(pick)
+        wanted = items_of(answer, picked)
         shown = self._tables(answer, kept_tables(answer, self.formats), wanted)
-        return self._view(shown, answer, None, self._drawn(answer))
+        if self.answer.kind != "drivers" or not any(wanted):
+            return self._view(shown, answer, None, self._drawn(answer))
+        alone = None
+        if not all(wanted):  # what moved what is picked is drawn alone; its points are those of the whole
+            alone = self.answer.again(book=self._of(picked), at=answer.question.at, **self._alone(picked))
+        view = self._view(shown, None, None, self._drawn(alone or answer))
+        if self.section.words:
+            named = {name: label for name, label in picked.items() if name in answer.by}
+            view["words"] = self._said(picked_drivers(answer, named, alone, self.formats))
+        return view
 
     def _tables(
         self,
@@ -205,10 +247,9 @@ class Views:
             changed |= _UNSPLIT
         assert self.choices is not None
         last = self.choices.lasts[period]
-        if self.answer.kind == "drivers":
-            changed |= {"at": as_date(last)}
-            if not rest:  # what moved one item is not told by itself: its part in the whole is
-                book, changed["by"] = self._of(self._outside(picked)), list(self.answer.by)
+        if self.answer.kind == "drivers":  # what an item contributed is its part in the whole
+            book = self._of(self._outside(picked))
+            changed = {"by": list(self.answer.by), "at": as_date(last), **self._every(picked)}
         elif self.answer.kind in ("pace", "land"):
             book = book.until(as_date(last)) if last < book.coverage.last else book
             changed |= {"at": None} if self.answer.kind == "land" else {}
@@ -244,7 +285,9 @@ class Views:
         """The sentences of an answer."""
         if answer is None or not self.section.words or answer.kind not in SAID:
             return self.pool.add([])
-        said = sentences(answer, at=label, formats=self.formats) if label else sentences(answer, formats=self.formats)
+        return self._said(sentences(answer, at=label, formats=self.formats))
+
+    def _said(self, said: Sequence[str]) -> int:
         return self.pool.add([visible(sentence) for sentence in said])
 
     def _chosen(self, answer: Any) -> Chosen | None:
@@ -285,7 +328,7 @@ class Views:
                 parts = [self.pool.add(seen_data(part, self.pool), refers=True) for part in scene.seen]
                 course.strip.update(scene=self.pool.add(scene_data(scene, self.pool), refers=True), parts=parts)
             except LogochronError as error:
-                course.strip.update(refused=visible(str(error)))
+                course.strip.update(refused=self._no(_NO_FIGURE, error))
         if "refused" in course.strip:
             return course.strip
         return {"scene": course.strip["scene"], "seen": course.strip["parts"][place]}
@@ -304,7 +347,7 @@ class Views:
                 answer = answer.again(**window)
             return self._scene(answer, chosen, {})
         except LogochronError as error:
-            return {"refused": visible(str(error))}
+            return {"refused": self._no(_NO_FIGURE, error)}
 
     def _scene(self, answer: Any, chosen: Chosen, more: Mapping[str, Any]) -> dict[str, Any]:
         scene = chosen.figure.scene(answer, self.canvas, **{**chosen.options, **more})
@@ -317,4 +360,4 @@ class Views:
         try:
             return self._scene(answer, chosen, {})
         except LogochronError as error:
-            return {"refused": visible(str(error))}
+            return {"refused": self._no(_NO_FIGURE, error)}

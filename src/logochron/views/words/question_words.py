@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -185,11 +186,16 @@ def drivers_when(result: Drivers, formats: Formats) -> str:
     return periods_of(result, 0, formats)[0].when
 
 
-def contributions_sentence(result: Drivers, measure: Measure, formats: Formats, n: int) -> str:
-    """What the items added or took away, in points of growth where they are known."""
+def contributions_sentence(
+    result: Drivers, measure: Measure, formats: Formats, n: int, picked: Mapping[str, str] | None = None
+) -> str:
+    """What the items added or took away, in points of growth where they are known; of some of them only."""
     items = ToldItems.of(result, measure, 0, unit(measure, formats))
+    changes = items.columns["change"]
+    for name, label in (picked or {}).items():
+        changes = np.where([labels[result.by.index(name)] == label for labels in items.labels], changes, np.nan)
     told = []
-    for i in told_order(items.columns["change"], n):
+    for i in told_order(changes, n):
         change, points = float(items.columns["change"][i]), float(items.columns["contribution"][i])
         if change == 0:
             continue
@@ -199,6 +205,17 @@ def contributions_sentence(result: Drivers, measure: Measure, formats: Formats, 
         amount = formats.amount(abs(change), items.unit)
         told.append(formats.say(text, item=items.name(i), points=formats.number(abs(points) * 100, 1), change=amount))
     return capital("; ".join(told)) if told else ""
+
+
+def picked_drivers(
+    result: Drivers, picked: Mapping[str, str], alone: Drivers | None, formats: Formats, n: int = 3
+) -> list[str]:
+    """What is told of some items of drivers: how they moved, where they are asked alone, and their part in all."""
+    said = []
+    for measure in result.measures:
+        said += [compare_headline(alone, measure, 0, formats)] if alone is not None else []
+        said.append(contributions_sentence(result, measure, formats, n, picked))
+    return [f"{sentence}." for sentence in said if sentence]
 
 
 def drivers_rest(result: Drivers, measure: Measure, formats: Formats, n: int) -> list[str]:
