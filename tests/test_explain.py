@@ -5,9 +5,11 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
 
 import duckdb
 import numpy as np
+import pandas as pd
 import pytest
 
 import logochron as lc
@@ -228,3 +230,85 @@ def test_receipts_of_measures_subtotals_and_the_rest():
             assert sums == pytest.approx({side: told.figures[side] for side in ("value", "base")})
     with pytest.raises(lc.QuestionError, match="or for the first of them"):
         lc.explain(split, line="hire")
+
+
+def comes_out(text: str) -> int:
+    """Holds every line of arithmetic: what is shown gives what is shown; how many lines there are."""
+    held = 0
+    for line in text.splitlines():
+        *_, sums, result = [part.strip() for part in line.split(" = ")] if line.count(" = ") else ("", "")
+        numbers = [one.replace("\N{MINUS SIGN}", "-").replace(",", "").replace(" x ", " * ") for one in (sums, result)]
+        sums, result = numbers[0].removesuffix(" days").removesuffix(" trading days"), numbers[1]
+        whole = result.removesuffix(" points").removesuffix(" %")
+        if not re.search(r"\d [-+*/] ", sums) or not re.fullmatch(r"[-+\d. ()*/]+", sums):
+            continue
+        size = 1 if whole == result else 100
+        digits = len(whole.partition(".")[2])
+        assert round(eval(sums) * size, digits) == pytest.approx(float(whole), abs=0.5001 * 10**-digits), line
+        assert float(whole) or eval(sums) == 0, line  # nothing is rounded away
+        held += 1
+    return held
+
+
+@pytest.fixture(scope="module")
+def book():
+    rng = np.random.default_rng(11)
+    days = pd.date_range("2023-01-01", "2025-03-20")
+    frame = pd.DataFrame({"day": days.repeat(4), "harbor": ["A", "A", "B", "C"] * len(days),
+                          "line": ["x", "y", "x", "x"] * len(days)})  # fmt: skip
+    frame["amount"] = rng.integers(-500, 9000, len(frame)) / 100
+    frame["units"] = rng.integers(0, 4, len(frame))
+    late = (frame["harbor"] == "C") & (frame["day"] < "2025-02-11")
+    names = [lc.Measure("amount"), lc.Measure("units"), lc.Measure("price", of="amount", per="units"),
+             lc.Measure("off", of="amount", less="units")]  # fmt: skip
+    return lc.read(frame[~late], date="day", by=["harbor", "line"], measures=names)
+
+
+BOTH = {"by": ["harbor", "line"]}
+ANSWERS = {
+    "means": lambda book: lc.compare(book, "month", "mean:3", **BOTH),
+    "days": lambda book: lc.compare(book, "week", "mean:2", per="day", **BOTH),
+    "trading days": lambda book: lc.compare(book, "month", per="trading-day", by="harbor"),
+    "comparable": lambda book: lc.compare(book, "quarter", items="comparable", **BOTH),
+    "top": lambda book: lc.compare(book, "month", top=1, **BOTH),
+    "total": lambda book: lc.relate(book, "month", **BOTH),
+    "mean": lambda book: lc.relate(book, "month", beside="mean", **BOTH),
+    "largest": lambda book: lc.relate(book, "month", beside="largest", top=2, **BOTH),
+    "within": lambda book: lc.relate(book, "month", beside="item:x", within="harbor", **BOTH),
+    "drivers": lambda book: lc.drivers(book, "month", quantity="units", **BOTH),
+    "drivers of the rest": lambda book: lc.drivers(book, "month", quantity="units", top=1, **BOTH),
+    "pace": lambda book: lc.pace(book, "year", **BOTH),
+    "pace of the rest": lambda book: lc.pace(book, "quarter", top=1, measures="amount", **BOTH),
+    "land": lambda book: lc.land(book, "month", **BOTH),
+    "as was": lambda book: lc.land(book, "quarter", rest="as-was", **BOTH),
+}
+
+
+@pytest.mark.parametrize("named", ANSWERS)
+def test_every_row_has_a_receipt_of_its_own_figures_that_comes_out(book, named):
+    """Each row that an answer holds can be explained, by its own figures, and its arithmetic comes out as shown."""
+    answer, rng, lines = ANSWERS[named](book), np.random.default_rng(3), 0
+    for table in (answer.table, answer.subtotals, answer.total):
+        for n in rng.choice(len(table), min(len(table), 7), replace=False):
+            row = table.iloc[n]
+            item = {name: row[name] for name in answer.by if isinstance(row.get(name), str)}
+            asked = {"measure": row.measure, **({"position": row.position} if "position" in row else {})}
+            at = row.period if "period" in row else None
+            receipt = lc.explain(answer, at, item, **asked)
+            own = {"pace": {"running": "value", "base": "base", "gap": "change", "growth": "growth"}}.get(answer.kind)
+            own = own or {name: name for name in table if name in receipt.figures and table[name].dtype == "float64"}
+            for column, figure in own.items():
+                assert receipt.figures[figure] == pytest.approx(row[column], rel=1e-9, abs=1e-9, nan_ok=True), column
+            if answer.kind in ("relate", "drivers"):
+                shown = {"relate": ("reference", "gap", "ratio", "ratio_before"), "drivers": ("contribution", "volume")}
+                assert set(shown[answer.kind]) <= set(receipt.figures)
+                assert answer.kind != "relate" or not {"change", "growth"} & set(receipt.figures)
+                assert answer.kind != "relate" or "growth" not in receipt.text
+            lines += comes_out(receipt.text)
+    assert lines > 15
+
+
+def test_back_tests_step_a_day_back_and_say_so(demo_book):
+    near = lc.explain(lc.land(demo_book.until("2026-03-30"), "month", measures="revenue")).text
+    assert "of them looked at a day earlier" in near
+    assert "a day earlier" not in lc.explain(lc.land(demo_book.until("2026-03-20"), "month", measures="revenue")).text

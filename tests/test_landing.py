@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import calendar
 import datetime as dt
+import re
 import statistics
 from functools import cache
 
@@ -423,7 +424,7 @@ def test_receipts(shop, demo_book):
     row = month.table[month.table.harbor == "Dunmarrow"].iloc[0]
     receipt = lc.explain(month, harbor="Dunmarrow")
     assert receipt.figures["estimate"] == row.estimate and receipt.table["sum"].tolist() == [row.to_date, row.base]
-    assert f"/ {row.expected_share:.4f} = {row.estimate:,.2f}" in receipt.text
+    assert re.search(rf"/ {row.expected_share:.4f}"[:-1] + rf"\d+ = {row.estimate:,.2f}\n", receipt.text)
     over = lc.explain(lc.land(demo_book, "month", measures="revenue", at="2026-09"))
     assert "the period is over, it is the total" in over.text
     with pytest.raises(lc.QuestionError, match="Did you mean 'harbor'"):

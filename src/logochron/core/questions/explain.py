@@ -5,34 +5,29 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any, ClassVar, NamedTuple
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core import ports
 from logochron.core.align.align import Alignment
-from logochron.core.book.daybook import Daybook
-from logochron.core.book.formulas import RECORDS, Difference, Formula, Leaf, LeafSums, leaves, work_out
 from logochron.core.book.measures import Measure
-from logochron.core.calendars.base import Bools
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.days import iso, weekday
+from logochron.core.days import iso
 from logochron.core.errors import QuestionError, no_such
-from logochron.core.notes import note_of
 from logochron.core.options import COMPLETE, PARTIAL, PROFILES
 from logochron.core.questions.calendar_effects import SideSpan, calendar_effects, holiday_effects
 from logochron.core.questions.compare import Comparison, compared
 from logochron.core.questions.land import Landing
 from logochron.core.questions.landing_facts import LandingFacts
 from logochron.core.questions.pace import Pace
+from logochron.core.questions.receipt_spans import Taken, compared_alone, gathered_alone, spans_of
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Blocks, RowBlock
 from logochron.core.rows.columns import check_dimensions, columns_of
-from logochron.core.rows.plan_side import selected_alike
 from logochron.core.rows.prepare import OTHERS, Prepared
 from logochron.core.rows.result import Result
-from logochron.core.rows.tiers import Labels
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -48,8 +43,9 @@ class Receipt(Result):
     notes
         The row's notes, and what the calendar did: week 53, a leap day, weekends and public holidays that lie on
         one side only.
-    spans, figures, measure, period, item, cut, landing
-        What the text is made of. `figures` is the row itself, `landing` what an estimate rests on.
+    spans, figures, measure, period, item, cut, landing, answer
+        What the text is made of. `figures` is the row itself, `landing` what an estimate rests on, `answer` what the
+        row is of, where that is no comparison.
     """
 
     spans: tuple[SideSpan, ...]
@@ -60,6 +56,7 @@ class Receipt(Result):
     cut: str
     of: Comparison = field(repr=False)
     landing: LandingFacts | None = field(default=None, kw_only=True)
+    answer: AlignedAnswer | None = field(default=None, kw_only=True, repr=False)
     kind: ClassVar[str] = "explain"
 
     @cached_property
@@ -72,26 +69,6 @@ class Receipt(Result):
 
     def __repr__(self) -> str:
         return self.text
-
-
-class _Taken(NamedTuple):
-    """The items that a sum takes: by some dimensions, the labels of each; all where no dimension is named."""
-
-    labels: Labels
-
-    def of(self, known: Labels, size: int) -> Bools:
-        """Which of the items of a book are taken."""
-        if not self.labels:
-            return np.ones(size, dtype=bool)
-        return np.isin(_keys(known), _keys(self.labels))
-
-
-def _keys(labels: Labels) -> NDArray[np.object_]:
-    """Tuples of labels as one text each."""
-    keys = labels[0].astype(object)
-    for label in labels[1:]:
-        keys = keys + "\0" + label
-    return keys
 
 
 @kinds_checked
@@ -149,9 +126,9 @@ def explain(
         return _landed(result, at, item, measure, holidays)
     if isinstance(result, Pace):
         return _at_position(result, at, position, item, measure, holidays)
-    if not isinstance(result, Comparison):
-        result = _as_comparison(result.prepared, keep_top=True)
-    return _receipt(result, at, item, measure, holidays)
+    if isinstance(result, Comparison):
+        return _receipt(result, result.place(at), item, measure, holidays)
+    return _of_row(result, at, item, measure, holidays)
 
 
 def _as_comparison(prepared: Prepared, *, keep_top: bool = False) -> Comparison:
@@ -171,8 +148,16 @@ def _at_position(
 ) -> Receipt:
     """The receipt of a running total and its base at one position."""
     row = result.place(at, position)
-    parent, place = divmod(row, len(result.positions.numbers))
-    made = _receipt(_as_comparison(result.prepared.at(np.array([row]))), None, item, measure, holidays)
+    many = len(result.positions.numbers)
+    parent, place = divmod(row, many)
+    # all items of the answer: those that any running total holds; and `top` chooses by today's
+    aligned = result.alignment
+    rows = np.arange(aligned.size).reshape(-1, many)
+    last_known = [np.where(known.reshape(-1, many), rows, -1).max(axis=1) for known in (
+        aligned.value_known, aligned.base_known)]  # fmt: skip
+    held = np.unique(np.concatenate(last_known))
+    taken = np.array([row, *held[held >= 0].tolist(), result.place()])
+    made = _receipt(_as_comparison(result.prepared.at(taken), keep_top=True), 0, item, measure, holidays)
     label = f"{result.periods[parent]}, position {result.positions.numbers[place]}"
     return replace(made, period=label, cut="")
 
@@ -184,7 +169,7 @@ def _landed(result: Landing, at: Any, item: Mapping[str, str], measure: str | No
     if item:  # on its own, as where() would have it
         result = result.of_items(item)
     asked = _measure(result, measure)
-    made = _receipt(_as_comparison(result.prepared), None, {}, asked.name, holidays)
+    made = _receipt(_as_comparison(result.prepared), 0, {}, asked.name, holidays)
     block, place = result.block_of(asked)
     row = block.row(0, place)
     figures = {**made.figures, **row}
@@ -196,12 +181,34 @@ def _landed(result: Landing, at: Any, item: Mapping[str, str], measure: str | No
     return replace(made, figures=figures, landing=LandingFacts.of(result, asked), notes=notes)
 
 
+def _of_row(
+    result: AlignedAnswer, at: Any, item: Mapping[str, str], measure: str | None, holidays: str | None
+) -> Receipt:
+    """The receipt of a row of a relation or of drivers: both sides, and the row's own figures."""
+    period = result.place(at)
+    made = _receipt(_as_comparison(result.prepared, keep_top=True), period, item, measure, holidays)
+    by = result.by[: len(item)]
+    block = _block(result, made.measure, by)
+    row = block.row(period, _place(block, by, item, result.periods[period], period))
+    own = row | {
+        name: None if row[name] < 0 else texts[row[name]] for name, texts in result.words.items() if name in row
+    }
+    shown = {name: made.figures[name] for name in ("base", "base_period", "days", "base_days", "status")}
+    notes = [str(note) for note in result.note_table[row["note"]]]
+    return replace(made, figures=shown | own, answer=result, notes=tuple(dict.fromkeys((*notes, *made.notes))))
+
+
+def _block(result: AlignedAnswer, measure: Measure, by: tuple[str, ...]) -> RowBlock:
+    """The rows of the items of some of the dimensions."""
+    columns = result.total_columns if not by else result.columns if by == result.by else result.subtotal_columns
+    return result.of_measure(columns, measure).blocks[len(by) - 1 if columns is result.subtotal_columns else 0]
+
+
 def _receipt(
-    result: Comparison, at: Any, item: Mapping[str, str], measure: str | None, holidays: str | None
+    result: Comparison, period: int, item: Mapping[str, str], measure: str | None, holidays: str | None
 ) -> Receipt:
     """The receipt of a row of a comparison."""
     asked = _measure(result, measure)
-    period = result.place(at)
     by = result.by[: len(item)]
     for name in item:
         if name not in result.by:
@@ -211,19 +218,18 @@ def _receipt(
             f"`explain` needs one label for each of {', '.join(result.by)}, or for the first of them; "
             f"got {', '.join(item)}"
         )
-    columns = result.total_columns if not item else result.columns if by == result.by else result.subtotal_columns
-    block = result.of_measure(columns, asked).blocks[len(item) - 1 if columns is result.subtotal_columns else 0]
+    block = _block(result, asked, by)
     place = _place(block, by, item, result.periods[period], period)
     row = block.row(period, place)
     figures = row | {name: None if row[name] < 0 else texts[row[name]] for name, texts in result.words.items()}
     named = tuple(np.array([item[name]], dtype=object) for name in by)
-    taken = _Taken(named)
+    taken = Taken(named)
     left_out: list[str] = []
     if OTHERS in item.values():
-        taken = _gathered(result, asked, period)
+        taken = gathered_alone(result, asked, period)
     elif result.kept == "comparable" and by != result.by:
-        taken, left_out = _compared(result, asked, period, named)
-    spans = _spans(result, asked, period, taken, figures)
+        taken, left_out = compared_alone(result, asked, period, named)
+    spans = spans_of(result, asked, period, taken, figures)
     notes = [str(note) for note in result.note_table[row["note"]]]
     if left_out:
         notes.append(f"not comparable, left out: {', '.join(left_out)}")
@@ -267,88 +273,6 @@ def _measure(result: AlignedAnswer, name: str | None) -> Measure:
     if name is not None and name not in known:
         raise QuestionError(no_such("measure", name, known, where="the answer"))
     return known[name] if name is not None else result.measures[0]
-
-
-def _spans(
-    result: Comparison, measure: Measure, period: int, taken: _Taken, figures: Mapping[str, Any]
-) -> tuple[SideSpan, ...]:
-    """Both sides with their records and sums; of the items that the row holds."""
-    aligned = result.alignment
-    sides = [("value", result.book, aligned.value_spans(), aligned.value_known[None])]
-    base = result.book if result.plan is None else selected_alike(result.plan, result.book)[0]
-    base_known = aligned.part_known & aligned.base_known & bool(np.isfinite(figures["base"]))
-    sides.append(("base", base, aligned.base_spans(), base_known))
-    made = []
-    for side, book, (starts, ends), known in sides:
-        for part in np.flatnonzero(known[:, period]):
-            start, end = int(starts[part, period]), int(ends[part, period])
-            parts, records = _summed(result.by, book, measure, start, end, taken)
-            days = np.arange(start, end + 1)
-            held = days[result.calendar.holds(days)]
-            weekdays = tuple(np.bincount(weekday(held), minlength=7).tolist())
-            made.append(SideSpan(side, start, end, len(held), weekdays, records, *_worked(book, measure, parts)))
-    return tuple(made)
-
-
-def _summed(
-    dims: tuple[str, ...], book: Daybook, measure: Measure, start: int, end: int, taken: _Taken
-) -> tuple[dict[str, LeafSums], int]:
-    """The sums by leaf and the number of records of one span, of the items that are taken."""
-    keys = [leaf.key for leaf in leaves(book.formulas[measure.name])]  # a base unknown has no span
-    by = dims[: len(taken.labels)]
-    found = book.sums(by, [*dict.fromkeys([*keys, RECORDS])], (np.array([[start]]), np.array([[end]])))
-    kept = taken.of(book.day_sums(by).items.labels, found[RECORDS][0].shape[1])
-    parts = {key: LeafSums(found[key][0][:, kept].sum(axis=1), book.scale_of(key)) for key in keys}
-    return parts, int(found[RECORDS][0][:, kept].sum())
-
-
-def _worked(
-    book: Daybook, measure: Measure, parts: Mapping[str, LeafSums]
-) -> tuple[float, tuple[tuple[str, float], ...]]:
-    """The figure of one span, and what it is made of."""
-    formula = book.formulas[measure.name]
-    if isinstance(formula, Leaf):
-        return _one(formula, parts), ()
-    other = formula.less if isinstance(formula, Difference) else formula.per
-    named = ((str(measure.of), formula.of), (str(measure.less or measure.per), other))
-    return _one(formula, parts), tuple((name, _one(part, parts)) for name, part in named)
-
-
-def _one(formula: Formula, parts: Mapping[str, LeafSums]) -> float:
-    return float(work_out(formula, parts).shown.item())
-
-
-def _compared(result: Comparison, measure: Measure, period: int, under: Labels) -> tuple[_Taken, list[str]]:
-    """The items below a subtotal with an amount on either side: those compared, and the names of the others."""
-    block = result.of_measure(result.ungathered.columns, measure).blocks[0]
-    labels = tuple(block.columns[name][0] for name in result.by)
-    rows = _with_amount(block, period)
-    for known, wanted in zip(labels, under):
-        rows &= known == wanted[0]
-    kept = rows & ~_bears(result.ungathered, block, period, "not comparable")
-    left_out = [" / ".join(named) for named in zip(*(label[rows & ~kept] for label in labels))]
-    return _Taken(tuple(label[kept] for label in labels)), left_out
-
-
-def _gathered(result: Comparison, measure: Measure, period: int) -> _Taken:
-    """The items that `top` gathers, but for those that are not compared."""
-    full = result.of_measure(result.ungathered.columns, measure).blocks[0]
-    shown = result.of_measure(result.columns, measure).blocks[0]
-    labels, others = (tuple(block.columns[name][0] for name in result.by) for block in (full, shown))
-    rows = ~np.isin(_keys(labels), _keys(others)) & ~_bears(result.ungathered, full, period, "not comparable")
-    return _Taken(tuple(label[rows] for label in labels))
-
-
-def _with_amount(block: RowBlock, period: int) -> Bools:
-    """Which items have an amount on either side."""
-    value, base = (np.broadcast_to(block.columns[name], block.shape)[period] for name in ("value", "base"))
-    return np.asarray((np.nan_to_num(value) != 0) | (np.nan_to_num(base) != 0))
-
-
-def _bears(result: Comparison, block: RowBlock, period: int, code: str) -> Bools:
-    """Which items bear a note in a period."""
-    bearing = np.array([note_of(notes, code) is not None for notes in result.note_table])
-    return np.asarray(bearing[block.columns["note"][period]])
 
 
 def _arrays(spans: tuple[SideSpan, ...]) -> dict[str, NDArray[Any]]:

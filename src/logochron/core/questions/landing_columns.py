@@ -80,6 +80,14 @@ class Lands:
         low, high = (float(quantile(self.tested.ratios[0], part)) for part in RANGE)
         return low, high
 
+    def a_day_earlier(self) -> int:
+        """How many past periods were looked at a day before their last one, the same point; of all together."""
+        past, now = self.points.at(slice(None, -1)), self.points.at(np.array([-1]))
+        calendar, within = self.method.calendar, self.method.within
+        same = calendar.cut(within, np.repeat(now.starts, len(past.cuts)), past.starts, now.cuts[0])
+        stepped = (same >= past.ends) & ~past.over & np.isfinite(self.tested.ratios[0])
+        return 0 if now.over[0] else int(stepped.sum())
+
     def columns(self) -> tuple[Columns, int]:
         """The one row of each item, and how many rows an item has."""
         now = self.points.at(np.array([-1]))

@@ -12,7 +12,8 @@ from logochron.core.questions.land import Landing
 class LandingFacts(NamedTuple):
     """What an estimate rests on: the base to the same point, the errors of the profiles tried and of how many periods.
 
-    `ratios` are the 10 % and 90 % quantiles of estimate / outcome of past periods.
+    `ratios` are the 10 % and 90 % quantiles of estimate / outcome of past periods; `a_day_earlier`: how many of those
+    were looked at a day before their last one, on which the same point falls.
     """
 
     rest: str
@@ -22,6 +23,7 @@ class LandingFacts(NamedTuple):
     past: int
     days_left: int
     over: bool
+    a_day_earlier: int = 0
 
     @classmethod
     def of(cls, result: Landing, measure: Measure) -> LandingFacts:
@@ -36,4 +38,5 @@ class LandingFacts(NamedTuple):
             past,
             result.days_left,
             bool(result.now.over[0]),
+            lands.a_day_earlier(),
         )

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import io
 import math
-from collections.abc import Iterable
-from typing import Any
+from collections.abc import Sequence
 
 import numpy as np
 
 from logochron.core.book.formulas import adds_up
 from logochron.core.questions.calendar_effects import SideSpan
+from logochron.core.questions.drivers import Drivers
 from logochron.core.questions.explain import Receipt
+from logochron.core.questions.relate import Relation
 from logochron.views.decimals import divided_decimals
-from logochron.views.formats import MINUS, Formats, capital, words
+from logochron.views.formats import Formats, capital, words
 from logochron.views.tables.landing_receipt import estimate_lines
+from logochron.views.tables.receipt_arithmetic import Arithmetic, change_lines, drivers_lines, relation_lines
 from logochron.views.tables.spec import Row, TableSpec
 from logochron.views.words.basis_words import window_words
 from logochron.views.words.periods import row_period
@@ -103,65 +105,55 @@ def _arithmetic(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
     divided = additive and (per is not None or sum(span.side == "base" for span in receipt.spans) > 1)
     places = max(decimals, 2) if divided else decimals
 
-    def number(value: Any, *, signed: bool = False) -> str:
-        return formats.number(float(value), places, signed=signed)
-
-    minus = "-" if formats.plain else MINUS
-    lines = _made_of(receipt, decimals, formats, minus)
+    sums = Arithmetic(formats, places)
+    lines = _made_of(receipt, decimals, formats)
     if divided:
         for side, days in (("value", "days"), ("base", "base_days")):
             spans = [span for span in receipt.spans if span.side == side]
             if not np.isfinite(figures[side]) or not spans or (side == "value" and per is None):
                 continue
-            sums = " + ".join(formats.number(span.sum, decimals) for span in spans)
-            bracketed = f"({sums})" if len(spans) > 1 else sums
+            added = " + ".join(f"{{{n}}}" for n in range(len(spans)))
             by = len(spans) if per is None else int(figures[days])
             what = {None: "", "day": " days", "trading-day": " trading days"}[per]
-            lines.append(f"{side} = {bracketed} / {by}{what} = {number(figures[side])}")
-    value, base, change, growth = (figures[name] for name in ("value", "base", "change", "growth"))
-    what = "value"
-    if receipt.landing is not None:
-        lines += estimate_lines(receipt.landing, figures, formats, places)
-        what, value = "estimate", figures["estimate"]
-    if np.isfinite(change):
-        lines.append(f"change = {what} {minus} base = {number(value)} {minus} {_bracketed(base, number(base))} = "
-                     f"{number(change, signed=True)}")  # fmt: skip
-    if np.isfinite(growth):
-        lines.append(f"growth = change / base = {number(change, signed=True)} / {number(base)} = "
-                     f"{formats.growth(growth, 2)}")  # fmt: skip
-    elif np.isfinite(change):
-        lines.append("growth: none, as the base is not above 0")
-    better = {"higher": "more is better", "lower": "less is better", "neither": "neither way is better"}
-    lines.append(f"direction: {figures['direction']}; verdict: {figures['verdict']} ({better[receipt.measure.better]})")
-    return lines
+            text = f"{side} = {f'({added})' if len(spans) > 1 else added} / {by}{what} = {{{len(spans)}}}"
+            terms, least = [span.sum for span in spans], [decimals] * len(spans)
+            lines.append(sums.line(text, terms, float(figures[side]), lambda *t, by=by: sum(t) / by, least=least))
+    answer = receipt.answer
+    if isinstance(answer, Relation):
+        return [*lines, *relation_lines(receipt, answer, sums)]
+    if isinstance(answer, Drivers):
+        return [*lines, *drivers_lines(receipt, answer, sums)]
+    if receipt.landing is None:
+        return [*lines, *change_lines(figures, "value", float(figures["value"]), receipt.measure, sums)]
+    lines += estimate_lines(receipt.landing, figures, sums)
+    return [*lines, *change_lines(figures, "estimate", float(figures["estimate"]), receipt.measure, sums)]
 
 
-def _made_of(receipt: Receipt, decimals: int, formats: Formats, minus: str) -> list[str]:
+def _made_of(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
     """How the figure of each span is made of others, where it is a difference or a quotient.
 
     A quotient over several spans is that of their sums.
     """
     quotient = receipt.measure.kind == "quotient"
-    places, sign = (2, "/") if quotient else (max(2, decimals), minus)
+    sums, places = Arithmetic(formats, decimals), 2 if quotient else max(2, decimals)
+    sign = "/" if quotient else sums.minus
 
-    def line(side: str, parts: Iterable[tuple[str, float]], figure: float) -> str:
-        told = (f"{words(name)} {_bracketed(part, formats.number(part, places))}" for name, part in parts)
-        return f"{side} = {f' {sign} '.join(told)} = {formats.number(figure, decimals)}"
+    def line(side: str, parts: Sequence[tuple[str, float]], figure: float) -> str:
+        told = f" {sign} ".join(f"{words(name)} {{{n}}}" for n, (name, _) in enumerate(parts))
+        text, terms = f"{side} = {told} = {{{len(parts)}}}", [part for _, part in parts]
+        reckon = (lambda a, b: a / b) if quotient else (lambda a, b: a - b)
+        return sums.line(text, terms, figure, reckon, least=[places] * len(terms))
 
     lines = []
     for side in ("value", "base"):
         spans = [span for span in receipt.spans if span.side == side and span.parts]
         if quotient and len(spans) > 1:
             names = [name for name, _ in spans[0].parts]
-            sums = [math.fsum(span.parts[n][1] for span in spans) for n in range(len(names))]
-            lines.append(line(side, zip(names, sums), float(receipt.figures[side])))
+            added = [math.fsum(span.parts[n][1] for span in spans) for n in range(len(names))]
+            lines.append(line(side, list(zip(names, added)), float(receipt.figures[side])))
         else:
-            lines += [line(side, span.parts, span.sum) for span in spans]
+            lines += [line(side, span.parts, span.sum) for span in spans if np.isfinite(span.sum)]
     return lines
-
-
-def _bracketed(value: float, text: str) -> str:
-    return f"({text})" if value < 0 else text
 
 
 def _notes(receipt: Receipt, formats: Formats) -> list[str]:
