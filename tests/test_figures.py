@@ -13,7 +13,7 @@ import logochron as lc
 from logochron.views.figures.fonts import drawable, measure
 from logochron.views.figures.layout import apart, crowd, nice_ticks
 from logochron.views.figures.registry import FIGURES
-from logochron.views.figures.scene import Bars, Canvas, Panel, Path, Ribbon, Scene, Ticks
+from logochron.views.figures.scene import Bars, Canvas, Captions, Panel, Path, Ribbon, Scene, Ticks, Tiles
 from logochron.views.formats import Formats
 
 SCENES = {figure.name: figure.scene for figure in FIGURES}
@@ -324,3 +324,62 @@ def test_formats():
         "0", "7", "12.50", "999", "1.23K", "388K", "1.24M",
     ]  # fmt: skip
     assert en.span(20362, 20379) == "1–18 Oct 2025" and en.span(20361, 20379) == "30 Sep – 18 Oct 2025"
+
+
+def points_of(scene, of=Path):
+    """The points of all lines of a figure, by their place."""
+    found = {}
+    for layer in scene.panels[0].layers:
+        if isinstance(layer, of):
+            for x, y in zip(layer.x.tolist(), layer.y.tolist()):
+                if np.isfinite(y):
+                    found.setdefault(round(x, 9), set()).add(round(y, 6))
+    return found
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_figures_show_the_figures_of_their_answers(seed):
+    """Every item has its own place, though people would read two names alike; every line goes through its figures."""
+    rng, days = np.random.default_rng(seed), pd.date_range("2023-01-01", "2025-03-20")
+    long = "A harbor whose name goes on without an end, number "
+    parts = []
+    for harbor, line in itertools.product([long + "1", long + "2", "plain"], "xy"):
+        own = days[rng.random(len(days)) < 0.5] if (harbor, line) != ("plain", "y") else days[-60:]
+        amounts = rng.integers(-200, 5000, len(own)) / 100
+        parts.append(pd.DataFrame({"day": own, "harbor": harbor, "line": line, "amount": amounts}))
+    book = lc.read(pd.concat(parts), date="day", values="amount", by=["harbor", "line"], covering=("2023-01-01", None))
+    for options in ({"by": "harbor"}, {"by": ["harbor", "line"]}, {"by": ["harbor", "line"], "top": 2}):
+        months = lc.compare(book, "month", last=4, **options)
+        heat = scene_of("heat", months)
+        names = [tick.text for tick in heat.panels[0].y.ticks]
+        items = len(months.table) // 4
+        assert len(set(names)) == len(names) == items + 1 and ("top" not in options or names[-2] == "all others")
+        (tiles,) = (layer for layer in heat.panels[0].layers if isinstance(layer, Tiles))
+        assert len(tiles.cells) == months.table.growth.notna().sum() + months.total.growth.notna().sum()
+        texts = [text.text for layer in heat.panels[0].layers if isinstance(layer, Captions) for text in layer.texts]
+        growths = [*months.table.growth, *months.total.growth]
+        assert sorted(texts) == sorted(Formats().growths(np.array(growths)))
+        for at in months.periods[-2:]:
+            table = months.table[months.table.period == at]
+            known = table[table.base.notna() & table.value.notna()]
+            lines = [layer for layer in scene_of("slope", months, at=at).panels[0].layers
+                     if isinstance(layer, Path) and layer.x.tolist() == [0.0, 1.0]]  # fmt: skip
+            shown = sorted(tuple(np.round(layer.y, 6).tolist()) for layer in lines)
+            assert shown == sorted(zip(known.base.round(6), known.value.round(6)))
+            bars = scene_of("bars", months, at=at).panels[0]
+            ends = np.concatenate([layer.high for layer in bars.layers if isinstance(layer, Bars)])
+            assert sorted(np.round(ends, 6)) == pytest.approx(sorted(table.value.round(6)))
+    months = lc.compare(book, "month", last=14).total
+    trend = points_of(scene_of("trend", lc.compare(book, "month", last=14)))
+    assert all(trend[float(place)] == {round(value, 6)} for place, value in enumerate(months.value))
+    years = lc.pace(book, "year")
+    shown = points_of(scene_of("pace", years))
+    last = years.lines("running", years.measures[0])[-1]
+    for place in np.flatnonzero(np.isfinite(last)).tolist()[::9]:
+        assert any(round(float(last[place]), 6) in values for values in shown.values())
+    landing = lc.land(book, "month")
+    path = landing.path(landing.measures[0])
+    shown = points_of(scene_of("landing", landing))
+    for side in (path.running, path.base, path.expected):
+        for value in side[np.isfinite(side)].tolist()[::5]:
+            assert any(np.isclose(value, one, atol=1e-6) for values in shown.values() for one in values)

@@ -18,9 +18,10 @@ from logochron.views.figures.common import VERDICT_WORDS, measure_of, role_of
 from logochron.views.figures.details import DetailRows
 from logochron.views.figures.layout import amounts_axis, number_axis
 from logochron.views.figures.scene import Bars, Canvas, Captions, Details, Entry, Panel, Path, Scene, Text, Ticks
-from logochron.views.formats import Formats, capital, item_name, shortened, words
+from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.item_rows import rows_of
+from logochron.views.words.apart import names_apart
 from logochron.views.words.question_words import compare_headline, contributions_sentence, drivers_when
 from logochron.views.words.titles import (
     axis_words,
@@ -54,7 +55,7 @@ class _Step(NamedTuple):
     @property
     def label(self) -> str:
         """What it is called."""
-        return self.rest or item_name(self.labels)
+        return self.rest or names_apart([self.labels])[0]
 
 
 @kinds_checked

@@ -34,9 +34,10 @@ from logochron.views.figures.scene import (
     Tick,
     Ticks,
 )
-from logochron.views.formats import Formats, item_name
+from logochron.views.formats import Formats
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Table, rows_of
+from logochron.views.words.apart import names_apart
 from logochron.views.words.periods import row_period
 from logochron.views.words.titles import against_words, axis_words, figure_footnote, subject, unit
 
@@ -49,6 +50,9 @@ _LANE = 1.15
 #: More panels side by side leave no room for bars.
 MOST_PANELS = 6
 _EMPTY = message("Nothing to draw: no item has records in this period or its base")
+
+#: What parts the labels of an item of several dimensions, which none of them holds.
+_APART = "\0"
 
 
 class ItemRow(NamedTuple):
@@ -145,8 +149,8 @@ def one_period(
     table = _rows_of(rows_of(result, result.columns, asked), period)
     total = _rows_of(rows_of(result, result.total_columns, asked), period)
     inner = [name for name in result.by if name != panels]
-    names = _joined([table[name] for name in inner], len(table["value"]))
-    groups = _joined([table[panels]] if panels else [], len(names))
+    names = keys_of([table[name] for name in inner], len(table["value"]))
+    groups = keys_of([table[panels]] if panels else [], len(names))
     labels = by_size(names, table["value"])
     in_panels = by_size(groups, table["value"]) if panels else [""]
     if len(in_panels) > MOST_PANELS:
@@ -156,21 +160,26 @@ def one_period(
     room = max(int((canvas.room[1] - _AROUND) / inches), 1)
     shown = labels[:room]
     made = tuple(
-        _panel(result, asked, canvas, group, shown, _rows_where(table, groups == group), names[groups == group], marked)
-        for group in in_panels
+        _panel(result, asked, canvas, told, shown, _rows_where(table, groups == group), names[groups == group], marked)
+        for group, told in zip(in_panels, names_of_keys(in_panels) if panels else [""])
     )
     status, when = "complete", None
     if len(total["value"]):
         status = str(total["status"][0])
         when = row_period(result, {name: total[name][0] for name in ("start", "end")}, formats, status).when
-    return OnePeriod(result, asked, marks, shown, made, status, total, when, len(labels))
+    return OnePeriod(result, asked, marks, names_of_keys(labels)[:room], made, status, total, when, len(labels))
 
 
-def _joined(columns: list[NDArray[Any]], n: int) -> NDArray[Any]:
-    """The labels of several dimensions as one for each row."""
+def keys_of(columns: list[NDArray[Any]], n: int) -> NDArray[Any]:
+    """The labels of several dimensions as one text for each row, in full: what people read of two may be alike."""
     if not columns:
         return np.full(n, "", object)
-    return np.array(list(map(item_name, zip(*columns))), dtype=object)
+    return np.array(list(map(_APART.join, zip(*columns))), dtype=object)
+
+
+def names_of_keys(keys: list[str]) -> list[str]:
+    """What the items of such texts are called, no two alike."""
+    return names_apart([key.split(_APART) for key in keys])
 
 
 class Lane(NamedTuple):
@@ -275,7 +284,8 @@ def by_size(labels: NDArray[Any], values: NDArray[np.float64]) -> list[str]:
     """The distinct labels, largest sum first, ties by label; what gathers all others last."""
     known, codes = np.unique(labels.astype(str), return_inverse=True)
     sums = np.bincount(codes, np.nan_to_num(values), minlength=len(known))
-    return [str(known[i]) for i in np.lexsort((known, -sums, known == OTHERS))]
+    gathered = np.array([set(key.split(_APART)) == {OTHERS} for key in known.tolist()], dtype=bool)
+    return [str(known[i]) for i in np.lexsort((known, -sums, gathered))]
 
 
 def _panel(

@@ -41,9 +41,10 @@ from logochron.views.figures.scene import (
     Text,
     Tick,
 )
-from logochron.views.formats import Formats, shortened
+from logochron.views.formats import Formats
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Table, rows_of
+from logochron.views.words.apart import names_apart
 from logochron.views.words.titles import against_words, axis_words, figure_footnote, short_day, subject, unit
 
 #: Lines of an axis label, and the verdict of each (None: ink).
@@ -197,7 +198,10 @@ def parts_of(result: Comparison, measure: Measure, item: Item, panels: str | Non
             f"`panels` has room for {PanelRow.MOST} items; {panels} has {len(labels)}: choose some by where=, or the "
             f"largest by top={PanelRow.MOST - 1} (--top)"
         )
-    return [(shortened(label), {name: v[table[panels] == label] for name, v in table.items()}) for label in labels]
+    named = names_apart([(label,) for label in labels])
+    return [
+        (told, {name: v[table[panels] == label] for name, v in table.items()}) for told, label in zip(named, labels)
+    ]
 
 
 def _below(labels: list[LabelLines]) -> Captions:

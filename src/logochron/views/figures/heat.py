@@ -9,7 +9,7 @@ from logochron.core.days import to_days
 from logochron.core.errors import QuestionError
 from logochron.core.questions.compare import Comparison
 from logochron.views.catalog import everything, message
-from logochron.views.figures.by_item import by_size
+from logochron.views.figures.by_item import by_size, keys_of, names_of_keys
 from logochron.views.figures.common import THE_LARGEST, VERDICT_WORDS, measure_of, role_of, sentence
 from logochron.views.figures.details import row_details
 from logochron.views.figures.layout import ABOVE, BELOW
@@ -29,7 +29,7 @@ from logochron.views.figures.scene import (
     Tile,
     Tiles,
 )
-from logochron.views.formats import Formats, item_name, words
+from logochron.views.formats import Formats, words
 from logochron.views.tables.item_rows import Table, rows_of
 from logochron.views.words.titles import figure_footnote, short_day, subject, unit
 
@@ -119,13 +119,17 @@ def _rows(result: Comparison, table: Table, total: Table, canvas: Canvas) -> tup
     """The rows from the top, the largest item first and the total last: as many as have room; how many there are."""
     if not result.by:
         return [""], [total], 1
-    labels = np.array(list(map(item_name, zip(*(table[name] for name in result.by)))), dtype=object)
+    labels = keys_of([table[name] for name in result.by], len(table["value"]))
     latest = np.where(table["period"] == max(len(result.periods) - 1, 0), np.nan_to_num(table["value"]), 0.0)
     ordered = by_size(labels, latest)
     room = max(int((canvas.room[1] - ABOVE - BELOW) / _ROW) - 1, 1)
     shown = ordered[:room]
     tables = [{name: values[labels == label] for name, values in table.items()} for label in shown]
-    return [*shown, everything(words(result.by[0]), canvas.formats.language)], [*tables, total], len(ordered)
+    return (
+        [*names_of_keys(shown), everything(words(result.by[0]), canvas.formats.language)],
+        [*tables, total],
+        len(ordered),
+    )
 
 
 def _apart(result: Comparison, rows: int, periods: int) -> tuple[Path, ...]:

@@ -3,15 +3,21 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Callable, Sequence
 
 from babel.lists import format_list
 
-from logochron.views.formats import Formats
+from logochron.core.errors import visible
+from logochron.core.questions.relate import JOINED
+from logochron.core.rows.prepare import OTHERS
+from logochron.views.formats import Formats, item_name
 from logochron.views.locale_texts import locale_of
 
 #: More digits after the point than this tell nothing.
 _MOST = 15
+#: The letters of a label that is cut, and those of its end.
+_LONG, _END = 28, 12
 
 
 def amounts_apart(values: Sequence[float], unit: str, formats: Formats) -> list[str]:
@@ -41,6 +47,28 @@ def _apart(values: Sequence[float], texts: list[str], written: Callable[[float, 
             break
         texts = [written(value, decimals) for value in values]
     return texts
+
+
+def names_apart(items: Sequence[Sequence[str]]) -> list[str]:
+    """What items are called side by side: each label cut where it is too long, in its middle where two would be alike.
+
+    >>> names_apart([("Cold Pier", "hire"), ("all others", "all others")])
+    ['Cold Pier / hire', 'all others']
+    """
+    names = [OTHERS if set(labels) == {OTHERS} else item_name(labels) for labels in items]
+    met = Counter(names)
+    for n, labels in enumerate(items):
+        if met[names[n]] > 1:
+            names[n] = JOINED.join(_cut_inside(" ".join(visible(label).split())) for label in labels)
+    seen: Counter[str] = Counter()
+    for n, name in enumerate(names):  # alike in both ends as well
+        seen[name] += 1
+        names[n] = name if seen[name] == 1 else f"{name} ({seen[name]})"
+    return names
+
+
+def _cut_inside(label: str) -> str:
+    return label if len(label) <= _LONG else f"{label[: _LONG - _END - 1].rstrip()}…{label[-_END:].lstrip()}"
 
 
 def listed(names: Sequence[str], formats: Formats) -> str:
