@@ -235,7 +235,7 @@ def test_every_choice_of_every_question(tmp_path):
         "pace": lc.pace(book, "quarter", **prior),
         "land": lc.land(book, "month", **prior),
         "was": lc.land(book, "quarter", rest="as-was", each="month", **prior),
-        "even": lc.land(book, "month", profile="even", **prior),
+        "listed": lc.land(book, "month", profile={n: [1 / n] * n for n in (28, 30, 31)}, **prior),
     }
     data = carried(lc.write_page(answers, tmp_path / "p.html"))
     page, sections = data["page"], data["sections"]
@@ -250,6 +250,14 @@ def test_every_choice_of_every_question(tmp_path):
                 view = pool[places[period]]
                 text = json.dumps([view, [pool[n] for n in [view.get("words")] if n is not None]])
                 assert "`" not in text and "--" not in text and "(by" not in text, (heading, picked, label, text)
+                if "refused" not in view and heading in ("land", "was", "listed") and len(picked) < 2:
+                    rest = [name for name in both if name not in picked]
+                    until = book.where(picked).until(pd.Period(label).end_time.date())
+                    total = answer.again(book=until, by=rest, at=None).total
+                    table = view["tables"][0]
+                    place = [name for name, *_ in pool[table["frame"]]["head"]].index("estimate")
+                    sums = [pool[n] for n in pool[table["rows"]] if "total" in pool[n].get("looks", ())]
+                    assert sums[-1]["figures"][place] == full(total.estimate.iloc[-1]), (heading, picked, label)
                 if "refused" in view or heading not in ("within", "within line", "item", "largest", "moved", "top"):
                     continue
                 options = {"top": None} if heading == "top" and picked else {}
