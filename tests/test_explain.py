@@ -280,6 +280,7 @@ ANSWERS = {
     "pace": lambda book: lc.pace(book, "year", **BOTH),
     "pace of the rest": lambda book: lc.pace(book, "quarter", top=1, measures="amount", **BOTH),
     "land": lambda book: lc.land(book, "month", **BOTH),
+    "land of the rest": lambda book: lc.land(book, "month", top=1, measures="amount", **BOTH),
     "as was": lambda book: lc.land(book, "quarter", rest="as-was", **BOTH),
 }
 

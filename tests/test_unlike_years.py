@@ -167,3 +167,26 @@ def test_every_unknown_base_has_its_reason_and_no_known_one(book, named, partial
             early, late = (reasons == f"the plan {told}" for told in ("starts on 2022-01-01", "ends on 2023-12-31"))
             assert (table.start[early] < "2022-01-01").all() and (table.start[late] >= "2022-01-01").all()
             assert (table.end[late] > "2023-12-31").all()
+
+
+def test_a_back_test_without_past_periods_is_empty_and_says_why(cli, tmp_path):
+    days = pd.date_range("2025-01-01", "2025-01-20").strftime("%Y-%m-%d")
+    frame = pd.DataFrame({"day": days, "item": "a", "amount": 3.5})
+    frame.to_csv(tmp_path / "s.csv", index=False)
+    landing = lc.land(lc.read(frame, date="day", values="amount", by="item"), by="item")
+    said = ("no month before 2025-01 is recorded whole: there is nothing to hold estimates against",)
+    assert landing.backtest.empty and landing.backtested.notes == said
+    assert list(landing.backtest) == ["period", "elapsed", "profile", "estimate", "outcome", "error"]
+    assert lc.draw.backtest(landing).texts and "Nothing" in str([t.get_text() for t in lc.draw.backtest(landing).texts])
+    ran = cli("land", tmp_path / "s.csv", "--date", "day", "--value", "amount", "--backtest")
+    assert ran.returncode == 0 and "nothing to test by" in ran.stdout
+    # nothing above 0 came of the periods before: there are rows, and no error in them
+    before = pd.DataFrame({"day": ["2024-11-01", "2024-12-31"], "item": "a", "amount": 0.0})
+    later = lc.land(lc.read(pd.concat([before, frame]), date="day", values="amount"))
+    assert later.backtest.error.isna().all() and "above 0" in later.backtested.notes[0]
+    # what is reached needs nothing a day
+    rich = pd.concat(
+        [frame.assign(day=pd.date_range("2024-01-01", "2024-01-20").strftime("%Y-%m-%d"), amount=1.0), frame]
+    )
+    month = lc.land(lc.read(rich, date="day", values="amount"), profile="even").total
+    assert (month.to_date > month.base).all() and month.needed_per_day.tolist() == [0.0]

@@ -166,11 +166,10 @@ def _landed(result: Landing, at: Any, item: Mapping[str, str], measure: str | No
     """The receipt of an estimate: both sides, and how it came about from them."""
     result = result.whole
     result.place(at)
-    if item:  # on its own, as where() would have it
-        result = result.of_items(item)
-    asked = _measure(result, measure)
-    made = _receipt(_as_comparison(result.prepared), 0, {}, asked.name, holidays)
-    block, place = result.block_of(asked)
+    made = _receipt(_as_comparison(result.prepared, keep_top=True), 0, item, measure, holidays)
+    asked, by = made.measure, result.by[: len(item)]
+    block = _block(result, asked, by)
+    place = _place(block, by, item, result.periods[0], 0)
     row = block.row(0, place)
     figures = {**made.figures, **row}
     for name in ("direction", "verdict"):
@@ -178,7 +177,7 @@ def _landed(result: Landing, at: Any, item: Mapping[str, str], measure: str | No
     figures["profile"] = PROFILES[row["profile"]] if row["profile"] >= 0 else None
     noted = [str(note) for note in result.note_table[row["note"]]]
     notes = tuple(dict.fromkeys((*noted, *made.notes)))
-    return replace(made, figures=figures, landing=LandingFacts.of(result, asked), notes=notes)
+    return replace(made, figures=figures, landing=LandingFacts.of(result, asked, by, place), notes=notes)
 
 
 def _of_row(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar
@@ -19,7 +19,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import in_words, iso
-from logochron.core.errors import QuestionError, no_such
+from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import JudgingLike
 from logochron.core.options import (
     DIRECTIONS,
@@ -125,26 +125,6 @@ class Landing(AlignedAnswer):
         if self.parts is None:
             return self
         return landed(self.reckoned, self.method, self.now, self.target, self.given, None, self.notes)
-
-    def of_items(self, item: Mapping[str, str]) -> Landing:
-        """The landing of one item on its own, as that of a book filtered by it."""
-        for name in item:
-            if name not in self.by:
-                raise QuestionError(f"`explain` {no_such('dimension', name, self.by, where='the answer')}")
-        method = self.method
-        return land(
-            self.asked.book.where(item),
-            self.within,  # type: ignore[arg-type]
-            against=method.basis,
-            profile=method.listed or method.profile,
-            rest=method.rest,
-            at=self.period,
-            history=method.history,
-            plan=self.given,
-            measures=[measure.name for measure in self.measures],
-            calendar=self.calendar,
-            judging=self.judgings,
-        )
 
     def path(self, measure: Measure, labels: tuple[str, ...] = ()) -> LandingPath:
         """The way of an item's running total to its landing, day by day; of all together where no label is named."""

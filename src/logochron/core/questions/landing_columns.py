@@ -69,23 +69,23 @@ class Lands:
         """How sure the estimates are."""
         return certainty(self.tested, self.rows.may_fall(), over=bool(self.points.over[-1]))
 
-    def tried(self) -> dict[str, tuple[float, int]]:
-        """By profile its typical error so far and of how many past periods; of all items together."""
-        errors = self.tested.errors[:, 0]
+    def tried(self, item: int) -> dict[str, tuple[float, int]]:
+        """By profile its typical error so far and of how many past periods; of one of the items."""
+        errors = self.tested.errors[:, item]
         typical, past = median(errors), np.isfinite(errors).sum(axis=-1)
         return {name: (float(typical[n]), int(past[n])) for n, name in enumerate(self.told.estimates)}
 
-    def quantiles(self) -> tuple[float, float]:
-        """The 10 % and the 90 % quantile of estimate / outcome of past periods; of all items together."""
-        low, high = (float(quantile(self.tested.ratios[0], part)) for part in RANGE)
+    def quantiles(self, item: int) -> tuple[float, float]:
+        """The 10 % and the 90 % quantile of estimate / outcome of past periods; of one of the items."""
+        low, high = (float(quantile(self.tested.ratios[item], part)) for part in RANGE)
         return low, high
 
-    def a_day_earlier(self) -> int:
-        """How many past periods were looked at a day before their last one, the same point; of all together."""
+    def a_day_earlier(self, item: int) -> int:
+        """How many past periods were looked at a day before their last one, the same point; of one of the items."""
         past, now = self.points.at(slice(None, -1)), self.points.at(np.array([-1]))
         calendar, within = self.method.calendar, self.method.within
         same = calendar.cut(within, np.repeat(now.starts, len(past.cuts)), past.starts, now.cuts[0])
-        stepped = (same >= past.ends) & ~past.over & np.isfinite(self.tested.ratios[0])
+        stepped = (same >= past.ends) & ~past.over & np.isfinite(self.tested.ratios[item])
         return 0 if now.over[0] else int(stepped.sum())
 
     def columns(self) -> tuple[Columns, int]:

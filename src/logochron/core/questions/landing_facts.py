@@ -26,17 +26,17 @@ class LandingFacts(NamedTuple):
     a_day_earlier: int = 0
 
     @classmethod
-    def of(cls, result: Landing, measure: Measure) -> LandingFacts:
-        """Those of a landing, all items together."""
-        lands = result.lands(measure)
-        past = int(lands.sure.past[0])
+    def of(cls, result: Landing, measure: Measure, by: tuple[str, ...], item: int) -> LandingFacts:
+        """Those of one of the items by some dimensions."""
+        lands = result.reckoned.lands[measure.name, by]
+        past = int(lands.sure.past[item])
         return cls(
             result.method.rest,
-            float(lands.told.base_cut[-1, 0]),
-            lands.tried(),
-            lands.quantiles(),
+            float(lands.told.base_cut[-1, item]),
+            lands.tried(item),
+            lands.quantiles(item),
             past,
             result.days_left,
             bool(result.now.over[0]),
-            lands.a_day_earlier(),
+            lands.a_day_earlier(item),
         )
