@@ -82,7 +82,8 @@ def _days_of(items: Days, days: Days, size: int) -> Days:
         met = np.zeros(size * reach, dtype=bool)
         met[keys] = True
         return np.asarray(met.reshape(size, reach).sum(axis=1))
-    return np.bincount(np.unique(keys) // reach, minlength=size)
+    ordered = np.sort(keys)  # quicker than what makes them distinct at once
+    return np.bincount(ordered[np.diff(ordered, prepend=-1) > 0] // reach, minlength=size)
 
 
 class Beyond(NamedTuple):
