@@ -13,9 +13,9 @@ from functools import cache
 from multiprocessing import active_children, get_context
 from typing import Any, NamedTuple
 
-from logochron.core.errors import visible
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.put import Put
+from logochron.views.catalog import message
 from logochron.views.figures.scene import Canvas
 from logochron.views.formats import Formats
 from logochron.views.page.cards_data import Cards
@@ -33,6 +33,8 @@ _SIZE = (10.4, 5.2)
 _FEW = 200
 #: Shorter data is written again rather than once for several sections.
 _SMALL = 16
+#: What a reader is told of a section that could not be answered.
+_REFUSED = message("This section could not be made this time.")
 #: How long a view of each question takes, beside the others: the longest are begun first.
 _WEIGHTS = {"land": 8, "pace": 6, "drivers": 5}
 
@@ -112,7 +114,8 @@ def _asked_again(section: Section, put: Put | None, choices: Choices | None, for
 def section_views(section: Section, choices: Choices | None, formats: Formats) -> PooledViews:
     """The views of one section."""
     if section.answer is None:
-        return PooledViews({"heading": section.heading, "refused": visible(section.refused)}, [], frozenset())
+        # why is told to whoever makes the page, on standard error and in the workbook's notes
+        return PooledViews({"heading": section.heading, "refused": formats.say(_REFUSED)}, [], frozenset())
     pool = Pool()
     places = _each(Views(section, choices, _canvas(formats), pool).view, choices)
     return PooledViews({"heading": section.heading, "views": places}, pool.held, frozenset(pool.refer))
