@@ -24,7 +24,7 @@ class Arithmetic:
     """How figures with so many decimals, or more, are put into a line.
 
     >>> Arithmetic(Formats(), 0).line("{0} / {1} = {2}", [10.0, 11.0], 10 / 11, lambda a, b: a / b)
-    '10 / 11 = 0.909'
+    '10 / 11 = 0.91'
     """
 
     def __init__(self, formats: Formats, decimals: int) -> None:
