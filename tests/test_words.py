@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 
+import numpy as np
 import pandas as pd
 import pytest
 
@@ -94,6 +96,35 @@ def test_totals_are_new_by_all_their_records():
     gathered = lc.compare(book, by="line", top=1, **asked).table.set_index("line").note
     assert gathered["all others"] == "none in base" and gathered["y"] == "new"
     assert "nothing was recorded before" not in lc.words.headline(lc.compare(book, by="line", **asked))
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_an_item_alone_says_what_its_row_says(seed):
+    """Of sparse items in every period: the book filtered, the file read so, and the row beside the others."""
+    rng, days = np.random.default_rng(seed), pd.date_range("2024-01-01", "2025-03-20")
+    ends = {"covering": (days[0].date(), days[-1].date())}
+    parts = []
+    for harbor, line in itertools.product("AB", "xyz"):
+        own = days[np.sort(rng.choice(len(days), rng.integers(1, 20), replace=False))]
+        own = own[own < "2024-09-01"] if rng.random() < 0.4 else own
+        amounts = rng.integers(-3, 50, len(own)) / 2
+        parts.append(pd.DataFrame({"day": own, "harbor": harbor, "line": line, "v": amounts}))
+    frame = pd.concat(parts)
+    book = lc.read(frame, date="day", values="v", by=["harbor", "line"], **ends)
+    columns = ["value", "base", "change", "growth", "direction", "verdict", "base_period", "note"]
+    for against, until in itertools.product(("prior", "mean:2"), (None, "2024-12-15")):
+        of = book.until(until) if until else book
+        rows = lc.compare(of, "month", against, by=["harbor", "line"]).subtotals
+        for harbor in "AB":
+            row = rows[rows.harbor == harbor].set_index("period")
+            alone = lc.compare(of.where({"harbor": harbor}), "month", against, by="line").total.set_index("period")
+            read = lc.read(frame, date="day", values="v", where={"harbor": harbor}, until=until, **ends)
+            for other in (alone, lc.compare(read, "month", against).total.set_index("period")):
+                mine, theirs = (
+                    one[columns].assign(note=one.note.str.replace("(; )?negative items", "", regex=True))
+                    for one in (row, other)
+                )
+                pd.testing.assert_frame_equal(mine, theirs, check_categorical=False)
 
 
 def test_a_paused_pier_is_not_ended_where_the_report_stops(cli, tmp_path):
