@@ -75,7 +75,7 @@ class Drivers(AlignedAnswer):
         return self._frame(Blocks.plain(self.path_columns), "path")
 
 
-class _Effects(NamedTuple):
+class Effects(NamedTuple):
     """By item: volume, mix and price (NaN where nothing is known of them), and whether quantities tell nothing."""
 
     volume: Floats
@@ -233,12 +233,12 @@ def _parts(tiers: Tiers, measure: Measure) -> Sides:
     return sides
 
 
-def _effects(sides: Sides, quantities: Sides | None) -> _Effects:
+def _effects(sides: Sides, quantities: Sides | None) -> Effects:
     """Volume, mix and price of every item, those of items that are not compared 0."""
     n = sides.value.shape[1]
     if quantities is None:
         nothing = np.full(n, np.nan)
-        return _Effects(nothing, nothing, nothing, np.zeros(n, dtype=bool))
+        return Effects(nothing, nothing, nothing, np.zeros(n, dtype=bool))
     compared = np.ones(n, dtype=bool) if sides.compared is None else sides.compared[0]
     v, b, q1, q0 = (
         np.where(compared, side[0] / of.unit, 0.0)
@@ -247,7 +247,21 @@ def _effects(sides: Sides, quantities: Sides | None) -> _Effects:
         )
     )  # fmt: skip
     change = np.where(compared, (sides.value[0] - sides.base[0]) / sides.unit, 0.0)
-    total, total_before = q1.sum(), q0.sum()
+    volume, mix, price, unquantified = effects_of(v, b, q1, q0, change, q1.sum(), q0.sum())
+    known = sides.value_known & sides.base_known & quantities.value_known & quantities.base_known
+    known = np.broadcast_to(known, sides.value.shape)[0]
+    unquantified &= compared & known
+    volume, mix, price = (np.where(known, side, np.nan) for side in (volume, mix, price))
+    return Effects(volume, mix, price, unquantified)
+
+
+def effects_of(
+    v: Floats, b: Floats, q1: Floats, q0: Floats, change: Floats, total: Floats, total_before: Floats
+) -> Effects:
+    """Volume, mix and price of items from value, base, their quantities and those of all, now and before.
+
+    Of any shape that fits; all of them known. See `drivers` for the law.
+    """
     unquantified = ((q0 <= 0) & (b != 0)) | ((q1 <= 0) & (v != 0)) | (total_before <= 0)
     divisor = np.where(q0 != 0, q0, 1.0)
     price_before = np.where(q0 != 0, b / divisor, 0.0)
@@ -257,24 +271,18 @@ def _effects(sides: Sides, quantities: Sides | None) -> _Effects:
     # a new item has no earlier price: all of it is mix
     mix = np.where(unquantified | (q0 == 0), change, mix)
     price = np.where(unquantified | (q0 == 0), 0.0, v - price_before * q1)
-    known = sides.value_known & sides.base_known & quantities.value_known & quantities.base_known
-    known = np.broadcast_to(known, sides.value.shape)[0]
-    unquantified &= compared & known
-    volume, mix, price = (np.where(known, side, np.nan) for side in (volume, mix, price))
-    return _Effects(volume, mix, price, unquantified)
+    return Effects(volume, mix, price, unquantified)
 
 
-def _added(effects: _Effects, codes: Days, n: int) -> _Effects:
+def _added(effects: Effects, codes: Days, n: int) -> Effects:
     """The effects of groups of items."""
     sums: list[Floats] = [np.bincount(codes, side, minlength=n).astype(np.float64) for side in effects[:3]]
     rows = np.bincount(codes, minlength=n)
     unquantified = np.bincount(codes, effects.unquantified, minlength=n)
-    return _Effects(sums[0], sums[1], sums[2], (unquantified > 0) & (unquantified == rows))
+    return Effects(sums[0], sums[1], sums[2], (unquantified > 0) & (unquantified == rows))
 
 
-def _rows(
-    tiers: Tiers, measure: Measure, tier: Tier, effects: _Effects, counted: Measure | None, others: bool
-) -> Block:
+def _rows(tiers: Tiers, measure: Measure, tier: Tier, effects: Effects, counted: Measure | None, others: bool) -> Block:
     """The rows of one measure and one tier."""
     prepared = tiers.prepared
     whole = tiers.sides(measure, tiers.total)

@@ -116,7 +116,7 @@ def _section(made: MadeWorkbook, heading: str, answer: Result, names: set[str]) 
     sheet.write_string(0, 0, _text(heading), made.look(bold=True, font_size=14))
     row = 1
     widths: dict[int, int] = {}
-    stuck = [is_stuck(_held(spec, answer, 0), spec.rows, _asked(spec, answer)) for spec in tables]
+    stuck = [is_stuck(_held(spec, 0), spec.rows, _asked(spec, answer)) for spec in tables]
     plain = made.look() if any(stuck) else None
     if any(stuck):  # without a password: whoever wants to may open it
         made.locked.append(heading)
@@ -130,7 +130,7 @@ def _section(made: MadeWorkbook, heading: str, answer: Result, names: set[str]) 
             sheet.freeze_panes(first + _HEAD - 1, 0)
             sheet.repeat_rows(first + _HEAD - 2)
         if len(tables) == 1 and spec.rows:
-            columns = len(_columns(spec, answer)) - 1
+            columns = len(_columns(spec)) - 1
             sheet.autofilter(first + 1, 0, first + 1 + len(spec.rows), columns)
         row += 2
     for place, width in widths.items():
@@ -143,7 +143,7 @@ def _section(made: MadeWorkbook, heading: str, answer: Result, names: set[str]) 
     sheet.set_footer(f"&L{ends[0][:80]}&C{ends[1]}&R&P / &N")
 
 
-def _columns(spec: TableSpec, answer: Result) -> list[str]:
+def _columns(spec: TableSpec) -> list[str]:
     """The columns of a sheet: those of the table, the days of periods as such, and a small line."""
     shown = [name for name in spec.headings if name not in _LEFT_OUT]
     if "period" in shown and any(row.source is not None and "start" in row.source.columns for row in spec.rows):
@@ -157,9 +157,9 @@ def _columns(spec: TableSpec, answer: Result) -> list[str]:
     return shown
 
 
-def _held(spec: TableSpec, answer: Result, start: int) -> Sheet:
+def _held(spec: TableSpec, start: int) -> Sheet:
     """Where a table stands whose rows begin with one."""
-    columns = _columns(spec, answer)
+    columns = _columns(spec)
     return Sheet(start, {name: place for place, name in enumerate(columns)}, len(columns))
 
 
@@ -195,7 +195,7 @@ def _table(
     beside = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base, indent=1)
     right = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base, align="right")
     start = first + 2
-    held = _held(spec, answer, start)
+    held = _held(spec, start)
     columns, tiers = held.columns, held.tiers
     named = {name: spec.headings.get(name) or _heading(name, formats) for name in columns}
     if spec.unit and "value" in named:
@@ -212,7 +212,7 @@ def _table(
     asked = _asked(spec, answer)
     rows = _Rows(spec, held, asked, decimals, _quantity_decimals(spec), locked)
     period = ""
-    for group in groups_of(spec.rows):
+    for group in groups_of(spec.rows, asked):
         for n in range(group.low, group.high + 1):
             row = spec.rows[n]
             period = row.cells.get("period") or period

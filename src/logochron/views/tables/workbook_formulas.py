@@ -6,15 +6,17 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
+import numpy as np
 from xlsxwriter.utility import xl_col_to_name, xl_rowcol_to_cell
 
+from logochron.core.questions.drivers import effects_of
 from logochron.core.questions.relate import JOINED
 from logochron.views.tables.spec import Row
 
 #: So far may a formula's figure lie from the one that was reckoned, as a part of its size.
 _SAME = 1e-9
-#: The columns whose totals are those of their items.
 _EFFECTS = ("volume", "mix", "price")
+#: The columns whose totals are those of their items.
 _ADDED = frozenset({"value", "base", "estimate", "to_date", "plan", "quantity", "base_quantity", *_EFFECTS})
 #: What marks the rows of single items in the column of tiers.
 ITEM = "item"
@@ -44,25 +46,25 @@ class Sheet(NamedTuple):
         return f"{name}${self.first + low + 1}:{name}${self.first + high + 1}"
 
 
+class Beside(NamedTuple):
+    """The row that others stand beside, the first and last row that it adds up, and how many of them are items."""
+
+    place: int
+    low: int
+    high: int
+    many: int
+
+
 class Group(NamedTuple):
-    """The rows of one period, from the first to the total that closes them (None where nothing adds up)."""
+    """The rows of one period, from the first to the total that closes them (None where nothing adds up).
+
+    `besides`: of a relation what each of them stands beside.
+    """
 
     low: int
     high: int
     total: int | None
-
-
-def groups_of(rows: Sequence[Row]) -> list[Group]:
-    """The rows of each period: a total closes them; those that follow the last total have none."""
-    found = []
-    low = 0
-    for n, row in enumerate(rows):
-        if row.total:
-            found.append(Group(low, n, n))
-            low = n + 1
-    if low < len(rows):
-        found.append(Group(low, len(rows) - 1, None))
-    return found
+    besides: Sequence[Beside | None] = ()
 
 
 class TableKind(NamedTuple):
@@ -79,6 +81,21 @@ class TableKind(NamedTuple):
         return self.kind in ("relate", "drivers")
 
 
+def groups_of(rows: Sequence[Row], asked: TableKind) -> list[Group]:
+    """The rows of each period: a total closes them; those that follow the last total have none."""
+    found = []
+    low = 0
+    for n, row in enumerate(rows):
+        if row.total:
+            found.append(Group(low, n, n))
+            low = n + 1
+    if low < len(rows):
+        found.append(Group(low, len(rows) - 1, None))
+    if asked.kind == "relate":
+        return [group._replace(besides=_besides(rows, group, asked)) for group in found]
+    return found
+
+
 def formula(
     sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, asked: TableKind
 ) -> CellFormula | None:
@@ -91,7 +108,7 @@ def formula(
 
 def is_stuck(sheet: Sheet, rows: Sequence[Row], asked: TableKind) -> bool:
     """Whether a figure of a table is worked out from others, and no formula gives it."""
-    for group in groups_of(rows) if asked.follows else ():
+    for group in groups_of(rows, asked) if asked.follows else ():
         for n in range(group.low, group.high + 1):
             for column, figure in rows[n].figures.items():
                 made = _made(sheet, rows, n, column, group, asked) if column in sheet.columns else None
@@ -104,7 +121,7 @@ def _made(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, 
     row, held = rows[n], sheet.columns
     value = next((name for name in ("value", "estimate") if name in held), "")
     if asked.kind == "relate" and column == "base":
-        return _reference(sheet, rows, n, group, asked)
+        return _reference(sheet, rows, group.besides[n - group.low], asked)
     if column in _ADDED and (row.total or row.subtotal):
         return _added(sheet, rows, n, column, group)
     if not value or asked.kind == "lines":
@@ -162,39 +179,51 @@ def _added(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group)
     return CellFormula(text, math.fsum(known) if len(known) == len(items) else math.nan)
 
 
-def _reference(sheet: Sheet, rows: Sequence[Row], n: int, group: Group, asked: TableKind) -> CellFormula:
+def _reference(sheet: Sheet, rows: Sequence[Row], beside: Beside | None, asked: TableKind) -> CellFormula:
     """What an item stands beside: the cell of the total or of the item named, or the total by its items."""
-    if asked.beside.startswith("item:"):
-        place = _named(rows, n, group, asked)
-    elif asked.within is None:
-        place = group.total
-    else:  # the subtotal of the item of `within`, where rows stand below such
-        above = (k for k in range(n, group.low - 1, -1) if rows[k].subtotal and rows[k].depth == 0)
-        place = next(above, None) if asked.within == asked.by[0] and not rows[n].total else None
-    if place is None or asked.beside == "largest":
+    if beside is None:
         return CellFormula("", math.nan)
-    text, figure = sheet.cell(place, "value", fixed=True), _figure(rows[place], "value")
+    text, figure = sheet.cell(beside.place, "value", fixed=True), _figure(rows[beside.place], "value")
     if asked.beside != "mean":
         return CellFormula(f'=IF({text}="","",{text})', figure)
+    count = f'COUNTIF({sheet.range(beside.low, beside.high, sheet.tiers)},"{ITEM}")'
+    made = figure / beside.many if beside.many else math.nan
+    return CellFormula(f'=IF(OR({text}="",{count}=0),"",{text}/{count})', made)
+
+
+def _besides(rows: Sequence[Row], group: Group, asked: TableKind) -> list[Beside | None]:
+    """What each row of a group stands beside, None where no row is it; gone through once."""
+    within, of = asked.within, rows[group.low : group.high + 1]
+    places: list[int | None]
+    if asked.beside == "largest":  # which one that is changes with the figures
+        places = [None] * len(of)
+    elif asked.beside.startswith("item:"):
+        found: dict[str | None, int] = {}  # by the item of `within`
+        for k, row in enumerate(of, start=group.low):
+            labels = _labels(row, asked) if is_item(row) else {}
+            joined = JOINED.join(label for name, label in labels.items() if name != within)
+            if labels and joined == asked.beside.removeprefix("item:"):
+                found.setdefault(labels.get(within or ""), k)
+        places = [found.get(_labels(row, asked).get(within or "")) for row in of]
+    elif within is None:
+        places = [group.total] * len(of)
+    else:  # the subtotal above, where rows stand below those of the items of `within`
+        places, above = [], None
+        for k, row in enumerate(of, start=group.low):
+            above = k if row.subtotal and row.depth == 0 else above
+            places.append(above if within == asked.by[0] and not row.total else None)
+    known = {place: _beside(rows, place, group) for place in set(places) - {None} if place is not None}
+    return [None if place is None else known[place] for place in places]
+
+
+def _beside(rows: Sequence[Row], place: int, group: Group) -> Beside:
     low, high = _below(rows, place, group)
-    many = sum(map(is_item, rows[low : high + 1]))
-    count = f'COUNTIF({sheet.range(low, high, sheet.tiers)},"{ITEM}")'
-    return CellFormula(f'=IF(OR({text}="",{count}=0),"",{text}/{count})', figure / many if many else math.nan)
+    return Beside(place, low, high, sum(map(is_item, rows[low : high + 1])))
 
 
-def _named(rows: Sequence[Row], n: int, group: Group, asked: TableKind) -> int | None:
-    """The row of the item that others stand beside, of the same item of `within`."""
-
-    def labels(row: Row) -> Mapping[str, str]:
-        return {name: str(row.source.columns[name][row.source.i]) for name in asked.by} if row.source else {}
-
-    own, named = labels(rows[n]), asked.beside.removeprefix("item:")
-    for k in range(group.low, group.high + 1):
-        found = labels(rows[k]) if is_item(rows[k]) else {}
-        joined = JOINED.join(label for name, label in found.items() if name != asked.within)
-        if found and joined == named and (asked.within is None or found[asked.within] == own.get(asked.within)):
-            return k
-    return None
+def _labels(row: Row, asked: TableKind) -> Mapping[str, str]:
+    """The labels of a row by dimension."""
+    return {name: str(row.source.columns[name][row.source.i]) for name in asked.by} if row.source else {}
 
 
 def _effect(sheet: Sheet, rows: Sequence[Row], n: int, column: str, total: int) -> CellFormula | None:
@@ -214,20 +243,9 @@ def _effect(sheet: Sheet, rows: Sequence[Row], n: int, column: str, total: int) 
     unknown = f'OR({change}="",{q1}="",{q0}="",{many}="",{before}="")'
     figures = [_figure(rows[n], name) for name in names]
     totals = [_figure(rows[total], name) for name in ("quantity", "base_quantity")]
-    return CellFormula(f'=IF({unknown},"",{text})', _effect_of(column, *figures, *totals))
-
-
-def _effect_of(
-    column: str, v: float, b: float, q1: float, q0: float, change: float, many: float, before: float
-) -> float:
-    if not all(map(math.isfinite, (v, b, q1, q0, change, many, before))):
-        return math.nan
-    untold = (q0 <= 0 and b != 0) or (q1 <= 0 and v != 0) or before <= 0
-    if column == "volume":
-        return 0.0 if untold else (many - before) / before * b
-    if untold or q0 == 0:
-        return change if column == "mix" else 0.0
-    return (q1 - many * q0 / before) * b / q0 if column == "mix" else v - b / q0 * q1
+    effects = effects_of(*map(np.array, (*figures, *totals)))
+    known = all(map(math.isfinite, (*figures, *totals)))
+    return CellFormula(f'=IF({unknown},"",{text})', float(getattr(effects, column)) if known else math.nan)
 
 
 def is_item(row: Row) -> bool:
