@@ -11,10 +11,10 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from logochron.core.errors import visible
+from logochron.core.options import OTHERS
 from logochron.core.questions.relate import JOINED
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.columns import kind_of
-from logochron.core.rows.prepare import OTHERS
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
 from logochron.views.page.pool import Pool
@@ -44,12 +44,16 @@ class KeptRow(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class KeptTable:
-    """The table of one measure of an answer: its head, its rows by period, and where those stand that are written."""
+    """The table of one measure of an answer: its head, its rows by period, and where those stand that are written.
+
+    `opened`: by period the cells that stand in its first row, and that row as a file has it.
+    """
 
     spec: TableSpec
     measure: str
     periods: Mapping[int, Sequence[KeptRow]]
     written: dict[int, int] = field(default_factory=dict)
+    opened: dict[int, tuple[list[str], list[str]]] = field(default_factory=dict)
     _found: dict[tuple[bool, ...], dict[RowLabels, list[int]]] = field(default_factory=dict)
 
     @cached_property
@@ -60,6 +64,14 @@ class KeptTable:
     @cached_property
     def _totals(self) -> list[int]:
         return [n for n, kept in enumerate(self.rows) if kept.row.total]
+
+    def opening(self, answer: Result, place: int) -> tuple[list[str], list[str]]:
+        """What opens a period."""
+        if place not in self.opened:
+            first = self.periods[place][0]
+            cells = [first.row.cells.get(name, "") for name in OPENING]
+            self.opened[place] = cells, saved_values(answer, first)
+        return self.opened[place]
 
     def of(self, wanted: RowLabels) -> list[KeptRow]:
         """The rows of what is picked: its items, their subtotals, and the total of all."""
@@ -112,16 +124,13 @@ def table_data(
     coverage = coverage_line(answer, formats) if isinstance(answer, AlignedAnswer) else ""  # the page says it once
     head = [[name, visible(text), _kind(spec, name)] for name, text in spec.headings.items() if name not in _TERMINAL]
     made = []
-    opens: dict[str, list[list[str]]] = {}
+    opens: dict[str, tuple[list[str], list[str]]] = {}
     for kept in rows:
+        opens[_period(answer, kept)] = opening = table.opening(answer, kept.place)
         if id(kept.row) not in table.written:
-            opening = table.periods[kept.place][0]
-            table.written[id(kept.row)] = pool.add(_row(spec, head, kept, opening, table.measure, answer))
+            table.written[id(kept.row)] = pool.add(_row(spec, head, kept, opening[1], table.measure, answer))
         made.append(table.written[id(kept.row)])
-        opening = table.periods[kept.place][0]
-        cells = [opening.row.cells.get(name, "") for name in OPENING]
-        opens[_period(answer, kept)] = [cells, saved_values(answer, opening)]
-    saved = any(is_saved(answer, kept) for kept in rows)
+    saved = any(values for _, values in opens.values())
     frame = {
         "head": head,
         # those of a file of the answer, and which of them hold texts
@@ -136,16 +145,10 @@ def table_data(
 
 def saved_values(answer: Result, kept: KeptRow) -> list[str]:
     """A row as a file of the answer has it, in the order of its columns; nothing of a line that is no such row."""
-    if not is_saved(answer, kept):
+    source = kept.row.source
+    if source is None or not source.columns.keys() >= set(answer.columns):
         return []
-    assert kept.row.source is not None
-    columns, i = kept.row.source
-    return [_saved(answer, name, columns[name][i]) for name in answer.columns]
-
-
-def is_saved(answer: Result, kept: KeptRow) -> bool:
-    """Whether a row is one of those that a file of the answer has, or a total of such."""
-    return kept.row.source is not None and set(answer.columns) <= set(kept.row.source.columns)
+    return [_saved(answer, name, source.columns[name][source.i]) for name in answer.columns]
 
 
 def _saved(answer: Result, name: str, value: Any) -> str:
@@ -166,11 +169,11 @@ def _saved(answer: Result, name: str, value: Any) -> str:
 
 
 def _row(
-    spec: TableSpec, head: Sequence[Sequence[str]], kept: KeptRow, opening: KeptRow, measure: str, answer: Result
+    spec: TableSpec, head: Sequence[Sequence[str]], kept: KeptRow, opening: list[str], measure: str, answer: Result
 ) -> dict[str, Any]:
     """A row: whose, its cells in the order of the head (but for those of its period), and its figures in full.
 
-    `own`: where it is saved in another way than the row that opens its period, place by place.
+    `own`: where it is saved in another way than the row that opens its period (`opening`), place by place.
     """
     row = kept.row
     cells = {name: visible(row.cells.get(name, "")) for name, _, _ in head}
@@ -183,9 +186,10 @@ def _row(
         "cells": [_cell(spec, row, name, kind, cells[name]) for name, _, kind in head],
         "figures": [full_figure(row.figures.get(name)) for name, _, _ in head],
     }
-    if not is_saved(answer, kept):
+    values = saved_values(answer, kept)
+    if not values:
         made["unsaved"] = True
-    pairs = enumerate(zip(saved_values(answer, kept), saved_values(answer, opening)))
+    pairs = enumerate(zip(values, opening))
     if own := [one for place, (text, before) in pairs if text != before for one in (place, text)]:
         made["own"] = own
     others = OTHERS in kept.labels

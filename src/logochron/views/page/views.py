@@ -239,18 +239,16 @@ class Views:
         return made
 
     def _asked_at(self, pick: Pick, period: int) -> Any:
-        picked = self._picked(pick)
+        assert self.choices is not None
+        picked, last = self._picked(pick), self.choices.lasts[period]
+        if self.answer.kind == "drivers":  # what an item contributed is its part in the whole
+            return self.answer.again(book=self._of(self._outside(picked)), at=as_date(last), **self._every(picked))
         rest = [name for name in self.answer.by if name not in picked]
         changed: dict[str, Any] = {"by": rest}
         book = self._of(picked)
         if not rest and self.answer.by:
             changed |= _UNSPLIT
-        assert self.choices is not None
-        last = self.choices.lasts[period]
-        if self.answer.kind == "drivers":  # what an item contributed is its part in the whole
-            book = self._of(self._outside(picked))
-            changed = {"by": list(self.answer.by), "at": as_date(last), **self._every(picked)}
-        elif self.answer.kind in ("pace", "land"):
+        if self.answer.kind in ("pace", "land"):
             book = book.until(as_date(last)) if last < book.coverage.last else book
             changed |= {"at": None} if self.answer.kind == "land" else {}
         return self.answer.again(book=book, **changed)
