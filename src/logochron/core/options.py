@@ -36,6 +36,8 @@ Empty = Literal["refused", "zero"]
 Marked = Literal["all", "adverse", "none"]
 MarksOf = Literal["direction", "verdict"]
 
+#: What the items are called that `top` leaves out.
+OTHERS = "all others"
 #: Which way a figure moved, whether that is good, how much of a period is covered: inside, the place in these.
 DIRECTIONS = ("rising", "falling", "level", "unknown")
 RISING, FALLING, LEVEL, UNKNOWN = range(len(DIRECTIONS))

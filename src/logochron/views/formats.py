@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from logochron.core.days import as_date
 from logochron.core.errors import QuestionError, brief, visible
+from logochron.core.options import OTHERS
 from logochron.views import catalog
 from logochron.views.locale_texts import by_skeleton, compacted, dated, grouped, locale_of
 
@@ -372,12 +373,13 @@ def isolated(label: str) -> str:
 
 
 def item_name(labels: Iterable[str]) -> str:
-    """What an item of several dimensions is called, each label cut where it is too long.
+    """What an item of several dimensions is called, each label cut where it is too long; what gathers others once.
 
-    >>> item_name(("Cold Pier", "hire"))
-    'Cold Pier / hire'
+    >>> item_name(("Cold Pier", "hire")), item_name(("all others", "all others"))
+    ('Cold Pier / hire', 'all others')
     """
-    return " / ".join(map(shortened, labels))
+    labels = list(labels)
+    return OTHERS if labels and set(labels) == {OTHERS} else " / ".join(map(shortened, labels))
 
 
 def shortened(label: str, most: int = 28) -> str:

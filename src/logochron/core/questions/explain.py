@@ -16,7 +16,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import iso
 from logochron.core.errors import QuestionError, no_such
-from logochron.core.options import COMPLETE, PARTIAL, PROFILES
+from logochron.core.options import COMPLETE, OTHERS, PARTIAL, PROFILES
 from logochron.core.questions.calendar_effects import SideSpan, calendar_effects, holiday_effects
 from logochron.core.questions.compare import Comparison, compared
 from logochron.core.questions.land import Landing
@@ -26,7 +26,7 @@ from logochron.core.questions.receipt_spans import Taken, compared_alone, gather
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Blocks, RowBlock
 from logochron.core.rows.columns import check_dimensions, columns_of
-from logochron.core.rows.prepare import OTHERS, Prepared
+from logochron.core.rows.prepare import Prepared
 from logochron.core.rows.result import Result
 
 

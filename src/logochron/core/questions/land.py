@@ -23,6 +23,7 @@ from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import JudgingLike
 from logochron.core.options import (
     DIRECTIONS,
+    OTHERS,
     PARTIAL,
     PROFILES,
     VERDICTS,
@@ -47,7 +48,7 @@ from logochron.core.rows.asked import adding_up, ask, check_book
 from logochron.core.rows.blocks import Block, Blocks
 from logochron.core.rows.plan_shape import shaped
 from logochron.core.rows.plan_side import check_plan
-from logochron.core.rows.prepare import OTHERS, Prepared, prepare, tiers_of
+from logochron.core.rows.prepare import Prepared, prepare, tiers_of
 from logochron.core.rows.put import remembered
 from logochron.core.rows.tiers import Tier
 

@@ -21,16 +21,13 @@ from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.days import Days, in_words
 from logochron.core.errors import QuestionError
 from logochron.core.notes import NoteTable
-from logochron.core.options import how_many
+from logochron.core.options import OTHERS, how_many
 from logochron.core.rows.asked import Asked
 from logochron.core.rows.comparable import comparable
 from logochron.core.rows.figures import Sides
 from logochron.core.rows.plan_shape import shaped
 from logochron.core.rows.plan_side import check_plan, with_missing
 from logochron.core.rows.tiers import Lengths, LifeOf, Tier, lengths_of, sides_of, summed
-
-#: What the items are called that `top` leaves out.
-OTHERS = "all others"
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)

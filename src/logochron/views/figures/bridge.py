@@ -9,10 +9,9 @@ import numpy as np
 from logochron.core.book.measures import Measure
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.judge.judging import verdict
-from logochron.core.options import DIRECTIONS, FALLING, LEVEL, RISING, VERDICTS
+from logochron.core.options import DIRECTIONS, FALLING, LEVEL, OTHERS, RISING, VERDICTS
 from logochron.core.questions.drivers import Drivers
 from logochron.core.rows.figures import Floats
-from logochron.core.rows.prepare import OTHERS
 from logochron.views.figures.by_item import item_axis, item_boxes, own_size, upright_zero
 from logochron.views.figures.common import VERDICT_WORDS, measure_of, role_of
 from logochron.views.figures.details import DetailRows
@@ -39,23 +38,18 @@ _FLAT = 0.25
 
 
 class _Step(NamedTuple):
-    """One contribution: its item, where its bar starts and ends, its verdict and how it is written.
+    """One contribution: its item and what that is called, where its bar starts and ends, verdict and how it is written.
 
-    `rest`: what it is called where it gathers those that have no room.
+    `labels` are by dimension, none where it gathers those that have no room.
     """
 
+    label: str
     labels: tuple[str, ...]
     start: float
     end: float
     verdict: str
     mark: str
     said: str
-    rest: str = ""
-
-    @property
-    def label(self) -> str:
-        """What it is called."""
-        return self.rest or names_apart([self.labels])[0]
 
 
 @kinds_checked
@@ -88,7 +82,7 @@ def bridge(result: Drivers, canvas: Canvas, *, measure: str | None = None) -> Sc
     labels = [base_heading(result, formats), *(step.label for step in steps), capital(words(asked.name))]
     size = canvas.size or own_size(canvas, len(labels), _EACH)
     rows = np.arange(1, len(steps) + 1, dtype=float)
-    starts, ends = (np.array([step[n] for step in steps]) for n in (1, 2))
+    starts, ends = (np.array([getattr(step, side) for step in steps]) for side in ("start", "end"))
     reached = np.concatenate([[base, value], starts, ends])
     flat = float(np.ptp(reached)) < _FLAT * float(np.abs(reached).max(initial=0.0)) if len(steps) else False
     axis = (number_axis if flat else amounts_axis)([reached], formats, axis_words(asked, formats), 0.05)
@@ -133,7 +127,7 @@ def _details(
     headings = [capital(words(name)) for name in result.by]
     rows: list[DetailRows] = [((labels[0], ends[0]),)]
     for step in steps:
-        items = list(zip(headings, map(shortened, step.labels))) or [(headings[0], step.rest)]
+        items = list(zip(headings, map(shortened, step.labels))) or [(headings[0], step.label)]
         rows.append((*items, (moved, " ".join(filter(None, (step.mark, step.said))))))
     rows.append(((labels[-1], ends[1]),))
     places = np.arange(len(rows), dtype=float)
@@ -148,14 +142,14 @@ def _steps(result: Drivers, canvas: Canvas, measure: Measure, base: float, value
     gathered = table[result.by[0]] == OTHERS
     order = np.lexsort((-np.abs(np.nan_to_num(table["change"])), gathered))  # all others last, whatever their size
     order = order if len(order) <= room else order[: room - 1]
+    shown = [tuple(str(table[name][i]) for name in result.by) for i in order.tolist()]
     steps: list[_Step] = []
     at = base
-    for i in order.tolist():
+    for i, labels, label in zip(order.tolist(), shown, names_apart(shown)):
         change = float(np.nan_to_num(table["change"][i]))
-        labels = tuple(str(table[name][i]) for name in result.by)
         sign = marks.sign(table["direction"][i], table["verdict"][i])
         said = _said(change, float(table["contribution"][i]), formats)
-        steps.append(_Step(labels, at, at + change, str(table["verdict"][i]), sign, said))
+        steps.append(_Step(label, labels, at, at + change, str(table["verdict"][i]), sign, said))
         at += change
     rest = len(table["change"]) - len(order)
     if rest:
@@ -163,7 +157,7 @@ def _steps(result: Drivers, canvas: Canvas, measure: Measure, base: float, value
         points = (value - at) / base if base > 0 else np.nan
         label = OTHERS if gathered.any() else formats.say("{n} others", n=formats.number(rest, 0))
         said = _said(value - at, points, formats)
-        steps.append(_Step((), at, value, judged, marks.sign(moved, judged), said, label))
+        steps.append(_Step(label, (), at, value, judged, marks.sign(moved, judged), said))
     return steps
 
 

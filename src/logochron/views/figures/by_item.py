@@ -10,10 +10,9 @@ from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
 from logochron.core.errors import QuestionError, brief
-from logochron.core.options import Marked, check
+from logochron.core.options import OTHERS, Marked, check
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
-from logochron.core.rows.prepare import OTHERS
 from logochron.views.catalog import message
 from logochron.views.figures.common import STATUS_WORDS, THE_LARGEST, measure_of, role_of, sentence
 from logochron.views.figures.details import row_details
@@ -167,7 +166,7 @@ def one_period(
     if len(total["value"]):
         status = str(total["status"][0])
         when = row_period(result, {name: total[name][0] for name in ("start", "end")}, formats, status).when
-    return OnePeriod(result, asked, marks, names_of_keys(labels)[:room], made, status, total, when, len(labels))
+    return OnePeriod(result, asked, marks, names_of_keys(shown), made, status, total, when, len(labels))
 
 
 def keys_of(columns: list[NDArray[Any]], n: int) -> NDArray[Any]:
@@ -284,7 +283,8 @@ def by_size(labels: NDArray[Any], values: NDArray[np.float64]) -> list[str]:
     """The distinct labels, largest sum first, ties by label; what gathers all others last."""
     known, codes = np.unique(labels.astype(str), return_inverse=True)
     sums = np.bincount(codes, np.nan_to_num(values), minlength=len(known))
-    gathered = np.array([set(key.split(_APART)) == {OTHERS} for key in known.tolist()], dtype=bool)
+    many = known[0].count(_APART) + 1 if len(known) else 1
+    gathered = known == _APART.join([OTHERS] * many)
     return [str(known[i]) for i in np.lexsort((known, -sums, gathered))]
 
 

@@ -10,9 +10,9 @@ import numpy as np
 from logochron.core.book.measures import Measure
 from logochron.core.days import to_days
 from logochron.core.errors import QuestionError, brief
+from logochron.core.options import OTHERS
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
-from logochron.core.rows.prepare import OTHERS
 from logochron.views.catalog import message
 from logochron.views.figures.common import (
     STATUS_WORDS,

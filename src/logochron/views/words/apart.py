@@ -10,7 +10,6 @@ from babel.lists import format_list
 
 from logochron.core.errors import visible
 from logochron.core.questions.relate import JOINED
-from logochron.core.rows.prepare import OTHERS
 from logochron.views.formats import Formats, item_name
 from logochron.views.locale_texts import locale_of
 
@@ -55,7 +54,7 @@ def names_apart(items: Sequence[Sequence[str]]) -> list[str]:
     >>> names_apart([("Cold Pier", "hire"), ("all others", "all others")])
     ['Cold Pier / hire', 'all others']
     """
-    names = [OTHERS if set(labels) == {OTHERS} else item_name(labels) for labels in items]
+    names = list(map(item_name, items))
     met = Counter(names)
     for n, labels in enumerate(items):
         if met[names[n]] > 1:

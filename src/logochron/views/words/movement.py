@@ -54,7 +54,7 @@ PLAN_LESS = message("{item} is {change} below")
 PLAN_LEVEL = message("{item} is level ({value})")
 PLAN_NONE = message("{item} came to {value}, with none planned")
 PLAN_NONE_NOW = message("{item} has none (planned: {base})")
-OTHERS = message("{n} others")
+_MORE = message("{n} others")
 LED = message("{sentence}, led by {leader}")
 
 
@@ -173,5 +173,5 @@ def tied_words(moved: Moved, names: Sequence[str], formats: Formats) -> str:
     """What several items did that moved alike, and more than all others; those past `_NAMED` are counted."""
     text = _MOST_ALIKE[moved.planned][moved.change < 0]
     more = len(names) - _NAMED
-    shown = list(names) if more <= 1 else [*names[:_NAMED], formats.say(OTHERS, n=formats.number(more, 0))]
+    shown = list(names) if more <= 1 else [*names[:_NAMED], formats.say(_MORE, n=formats.number(more, 0))]
     return formats.say(text, items=listed(shown, formats), change=formats.amount(moved.change, moved.unit, signed=True))

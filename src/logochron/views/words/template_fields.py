@@ -9,10 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
-from logochron.core.options import DIRECTIONS, VERDICTS
+from logochron.core.options import DIRECTIONS, OTHERS, VERDICTS
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.prepare import OTHERS
 from logochron.views.catalog import everything
 from logochron.views.compact_columns import amounts as amounts_column
 from logochron.views.formats import Formats, item_name, words
