@@ -11,7 +11,7 @@ import numpy as np
 
 from logochron.core.days import iso
 from logochron.core.errors import QuestionError, first_line, shown_path
-from logochron.core.questions.restated import Reported, reported
+from logochron.core.questions.restated import Reported, reported, seeming_exact
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.sections import Section
 from logochron.views.write_file import as_system_error, quoted
@@ -131,6 +131,6 @@ def _reported(by: tuple[str, ...], rows: Mapping[str, Any]) -> Reported:
         return values.filled(np.nan)
 
     labels = tuple(texts(f"label{k}") for k in range(len(by)))
-    return Reported.read(
-        by, texts("measure"), texts("period"), labels, texts("status"), figures("value"), figures("base")
-    )
+    value, base = figures("value"), figures("base")
+    exact = seeming_exact(value, base)
+    return Reported(by, texts("measure"), texts("period"), labels, texts("status"), value, base, exact)

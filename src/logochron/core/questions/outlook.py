@@ -128,8 +128,10 @@ def parts_of(method: Method, now: Points, each: Grain) -> Parts:
         bases = method.bases(now)
         assert bases.ordinals is not None
         earlier = bases.ordinals[:, 0]
-        meets = _days_met if each == "day" else _periods_met
-        base_starts, base_ends, there = meets(calendar, within, each, now, earlier)
+        if each == "day":
+            base_starts, base_ends, there = _days_met(calendar, within, now, earlier)
+        else:
+            base_starts, base_ends, there = _periods_met(calendar, within, each, len(ordinals), earlier)
         base_cuts = np.minimum(calendar.cut(within, now.starts, bases.starts, now.cuts), bases.ends)
         known = np.asarray(there.all(axis=0) & bases.found.all())
         notes = _notes_met(calendar, within, each, earlier, starts, base_starts, there) if bases.found.all() else ()
@@ -148,20 +150,17 @@ def parts_of(method: Method, now: Points, each: Grain) -> Parts:
     )
 
 
-def _periods_met(
-    calendar: Calendar, within: Grain, each: Grain, now: Points, earlier: Days
-) -> tuple[Days, Days, Bools]:
+def _periods_met(calendar: Calendar, within: Grain, each: Grain, parts: int, earlier: Days) -> tuple[Days, Days, Bools]:
     """The days of the same place in each earlier period, and whether it has the place; shape (bases, parts)."""
-    low, high = (int(side[0]) for side in calendar.children(each, within, now.ordinals))
     firsts, lasts = calendar.children(each, within, earlier)
-    at = firsts[:, None] + np.arange(high - low + 1)
+    at = firsts[:, None] + np.arange(parts)
     there = at <= lasts[:, None]
     at = np.minimum(at, lasts[:, None])
     starts, ends = calendar.first_days(each, at), calendar.last_days(each, at)
     return np.where(there, starts, ends + 1), ends, there
 
 
-def _days_met(calendar: Calendar, within: Grain, each: Grain, now: Points, earlier: Days) -> tuple[Days, Days, Bools]:
+def _days_met(calendar: Calendar, within: Grain, now: Points, earlier: Days) -> tuple[Days, Days, Bools]:
     """The same day of each earlier period, by month and day or by number; 29 February meets the 28th."""
     own, *bases = calendar.day_places(within, np.append(now.ordinals, earlier))
     days = np.arange(int(now.starts[0]), int(now.ends[0]) + 1)

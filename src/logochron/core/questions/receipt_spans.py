@@ -6,10 +6,10 @@ from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.formulas import RECORDS, Difference, Formula, Leaf, LeafSums, leaves, work_out
+from logochron.core.book.items import places_of
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Bools
 from logochron.core.days import weekday
@@ -30,15 +30,7 @@ class Taken(NamedTuple):
         """Which of the items of a book are taken."""
         if not self.labels:
             return np.ones(size, dtype=bool)
-        return np.isin(_keys(known), _keys(self.labels))
-
-
-def _keys(labels: Labels) -> NDArray[np.object_]:
-    """Tuples of labels as one text each."""
-    keys = labels[0].astype(object)
-    for label in labels[1:]:
-        keys = keys + "\0" + label
-    return keys
+        return places_of(self.labels, known) >= 0
 
 
 def spans_of(
@@ -107,7 +99,7 @@ def gathered_alone(result: Comparison, measure: Measure, period: int) -> Taken:
     full = result.of_measure(result.ungathered.columns, measure).blocks[0]
     shown = result.of_measure(result.columns, measure).blocks[0]
     labels, others = (tuple(block.columns[name][0] for name in result.by) for block in (full, shown))
-    rows = ~np.isin(_keys(labels), _keys(others)) & ~_bears(result.ungathered, full, period, "not comparable")
+    rows = (places_of(others, labels) < 0) & ~_bears(result.ungathered, full, period, "not comparable")
     return Taken(tuple(label[rows] for label in labels))
 
 

@@ -9,6 +9,7 @@ from typing import Any, ClassVar, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import Items
 from logochron.core.calendars.base import Bools
 from logochron.core.check_kinds import kinds_checked
@@ -41,7 +42,7 @@ _UNKNOWN_NOW = "is not known now"
 class Reported(NamedTuple):
     """The figures of an answer, as far as they can be held against those of another: a row each.
 
-    `labels` are by dimension, None where it is added up. `exact`: of which rows value and base are exact sums.
+    `labels` are by dimension, None where it is added up. `exact`: in which rows each of the two is an exact sum.
     """
 
     by: tuple[str, ...]
@@ -51,21 +52,7 @@ class Reported(NamedTuple):
     status: NDArray[np.object_]
     value: Floats
     base: Floats
-    exact: tuple[Bools, Bools]
-
-    @classmethod
-    def read(
-        cls,
-        by: tuple[str, ...],
-        measure: NDArray[np.object_],
-        period: NDArray[np.object_],
-        labels: tuple[NDArray[np.object_], ...],
-        status: NDArray[np.object_],
-        value: Floats,
-        base: Floats,
-    ) -> Reported:
-        """Those of a table, which are taken for exact sums where they look like it."""
-        return cls(by, measure, period, labels, status, value, base, (_plain(value), _plain(base)))
+    exact: Mapping[str, Bools]
 
     @property
     def keys(self) -> list[NDArray[np.object_]]:
@@ -79,7 +66,13 @@ class Reported(NamedTuple):
     def take(self, rows: NDArray[Any]) -> Reported:
         """Some of the rows."""
         kept = (self.measure[rows], self.period[rows], tuple(one[rows] for one in self.labels), self.status[rows])
-        return Reported(self.by, *kept, self.value[rows], self.base[rows], (self.exact[0][rows], self.exact[1][rows]))
+        exact = {side: of[rows] for side, of in self.exact.items()}
+        return Reported(self.by, *kept, self.value[rows], self.base[rows], exact)
+
+
+def seeming_exact(value: Floats, base: Floats) -> dict[str, Bools]:
+    """In which rows the figures of a table look like exact sums."""
+    return {"value": _plain(value), "base": _plain(base)}
 
 
 def _plain(values: Floats) -> Bools:
@@ -188,15 +181,15 @@ def _of_tier(answer: AlignedAnswer, columns: Blocks, value: str, base: str | Non
     return made.take(columns["position"] == columns["position"].max(initial=0))  # running totals at their ends
 
 
-def _exact(answer: AlignedAnswer, measures: NDArray[np.object_]) -> tuple[Bools, Bools]:
+def _exact(answer: AlignedAnswer, measures: NDArray[np.object_]) -> dict[str, Bools]:
     """In which rows value and base are exact sums: neither quotients, nor means, nor divided by days."""
     divided = answer.per is not None
     mean = divided or len(answer.alignment.part_known) > 1
-    of_value, of_base = answer.book.exact, (answer.plan or answer.book).exact
-    return (
-        np.isin(measures, [name for name, exact in of_value.items() if exact and not divided]),
-        np.isin(measures, [name for name, exact in of_base.items() if exact and not mean]),
-    )
+
+    def of(book: Daybook, inexact: bool) -> Bools:
+        return np.isin(measures, [name for name, exact in book.exact.items() if exact and not inexact])
+
+    return {"value": of(answer.book, divided), "base": of(answer.plan or answer.book, mean)}
 
 
 def _of_frame(frame: Any, named: str) -> Reported:
@@ -219,9 +212,10 @@ def _of_frame(frame: Any, named: str) -> Reported:
             return np.full(len(frame), np.nan)
         return np.asarray(frame[name], dtype=float)
 
-    return Reported.read(
-        by, texts("measure"), texts("period"), tuple(map(texts, by)), texts("status"), figures(value), figures("base")
-    )
+    value_then, base_then = figures(value), figures("base")
+    exact = seeming_exact(value_then, base_then)
+    labels = tuple(map(texts, by))
+    return Reported(by, texts("measure"), texts("period"), labels, texts("status"), value_then, base_then, exact)
 
 
 def _joined(by: tuple[str, ...], parts: Sequence[Reported]) -> Reported:
@@ -229,11 +223,10 @@ def _joined(by: tuple[str, ...], parts: Sequence[Reported]) -> Reported:
         return np.concatenate([getattr(part, name) for part in parts])
 
     labels = tuple(np.concatenate([part.labels[n] for part in parts]) for n in range(len(by)))
-    exact = np.concatenate([part.exact for part in parts], axis=1)
+    exact = {side: np.concatenate([part.exact[side] for part in parts]) for side in ("value", "base")}
     return Reported(
-        by, all_of("measure"), all_of("period"), labels, all_of("status"), all_of("value"), all_of("base"),
-        (exact[0], exact[1]),
-    )  # fmt: skip
+        by, all_of("measure"), all_of("period"), labels, all_of("status"), all_of("value"), all_of("base"), exact
+    )
 
 
 def restatement(earlier: Reported, now: Reported) -> Restatement:
@@ -257,7 +250,7 @@ def restatement(earlier: Reported, now: Reported) -> Restatement:
     now_at[items.of_rows[n:]] = np.arange(len(now.measure))
     complete = _complete(earlier, items.labels[1])
     shared = complete & np.isin(items.labels[1], np.unique(now.period.astype(str)))
-    found = [_changed(n, side, earlier, now, then_at, now_at, shared) for n, side in enumerate(("value", "base"))]
+    found = [_changed(side, earlier, now, then_at, now_at, shared) for side in ("value", "base")]
     places = np.concatenate([places for places, _ in found])
     columns = {name: np.concatenate([side[name] for _, side in found]) for name in found[0][1]}
     order = np.lexsort((columns["column"] == "base", places, items.labels[1][places]))
@@ -284,7 +277,6 @@ def _complete(earlier: Reported, periods: NDArray[np.object_]) -> NDArray[np.boo
 
 
 def _changed(
-    place: int,
     side: str,
     earlier: Reported,
     now: Reported,
@@ -296,7 +288,7 @@ def _changed(
 
     def at(figures: Reported, places: NDArray[np.int64]) -> tuple[Floats, Bools]:
         values: Floats = getattr(figures, side)
-        return np.append(values, np.nan)[places], np.append(figures.exact[place], False)[places]  # -1: no row
+        return np.append(values, np.nan)[places], np.append(figures.exact[side], False)[places]  # -1: no row
 
     (then, exact_then), (today, exact_now) = at(earlier, then_at), at(now, now_at)
     known_then, known_now = np.isfinite(then), np.isfinite(today)

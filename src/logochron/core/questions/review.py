@@ -80,7 +80,8 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) ->
 
     The rules are told by `logochron.review`.
     """
-    sound, far_off = _sound(book, _recorded(book), date)
+    recorded = _recorded(book)
+    sound, far_off = _sound(book, recorded, date)
     ends = _ends(book, sound)
     findings = [
         *far_off,
@@ -103,7 +104,7 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) ->
         columns=Blocks.plain(arrays),
         total_columns=Blocks([]),
         periods=(),
-        notes=(*_held(book), *book.intake.warnings),
+        notes=(*_held(book, recorded), *book.intake.warnings),
         findings=tuple(findings),
         name=", ".join(book.intake.sources) or "the records",
     )
@@ -130,8 +131,8 @@ def _ends(book: Daybook, recorded: Days) -> tuple[int, int]:
     return book.settled.first if low else int(recorded[0]), book.settled.last if high else int(recorded[-1])
 
 
-def _held(book: Daybook) -> tuple[str, ...]:
-    intake, recorded = book.intake, _recorded(book)
+def _held(book: Daybook, recorded: Days) -> tuple[str, ...]:
+    intake = book.intake
     lines = [
         f"{intake.read:,} rows: {intake.counted:,} counted, {intake.refused:,} refused, {intake.set_aside:,} set "
         f"aside, {intake.blank:,} blank",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from operator import add, sub, truediv
 from typing import Any
 
 import numpy as np
@@ -30,18 +31,18 @@ def estimate_lines(facts: LandingFacts, figures: Mapping[str, Any], sums: Arithm
     if facts.rest == "as-was":
         rest = base - facts.base_to_date
         text = f"rest = base {minus} base to the same point = {{0}} {minus} {{1}} = {{2}}"
-        lines = [sums.line(text, [base, facts.base_to_date], rest, lambda a, b: a - b)]
+        lines = [sums.line(text, [base, facts.base_to_date], rest, sub)]
         text = "estimate = to date + rest = {0} + {1} = {2}"
-        lines.append(sums.line(text, [to_date, rest], estimate, lambda a, b: a + b))
+        lines.append(sums.line(text, [to_date, rest], estimate, add))
     else:
         share = float(figures["expected_share"])
         text = "estimate = to date / share usually done by now = {0} / {1} = {2}"
-        lines = [sums.line(text, [to_date, share], estimate, lambda a, b: a / b, least=[decimals, _SHARES])]
+        lines = [sums.line(text, [to_date, share], estimate, truediv, least=[decimals, _SHARES])]
         if profile == "year-ago":
             of_shares = Arithmetic(formats, _SHARES)
             text = "share usually done = base to the same point / base = {0} / {1} = {2}"
             least = [decimals, decimals]
-            lines.insert(0, of_shares.line(text, [facts.base_to_date, base], share, lambda a, b: a / b, least=least))
+            lines.insert(0, of_shares.line(text, [facts.base_to_date, base], share, truediv, least=least))
         told = [f"{name} {formats.part(error)} ({past})" for name, (error, past) in facts.tried.items() if past]
         if len(facts.tried) > 1:
             lines.append(
@@ -68,7 +69,7 @@ def estimate_lines(facts: LandingFacts, figures: Mapping[str, Any], sums: Arithm
             end = float(figures[name])
             text = f"{name} = estimate / the {quantile} quantile of estimate / outcome = {{0}} / {{1}} = {{2}}"
             if np.isclose(estimate / ratio, end):
-                lines.append(sums.line(text, [estimate, ratio], end, lambda a, b: a / b, least=[decimals, _SHARES]))
+                lines.append(sums.line(text, [estimate, ratio], end, truediv, least=[decimals, _SHARES]))
             else:
                 lines.append(f"{name} = {amount(end)}: what is sold to date, as no amount is negative")
     for what in ("base", "plan"):

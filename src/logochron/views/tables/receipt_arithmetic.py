@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from operator import sub, truediv
 from typing import Any
 
 import numpy as np
 
 from logochron.core.book.measures import Measure
+from logochron.core.options import OTHERS
 from logochron.core.questions.drivers import Drivers
 from logochron.core.questions.explain import Receipt
 from logochron.core.questions.relate import Relation
-from logochron.core.rows.prepare import OTHERS
 from logochron.views.formats import MINUS, Formats, words
 from logochron.views.words.titles import beside_words
 
@@ -23,7 +24,7 @@ _BETTER = {"higher": "more is better", "lower": "less is better", "neither": "ne
 class Arithmetic:
     """How figures with so many decimals, or more, are put into a line.
 
-    >>> Arithmetic(Formats(), 0).line("{0} / {1} = {2}", [10.0, 11.0], 10 / 11, lambda a, b: a / b)
+    >>> Arithmetic(Formats(), 0).line("{0} / {1} = {2}", [10.0, 11.0], 10 / 11, truediv)
     '10 / 11 = 0.91'
     """
 
@@ -89,16 +90,12 @@ class Arithmetic:
     def change(self, what: str, value: float, base: float, change: float) -> str:
         """A change from what it is the difference of."""
         text = f"change = {what} {self.minus} base = {{0}} {self.minus} {{1}} = {{2}}"
-        return self.line(text, [value, base], change, lambda v, b: v - b, signed=True)
+        return self.line(text, [value, base], change, sub, signed=True)
 
     def growth(self, change: float, base: float, growth: float) -> str:
         """A growth from change and base."""
         text = "growth = change / base = {0} / {1} = {2}"
-        return self.line(text, [change, base], growth, _ratio, part=True, signed=True, bearing=[0])
-
-
-def _ratio(part: float, whole: float) -> float:
-    return part / whole
+        return self.line(text, [change, base], growth, truediv, part=True, signed=True, bearing=[0])
 
 
 def change_lines(figures: Mapping[str, Any], what: str, value: float, measure: Measure, sums: Arithmetic) -> list[str]:
@@ -131,18 +128,18 @@ def relation_lines(receipt: Receipt, answer: Relation, sums: Arithmetic) -> list
         many = round(whole / reference) if reference else 0
         if many > 1 and np.isclose(whole / max(many, 1), reference):
             text = "reference, the mean = total / items = {0} / {1} = {2}"
-            lines = [sums.line(text, [whole, many], reference, _ratio, least=[sums.decimals, 0])]
+            lines = [sums.line(text, [whole, many], reference, truediv, least=[sums.decimals, 0])]
     if np.isfinite(gap):
         text = f"gap = value {sums.minus} reference = {{0}} {sums.minus} {{1}} = {{2}}"
-        lines.append(sums.line(text, [value, reference], gap, lambda v, r: v - r, signed=True))
+        lines.append(sums.line(text, [value, reference], gap, sub, signed=True))
     if np.isfinite(ratio):
         text = "ratio = value / reference = {0} / {1} = {2}"
-        lines.append(sums.line(text, [value, reference], ratio, _ratio, part=True))
+        lines.append(sums.line(text, [value, reference], ratio, truediv, part=True))
     elif np.isfinite(value):
         lines.append("ratio: none, as the reference is not above 0")
     if np.isfinite(before) and base and before:
         text = "ratio before = base / its reference = {0} / {1} = {2}"
-        lines.append(sums.line(text, [base, base / before], before, _ratio, part=True))
+        lines.append(sums.line(text, [base, base / before], before, truediv, part=True))
     elif np.isfinite(before):
         lines.append(f"ratio before = {formats.part(before, 2)}")
     if np.isfinite(moved):
@@ -186,7 +183,7 @@ def drivers_lines(receipt: Receipt, answer: Drivers, sums: Arithmetic) -> list[s
             told = f"{text} = {{{len(terms)}}}"
             lines.append(sums.line(told, terms, effect, reckon, least=least, signed=True))
     text = "volume + mix + price = {0} + {1} + {2} = {3}"
-    return [*lines, sums.line(text, parts, change, lambda *parts: sum(parts), signed=True)]
+    return [*lines, sums.line(text, parts, change, lambda *all_of: sum(all_of), signed=True)]
 
 
 def _is_whole(value: float, decimals: int) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import math
 from collections.abc import Sequence
+from operator import sub, truediv
 
 import numpy as np
 
@@ -141,8 +142,7 @@ def _made_of(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
     def line(side: str, parts: Sequence[tuple[str, float]], figure: float) -> str:
         told = f" {sign} ".join(f"{words(name)} {{{n}}}" for n, (name, _) in enumerate(parts))
         text, terms = f"{side} = {told} = {{{len(parts)}}}", [part for _, part in parts]
-        reckon = (lambda a, b: a / b) if quotient else (lambda a, b: a - b)
-        return sums.line(text, terms, figure, reckon, least=[places] * len(terms))
+        return sums.line(text, terms, figure, truediv if quotient else sub, least=[places] * len(terms))
 
     lines = []
     for side in ("value", "base"):
