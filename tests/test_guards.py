@@ -9,6 +9,7 @@ import re
 import shutil
 import subprocess
 import sys
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +18,7 @@ import pytest
 
 import logochron as lc
 from logochron.core.book.exact import at_one_scale, subtracted
+from logochron.core.rows.columns import columns_of
 
 DAYS = pd.date_range("2024-01-01", "2025-12-31")
 
@@ -218,6 +220,29 @@ def test_dimensions_may_be_called_like_columns_of_other_answers(tmp_path):
     for ask in (lambda: lc.compare(named, "month", by="value"), lambda: named.totals("month", by="value")):
         with pytest.raises(lc.QuestionError, match=r"may not be called 'value' here"):
             ask()
+
+
+@pytest.mark.parametrize("kind", ["relate", "drivers", "pace", "land"])
+def test_a_dimension_called_like_another_answers_column_is_shown_as_one(kind, tmp_path):
+    shown = 0
+    options = {"within": "year"} if kind in ("pace", "land") else {"each": "month"}
+    for name in {"period", "note", "band", "share", "verdict", "position", "growth", "start"} - {*columns_of(kind)}:
+        frame = pd.DataFrame({"day": ["2024-01-31", "2024-01-31", "2025-01-31", "2025-01-31"],
+                              name: ["low", "9", "low", "9"], "amount": [1, 2, 4, 3]})  # fmt: skip
+        read = partial(lc.read, date="day", values="amount", by=name)
+        earlier, now = (
+            getattr(lc, kind)(read(held), by=name, **options) for held in (frame.replace({"amount": {4: 5}}), frame)
+        )
+        assert "low" in now._repr_html_() and now.write(tmp_path / "it.xlsx")
+        assert lc.write_page(now, tmp_path / "it.html")
+        if kind != "pace":
+            filled = lc.words.sentences(now, "{item}:{band}:{verdict}")
+            assert sorted(line.split(":")[0] for line in filled) == ["9", "low"]
+        if kind in ("relate", "drivers") and name not in columns_of("restated"):
+            changed = lc.restated(earlier, now).table
+            assert changed[name].dropna().tolist() == ["low"] and (changed.difference < 0).all()
+        shown += 1
+    assert shown
 
 
 def test_notes_and_titles_are_not_read_back():

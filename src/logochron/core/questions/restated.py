@@ -17,7 +17,7 @@ from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.options import STATUSES
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Blocks
-from logochron.core.rows.columns import check_dimensions, columns_of
+from logochron.core.rows.columns import check_dimensions, columns_of, has_column
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.result import Result
 
@@ -159,7 +159,7 @@ def _of_answer(answer: AlignedAnswer) -> Reported:
 
 def _of_tier(answer: AlignedAnswer, columns: Blocks, value: str, base: str | None) -> Reported:
     n = columns.rows
-    if "period" in columns:
+    if has_column(answer.kind, "period"):
         periods = np.array([*answer.periods, None], dtype=object)[columns["period"]]
         status = answer.texts(columns, "status")
     else:
@@ -176,7 +176,7 @@ def _of_tier(answer: AlignedAnswer, columns: Blocks, value: str, base: str | Non
         np.full(n, np.nan) if base is None else np.asarray(columns[base], dtype=float),
         _exact(answer, measures),
     )
-    if "position" not in columns:
+    if not has_column(answer.kind, "position"):
         return made
     return made.take(columns["position"] == columns["position"].max(initial=0))  # running totals at their ends
 

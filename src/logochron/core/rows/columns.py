@@ -233,9 +233,18 @@ def sort_named(answer: str, text: str, also: Mapping[str, str]) -> str:
     return check("sort", text, allowed)
 
 
+def has_column(answer: str, name: str) -> bool:
+    """Whether an answer has a column by itself; one that has not may have a dimension of that name.
+
+    >>> has_column("compare", "period"), has_column("drivers", "period")
+    (True, False)
+    """
+    return name in ORDER.get(answer, ())
+
+
 def kind_of(answer: str, name: str) -> ColumnKind:
     """What a column of an answer holds; one that the answer does not have by itself is a dimension."""
-    return COLUMNS[name].kind if name in ORDER.get(answer, ()) else "label"
+    return COLUMNS[name].kind if has_column(answer, name) else "label"
 
 
 def check_dimensions(answer: str, by: Iterable[str], columns: Sequence[str] = ()) -> None:

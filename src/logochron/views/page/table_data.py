@@ -14,7 +14,7 @@ from logochron.core.errors import visible
 from logochron.core.options import OTHERS
 from logochron.core.questions.relate import JOINED
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.columns import kind_of
+from logochron.core.rows.columns import has_column, kind_of
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
 from logochron.views.page.pool import Pool
@@ -103,7 +103,7 @@ def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[Ke
             labels: RowLabels = (None,) * len(by)
             if row.source is not None:
                 columns, i = row.source
-                place = int(columns["period"][i]) if "period" in columns else place
+                place = int(columns["period"][i]) if has_column(answer.kind, "period") else place
                 labels = tuple(columns[name][i] if name in columns else None for name in by)
             periods.setdefault(place, []).append(KeptRow(row, labels, place))
         found.append(KeptTable(spec, names[n // per_measure] if names else "", periods))

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from logochron.core.book.measures import Measure
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Blocks
-from logochron.core.rows.columns import kind_of
+from logochron.core.rows.columns import has_column, kind_of
 from logochron.views.catalog import everything
 from logochron.views.decimals import fitting_decimals
 from logochron.views.formats import Formats, capital, shortened, words
@@ -122,7 +122,7 @@ def lines_of(result: AlignedAnswer, measure: Measure, formats: Formats, shown: S
         return
     named = everything(words(result.by[0]), formats.language)
     periods = len(total["measure"])
-    items_of, sums_of = (_by_period(one, periods) for one in (table, subtotals))
+    items_of, sums_of = (_by_period(result, one, periods) for one in (table, subtotals))
     for period in range(periods):
         items, sums = items_of[period], sums_of[period]
         if is_tree(result):
@@ -143,9 +143,9 @@ def _latest(result: AlignedAnswer, measure: Measure, most: int) -> int:
     return max(0, len(result.periods) - max(1, most // max(rows, 1)))
 
 
-def _by_period(columns: Table, periods: int) -> list[range]:
+def _by_period(result: AlignedAnswer, columns: Table, periods: int) -> list[range]:
     """The rows of each period; of an answer of one period all."""
-    if "period" not in columns:
+    if not has_column(result.kind, "period"):
         return [range(len(columns["measure"]))] * periods
     first = int(columns["period"][0]) if len(columns["period"]) else 0
     edges = np.searchsorted(columns["period"], np.arange(first, first + periods + 1)).tolist()

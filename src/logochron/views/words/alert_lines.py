@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -11,7 +12,7 @@ from logochron.core.errors import visible
 from logochron.core.questions.alerts import Alert, Fired
 from logochron.core.questions.relate import JOINED
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.columns import kind_of
+from logochron.core.rows.columns import has_column, kind_of
 from logochron.views.catalog import everything
 from logochron.views.formats import Formats, words
 
@@ -37,9 +38,10 @@ def alert_lines(alert: Alert, found: list[Fired], answer: AlignedAnswer, formats
 def _rows(tier: Fired, alert: Alert, answer: AlignedAnswer, formats: Formats) -> Callable[[int], str]:
     """Tells a row of a tier, whose columns are laid out once."""
     columns = tier.columns
-    texts = {name: answer.texts(columns, name) for name in ("measure", *answer.by, "note") if name in columns}
-    notes = texts.get("note")
-    growth = columns["growth"] if alert.column not in ("value", "growth") and "growth" in columns else None
+    texts = {name: answer.texts(columns, name) for name in ("measure", *answer.by)}
+    own = partial(has_column, answer.kind)
+    notes = answer.texts(columns, "note") if own("note") else None
+    growth = columns["growth"] if alert.column not in ("value", "growth") and own("growth") else None
     kind = kind_of(answer.kind, alert.column)
 
     def told(i: int) -> str:

@@ -12,6 +12,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.options import DIRECTIONS, OTHERS, VERDICTS
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.columns import has_column
 from logochron.views.catalog import everything
 from logochron.views.compact_columns import amounts as amounts_column
 from logochron.views.formats import Formats, item_name, words
@@ -49,7 +50,8 @@ def template_rows(
     block = result.of_measure(result.columns if result.by else result.total_columns, measure).blocks[0]
     row = block.period(place)
     of = _COLUMNS.get(result.kind, {})
-    amounts = {name: row.get(of.get(name, name)) for name in ("value", "base", "change", "growth", "share")}
+    own = {name: column for name, column in row.items() if has_column(result.kind, name)}  # those of dimensions are not
+    amounts = {name: own.get(of.get(name, name)) for name in ("value", "base", "change", "growth", "share")}
     change = amounts["change"]
     assert change is not None
     labels = list(zip(*(row[name].tolist() for name in result.by))) if result.by else [()]
@@ -61,8 +63,8 @@ def template_rows(
     if isinstance(result, Comparison) and then is not None and used & {"leader", "leader_value"}:
         leaders = Leaders(result, measure, place, then)
     for n, i in enumerate(chosen):
-        band = judging.band(result.words["band"][row["band"][i]]) if "band" in row and row["band"][i] >= 0 else None
-        direction = DIRECTIONS[row["direction"][i]] if "direction" in row else ""
+        band = judging.band(result.words["band"][own["band"][i]]) if "band" in own and own["band"][i] >= 0 else None
+        direction = DIRECTIONS[own["direction"][i]] if "direction" in own else ""
         leader = leaders.of(labels[i], direction) if leaders else None
         yield {
             "measure": words(measure.name),
@@ -71,7 +73,7 @@ def template_rows(
             "item": item_name(labels[i]) if labels[i] else _whole(result, formats),
             **{name: column[n] for name, column in texts.items()},
             "direction": formats.say(direction) if direction else "",
-            "verdict": formats.say(VERDICTS[row["verdict"][i]]) if "verdict" in row else "",
+            "verdict": formats.say(VERDICTS[own["verdict"][i]]) if "verdict" in own else "",
             "band": band.name if band else "",
             "advice": band.advice if band else "",
             "leader": leader[0] if leader else "",

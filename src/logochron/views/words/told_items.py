@@ -15,6 +15,7 @@ from logochron.core.judge.bands import SLACK
 from logochron.core.options import DIRECTIONS
 from logochron.core.questions.compare import Comparison, compared
 from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.columns import has_column
 from logochron.core.rows.figures import Floats
 from logochron.views.formats import Formats, item_name, shortened
 from logochron.views.words.movement import MOVED, Moved, item_words, tied_words
@@ -36,7 +37,7 @@ class ToldItems(NamedTuple):
         columns = result.of_measure(result.columns, measure).blocks[0].period(place)
         labels = list(zip(*(columns[name].tolist() for name in result.by)))
         known = [frozenset(note.code for note in notes) for notes in result.note_table]
-        codes = [known[place] for place in columns["note"].tolist()] if "note" in columns else []
+        codes = [known[place] for place in columns["note"].tolist()] if has_column(result.kind, "note") else []
         return cls(labels, columns, codes, unit, result.plan is not None)
 
     def moved(self, i: int) -> Moved:
