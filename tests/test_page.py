@@ -239,7 +239,7 @@ def test_every_choice_of_every_question(tmp_path):
     }
     data = carried(lc.write_page(answers, tmp_path / "p.html"))
     page, sections = data["page"], data["sections"]
-    periods = [label for label, _ in page["periods"]]
+    periods, told = [label for label, _ in page["periods"]], set()
     for section, (heading, answer) in zip(sections, answers.items()):
         pool = section["pool"]
         for place, shared in zip(section["taken"][::2], section["taken"][1::2]):
@@ -274,9 +274,16 @@ def test_every_choice_of_every_question(tmp_path):
                 shown = [pool[n] for n in pool[table["rows"]]]
                 found = {row["item"]: row["figures"][heads.index(column)] for row in shown if " / " in row["item"]}
                 assert found == wanted or (heading == "top" and not picked), (heading, picked, label)
+                if heading == "moved" and len(picked) == 1:  # the figure tells the points of the rows
+                    points = re.findall(r"([\d.]+) points", pool[view["figure"]["scene"]]["said"])
+                    assert {EUROS.points(float(row["figures"][heads.index("points")]))[1:] for row in shown} >= {
+                        *points
+                    }
+                    told.update(points)
                 if heading == "within" and picked.keys() == {"harbor"}:
                     alone = answer.again(book=book.where(picked), at=label, last=None)
                     assert pool[view["words"]] == lc.words.sentences(alone, at=label)
+    assert len(told) > 3
 
 
 @needs_browser

@@ -34,7 +34,7 @@ from logochron.core.rows.answer import (
     row_notes,
 )
 from logochron.core.rows.asked import adding_up, ask, check_book
-from logochron.core.rows.blocks import Block, Blocks
+from logochron.core.rows.blocks import Block, Blocks, RowBlock
 from logochron.core.rows.figures import Floats, Sides, figures_of
 from logochron.core.rows.prepare import Prepared, Tiers, prepare, tiers_of
 from logochron.core.rows.put import remembered
@@ -68,6 +68,24 @@ class Drivers(AlignedAnswer):
     def put_anew(self, prepared: Prepared) -> Drivers:
         """The same question about what is lined up otherwise."""
         return _driven(prepared, self.quantity)
+
+    def part_of(self, whole: Drivers) -> Drivers:
+        """The same rows of some items of a whole, with their contributions to its growth."""
+
+        def among(columns: Blocks) -> Blocks:
+            return Blocks([_contributing(rows, whole) for rows in columns.blocks])
+
+        base = whole.total_columns.blocks[0].row(0, 0)["base"]
+        return replace(
+            self,
+            columns=among(self.columns),
+            subtotal_columns=among(self.subtotal_columns),
+            total_columns=among(self.total_columns),
+            path_columns={
+                **self.path_columns,
+                "contribution": divided(self.path_columns["change"], base, base > 0),
+            },
+        )
 
     @cached_property
     def path(self) -> pd.DataFrame:
@@ -306,6 +324,13 @@ def _rows(tiers: Tiers, measure: Measure, tier: Tier, effects: Effects, counted:
         **dimensions(prepared.asked.by, tier),  # last: one may be called like a figure that drivers do not have
     }
     return block(prepared, measure, tier, in_order("drivers", prepared.asked.by, columns), others)
+
+
+def _contributing(rows: RowBlock, whole: Drivers) -> Block:
+    """The rows of a measure with their contributions to the growth of a whole."""
+    base = whole.total_columns.blocks[rows.measure].row(0, 0)["base"]
+    columns = {**rows.columns, "contribution": divided(rows.columns["change"], base, base > 0)}
+    return Block(rows.shape, columns, rows.order, rows.measure)
 
 
 def _path(tiers: Tiers, measure: Measure) -> Columns:

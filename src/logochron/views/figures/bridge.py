@@ -154,7 +154,8 @@ def _steps(result: Drivers, canvas: Canvas, measure: Measure, base: float, value
     rest = len(table["change"]) - len(order)
     if rest:
         moved, judged = _judged(result, measure, value - at)
-        points = (value - at) / base if base > 0 else np.nan
+        whole = float(rows_of(result, result.total_columns, measure)["contribution"][0])
+        points = whole - float(np.nansum(table["contribution"][order]))  # unknown where that of all is
         label = OTHERS if gathered.any() else formats.say("{n} others", n=formats.number(rest, 0))
         said = _said(value - at, points, formats)
         steps.append(_Step(label, (), at, value, judged, marks.sign(moved, judged), said))

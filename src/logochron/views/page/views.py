@@ -218,6 +218,7 @@ class Views:
         alone = None
         if not all(wanted):  # what moved what is picked is drawn alone; its points are those of the whole
             alone = self.answer.again(book=self._of(picked), at=answer.question.at, **self._alone(picked))
+            alone = alone.part_of(answer)
         view = self._view(shown, None, None, self._drawn(alone or answer))
         if self.section.words:
             named = {name: label for name, label in picked.items() if name in answer.by}
