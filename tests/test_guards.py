@@ -18,7 +18,7 @@ import pytest
 
 import logochron as lc
 from logochron.core.book.exact import at_one_scale, subtracted
-from logochron.core.rows.columns import columns_of
+from logochron.core.rows.question_types import question_type
 
 DAYS = pd.date_range("2024-01-01", "2025-12-31")
 
@@ -226,7 +226,9 @@ def test_dimensions_may_be_called_like_columns_of_other_answers(tmp_path):
 def test_a_dimension_called_like_another_answers_column_is_shown_as_one(kind, tmp_path):
     shown = 0
     options = {"within": "year"} if kind in ("pace", "land") else {"each": "month"}
-    for name in {"period", "note", "band", "share", "verdict", "position", "growth", "start"} - {*columns_of(kind)}:
+    for name in {"period", "note", "band", "share", "verdict", "position", "growth", "start"} - {
+        *question_type(kind).columns
+    }:
         frame = pd.DataFrame({"day": ["2024-01-31", "2024-01-31", "2025-01-31", "2025-01-31"],
                               name: ["low", "9", "low", "9"], "amount": [1, 2, 4, 3]})  # fmt: skip
         read = partial(lc.read, date="day", values="amount", by=name)
@@ -238,7 +240,7 @@ def test_a_dimension_called_like_another_answers_column_is_shown_as_one(kind, tm
         if kind != "pace":
             filled = lc.words.sentences(now, "{item}:{band}:{verdict}")
             assert sorted(line.split(":")[0] for line in filled) == ["9", "low"]
-        if kind in ("relate", "drivers") and name not in columns_of("restated"):
+        if kind in ("relate", "drivers") and name not in question_type("restated").columns:
             changed = lc.restated(earlier, now).table
             assert changed[name].dropna().tolist() == ["low"] and (changed.difference < 0).all()
         shown += 1

@@ -25,9 +25,9 @@ from logochron.views.figures.registry import FIGURES, NAMES
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette, contrast
 from logochron.views.tables.cards import cards_of
-from logochron.views.tables.comparison_table import comparison_spec
+from logochron.views.tables.cells import Shown
+from logochron.views.tables.comparison_table import comparison_table
 from logochron.views.tables.html import cards_html, html
-from logochron.views.tables.spec import Shown
 
 ROOT = Path(__file__).parents[1]
 
@@ -83,20 +83,23 @@ def test_cards(months, demo_book):
 
 def test_small_lines_and_words_beside_labels(demo_book):
     one = lc.compare(demo_book, "month", by="harbor", last=1, measures="revenue")
-    spec = comparison_spec(one, one.measures[0], Formats(), Shown(sparks=True))
+    spec = comparison_table(one, one.measures[0], Formats(), Shown(sparks=True))
     longer = lc.compare(demo_book, "month", by="harbor", at="2025-09..2026-09", measures="revenue")
     for row in spec.rows:
-        table = longer.total if row.total else longer.table[longer.table.harbor == row.cells["dim:harbor"]]
-        assert list(row.spark) == table.value.tolist()  # whole periods only: a running one is no fall
-        assert len(row.cells["spark"]) == 13
-    assert [row.cells.get("when", "") for row in spec.rows] == ["Oct 2026", "", "", "", ""]
+        table = longer.total if row.total else longer.table[longer.table.harbor == row.text("dim:harbor")]
+        assert list(row.cells["spark"].spark) == table.value.tolist()  # whole periods only: a running one is no fall
+        assert len(row.text("spark")) == 13
+    assert [row.text("when") for row in spec.rows] == ["Oct 2026", "", "", "", ""]
     for each, said in [("week", "12–18 Oct"), ("quarter", "Oct–Dec"), ("day", "Sun"), ("year", "")]:
         last = lc.compare(demo_book, each, last=1, measures="revenue")
-        assert comparison_spec(last, last.measures[0], Formats()).rows[0].cells["when"] == said
+        assert comparison_table(last, last.measures[0], Formats()).rows[0].text("when") == said
     fiscal = lc.compare(demo_book, "year", last=1, measures="revenue", calendar=lc.CivilCalendar(year_start=4))
-    assert comparison_spec(fiscal, fiscal.measures[0], Formats()).rows[0].cells["when"] == "Apr–Mar"
+    assert comparison_table(fiscal, fiscal.measures[0], Formats()).rows[0].text("when") == "Apr–Mar"
     planned = lc.compare(demo_book, "month", "prior", last=2, running=12, measures="units")
-    assert len(comparison_spec(planned, planned.measures[0], Formats(), Shown(sparks=True)).rows[0].spark) == 13
+    assert (
+        len(comparison_table(planned, planned.measures[0], Formats(), Shown(sparks=True)).rows[0].cells["spark"].spark)
+        == 13
+    )
 
 
 def test_colors_can_be_read_on_their_ground():

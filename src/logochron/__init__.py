@@ -139,13 +139,17 @@ def _receipt(receipt: Any) -> str:
     return str(import_module("logochron.views.tables.receipt_table").receipt_text(receipt))
 
 
+def _questions() -> None:
+    import_module("logochron.core.questions.registry")
+
+
 def _totals(book: Any, each: Any, by: Any, calendar: Any) -> Any:
     return import_module("logochron.core.questions.totals").totals(book, each, by, calendar)
 
 
 _ports.write, _ports.html, _ports.listing = _write, _html, _listing
 _ports.markdown, _ports.profile, _ports.progress = _markdown, _profile, _progress
-_ports.holidays, _ports.receipt, _ports.totals = _holidays, _receipt, _totals
+_ports.holidays, _ports.receipt, _ports.totals, _ports.questions = _holidays, _receipt, _totals, _questions
 
 
 #: Names of old: the name that took their place, since when, and the version that will know them no more.

@@ -23,7 +23,7 @@ from logochron.core.questions.compare import compare
 from logochron.core.questions.explain import explain
 from logochron.core.questions.period_list import list_periods
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.columns import UNUSUAL, check_dimensions, headings_of, sort_named
+from logochron.core.rows.question_types import question_type
 from logochron.report import alerting, expressions
 from logochron.report.alerting import alerts_of
 from logochron.views.formats import Formats
@@ -187,14 +187,17 @@ def books_of(
 def check_dimensions_of(asked: dict[str, Any], answer: str) -> dict[str, str]:
     """The dimensions, refused before anything is read where the answer has columns called like them."""
     dimensions = options.dimensions(asked["by"])
-    check_dimensions(answer, dimensions, list(dimensions.values()))
+    question_type(answer).check_dimensions(dimensions, list(dimensions.values()))
     return dimensions
 
 
 def _headings(answer: str, asked: dict[str, Any]) -> dict[str, str]:
     """Headings that stand for columns, as far as the options tell them."""
     measures = [*options.names(asked["value"]), *(measure.name for measure in measures_of(asked, []))]
-    return {heading(basis_of(asked)): "base", **headings_of(answer, options.dimensions(asked["by"]), measures)}
+    return {
+        heading(basis_of(asked)): "base",
+        **question_type(answer).headings_of(options.dimensions(asked["by"]), measures),
+    }
 
 
 def alerts_and_items(asked: dict[str, Any], answer: str, judging: Judging) -> tuple[list[Alert], dict[str, Any]]:
@@ -203,7 +206,7 @@ def alerts_and_items(asked: dict[str, Any], answer: str, judging: Judging) -> tu
     alerts = alerts_of(asked["alerts"], answer, check_dimensions_of(asked, answer), judging, headings)
     sort = asked["sort"]
     if sort is not None and (asked["value"] or asked["measures"]):
-        sort = sort_named(answer, sort, headings)
+        sort = question_type(answer).sort_named(sort, headings)
     return alerts, {"top": asked["top"], "sort": sort}
 
 
@@ -241,7 +244,7 @@ def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
         **items,
         last=asked["last"],
         judging=judging,
-        unusual=asked["unusual"] or any(alert.column in UNUSUAL for alert in alerts),
+        unusual=asked["unusual"] or any(alert.column in question_type("compare").at_will for alert in alerts),
     )
     hand_over(result, target, asked, formats, figure=figure_drawn(result, asked, formats))
     return told(alerts, result, formats)

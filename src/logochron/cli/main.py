@@ -12,7 +12,7 @@ import click
 from logochron.cli import options, settings_option
 from logochron.cli.leaving import ALERTED, run_and_leave
 from logochron.cli.speaking import say
-from logochron.core.rows.columns import sorts_of
+from logochron.core.rows.question_types import question_type
 
 
 class _Questions(click.Group):
@@ -59,7 +59,7 @@ def cli() -> None:
 @options.basis
 @options.divided
 @options.last
-@options.items(sorts_of("compare"))
+@options.items(question_type("compare").sort_values)
 @options.verdicts
 @options.bands
 @options.calendar
@@ -90,7 +90,7 @@ def compare(sales: tuple[str, ...], **asked: Any) -> None:
 @options.related
 @options.spans
 @options.last
-@options.items(sorts_of("relate"))
+@options.items(question_type("relate").sort_values)
 @options.verdicts
 @options.calendar
 @options.output
@@ -117,7 +117,7 @@ def relate(sales: tuple[str, ...], **asked: Any) -> None:
 @click.option("--quantity", metavar="COL", help="Quantities: takes changes apart by volume, mix and price.")
 @options.spans
 @options.basis
-@options.items(sorts_of("drivers"), "-change")
+@options.items(question_type("drivers").sort_values, "-change")
 @options.verdicts
 @options.calendar
 @options.output
@@ -145,7 +145,7 @@ def drivers(sales: tuple[str, ...], **asked: Any) -> None:
 @options.basis
 @options.last
 @click.option("--exclude", multiple=True, metavar="PERIOD", help="A period that gets no line and no rank.")
-@options.items(sorts_of("pace"))
+@options.items(question_type("pace").sort_values)
 @options.receipt
 @options.verdicts
 @options.calendar
@@ -177,7 +177,7 @@ def pace(sales: tuple[str, ...], **asked: Any) -> None:
 )
 @options.planning
 @options.landing
-@options.items(sorts_of("land"))
+@options.items(question_type("land").sort_values)
 @options.receipt
 @options.verdicts
 @options.calendar

@@ -39,7 +39,8 @@ from logochron.core.options import (
     rational,
     values,
 )
-from logochron.views.figures.registry import FIGURES, names_of
+from logochron.core.rows.question_types import question_type
+from logochron.views.figures.registry import FIGURES
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -317,11 +318,11 @@ _DRAWING: dict[str, Callable[[F], F]] = {
 
 def drawing(answer: str) -> Callable[[F], F]:
     """Options of the figures of an answer."""
-    taken = {option for figure in FIGURES if answer in figure.answers for option in figure.options}
+    taken = {option for figure in FIGURES if figure.name in question_type(answer).figures for option in figure.options}
     return _all(
         click.option(
             "--figure",
-            type=click.Choice(names_of(answer)),
+            type=click.Choice(question_type(answer).figures),
             help="The drawing, with --out.  [default: what suits the answer]",
         ),
         *(option for name, option in _DRAWING.items() if name in taken),

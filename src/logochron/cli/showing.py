@@ -13,14 +13,14 @@ from logochron.cli import options
 from logochron.cli.speaking import can_show, put, put_all, say
 from logochron.cli.targets import OF_FIGURE
 from logochron.core.errors import visible
-from logochron.core.questions.compare import Comparison
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.result import Result
+from logochron.views.draw import drawing
 from logochron.views.figures.choose import named_figure, suited
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
-from logochron.views.tables.room import check_room
-from logochron.views.tables.spec import ALL, Shown
+from logochron.views.tables.answer_tables import check_room
+from logochron.views.tables.cells import ALL, Shown
 from logochron.views.write_file import texts_of, write
 
 if TYPE_CHECKING:
@@ -61,7 +61,7 @@ def figure_drawn(result: AlignedAnswer, asked: dict[str, Any], formats: Formats)
         if chosen.get("item") is not None and len(result.by) > 1:
             # one label may hold a comma, several are parted by it
             chosen["item"] = tuple(options.names((chosen["item"],)))
-        return shown.figure.draw(result, **chosen, formats=formats)
+        return drawing(shown.figure)(result, **chosen, formats=formats)
 
     return drawn
 
@@ -103,7 +103,7 @@ def show(result: Result, form: str, formats: Formats, *, fill: bool = False, sho
     console = Console(
         file=drawn, force_terminal=on_terminal, highlight=False, no_color=True if formats.plain else None, width=width
     )
-    if form == "cards" and isinstance(result, Comparison) and result.periods:
+    if form == "cards" and result.type.cards and result.periods:
         _print_cards(console, result, formats)
     else:
         _print_tables(console, result, formats, fill=fill, shown=shown)
@@ -111,10 +111,10 @@ def show(result: Result, form: str, formats: Formats, *, fill: bool = False, sho
 
 
 def _print_tables(console: Console, result: Result, formats: Formats, *, fill: bool, shown: Shown) -> None:
-    from logochron.views.tables.registry import specs
+    from logochron.views.tables.answer_tables import tables_of
     from logochron.views.tables.terminal import print_table
 
-    for place, spec in enumerate(specs(result, formats, shown)):
+    for place, spec in enumerate(tables_of(result, formats, shown)):
         if place:
             console.print()
         print_table(console, spec, plain=formats.plain, fill=fill, palette=_palette())
@@ -124,9 +124,9 @@ def _palette() -> Palette:
     return Palette().on_terminal(os.environ.get("COLORFGBG"))
 
 
-def _print_cards(console: Console, result: Comparison, formats: Formats) -> None:
+def _print_cards(console: Console, result: Any, formats: Formats) -> None:
     from logochron.views.tables.cards import cards_of, shown_cards
-    from logochron.views.tables.terminal_cards import print_cards
+    from logochron.views.tables.terminal import print_cards
     from logochron.views.words.titles import coverage_line
 
     cards, cut = shown_cards(cards_of(result, formats), formats)

@@ -7,9 +7,9 @@ from pathlib import Path
 from typing import Any
 
 from logochron.core.errors import QuestionError, brief, visible
-from logochron.views.figures.registry import FIGURES, names_of
+from logochron.core.rows.question_types import question_type, question_types
+from logochron.views.figures.registry import FIGURES, figure_named
 from logochron.views.whole_file import ordinary
-from logochron.views.words.said import SAID
 from logochron.views.write_file import PICTURE_ENDINGS, TABLE_ENDINGS, check_ending
 
 #: The figures that take each option of figures.
@@ -27,14 +27,14 @@ def target_of(asked: dict[str, Any], sales: Sequence[str], answer: str = "compar
     QuestionError
         Where the options about it do not go together, or it is no place for an answer.
     """
-    out, figure = asked["out"], asked.get("figure")
+    out, figure, of = asked["out"], asked.get("figure"), question_type(answer)
     _check_form(asked, answer)
     given = [name for name in OF_FIGURE if asked.get(name) is not None]
     for name in given:
-        kinds = [kind for kind in OF_FIGURE[name] if kind in names_of(answer)]
+        kinds = [kind for kind in OF_FIGURE[name] if kind in of.figures]
         if figure is not None and figure not in kinds:
             raise QuestionError(f"--{name} goes with --figure {' or '.join(kinds)}")
-    if figure is None and given and not any(set(given) <= set(one.options) for one in FIGURES if answer in one.answers):
+    if figure is None and given and not any(set(given) <= set(figure_named(name).options) for name in of.figures):
         raise QuestionError(f"no figure takes {' and '.join(f'--{name}' for name in given)} together")
     if out is None:
         for name in ("figure", *OF_FIGURE):
@@ -57,13 +57,13 @@ def target_of(asked: dict[str, Any], sales: Sequence[str], answer: str = "compar
 
 def _check_form(asked: dict[str, Any], answer: str) -> None:
     """Refuse a form that an answer does not have, and options of forms that are not asked for."""
-    form = asked["form"]
-    if form == "words" and answer not in SAID:
-        raise QuestionError(
-            f"--as words: the answers of {', '.join(SAID)} can be said in sentences, not that of {answer}"
-        )
-    if form == "cards" and answer != "compare":
-        raise QuestionError(f"--as cards shows the answer of compare, not that of {answer}")
+    form, of = asked["form"], question_type(answer)
+    if form == "words" and not of.sentences:
+        said = ", ".join(one.name for one in question_types() if one.sentences)
+        raise QuestionError(f"--as words: the answers of {said} can be said in sentences, not that of {answer}")
+    if form == "cards" and not of.cards:
+        shown = ", ".join(one.name for one in question_types() if one.cards)
+        raise QuestionError(f"--as cards shows the answer of {shown}, not that of {answer}")
     for name in ("template", "then"):
         if asked.get(name) is not None and form != "words":
             raise QuestionError(f"--{name} goes with --as words")

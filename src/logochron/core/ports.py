@@ -23,5 +23,7 @@ listing: Callable[[Any], Any]
 profile: Callable[[Any], Any]
 #: Set by the package: the public holidays of a country or region between two days, as day numbers and names.
 holidays: Callable[[str, int, int], dict[int, str]]
+#: Set by the package: takes the rows of our own questions in, once.
+questions: Callable[[], None]
 #: Set by the package: a receipt in words.
 receipt: Callable[[Any], str]

@@ -9,7 +9,7 @@ from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import Judging
 from logochron.core.questions.alerts import Alert, check_alert, fired
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.columns import column_named, columns_of
+from logochron.core.rows.question_types import question_type
 from logochron.report import expressions
 from logochron.views.formats import Formats
 from logochron.views.words.alert_lines import alert_lines
@@ -39,10 +39,11 @@ def alerts_of(
     """
     alerts = [expressions.alert(text, option) for text in texts]
     known = {**headings, **{name: name for name in dimensions}}
-    alerts = [replace(alert, column=column_named(answer, alert.column, known)) for alert in alerts]
+    of_answer = question_type(answer)
+    alerts = [replace(alert, column=of_answer.column_named(alert.column, known)) for alert in alerts]
     bands = tuple(band.name for band in judging.bands)
     for alert in alerts:
-        if alert.column == "band" and not bands and "band" in columns_of(answer):
+        if alert.column == "band" and not bands and of_answer.has_column("band"):
             named = "--band" if option == "--alert" else "[[judging.band]]"
             raise QuestionError(f"{option} {str(alert)!r} is about bands, and none is named: name them by {named}")
         check_alert(alert, answer, dimensions, bands)

@@ -15,13 +15,12 @@ from pydantic import ValidationError
 from logochron.core.errors import LogochronError, ReportError, brief, nearest, no_such, shown_path, visible
 from logochron.core.judge.judging import Judging
 from logochron.core.options import BOUNDS
-from logochron.core.rows.columns import headings_of
+from logochron.core.rows.question_types import question_type
 from logochron.report import made_of
 from logochron.report.alerting import alerts_of
 from logochron.report.faults import Fault, faults_of, refusal
 from logochron.report.key_lines import Place, key_lines
 from logochron.report.settings import CalendarTable, SectionTable, Settings, options_of
-from logochron.views.figures.registry import names_of
 
 #: The largest report file, in bytes; so many parts has the name of a key at most; so many keys and tables are there.
 _MOST, _MOST_PARTS, _MOST_KEYS = 1_000_000, 50, 10_000
@@ -126,8 +125,9 @@ def _faults(settings: Settings, path: Path) -> Iterator[Fault]:
 def _of_section(
     section: SectionTable, place: Place, settings: Settings, dimensions: list[str], judging: Judging
 ) -> Iterator[Fault]:
-    if isinstance(section.figure, str) and section.figure not in names_of(section.question):
-        known = names_of(section.question)
+    of = question_type(section.question)
+    if isinstance(section.figure, str) and section.figure not in of.figures:
+        known = of.figures
         hint = nearest(section.figure, known)
         told = f"; a figure of {section.question} is one of {', '.join(known)}" if known else "; this question has none"
         yield Fault((*place, "figure"), f"there is no figure {section.figure!r} of it{told}"
@@ -144,10 +144,10 @@ def _of_section(
                 yield Fault((*place, option), no_such("measure", name, measures, where="[[measure]]"))
     if options.get("against") == "plan" and settings.plan is None:
         yield Fault((*place, "against"), "there is no plan: add [plan] with its file")
-    if section.alerts and section.question == "review":
+    if section.alerts and of.restated is None:
         yield Fault((*place, "alerts"), "a review has no periods to alert of: name alerts in other sections")
     elif section.alerts:
-        headings = headings_of(section.question, by, measures)
+        headings = of.headings_of(by, measures)
         for text in section.alerts:
             yield from _made(
                 (*place, "alerts"),

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from inspect import signature
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -14,34 +15,21 @@ from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import DayLike
 from logochron.core.errors import IntakeError, LogochronError, OutputError, first_line
 from logochron.core.judge.judging import Judging
-from logochron.core.questions.compare import compare
-from logochron.core.questions.drivers import drivers
-from logochron.core.questions.land import land
-from logochron.core.questions.pace import pace
-from logochron.core.questions.relate import relate
-from logochron.core.rows.columns import headings_of
+from logochron.core.rows.question_types import loaded, question_type
 from logochron.core.rows.result import Result
 from logochron.report import alerting, made_of
 from logochron.report.load import settings_of
 from logochron.report.settings import SectionTable, Settings, options_of
-from logochron.sources.review_source import review
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
-from logochron.views.tables.room import check_room
+from logochron.views.tables.answer_tables import check_room
 
 if TYPE_CHECKING:
     from logochron.report.write import ToldDone, Written
 
 #: One line an event: what was read, asked, refused, written.
 _LOG = logging.getLogger("logochron.report")
-_QUESTIONS: Mapping[str, Callable[..., Result]] = {
-    "compare": compare,
-    "relate": relate,
-    "drivers": drivers,
-    "pace": pace,
-    "land": land,
-}
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -233,7 +221,7 @@ class Report:
     ) -> tuple[Sequence[str], bool]:
         """What the alerts of a section have to say."""
         answer: Any = section.answer
-        headings = headings_of(answer.kind, answer.by, [measure.name for measure in answer.measures])
+        headings = answer.type.headings_of(answer.by, [measure.name for measure in answer.measures])
         alerts = alerting.alerts_of(table.alerts, answer.kind, answer.by, judging, headings, "alerts")
         lines, fired = alerting.told(alerts, answer, formats)
         for line in lines:
@@ -243,13 +231,14 @@ class Report:
 
 def asked(table: SectionTable, book: Daybook, plan: Daybook | None, calendar: Calendar, judging: Judging) -> Result:
     """The answer to the question of a section."""
-    if table.question == "review":
-        return review(book)
-    options = options_of(table)
-    if table.question in ("compare", "relate", "drivers"):
-        options.setdefault("each", "month")
-    if options.get("against") == "plan" or (table.question == "land" and plan is not None):
+    of, options = question_type(table.question), options_of(table)
+    ask = loaded(of.function)
+    if getattr(table, "each", None) is not None:  # needed, though the file may leave it out
+        options["each"] = table.each  # type: ignore[attr-defined]
+    if options.get("against") == "plan" or (of.targeted and plan is not None):
         options["plan"] = plan
-    if table.question == "land" and made_of.is_file_name(options.get("profile", "")):
+    if made_of.is_file_name(options.get("profile", "")):
         options["profile"] = Path(options["profile"])
-    return _QUESTIONS[table.question](book, calendar=calendar, judging=judging, **options)
+    shared = {"calendar": calendar, "judging": judging}
+    answer: Result = ask(book, **{n: v for n, v in shared.items() if n in signature(ask).parameters}, **options)
+    return answer

@@ -14,6 +14,7 @@ from logochron.core.questions.restated import Restatement, reported, restatement
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.report.figures_file import earlier_figures, write_figures
 from logochron.report.folder import FIGURES, MANIFEST, PAGE, RESTATED, WORKBOOK, ReportFolder, report_folder
+from logochron.views.draw import drawing
 from logochron.views.figures.choose import Chosen, named_figure, suited
 from logochron.views.formats import Formats
 from logochron.views.page.to_html import page
@@ -115,7 +116,7 @@ def _of_section(section: Section, n: int, folder: Path, formats: Formats, palett
             write(
                 answer,
                 folder / f"{name}.png",
-                figure=lambda: chosen.figure.draw(answer, formats=formats, palette=palette, **chosen.options),
+                figure=lambda: drawing(chosen.figure)(answer, formats=formats, palette=palette, **chosen.options),
             )
             files.append(f"{name}.png")
         except QuestionError as error:

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError, brief
 from logochron.core.rows.result import Result
+from logochron.views.figures.choose import suited
 from logochron.views.figures.registry import FIGURES, NAMES, Figure
 from logochron.views.figures.scene import DEFAULT_SIZE, Canvas, Scene
 from logochron.views.formats import Formats
@@ -93,12 +94,10 @@ def figure(result: Result, *, ax: Axes | None = None, **options: Any) -> Any:
     """
     if not isinstance(result, Result):
         raise QuestionError(f"`result` must be an answer, such as that of compare; got {brief(result)}")
-    from logochron.views.figures.choose import suited
-
     chosen = suited(result, frozenset(options) & _OF_FIGURES)
     _LOG.warning("%s", chosen.told)
     own = chosen.options if ax is None else {}
-    return chosen.figure.draw(result, ax=ax, **own | options)
+    return drawing(chosen.figure)(result, ax=ax, **own | options)
 
 
 @cache

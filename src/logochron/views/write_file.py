@@ -16,12 +16,11 @@ import numpy as np
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError, first_line
 from logochron.core.rows.blocks import Blocks
-from logochron.core.rows.columns import kind_of
 from logochron.core.rows.result import Result, taken
 from logochron.views.formats import Formats
 from logochron.views.spreadsheet_texts import harmless
+from logochron.views.tables.answer_tables import check_room
 from logochron.views.tables.markdown import markdown
-from logochron.views.tables.room import check_room
 from logochron.views.whole_file import UNFINISHED, unwritten, whole_file
 
 #: How the engine writes each form that machines read.
@@ -150,7 +149,7 @@ def texts_of(result: Result, form: str, formats: Formats) -> Iterator[str]:
 #: The engine's type of each kind of column.
 _CASTS = {
     **{"day": "DATE", "days": "BIGINT", "count": "BIGINT", "truth": "BOOLEAN"},
-    **dict.fromkeys(("amount", "part", "change"), "DOUBLE"),
+    **dict.fromkeys(("amount", "difference", "part", "change", "points"), "DOUBLE"),
 }
 
 
@@ -194,7 +193,7 @@ def _copy_rows(connection: Any, result: Result, columns: Blocks, target: Path, o
     """Some rows of a table, with its header."""
     fields, arrays = [], {}
     for place, name in enumerate(columns):
-        key, kind = f"c{place}", kind_of(result.kind, name)
+        key, kind = f"c{place}", result.type.holds(name)
         cast = _CASTS.get(kind, "VARCHAR")
         if cast == "VARCHAR":
             texts, values = result.coded(columns, name)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from logochron.core.errors import QuestionError, no_such, pointed
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Blocks
-from logochron.core.rows.columns import COLUMNS, columns_of, kind_of
+from logochron.core.rows.question_types import question_type
 
 _SIGNS: dict[str, Callable[[Any, Any], Any]] = {
     "<": operator.lt,
@@ -91,17 +91,18 @@ def check_alert(alert: Alert, answer: str, dimensions: Collection[str], bands: S
     dimensions, bands
         The dimensions of the answer, and the names of its bands.
     """
-    known = [name for name in columns_of(answer) if COLUMNS[name].kind not in _NEVER] + list(dimensions)
+    of_answer = question_type(answer)
+    known = [name for name in of_answer.named_columns() if of_answer.holds(name) not in _NEVER] + list(dimensions)
     if alert.column not in known:
         _refuse(alert, no_such("column", alert.column, known, where="the answer"), alert.column)
-    is_figure = alert.column not in dimensions and COLUMNS[alert.column].is_figure
-    if is_figure:
+    column = of_answer.column(alert.column)
+    if column.is_figure:
         if isinstance(alert.value, str):
             _refuse(alert, f"{alert.column!r} holds figures: compare it to a number or a %", alert.value)
         return
     if alert.sign not in ("=", "!=") or not isinstance(alert.value, str):
         _refuse(alert, f"{alert.column!r} holds words: compare it by = or != to a word", alert.sign)
-    held = bands if alert.column == "band" else () if alert.column in dimensions else COLUMNS[alert.column].words
+    held = bands if alert.column == "band" else column.words
     if held and alert.value not in held:
         _refuse(alert, no_such("word", str(alert.value), held, where=alert.column), str(alert.value))
 
@@ -133,7 +134,7 @@ def fired(alert: Alert, answer: AlignedAnswer) -> list[Fired]:
 
 def _told(alert: Alert, answer: AlignedAnswer, columns: Blocks) -> NDArray[Any]:
     """The column of an alert: figures, or words as texts."""
-    kind = kind_of(answer.kind, alert.column)
+    kind = answer.type.holds(alert.column)
     if kind == "truth":
         return np.array(["false", "true", None], dtype=object)[columns[alert.column]]
     return answer.texts(columns, alert.column) if kind in ("word", "label") else columns[alert.column]

@@ -33,7 +33,6 @@ from logochron.core.rows.answer import (
 )
 from logochron.core.rows.asked import ask, check_book
 from logochron.core.rows.blocks import Block
-from logochron.core.rows.columns import UNUSUAL
 from logochron.core.rows.figures import figures_of
 from logochron.core.rows.prepare import Prepared, Tiers, prepare, tiers_of
 from logochron.core.rows.put import remembered
@@ -238,5 +237,5 @@ def _rows(tiers: Tiers, measure: Measure, tier: Tier, others: bool, unusual: boo
     }
     if unusual:
         found = unusual_growth(figures.growth, (aligned.status == COMPLETE)[:, None])
-        columns |= dict(zip(UNUSUAL, found))
+        columns |= dict(zip(("usual_low", "usual_high", "unusual"), found))
     return block(prepared, measure, tier, in_order("compare", prepared.asked.by, columns), others)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any, ClassVar
+from typing import Any, ClassVar, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,8 +25,8 @@ from logochron.core.questions.pace import Pace
 from logochron.core.questions.receipt_spans import Taken, compared_alone, gathered_alone, spans_of
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Blocks, RowBlock
-from logochron.core.rows.columns import check_dimensions, columns_of
 from logochron.core.rows.prepare import Prepared
+from logochron.core.rows.question_types import loaded, question_type, question_types
 from logochron.core.rows.result import Result
 
 
@@ -43,9 +43,9 @@ class Receipt(Result):
     notes
         The row's notes, and what the calendar did: week 53, a leap day, weekends and public holidays that lie on
         one side only.
-    spans, figures, measure, period, item, cut, landing, answer
-        What the text is made of. `figures` is the row itself, `landing` what an estimate rests on, `answer` what the
-        row is of, where that is no comparison.
+    spans, figures, measure, period, item, cut, of, landing, answer
+        What the text is made of. `figures` is the row itself, `answer` what it is of, `of` both sides as a comparison,
+        `landing` what an estimate rests on.
     """
 
     spans: tuple[SideSpan, ...]
@@ -55,8 +55,8 @@ class Receipt(Result):
     item: Mapping[str, str]
     cut: str
     of: Comparison = field(repr=False)
+    answer: AlignedAnswer = field(repr=False)
     landing: LandingFacts | None = field(default=None, kw_only=True)
-    answer: AlignedAnswer | None = field(default=None, kw_only=True, repr=False)
     kind: ClassVar[str] = "explain"
 
     @cached_property
@@ -116,38 +116,45 @@ def explain(
     ['value', 'base']
     """
     if not isinstance(result, AlignedAnswer):
-        raise QuestionError(
-            f"`result` must be an answer of compare, relate, drivers, pace or land; got {type(result).__name__}"
-        )
-    item = {**(items or {}), **item}
-    if position is not None and not isinstance(result, Pace):
+        raise QuestionError(_not_explained(result))
+    if position is not None and not result.type.has_column("position"):
         raise QuestionError("`position` goes with the answer of pace")
-    if isinstance(result, Landing):
-        return _landed(result, at, item, measure, holidays)
-    if isinstance(result, Pace):
-        return _at_position(result, at, position, item, measure, holidays)
-    if isinstance(result, Comparison):
-        return _receipt(result, result.place(at), item, measure, holidays)
-    return _of_row(result, at, item, measure, holidays)
+    choice = RowChoice(at, {**(items or {}), **item}, measure, holidays, position)
+    receipt: Receipt = loaded(result.type.receipt)(result, choice)
+    return receipt
+
+
+def _not_explained(result: object) -> str:
+    """What is said where a receipt is asked of something else."""
+    *first, last = [one.name for one in question_types() if one.page != "still"]
+    return f"`result` must be an answer of {', '.join(first)} or {last}; got {type(result).__name__}"
+
+
+class RowChoice(NamedTuple):
+    """The row that a receipt is of, as `explain` takes it."""
+
+    at: Any
+    item: Mapping[str, str]
+    measure: str | None
+    holidays: str | None
+    position: int | None
+
+
+def comparison_receipt(result: Comparison, choice: RowChoice) -> Receipt:
+    """The receipt of a row of a comparison."""
+    return _receipt(result, result, result.place(choice.at), choice)
 
 
 def _as_comparison(prepared: Prepared, *, keep_top: bool = False) -> Comparison:
     """What was lined up as a comparison, with all its items unless only the order is another's."""
-    check_dimensions("compare", prepared.asked.by)
+    question_type("compare").check_dimensions(prepared.asked.by)
     top = prepared.asked.top if keep_top else None
     return compared(replace(prepared, asked=replace(prepared.asked, sort=None, top=top)))
 
 
-def _at_position(
-    result: Pace,
-    at: Any,
-    position: int | None,
-    item: Mapping[str, str],
-    measure: str | None,
-    holidays: str | None,
-) -> Receipt:
+def position_receipt(result: Pace, choice: RowChoice) -> Receipt:
     """The receipt of a running total and its base at one position."""
-    row = result.place(at, position)
+    row = result.place(choice.at, choice.position)
     many = len(result.positions.numbers)
     parent, place = divmod(row, many)
     # all items of the answer: those that any running total holds; and `top` chooses by today's
@@ -157,19 +164,19 @@ def _at_position(
         aligned.value_known, aligned.base_known)]  # fmt: skip
     held = np.unique(np.concatenate(last_known))
     taken = np.array([row, *held[held >= 0].tolist(), result.place()])
-    made = _receipt(_as_comparison(result.prepared.at(taken), keep_top=True), 0, item, measure, holidays)
+    made = _receipt(result, _as_comparison(result.prepared.at(taken), keep_top=True), 0, choice)
     label = f"{result.periods[parent]}, position {result.positions.numbers[place]}"
     return replace(made, period=label, cut="")
 
 
-def _landed(result: Landing, at: Any, item: Mapping[str, str], measure: str | None, holidays: str | None) -> Receipt:
+def landing_receipt(result: Landing, choice: RowChoice) -> Receipt:
     """The receipt of an estimate: both sides, and how it came about from them."""
     result = result.whole
-    result.place(at)
-    made = _receipt(_as_comparison(result.prepared, keep_top=True), 0, item, measure, holidays)
-    asked, by = made.measure, result.by[: len(item)]
+    result.place(choice.at)
+    made = _receipt(result, _as_comparison(result.prepared, keep_top=True), 0, choice)
+    asked, by = made.measure, result.by[: len(choice.item)]
     block = _block(result, asked, by)
-    place = _place(block, by, item, result.periods[0], 0)
+    place = _place(block, by, choice.item, result.periods[0], 0)
     row = block.row(0, place)
     figures = {**made.figures, **row}
     for name in ("direction", "verdict"):
@@ -180,21 +187,19 @@ def _landed(result: Landing, at: Any, item: Mapping[str, str], measure: str | No
     return replace(made, figures=figures, landing=LandingFacts.of(result, asked, by, place), notes=notes)
 
 
-def _of_row(
-    result: AlignedAnswer, at: Any, item: Mapping[str, str], measure: str | None, holidays: str | None
-) -> Receipt:
-    """The receipt of a row of a relation or of drivers: both sides, and the row's own figures."""
-    period = result.place(at)
-    made = _receipt(_as_comparison(result.prepared, keep_top=True), period, item, measure, holidays)
-    by = result.by[: len(item)]
+def row_receipt(result: AlignedAnswer, choice: RowChoice) -> Receipt:
+    """The receipt of a row of any other answer: both sides, and the row's own figures."""
+    period = result.place(choice.at)
+    made = _receipt(result, _as_comparison(result.prepared, keep_top=True), period, choice)
+    by = result.by[: len(choice.item)]
     block = _block(result, made.measure, by)
-    row = block.row(period, _place(block, by, item, result.periods[period], period))
+    row = block.row(period, _place(block, by, choice.item, result.periods[period], period))
     own = row | {
         name: None if row[name] < 0 else texts[row[name]] for name, texts in result.words.items() if name in row
     }
     shown = {name: made.figures[name] for name in ("base", "base_period", "days", "base_days", "status")}
-    notes = [str(note) for note in result.note_table[row["note"]]]
-    return replace(made, figures=shown | own, answer=result, notes=tuple(dict.fromkeys((*notes, *made.notes))))
+    notes = [str(note) for note in result.note_table[row["note"]]] if "note" in row else []
+    return replace(made, figures=shown | own, notes=tuple(dict.fromkeys((*notes, *made.notes))))
 
 
 def _block(result: AlignedAnswer, measure: Measure, by: tuple[str, ...]) -> RowBlock:
@@ -203,11 +208,10 @@ def _block(result: AlignedAnswer, measure: Measure, by: tuple[str, ...]) -> RowB
     return result.of_measure(columns, measure).blocks[len(by) - 1 if columns is result.subtotal_columns else 0]
 
 
-def _receipt(
-    result: Comparison, period: int, item: Mapping[str, str], measure: str | None, holidays: str | None
-) -> Receipt:
-    """The receipt of a row of a comparison."""
-    asked = _measure(result, measure)
+def _receipt(answer: AlignedAnswer, result: Comparison, period: int, choice: RowChoice) -> Receipt:
+    """The receipt of a row of an answer, told from both sides as a comparison."""
+    item = choice.item
+    asked = _measure(result, choice.measure)
     by = result.by[: len(item)]
     for name in item:
         if name not in result.by:
@@ -240,7 +244,7 @@ def _receipt(
         notes=(
             *notes,
             *calendar_effects(result.calendar, result.each, spans),
-            *holiday_effects(spans, holidays),
+            *holiday_effects(spans, choice.holidays),
         ),
         spans=spans,
         figures=figures,
@@ -249,6 +253,7 @@ def _receipt(
         item=dict(item),
         cut=_cut(result, period),
         of=result,
+        answer=answer,
     )
 
 
@@ -275,7 +280,10 @@ def _measure(result: AlignedAnswer, name: str | None) -> Measure:
 
 
 def _arrays(spans: tuple[SideSpan, ...]) -> dict[str, NDArray[Any]]:
-    columns = {name: np.array([getattr(span, name) for span in spans], dtype=object) for name in columns_of("explain")}
+    columns = {
+        name: np.array([getattr(span, name) for span in spans], dtype=object)
+        for name in question_type("explain").columns
+    }
     for name in ("start", "end"):
         columns[name] = columns[name].astype(np.int64).astype("datetime64[D]")
     for name in ("days", "weekend_days", "records"):

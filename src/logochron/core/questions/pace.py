@@ -63,6 +63,11 @@ class Pace(AlignedAnswer):
         return _paced(prepared, self.positions)
 
     @property
+    def opens_at(self) -> str | None:
+        """None: its last period may be one that is left out."""
+        return None
+
+    @property
     def within(self) -> Grain:
         """The grain of the periods whose running totals are lined up."""
         return self.question.grain

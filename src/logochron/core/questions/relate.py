@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar, NamedTuple
 
@@ -64,6 +64,15 @@ class Relation(AlignedAnswer):
     def put_anew(self, prepared: Prepared) -> Relation:
         """The same question about what is lined up otherwise."""
         return _related(prepared, self.beside, self.within)
+
+    def without(self, picked: Collection[str]) -> dict[str, Any]:
+        """The options that split it by the dimensions that are not picked in; the one that others stand in stays."""
+        rest = [name for name in self.by if name not in picked]
+        if self.within is None:
+            return {"by": rest}
+        if self.within in picked:  # its one item is that which the others stand in
+            return {"by": [name for name in self.by if name in rest or name == self.within]}
+        return {"by": rest} if len(rest) > 1 else {"by": rest, "within": None}
 
 
 class _Groups(NamedTuple):

@@ -17,18 +17,10 @@ from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.options import STATUSES
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Blocks
-from logochron.core.rows.columns import check_dimensions, columns_of, has_column
 from logochron.core.rows.figures import Floats
+from logochron.core.rows.question_types import question_type, question_types
 from logochron.core.rows.result import Result
 
-#: The columns that may be restated, as each answer calls them.
-_SIDES: dict[str, tuple[str, str | None]] = {
-    "compare": ("value", "base"),
-    "relate": ("value", None),
-    "drivers": ("value", "base"),
-    "pace": ("running", "base"),
-    "land": ("estimate", "base"),
-}
 #: So far may floats of the same records lie apart, as parts of their size, where their sums are not exact.
 _SAME = 1e-9
 #: Floats below so much show so many decimals as they are: those of a table are taken for exact sums where they do.
@@ -142,16 +134,16 @@ def reported(answer: Any, named: str = "earlier") -> Reported:
     QuestionError
         Where it holds none.
     """
-    if isinstance(answer, AlignedAnswer):
-        return _of_answer(answer)
+    if isinstance(answer, AlignedAnswer) and answer.type.restated is not None:
+        return _of_answer(answer, *answer.type.restated)
     if hasattr(answer, "columns") and hasattr(answer, "__getitem__") and not isinstance(answer, Result):
         return _of_frame(answer, named)
     came = f"the answer of {answer.kind}" if isinstance(answer, Result) else brief(answer)
-    raise QuestionError(f"`{named}` must be an answer of {', '.join(_SIDES)}, or a table written by one; got {came}")
+    known = ", ".join(one.name for one in question_types() if one.restated is not None)
+    raise QuestionError(f"`{named}` must be an answer of {known}, or a table written by one; got {came}")
 
 
-def _of_answer(answer: AlignedAnswer) -> Reported:
-    value, base = _SIDES[answer.kind]
+def _of_answer(answer: AlignedAnswer, value: str, base: str | None) -> Reported:
     tiers = [answer.total_columns, answer.subtotal_columns, answer.columns] if answer.by else [answer.total_columns]
     parts = [_of_tier(answer, tier, value, base) for tier in tiers if tier]
     return _joined(answer.by, parts)
@@ -159,7 +151,7 @@ def _of_answer(answer: AlignedAnswer) -> Reported:
 
 def _of_tier(answer: AlignedAnswer, columns: Blocks, value: str, base: str | None) -> Reported:
     n = columns.rows
-    if has_column(answer.kind, "period"):
+    if answer.type.has_column("period"):
         periods = np.array([*answer.periods, None], dtype=object)[columns["period"]]
         status = answer.texts(columns, "status")
     else:
@@ -176,7 +168,7 @@ def _of_tier(answer: AlignedAnswer, columns: Blocks, value: str, base: str | Non
         np.full(n, np.nan) if base is None else np.asarray(columns[base], dtype=float),
         _exact(answer, measures),
     )
-    if not has_column(answer.kind, "position"):
+    if not answer.type.has_column("position"):
         return made
     return made.take(columns["position"] == columns["position"].max(initial=0))  # running totals at their ends
 
@@ -194,13 +186,14 @@ def _exact(answer: AlignedAnswer, measures: NDArray[np.object_]) -> dict[str, Bo
 
 def _of_frame(frame: Any, named: str) -> Reported:
     known = [str(name) for name in frame.columns]
-    kinds = [kind for kind in _SIDES if set(columns_of(kind, unusual=False)) <= set(known)]
-    kind = max(kinds, key=lambda one: len(columns_of(one)), default="compare")
-    value = _SIDES[kind][0]
+    # the answer with the most columns of those whose columns are all there
+    fitting = [one for one in question_types() if one.restated and set(one.named_columns(at_will=False)) <= set(known)]
+    written = max(fitting, key=lambda one: len(one.columns), default=question_type("compare"))
+    value = (written.restated or ("value", None))[0]
     for name in ("measure", "period", "status", value):
         if name not in known:
             raise QuestionError(f"`{named}`: {no_such('column', name, known, where='the table')}")
-    by = tuple(name for name in known if name not in columns_of(kind))
+    by = tuple(name for name in known if name not in written.named_columns())
 
     def texts(name: str) -> NDArray[np.object_]:
         values = np.asarray(frame[name].astype(object), dtype=object)
@@ -242,7 +235,7 @@ def restatement(earlier: Reported, now: Reported) -> Restatement:
         raise QuestionError(
             "the answers must be to the same question: one is split by {}, the other by {}".format(*sides)
         )
-    check_dimensions("restated", now.by)
+    question_type("restated").check_dimensions(now.by)
     n = len(earlier.measure)
     items = Items.named([np.concatenate(pair) for pair in zip(earlier.keys, now.keys)], n + len(now.measure))
     then_at, now_at = (np.full(items.size, -1, dtype=np.int64) for _ in range(2))

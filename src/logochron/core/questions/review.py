@@ -18,7 +18,7 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.days import Days, as_date, in_words, iso, weekday
 from logochron.core.options import WEEKDAYS
 from logochron.core.rows.blocks import Blocks
-from logochron.core.rows.columns import columns_of
+from logochron.core.rows.question_types import question_type
 from logochron.core.rows.result import Result
 from logochron.core.similar_names import similar_names
 from logochron.core.total_labels import is_total
@@ -92,7 +92,7 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) ->
         *_refused(book),
     ]
     arrays: dict[str, NDArray[Any]] = {}
-    for column in columns_of("review"):
+    for column in question_type("review").columns:
         values = [getattr(finding, column) for finding in findings]
         if column in ("first", "last"):
             none = np.datetime64("NaT", "D")

@@ -16,7 +16,7 @@ from logochron.core.days import to_dates
 from logochron.core.options import Grain
 from logochron.core.rows.answer import dimensions, one
 from logochron.core.rows.blocks import Block, Blocks
-from logochron.core.rows.columns import check_dimensions
+from logochron.core.rows.question_types import question_type
 from logochron.core.rows.result import Result
 from logochron.core.rows.tiers import value_tier
 
@@ -35,7 +35,7 @@ def totals(book: Daybook, each: Grain, by: str | Sequence[str] | None, calendar:
     """What `Daybook.totals` gives."""
     calendar = calendar_asked(calendar)
     names = book.check_by(by)
-    check_dimensions("totals", names)
+    question_type("totals").check_dimensions(names)
     calendar.check_grain(each)
     first, last = book.coverage.first, book.coverage.last
     ordinals = calendar.touching(each, first, last)

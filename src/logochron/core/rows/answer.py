@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Self
@@ -23,8 +23,8 @@ from logochron.core.notes import Note, NoteTexts, RowNotes
 from logochron.core.options import DIRECTIONS, STATUSES, VERDICTS, Each, Grain, Kept, Partial, Per
 from logochron.core.rows.asked import Asked
 from logochron.core.rows.blocks import Block, Blocks, PiecedBlock, RowBlock
-from logochron.core.rows.columns import DIMENSIONS, ORDER
 from logochron.core.rows.prepare import Prepared, Tiers
+from logochron.core.rows.question_types import question_type
 from logochron.core.rows.result import Result
 from logochron.core.rows.tiers import Tier
 
@@ -85,7 +85,7 @@ class Answer(Result):
 
 @dataclass(frozen=True, repr=False, eq=False)
 class AlignedAnswer(Answer):
-    """An answer of compare, relate or drivers: the question as it was lined up."""
+    """An answer whose question was lined up with the records: all but review, calendar, receipt and restatement."""
 
     prepared: Prepared = field(repr=False)
 
@@ -99,6 +99,19 @@ class AlignedAnswer(Answer):
     def put_anew(self, prepared: Prepared) -> Self:
         """The same question about what is lined up otherwise."""
         raise NotImplementedError
+
+    def without(self, picked: Collection[str]) -> dict[str, Any]:
+        """The options that split it by the dimensions that are not picked in."""
+        return {"by": [name for name in self.by if name not in picked]}
+
+    def part_of(self, whole: Self) -> Self:
+        """The same rows as parts of a whole, where it matters of which."""
+        return self
+
+    @property
+    def opens_at(self) -> str | None:
+        """The label of the period that a page opens with, where it is one of those that it offers."""
+        return self.periods[-1] if self.periods else None
 
     @property
     def book(self) -> Daybook:
@@ -306,7 +319,7 @@ def laid_out(answer: str, tiers: Tiers, rows: Rows, part_rows: PartRows | None =
         "total_columns": total,
         "periods": prepared.periods,
         "notes": prepared.notes(),
-        "words": {name: texts for name, texts in words.items() if name in ORDER[answer]},
+        "words": {name: texts for name, texts in words.items() if question_type(answer).has_column(name)},
         "asked": asked,
         "prepared": prepared,
     }
@@ -319,5 +332,4 @@ def band_names(judgings: Mapping[str, Judging]) -> tuple[str, ...]:
 
 def in_order(answer: str, by: tuple[str, ...], columns: Columns) -> Columns:
     """The columns in the order in which the answer has them."""
-    names = (name for given in ORDER[answer] for name in (by if given == DIMENSIONS else (given,)))
-    return {name: columns[name] for name in names if name in columns}
+    return {name: columns[name] for name in question_type(answer).in_order(by) if name in columns}

@@ -11,7 +11,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import Judging, JudgingLike, judgings_of
 from logochron.core.options import Kept, check, check_count
-from logochron.core.rows.columns import check_dimensions, headings_of, sort_named
+from logochron.core.rows.question_types import question_type
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -74,8 +74,8 @@ def ask(
         Where one names nothing or does not go with another.
     """
     check_book(book)
-    dims, asked = book.check_by(by), book.check_measures(measures)
-    check_dimensions(answer, dims)
+    dims, asked, of_answer = book.check_by(by), book.check_measures(measures), question_type(answer)
+    of_answer.check_dimensions(dims)
     if check("items", items, Kept) == "comparable" and not dims:
         raise QuestionError("items='comparable' is about items: name a dimension in `by` (--by)")
     counting = [m.name for m in asked if counts_ids(book.formulas[m.name])]
@@ -86,7 +86,7 @@ def ask(
     if top is not None:
         check_count("top", top)
     if sort is not None:
-        sort = sort_named(answer, sort, headings_of(answer, dims, [m.name for m in asked]))
+        sort = of_answer.sort_named(sort, of_answer.headings_of(dims, [m.name for m in asked]))
     for option, given in (("top", top), ("sort", sort)):
         if given is not None and not dims:
             raise QuestionError(f"`{option}` is about items: name a dimension in `by` (--by)")

@@ -15,8 +15,8 @@ from logochron.core import ports
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError
 from logochron.core.rows.blocks import Blocks
-from logochron.core.rows.columns import kind_of
 from logochron.core.rows.put import Put
+from logochron.core.rows.question_types import QuestionType, question_type
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -38,6 +38,11 @@ class Result:
     words: Mapping[str, Sequence[str | None]] = field(default_factory=dict, repr=False, kw_only=True)
     put: Put | None = field(default=None, repr=False, kw_only=True)
     kind: ClassVar[str] = ""
+
+    @property
+    def type(self) -> QuestionType:
+        """The row of its question: what is done with its answers."""
+        return question_type(self.kind)
 
     @cached_property
     def table(self) -> pd.DataFrame:
@@ -108,7 +113,7 @@ class Result:
         if name in self.words:
             places = columns[name]  # first: what is worked out now may bring notes of its own
             return np.array(self.words[name], dtype=object), places
-        if kind_of(self.kind, name) == "period" and self.periods and not columns.holds_texts(name):
+        if self.type.holds(name) == "period" and self.periods and not columns.holds_texts(name):
             return np.array(self.periods, dtype=object), columns[name]
         return columns.coded(name)
 
@@ -131,8 +136,9 @@ class Result:
         import pandas as pd
 
         made: dict[str, Any] = {}
+        of_columns = question_type(kind or self.kind)
         for name in columns:
-            holds = kind_of(kind or self.kind, name)
+            holds = of_columns.holds(name)
             if holds == "period" and columns.holds_texts(name):
                 holds = "label"
             if name in self.words:

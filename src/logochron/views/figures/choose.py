@@ -9,9 +9,10 @@ import numpy as np
 
 from logochron.core.errors import QuestionError
 from logochron.core.questions.compare import Comparison
+from logochron.core.rows.question_types import loaded, question_types
 from logochron.core.rows.result import Result
 from logochron.views.figures.layout import PanelRow
-from logochron.views.figures.registry import FIGURES, Figure, figure_of
+from logochron.views.figures.registry import Figure, figure_named
 
 #: More periods than this are lines; more than the second do not fit into the columns of small panels, or of a heat map.
 _COLUMNS, _SMALL_COLUMNS, _HEAT = 26, 13, 18
@@ -40,26 +41,29 @@ def suited(result: Result, taking: frozenset[str] = frozenset()) -> Chosen:
     QuestionError
         Where no figure shows it.
     """
-    if taking:
-        for figure in FIGURES:
-            if result.kind in figure.answers and taking <= set(figure.options):
-                return Chosen(figure, {})
-    name, options = _of_compare(result) if isinstance(result, Comparison) else (None, {})
-    figure_found = figure_of(result.kind, name)
-    if figure_found is None:
-        shown = ", ".join(dict.fromkeys(kind for figure in FIGURES for kind in figure.answers))
-        raise QuestionError(f"no figure shows the answer of {result.kind}; there are figures of {shown}")
-    return Chosen(figure_found, options)
+    of = result.type
+    for figure in map(figure_named, of.figures if taking else ()):
+        if taking <= set(figure.options):
+            return Chosen(figure, {})
+    if not of.figures:
+        shown = ", ".join(one.name for one in question_types() if one.figures)
+        raise QuestionError(f"no figure shows the answer of {of.name}; there are figures of {shown}")
+    name, options = loaded(of.suited)(result) if of.suited else (of.figures[0], {})
+    return Chosen(figure_named(name), options)
 
 
 def named_figure(name: str, options: Mapping[str, Any] | None = None) -> Chosen:
     """The figure of a name, with those of some options that it takes."""
-    figure = next(figure for figure in FIGURES if figure.name == name)
+    figure = figure_named(name)
     return Chosen(figure, {option: told for option, told in (options or {}).items() if option in figure.options})
 
 
-def _of_compare(result: Comparison) -> tuple[str, dict[str, Any]]:
-    """The figure of a comparison, by how many periods and items it has."""
+def suited_to_comparison(result: Comparison) -> tuple[str, dict[str, Any]]:
+    """The name of a comparison's figure, by how many periods and items it has, and its options.
+
+    One row is drawn as cards; periods as columns, or as lines past 26; one period by items as bars; several periods by
+    items in panels or as a heat map.
+    """
     periods = len(result.periods)
     if not result.by:
         if periods == 1:

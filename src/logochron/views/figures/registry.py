@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from importlib import import_module
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
+
+from logochron.core.rows.question_types import question_types
 
 if TYPE_CHECKING:
     from logochron.views.figures.scene import Drawn
 
 
 class Figure(NamedTuple):
-    """A figure: its name in `logochron.draw`, the kinds of answers it shows, the options of figures that it takes.
+    """A figure: its name in `logochron.draw` and the options of figures that it takes; questions name their figures.
 
     `shared` are options of answers that it takes as well. One that `moves` may be seen in part, by periods.
     One `by_item` shows only what is split by items.
@@ -20,7 +21,6 @@ class Figure(NamedTuple):
     """
 
     name: str
-    answers: tuple[str, ...]
     options: tuple[str, ...] = ()
     shared: tuple[str, ...] = ()
     moves: bool = False
@@ -33,37 +33,31 @@ class Figure(NamedTuple):
         return made
 
     @property
-    def draw(self) -> Callable[..., Any]:
-        """Takes an answer and options, gives the Matplotlib figure."""
-        return import_module("logochron.views.draw").drawing(self)
+    def answers(self) -> tuple[str, ...]:
+        """The questions whose answers it shows."""
+        return tuple(one.name for one in question_types() if self.name in one.figures)
 
 
-#: The first one of an answer is drawn where none is named.
 FIGURES = (
-    Figure("columns", ("compare",), ("item", "panels"), moves=True),
-    Figure("overlay", ("compare",), ("item", "panels"), moves=True),
-    Figure("lines", ("compare",), ("item", "panels"), moves=True),
-    Figure("trend", ("compare",), ("item", "panels", "small")),
-    Figure("bars", ("compare",), ("panels", "marked"), by_item=True),
-    Figure("nested", ("compare",), ("panels", "marked"), by_item=True),
-    Figure("captioned", ("compare",), by_item=True),
-    Figure("slope", ("compare",), by_item=True),
-    Figure("heat", ("compare",)),
-    Figure("cards", ("compare",)),
-    Figure("table", ("compare",), (), ("color",)),
-    Figure("bridge", ("drivers",)),
-    Figure("pace", ("pace",), ("item",)),
-    Figure("landing", ("land",), ("item",)),
-    Figure("backtest", ("land", "backtest")),
+    Figure("columns", ("item", "panels"), moves=True),
+    Figure("overlay", ("item", "panels"), moves=True),
+    Figure("lines", ("item", "panels"), moves=True),
+    Figure("trend", ("item", "panels", "small")),
+    Figure("bars", ("panels", "marked"), by_item=True),
+    Figure("nested", ("panels", "marked"), by_item=True),
+    Figure("captioned", by_item=True),
+    Figure("slope", by_item=True),
+    Figure("heat"),
+    Figure("cards"),
+    Figure("table", (), ("color",)),
+    Figure("bridge"),
+    Figure("pace", ("item",)),
+    Figure("landing", ("item",)),
+    Figure("backtest"),
 )
 NAMES = tuple(figure.name for figure in FIGURES)
 
 
-def figure_of(answer: str, name: str | None = None) -> Figure | None:
-    """The figure of a name, or the first that shows an answer; None where there is none."""
-    return next((f for f in FIGURES if answer in f.answers and name in (None, f.name)), None)
-
-
-def names_of(answer: str) -> tuple[str, ...]:
-    """The figures that show an answer."""
-    return tuple(figure.name for figure in FIGURES if answer in figure.answers)
+def figure_named(name: str) -> Figure:
+    """The figure of a name."""
+    return next(figure for figure in FIGURES if figure.name == name)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
 import numpy as np
 
 from logochron.core.book.measures import Measure
@@ -21,14 +19,15 @@ from logochron.views.figures.scene import (
     Captions,
     Panel,
     Path,
+    Role,
     Scene,
     Text,
     Tile,
     Tiles,
 )
 from logochron.views.marks import marks_of
-from logochron.views.tables.comparison_table import comparison_spec
-from logochron.views.tables.spec import Row, Shown, TableSpec
+from logochron.views.tables.cells import Cell, Row, Shown, TableColumn, TableSpec
+from logochron.views.tables.comparison_table import comparison_table
 from logochron.views.words.question_words import compare_headline
 from logochron.views.words.titles import figure_footnote
 
@@ -36,7 +35,6 @@ from logochron.views.words.titles import figure_footnote
 _ROW, _GAP, _SPARK, _BAR = 18.0, 16.0, 70.0, 64.0
 _ABOVE, _BELOW, _SIDE = 84.0, 34.0, 25.0
 _SIZE = 9.0
-_SIDES: tuple[Literal["left"], Literal["right"]] = ("left", "right")
 #: Points that a column of words takes at most.
 _WORDS = 190.0
 
@@ -75,7 +73,7 @@ def table(
     inside = height * 72 - (0 if canvas.axes else _ABOVE + _BELOW)
     room = max(int(inside / _ROW) - 1, 1)
     signs = marks_of(result.judgings[asked.name], formats, canvas.drawable)
-    spec = comparison_spec(result, asked, formats, Shown(rows=room, sparks=sparks), signs)
+    spec = comparison_table(result, asked, formats, Shown(rows=room, sparks=sparks), signs)
     rows = spec.rows[-room:]
     wide = width * 72 - (0 if canvas.axes else 2 * _SIDE)
     columns = _columns(spec, rows, wide, canvas)
@@ -84,36 +82,27 @@ def table(
     high = _ROW * (len(rows) + 1)
     cells: list[Tile] = []
     layers: list[Path] = [_line(0.0, used, high - _ROW + 3, 1.0)]
-    texts = [_text(spec.headings[c], c, spec, lefts[c], columns[c], high - _ROW / 2 + 2, "level") for c in columns]
+    texts = [_text(c.heading, c, lefts[c], columns[c], high - _ROW / 2 + 2, "level") for c in columns]
     for place, row in enumerate(rows):
         y = high - _ROW * (place + 1.5)
         if row.starts and place:
             layers.append(_line(0.0, used, y + _ROW / 2, 0.6))
         for column, across in columns.items():
-            if column == "spark":
-                layers += _spark(row, lefts[column], y, across)
-                continue
-            if column == "bar":
-                cells += _share(row, lefts[column], y, across)
-                continue
-            role, strong = "ink", row.total or row.subtotal
-            if column == spec.judged and row.verdict:
-                role = role_of(row.verdict)
+            cell, left = row.cells.get(column.name, Cell(column.kind)), lefts[column]
+            if cell.kind == "spark":
+                layers += _spark(cell, left, y, across)
+            elif cell.kind == "bar":
+                cells += _share(cell, left, y, across)
+            elif cell.mark:
+                role = role_of(cell.verdict)
                 if color == "fill" and role != "level":
-                    box = (lefts[column] - 5, y - _ROW / 2 + 1, lefts[column] + across + 5, y + _ROW / 2 - 1)
-                    cells.append(Tile(*box, role, 1.0))
+                    cells.append(Tile(left - 5, y - _ROW / 2 + 1, left + across + 5, y + _ROW / 2 - 1, role, 1.0))
                     role = "paper"
-            elif column in ("note", "when"):
-                role = "level"
-            if column == spec.judged:
-                looks = {"role": role, "size": _SIZE, "bold": strong}
-                for part, x, side in zip(
-                    spec.marked(row.cells[column]), (lefts[column], lefts[column] + across), _SIDES
-                ):
-                    texts.append(Text(x, y, part, across=side, **looks))  # type: ignore[arg-type]
-                continue
-            cut = within(spec.cell(row, column), _SIZE, across + 1, canvas.measure, bold=strong)
-            texts.append(_text(cut, column, spec, lefts[column], across, y, role, bold=strong))
+                texts += _marked(cell, spec, left, across, y, role, bold=row.strong)
+            else:
+                cut = within(spec.laid(row, column), _SIZE, across + 1, canvas.measure, bold=row.strong)
+                role = "level" if column.kind in ("note", "when") else "ink"
+                texts.append(_text(cut, column, left, across, y, role, bold=row.strong))
     said = compare_headline(result, asked, result.place(), formats) if rows else ""
     every = _all_rows(result, asked)
     if len(rows) < every:
@@ -142,41 +131,50 @@ def _all_rows(result: Comparison, measure: Measure) -> int:
     return sum(result.of_measure(tier, measure).rows for tier in tiers if tier)
 
 
-def _columns(spec: TableSpec, rows: tuple[Row, ...], room: float, canvas: Canvas) -> dict[str, float]:
+def _columns(spec: TableSpec, rows: tuple[Row, ...], room: float, canvas: Canvas) -> dict[TableColumn, float]:
     """The columns that fit, each with its points: what is dropped first on a narrow terminal is here too."""
-    strong = {id(row): row.total or row.subtotal for row in rows}
 
-    def wide(column: str) -> float:
-        if column in ("spark", "bar"):
-            return {"spark": _SPARK, "bar": _BAR}[column]
-        cells = (canvas.measure(spec.cell(row, column), _SIZE, strong[id(row)]) for row in rows)
-        widest = max([canvas.measure(spec.headings[column], _SIZE), *cells])
-        return widest if column in spec.numeric | spec.firm else min(widest, _WORDS)
+    def wide(column: TableColumn) -> float:
+        if column.kind in ("spark", "bar"):
+            return {"spark": _SPARK, "bar": _BAR}[column.kind]
+        cells = (canvas.measure(spec.laid(row, column), _SIZE, row.strong) for row in rows)
+        widest = max([canvas.measure(column.heading, _SIZE), *cells])
+        return widest if column.is_figure or column.firm else min(widest, _WORDS)
 
-    columns = {column: wide(column) for column in spec.headings}
+    columns = {column: wide(column) for column in spec.shown}
     for dropped in ((), *spec.dropped):
-        columns = {column: width for column, width in columns.items() if column not in dropped}
+        columns = {column: width for column, width in columns.items() if column.name not in dropped}
         if sum(columns.values()) + _GAP * (len(columns) - 1) <= room:
             return columns
     raise QuestionError("the table is wider than the picture: make it wider by size=, or ask for fewer dimensions")
 
 
 def _text(
-    text: str, column: str, spec: TableSpec, left: float, width: float, y: float, role: str, *, bold: bool = False
+    text: str, column: TableColumn, left: float, width: float, y: float, role: Role, *, bold: bool = False
 ) -> Text:
     """A cell's text, figures at the right of their column."""
-    right = column in spec.numeric
-    across = "right" if right else "left"
-    return Text(left + width if right else left, y, text, role, across=across, size=_SIZE, bold=bold)  # type: ignore[arg-type]
+    x, across = (left + width, "right") if column.is_figure else (left, "left")
+    return Text(x, y, text, role, across=across, size=_SIZE, bold=bold)  # type: ignore[arg-type]
+
+
+def _marked(
+    cell: Cell, spec: TableSpec, left: float, width: float, y: float, role: Role, *, bold: bool
+) -> tuple[Text, Text]:
+    """Mark and figure at the two sides of their column."""
+    sides = (cell.text, cell.mark) if spec.marks_after else (cell.mark, cell.text)
+    return (
+        Text(left, y, sides[0], role, across="left", size=_SIZE, bold=bold),
+        Text(left + width, y, sides[1], role, across="right", size=_SIZE, bold=bold),
+    )
 
 
 def _line(left: float, right: float, y: float, weight: float) -> Path:
     return Path(np.array([left, right]), np.full(2, y), "grid", weight=weight)
 
 
-def _spark(row: Row, left: float, y: float, width: float) -> list[Path]:
-    """The small line of a row, its last point at the right."""
-    values = np.array(row.spark, dtype=float)
+def _spark(cell: Cell, left: float, y: float, width: float) -> list[Path]:
+    """A small line, its last point at the right."""
+    values = np.array(cell.spark, dtype=float)
     known = values[np.isfinite(values)]
     if len(known) < 2:
         return []
@@ -186,10 +184,10 @@ def _spark(row: Row, left: float, y: float, width: float) -> list[Path]:
     return [Path(np.asarray(x, dtype=np.float64), np.asarray(scaled, dtype=np.float64), "current", weight=1.1)]
 
 
-def _share(row: Row, left: float, y: float, width: float) -> list[Tile]:
-    """The share of a row as a bar, cut to the part of 0 to 1 that can be shown."""
-    if not np.isfinite(row.part):
+def _share(cell: Cell, left: float, y: float, width: float) -> list[Tile]:
+    """A part as a bar, cut to that of 0 to 1 which can be shown."""
+    if not np.isfinite(cell.bar):
         return []
     whole = Tile(left, y - 4, left + width, y + 4, "grid", 0.6)
-    part = min(max(row.part, 0.0), 1.0)
+    part = min(max(cell.bar, 0.0), 1.0)
     return [whole, Tile(left, y - 4, left + width * part, y + 4, "base", 1.0)]

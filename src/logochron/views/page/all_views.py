@@ -35,8 +35,6 @@ _FEW = 200
 _SMALL = 16
 #: What a reader is told of a section that could not be answered.
 _REFUSED = message("This section could not be made this time.")
-#: How long a view of each question takes, beside the others: the longest are begun first.
-_WEIGHTS = {"land": 8, "pace": 6, "drivers": 5}
 
 
 class PooledViews(NamedTuple):
@@ -72,7 +70,8 @@ def views_of_all(
     # `spawn`, as the engine of the reading has threads
     others = set(active_children())
     with ProcessPoolExecutor(min(workers, len(sections)), get_context("spawn"), _deaf) as processes:
-        order = sorted(range(len(sections)), key=lambda n: -_WEIGHTS.get(getattr(sections[n].answer, "kind", ""), 1))
+        # the longest are begun first
+        order = sorted(range(len(sections)), key=lambda n: -(a.type.weight if (a := sections[n].answer) else 0))
         jobs = {processes.submit(_asked_again, *_as_asked(sections[n]), choices, formats): n for n in order}
         found: dict[int, PooledViews] = {}
         try:

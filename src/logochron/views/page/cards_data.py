@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 from logochron.core.errors import LogochronError, visible
 from logochron.core.options import STATUSES
@@ -29,10 +30,10 @@ class Cards:
         cls, answers: Sequence[AlignedAnswer], choices: Choices | None, formats: Formats, pool: Pool
     ) -> Cards | None:
         """The cards of the first answer that compares the periods of the page; None where there is none."""
-        fitting: list[Comparison] = [
+        fitting: list[Any] = [
             answer
             for answer in answers
-            if isinstance(answer, Comparison) and choices is not None and answer.each == choices.grain
+            if answer.type.cards and choices is not None and answer.each == choices.grain
             and answer.calendar == choices.calendar and answer.running is None
         ]  # fmt: skip
         if not fitting or choices is None:

@@ -18,7 +18,7 @@ from logochron.core.questions.compare import Comparison, compare
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import everything, message
 from logochron.views.formats import Formats, capital, words
-from logochron.views.tables.room import MOST_OF_PAGE
+from logochron.views.tables.answer_tables import MOST_OF_PAGE
 from logochron.views.words.question_words import periods_of
 
 #: So many views a page carries at most, of each choice of items and each period: of one section, of all together.
@@ -109,8 +109,7 @@ def choices_of(
     kept, told = _latest(len(lead.periods), max(min(most, MOST_OF_PAGE // max(items, 1)), 1), formats)
     labels = lead.periods[-kept:]
     chosen = len(labels) - 1
-    if first.kind != "pace" and first.periods:
-        chosen = next((n for n, label in enumerate(labels) if label == first.periods[-1]), chosen)
+    chosen = next((n for n, label in enumerate(labels) if label == first.opens_at), chosen)
     places = range(len(lead.periods) - len(labels), len(lead.periods))
     return Choices(
         grain=question.grain,
@@ -126,9 +125,9 @@ def choices_of(
 
 
 def _question(answers: Sequence[AlignedAnswer]) -> Question:
-    """The question whose periods a page offers: the first that has rows of periods."""
+    """The question whose periods a page offers: the first that is asked of periods, not as of a day."""
     for answer in answers:
-        if answer.kind in ("compare", "relate", "drivers") and answer.question.each != "span":
+        if answer.type.page in ("periods", "period") and answer.question.each != "span":
             return answer.question
     return answers[0].question
 

@@ -14,18 +14,13 @@ from logochron.core.errors import visible
 from logochron.core.options import OTHERS
 from logochron.core.questions.relate import JOINED
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.columns import has_column, kind_of
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
 from logochron.views.page.pool import Pool
-from logochron.views.tables.registry import specs
-from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
+from logochron.views.tables.answer_tables import tables_of
+from logochron.views.tables.cells import ALL, OPENING, Cell, Row, Shown, TableColumn, TableSpec
 from logochron.views.words.titles import coverage_line
 
-#: Columns of tables that stand only on terminals.
-_TERMINAL = frozenset({"spark"})
-#: The cells that stand in the first row of each period.
-OPENING = ("period", "when")
 #: The kinds of columns that hold texts.
 _TEXTS = frozenset({"label", "period", "word", "text"})
 
@@ -69,7 +64,7 @@ class KeptTable:
         """What opens a period."""
         if place not in self.opened:
             first = self.periods[place][0]
-            cells = [first.row.cells.get(name, "") for name in OPENING]
+            cells = [next((c.text for c in first.row.cells.values() if c.kind == kind), "") for kind in OPENING]
             self.opened[place] = cells, saved_values(answer, first)
         return self.opened[place]
 
@@ -89,9 +84,7 @@ class KeptTable:
 
 def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[KeptTable]:
     """The tables of an answer."""
-    made = specs(answer, formats, shown)
-    if answer.kind == "pace":  # its last positions are for terminals: the figure has them all
-        made = made[::2]
+    made = [spec for spec in tables_of(answer, formats, shown) if not spec.excerpt]  # the figure has all of it
     by: tuple[str, ...] = getattr(answer, "by", ())
     names = [measure.name for measure in getattr(answer, "measures", ())]
     per_measure = len(made) // max(len(names), 1) or 1
@@ -103,7 +96,7 @@ def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[Ke
             labels: RowLabels = (None,) * len(by)
             if row.source is not None:
                 columns, i = row.source
-                place = int(columns["period"][i]) if has_column(answer.kind, "period") else place
+                place = int(columns["period"][i]) if answer.type.has_column("period") else place
                 labels = tuple(columns[name][i] if name in columns else None for name in by)
             periods.setdefault(place, []).append(KeptRow(row, labels, place))
         found.append(KeptTable(spec, names[n // per_measure] if names else "", periods))
@@ -122,19 +115,19 @@ def table_data(
     """A table with some of its rows, under a title of its own, and lines below."""
     spec = table.spec
     coverage = coverage_line(answer, formats) if isinstance(answer, AlignedAnswer) else ""  # the page says it once
-    head = [[name, visible(text), _kind(spec, name)] for name, text in spec.headings.items() if name not in _TERMINAL]
+    head = [[column.name, visible(column.heading), _kind(column)] for column in spec.shown]
     made = []
     opens: dict[str, tuple[list[str], list[str]]] = {}
     for kept in rows:
         opens[_period(answer, kept)] = opening = table.opening(answer, kept.place)
         if id(kept.row) not in table.written:
-            table.written[id(kept.row)] = pool.add(_row(spec, head, kept, opening[1], table.measure, answer))
+            table.written[id(kept.row)] = pool.add(_row(spec, kept, opening[1], table.measure, answer))
         made.append(table.written[id(kept.row)])
     saved = any(values for _, values in opens.values())
     frame = {
         "head": head,
         # those of a file of the answer, and which of them hold texts
-        "columns": [[name, kind_of(answer.kind, name) in _TEXTS] for name in answer.columns] if saved else [],
+        "columns": [[name, answer.type.holds(name) in _TEXTS] for name in answer.columns] if saved else [],
         "title": visible(title),
         "unit": spec.unit,
         "lines": [visible(line) for line in lines if line != coverage],
@@ -152,7 +145,7 @@ def saved_values(answer: Result, kept: KeptRow) -> list[str]:
 
 
 def _saved(answer: Result, name: str, value: Any) -> str:
-    kind = kind_of(answer.kind, name)
+    kind = answer.type.holds(name)
     if kind == "period":
         return answer.periods[int(value)]
     if kind in _TEXTS and isinstance(value, np.integer):  # the place of a word
@@ -168,23 +161,19 @@ def _saved(answer: Result, name: str, value: Any) -> str:
     return full_figure(float(value)) or ""
 
 
-def _row(
-    spec: TableSpec, head: Sequence[Sequence[str]], kept: KeptRow, opening: list[str], measure: str, answer: Result
-) -> dict[str, Any]:
+def _row(spec: TableSpec, kept: KeptRow, opening: list[str], measure: str, answer: Result) -> dict[str, Any]:
     """A row: whose, its cells in the order of the head (but for those of its period), and its figures in full.
 
     `own`: where it is saved in another way than the row that opens its period (`opening`), place by place.
     """
     row = kept.row
-    cells = {name: visible(row.cells.get(name, "")) for name, _, _ in head}
-    if row.source is not None:
-        cells |= dict.fromkeys(OPENING, "")
+    cells = [row.cells.get(column.name, Cell(column.kind)) for column in spec.shown]
     made: dict[str, Any] = {
         "period": _period(answer, kept),
         "item": JOINED.join(label for label in kept.labels if label is not None),
         "measure": measure,
-        "cells": [_cell(spec, row, name, kind, cells[name]) for name, _, kind in head],
-        "figures": [full_figure(row.figures.get(name)) for name, _, _ in head],
+        "cells": [_cell(spec, cell, opens=row.source is not None) for cell in cells],
+        "figures": [full_figure(cell.value) if cell.is_figure else None for cell in cells],
     }
     values = saved_values(answer, kept)
     if not values:
@@ -196,8 +185,8 @@ def _row(
     looks = [name for name, holds in (("total", row.total), ("sub", row.subtotal), ("others", others)) if holds]
     if looks:
         made["looks"] = looks
-    if row.verdict:
-        made["verdict"] = row.verdict
+    if verdict := next((cell.verdict for cell in cells if cell.verdict), ""):
+        made["verdict"] = verdict
     if row.depth:
         made["depth"] = row.depth
     return made
@@ -207,23 +196,22 @@ def _period(answer: Result, kept: KeptRow) -> str:
     return answer.periods[kept.place] if answer.periods else ""
 
 
-def _kind(spec: TableSpec, column: str) -> str:
-    if column == spec.judged:
+def _kind(column: TableColumn) -> str:
+    """What the script is to make of a column."""
+    if column.marked:
         return "judged"
-    if column == "bar":
-        return "bar"
-    if column in spec.numeric:
+    if column.is_figure:
         return "figure"
-    return "item" if column.startswith("dim:") else "text"
+    return column.kind if column.kind in ("bar", "item") else "text"
 
 
-def _cell(spec: TableSpec, row: Row, column: str, kind: str, text: str) -> Any:
-    """A cell's text; mark and figure apart; the part of a share's bar."""
-    if kind == "judged" and row.verdict:
-        return list(spec.marked(text))
-    if kind == "bar":
-        return round(min(max(row.part, 0.0), 1.0), 4) if math.isfinite(row.part) else ""
-    return text
+def _cell(spec: TableSpec, cell: Cell, *, opens: bool) -> Any:
+    """A cell's text; mark and figure apart; the part of a bar; nothing where the first row of its period says it."""
+    if cell.kind == "bar":
+        return round(min(max(cell.bar, 0.0), 1.0), 4) if math.isfinite(cell.bar) else ""
+    if cell.mark:
+        return [visible(text) for text in ((cell.text, cell.mark) if spec.marks_after else (cell.mark, cell.text))]
+    return "" if opens and cell.kind in OPENING else visible(cell.text)
 
 
 def full_figure(figure: float | None) -> str | None:

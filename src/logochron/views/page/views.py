@@ -19,6 +19,7 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.days import as_date
 from logochron.core.errors import LogochronError, visible
 from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.question_types import loaded
 from logochron.views.catalog import message
 from logochron.views.figures.choose import Chosen, named_figure, suited
 from logochron.views.figures.scene import Canvas
@@ -28,9 +29,7 @@ from logochron.views.page.pool import Pool
 from logochron.views.page.scene_data import scene_data, seen_data
 from logochron.views.page.table_data import KeptTable, items_of, kept_tables, table_data
 from logochron.views.sections import Section
-from logochron.views.tables.spec import Shown
-from logochron.views.words.question_words import picked_drivers
-from logochron.views.words.said import SAID
+from logochron.views.tables.cells import Shown
 from logochron.views.words.sentences import sentences
 
 _LOG = logging.getLogger("logochron")
@@ -91,7 +90,7 @@ class Views:
     @property
     def _by_periods(self) -> bool:
         """Whether the answer has rows of periods."""
-        return self.answer.kind in ("compare", "relate") and self.answer.question.each != "span"
+        return self.answer.type.page == "periods" and self.answer.question.each != "span"
 
     @cached_property
     def _frame(self) -> Any:
@@ -124,13 +123,7 @@ class Views:
 
     def _alone(self, picked: Mapping[str, str]) -> dict[str, Any]:
         """What asks for what is picked alone: split by the dimensions in which nothing is picked."""
-        rest = [name for name in self.answer.by if name not in picked]
-        within = self.answer.within if self.answer.kind == "relate" else None
-        if within is None:
-            return {"by": rest}
-        if within in picked:  # its one item is that which the others stand in
-            return {"by": [name for name in self.answer.by if name in rest or name == within]}
-        return {"by": rest} if len(rest) > 1 else {"by": rest, "within": None}
+        return dict(self.answer.without(picked))
 
     def _window(self, place: int, many: int) -> dict[str, Any]:
         """What asks for so many periods that end with one."""
@@ -200,7 +193,7 @@ class Views:
 
     def _one_item(self, pick: Pick, place: int, tables: list[KeptTable]) -> tuple[Any, list[KeptTable], Any]:
         """Of an item that is left alone its course; of a relation, which one alone has not, nothing."""
-        if self.answer.kind == "relate":
+        if self.answer.type.needs_items:
             return None, tables, None
         course = self._course(pick)
         return course.answer, course.tables, self._moving(course, place)
@@ -213,7 +206,7 @@ class Views:
         answer, picked = self._asked_at(pick, period), self._picked(pick)
         wanted = items_of(answer, picked)
         shown = self._tables(answer, kept_tables(answer, self.formats), wanted)
-        if self.answer.kind != "drivers" or not any(wanted):
+        if self.answer.type.page != "period" or not any(wanted):
             return self._view(shown, answer, None, self._drawn(answer))
         alone = None
         if not all(wanted):  # what moved what is picked is drawn alone; its points are those of the whole
@@ -222,7 +215,7 @@ class Views:
         view = self._view(shown, None, None, self._drawn(alone or answer))
         if self.section.words:
             named = {name: label for name, label in picked.items() if name in answer.by}
-            view["words"] = self._said(picked_drivers(answer, named, alone, self.formats))
+            view["words"] = self._said(loaded(answer.type.picked_words)(answer, named, alone, self.formats))
         return view
 
     def _tables(
@@ -242,16 +235,16 @@ class Views:
     def _asked_at(self, pick: Pick, period: int) -> Any:
         assert self.choices is not None
         picked, last = self._picked(pick), self.choices.lasts[period]
-        if self.answer.kind == "drivers":  # what an item contributed is its part in the whole
+        if self.answer.type.page == "period":  # what an item contributed is its part in the whole
             return self.answer.again(book=self._of(self._outside(picked)), at=as_date(last), **self._every(picked))
         rest = [name for name in self.answer.by if name not in picked]
         changed: dict[str, Any] = {"by": rest}
         book = self._of(picked)
         if not rest and self.answer.by:
             changed |= _UNSPLIT
-        if self.answer.kind in ("pace", "land"):
+        if self.answer.type.page == "day":
             book = book.until(as_date(last)) if last < book.coverage.last else book
-            changed |= {"at": None} if self.answer.kind == "land" else {}
+            changed |= {"at": None} if "at" in self.answer.put.options else {}
         return self.answer.again(book=book, **changed)
 
     def _place(self, period: int) -> int | None:
@@ -282,7 +275,7 @@ class Views:
 
     def _words(self, answer: Any, label: str | None) -> int:
         """The sentences of an answer."""
-        if answer is None or not self.section.words or answer.kind not in SAID:
+        if answer is None or not self.section.words or not answer.type.sentences:
             return self.pool.add([])
         return self._said(sentences(answer, at=label, formats=self.formats))
 
@@ -303,7 +296,7 @@ class Views:
             chosen = named_figure(self.section.figure, self.section.options)
             if chosen.options.get("panels") not in (None, *answer.by):
                 del chosen.options["panels"]
-            if answer.kind in chosen.figure.answers and (answer.by or not chosen.figure.by_item):
+            if chosen.figure.name in answer.type.figures and (answer.by or not chosen.figure.by_item):
                 return chosen
         seen = answer
         many = self.listed if answer.by else self._seen

@@ -10,12 +10,12 @@ from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.result import Result
-from logochron.views.figures.registry import names_of
 from logochron.views.formats import Formats
 from logochron.views.page.to_html import page
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
-from logochron.views.tables.room import check_room
+from logochron.views.tables.answer_tables import check_room, tables_of
+from logochron.views.tables.cells import Shown
 from logochron.views.whole_file import whole_file
 
 
@@ -99,9 +99,6 @@ def sections_of(
     QuestionError
         Where there is none, or what is given is no answer.
     """
-    from logochron.views.tables.registry import specs
-    from logochron.views.tables.spec import Shown
-
     named = answers if isinstance(answers, Mapping) else None
     if not isinstance(answers, (Result, Mapping, list, tuple)):
         raise QuestionError(f"`answers` must be an answer, a list of them or by heading; got {brief(answers)}")
@@ -111,19 +108,19 @@ def sections_of(
             raise QuestionError(f"`answers` must be answers, such as those of compare; got {brief(one)}")
     if not given:
         raise QuestionError("`answers` holds none: a page needs one at least")
-    headings = list(named) if named is not None else [specs(one, formats, Shown(rows=1))[0].title for one in given]
+    headings = list(named) if named is not None else [tables_of(one, formats, Shown(rows=1))[0].title for one in given]
     headings = list(map(str, headings))
     seen: dict[str, int] = {}
     for place, heading in enumerate(headings):
         seen[heading] = seen.get(heading, 0) + 1
         if seen[heading] > 1:
             headings[place] = f"{heading} ({seen[heading]})"
-    kinds = {heading: one.kind for heading, one in zip(headings, given)}
+    known = {heading: one.type.figures for heading, one in zip(headings, given)}
     for heading, figure in figures.items():
-        if heading not in kinds:
-            raise QuestionError(f"`figures`: {no_such('section', str(heading), kinds)}")
-        if figure not in names_of(kinds[heading]):
-            raise QuestionError(f"`figures`: {no_such('figure', str(figure), names_of(kinds[heading]))}")
+        if heading not in known:
+            raise QuestionError(f"`figures`: {no_such('section', str(heading), known)}")
+        if figure not in known[heading]:
+            raise QuestionError(f"`figures`: {no_such('figure', str(figure), known[heading])}")
     return [Section(heading=heading, answer=one, figure=figures.get(heading)) for heading, one in zip(headings, given)]
 
 

@@ -8,15 +8,15 @@ from logochron.core.book.measures import Measure
 from logochron.core.options import STATUSES
 from logochron.core.questions.drivers import Drivers
 from logochron.views.catalog import message
+from logochron.views.decimals import fitting_decimals
 from logochron.views.formats import Formats, capital, words
-from logochron.views.marks import Marks, marks_of
-from logochron.views.tables.item_rows import Line, decimals_of, growth_of, item_cells, item_headings, lines_of
-from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
+from logochron.views.marks import marks_of
+from logochron.views.tables.cells import ALL, Cell, Shown, TableColumn, TableSpec
+from logochron.views.tables.item_rows import FigureCells, decimals_of, item_cells, item_columns, lines_of
 from logochron.views.words.periods import row_period
 from logochron.views.words.titles import (
     against_line,
     base_heading,
-    column_words,
     coverage_line,
     cut_of,
     subject,
@@ -24,46 +24,67 @@ from logochron.views.words.titles import (
     within_a_title,
 )
 
-_EFFECTS = ("volume", "mix", "price")
+_FIGURES, _EFFECTS = ("value", "base", "change", "contribution"), ("volume", "mix", "price")
+#: What stands beside volume, mix and price in workbooks, as they are worked out from it.
+_QUANTITIES = ("quantity", "base_quantity")
 _PARTS = message(
     "Volume: more or less {quantity} in all; mix: more or less of the higher-priced items; "
     "price: the same {quantity} at other prices"
 )
 
 
-def drivers_spec(result: Drivers, measure: Measure, formats: Formats, shown: Shown = ALL) -> TableSpec:
-    """The table of one measure: contributions, and volume, mix and price where quantities are known."""
+def drivers_tables(result: Drivers, formats: Formats, shown: Shown = ALL) -> list[TableSpec]:
+    """A table for each measure."""
+    return [_table(result, measure, formats, shown) for measure in result.measures]
+
+
+def _table(result: Drivers, measure: Measure, formats: Formats, shown: Shown) -> TableSpec:
+    """Contributions, and volume, mix and price where quantities are known."""
     decimals = decimals_of(result, measure, formats)
     marks = marks_of(result.judgings[measure.name], formats)
-    (period,) = lines_of(result, measure, formats, shown)
-    width = max(len(growth_of(line, formats)) for line in period)
-    rows = [_row(result, line, decimals, formats, marks, width) for line in period]
-    noted = any(row.cells.get("note") for row in rows)
+    figures, items = FigureCells(result, formats, decimals), item_columns(result)
+    effects = _EFFECTS if result.quantity else ()
+    counted = _QUANTITIES if result.quantity else ()
+    of_quantities = _quantity_decimals(result, measure) if counted else 0
+    (lines,) = lines_of(result, measure, formats, shown)
+    rows = [
+        line.row(
+            {
+                **item_cells(items, line),
+                **figures.cells(line, (*_FIGURES, *effects)),
+                **{name: figures.cell(line, name, decimals=of_quantities) for name in counted},
+                "growth": figures.judged(line, marks),
+                "note": Cell("note", line.of("note")),
+            }
+        )
+        for line in lines
+    ]
+    noted = [TableColumn("note", "", "note")] if any(row.text("note") for row in rows) else []
     when, cut = drivers_period(result, formats)
     named = subject(result, measure, formats, split=True, when=when)
     moved = formats.say("What moved {subject}", subject=within_a_title(named, measure))
     return TableSpec(
         title=formats.dot.join([moved, against_line(result, formats)]),
         unit=unit(measure, formats),
-        headings={
-            **item_headings(result),
-            "value": capital(words(measure.name)),
-            "base": base_heading(result, formats),
-            "change": column_words("change", formats, planned=result.plan is not None),
-            "growth": column_words("growth", formats, planned=result.plan is not None),
-            "points": column_words("contribution", formats),
-            **({name: column_words(name, formats) for name in _EFFECTS} if result.quantity else {}),
-            **({"note": ""} if noted else {}),
-        },
-        numeric=frozenset({"value", "base", "change", "growth", "points", *_EFFECTS}),
+        columns=(
+            *items,
+            figures.column("value", capital(words(measure.name))),
+            figures.column("base", base_heading(result, formats)),
+            figures.column("change"),
+            figures.column("growth", marked=True),
+            figures.column("contribution"),
+            *(figures.column(name, form="sheet")._replace(decimals=of_quantities) for name in counted),
+            *(figures.column(name) for name in effects),
+            *noted,
+        ),
         rows=tuple(rows),
         marks_after=marks.after,
-        firm=frozenset(),
+        marks_width=marks.width,
         lines=(
             *cut,
             *_way_down(result, measure, decimals, formats),
             formats.say("Contribution: what each adds to the growth of all, in percentage points"),
-            *(_effects_words(result, formats) if result.quantity else ()),
+            *([formats.say(_PARTS, quantity=words(result.quantity.name))] if result.quantity else []),
             *result.notes,
             coverage_line(result, formats),
         ),
@@ -71,9 +92,10 @@ def drivers_spec(result: Drivers, measure: Measure, formats: Formats, shown: Sho
     )
 
 
-def _effects_words(result: Drivers, formats: Formats) -> tuple[str, ...]:
-    assert result.quantity is not None
-    return (formats.say(_PARTS, quantity=words(result.quantity.name)),)
+def _quantity_decimals(result: Drivers, measure: Measure) -> int:
+    """How many decimals quantities need."""
+    parts = [result.of_measure(of, measure) for of in (result.columns, result.total_columns)]
+    return fitting_decimals(np.concatenate([part[name] for part in parts for name in _QUANTITIES]), np.zeros(0), 6)
 
 
 def drivers_period(result: Drivers, formats: Formats) -> tuple[str, tuple[str, ...]]:
@@ -96,23 +118,3 @@ def _way_down(result: Drivers, measure: Measure, decimals: int, formats: Formats
         for item, change, points in zip(path["item"], path["change"], path["contribution"])
     ]
     return (formats.say("Where it comes from: {steps}", steps=formats.say(", of which ").join(steps)),)
-
-
-def _row(result: Drivers, line: Line, decimals: int, formats: Formats, marks: Marks, width: int) -> Row:
-    table, i = line.columns, line.i
-    sign = marks.sign(table["direction"][i], table["verdict"][i])
-    cells = {
-        **item_cells(result, line),
-        "value": formats.number(table["value"][i], decimals),
-        "base": formats.number(table["base"][i], decimals),
-        "growth": marks.cell(sign, growth_of(line, formats), width),
-        "points": formats.points(table["contribution"][i]),
-        **{name: formats.number(table[name][i], decimals, signed=True) for name in ("change", *_EFFECTS)},
-        "note": table["note"][i],
-    }
-    figures = line.figures("value", "base", "change", "growth", points="contribution")
-    if result.quantity is not None:
-        figures |= line.figures(*_EFFECTS, "quantity", "base_quantity")
-    return Row(
-        cells, table["verdict"][i], line.total, False, line.depth, line.subtotal, figures=figures, source=line.source
-    )

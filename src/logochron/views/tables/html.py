@@ -15,9 +15,9 @@ from logochron.core.questions.compare import Comparison
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette, mixed
+from logochron.views.tables.answer_tables import tables_of
 from logochron.views.tables.cards import Card, cards_of, shown_cards
-from logochron.views.tables.registry import specs
-from logochron.views.tables.spec import Row, Shown, TableSpec
+from logochron.views.tables.cells import Cell, Row, Shown, TableColumn, TableSpec
 
 #: More rows than this are cut, and said so: a notebook is no place for thousands.
 MOST_ROWS = 200
@@ -52,10 +52,10 @@ def html(
 ) -> str:
     """The tables of an answer as HTML, of at most so many rows each, the latest; cards above a single row."""
     formats = formats or Formats()
-    tables = [_table(spec.told(visible)) for spec in specs(result, formats, Shown(rows=most))]
+    tables = [_table(spec.mapped(visible)) for spec in tables_of(result, formats, Shown(rows=most))]
     cards: list[Card] = []
-    if isinstance(result, Comparison) and not result.by and len(result.periods) == 1:
-        cards = cards_of(result, formats)
+    if result.type.cards and len(result.periods) == 1 and not getattr(result, "by", ()):
+        cards = cards_of(result, formats)  # type: ignore[arg-type]
     return _template("table.html.j2").render(tables=tables, cards=cards, css=style(palette or Palette()))
 
 
@@ -97,15 +97,13 @@ def _table(spec: TableSpec) -> dict[str, Any]:
     return {
         "title": spec.title,
         "unit": spec.unit,
-        "head": [_Cell(text, "figure" if name in spec.numeric else "") for name, text in spec.headings.items()],
+        "head": [_Cell(column.heading, "figure" if column.is_figure else "") for column in spec.shown],
         "rows": [
             {
                 "looks": " ".join(
-                    name
-                    for name, holds in (("strong", row.total or row.subtotal), ("starts", row.starts and place))
-                    if holds
+                    name for name, holds in (("strong", row.strong), ("starts", row.starts and place)) if holds
                 ),
-                "cells": [_cell(spec, row, name) for name in spec.headings],
+                "cells": [_cell(spec, row, column) for column in spec.shown],
             }
             for place, row in enumerate(spec.rows)
         ],
@@ -114,15 +112,17 @@ def _table(spec: TableSpec) -> dict[str, Any]:
     }
 
 
-def _cell(spec: TableSpec, row: Row, column: str) -> _Cell:
+def _cell(spec: TableSpec, row: Row, column: TableColumn) -> _Cell:
     """A cell with what it looks like."""
-    text = row.cells.get(column, "")
-    if column == spec.judged and row.verdict:
-        return _Cell(text, f"figure judged {row.verdict}", mark=spec.marked(text))
-    if column == "bar":
-        if not math.isfinite(row.part):
-            return _Cell("")
-        return _Cell("", share=f"{min(max(row.part, 0.0), 1.0) * 100:.1f}%")
-    if column.startswith("dim:"):
-        return _Cell(text, style=f"padding-left:{8 + 14 * row.depth}px" if row.depth else "")
-    return _Cell(text, "figure" if column in spec.numeric else column if column.isalpha() else "")
+    cell = row.cells.get(column.name)
+    if cell is None:
+        cell = Cell(column.kind)
+    if cell.mark:
+        sides = (cell.text, cell.mark) if spec.marks_after else (cell.mark, cell.text)
+        return _Cell("", " ".join(filter(None, ("figure judged", cell.verdict))), mark=sides)
+    if cell.kind == "bar":
+        share = f"{min(max(cell.bar, 0.0), 1.0) * 100:.1f}%" if math.isfinite(cell.bar) else ""
+        return _Cell("", share=share)
+    if cell.kind == "item":
+        return _Cell(cell.text, style=f"padding-left:{8 + 14 * cell.depth}px" if cell.depth else "")
+    return _Cell(cell.text, "figure" if column.is_figure else column.kind)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from itertools import islice
 from typing import Any, NamedTuple
 
@@ -10,15 +10,25 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
+from logochron.core.days import as_date, to_days
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.blocks import Blocks
-from logochron.core.rows.columns import has_column, kind_of
+from logochron.core.rows.columns import Column, ColumnKind
 from logochron.views.catalog import everything
 from logochron.views.decimals import fitting_decimals
 from logochron.views.formats import Formats, capital, shortened, words
-from logochron.views.tables.spec import ALL, RowSource, Shown
+from logochron.views.marks import Marks
+from logochron.views.tables.cells import ALL, Cell, CellKind, Row, RowSource, Shown, TableColumn
+from logochron.views.words.periods import beside_label
+from logochron.views.words.titles import column_words, period_label
 
 Table = Mapping[str, NDArray[Any]]
+#: What a cell holds, by what the column of an answer does.
+_KINDS: Mapping[ColumnKind, CellKind] = {
+    **{"label": "text", "word": "text", "truth": "text", "text": "text", "period": "period", "day": "day"},
+    **{"days": "count", "count": "count", "amount": "amount", "difference": "difference"},
+    **{"part": "part", "change": "change", "points": "points"},
+}
 
 
 def rows_of(result: AlignedAnswer, columns: Blocks, measure: Measure | None = None) -> dict[str, NDArray[Any]]:
@@ -26,12 +36,12 @@ def rows_of(result: AlignedAnswer, columns: Blocks, measure: Measure | None = No
     if measure is not None:
         columns = result.of_measure(columns, measure)
     made = {
-        name: result.texts(columns, name) if kind_of(result.kind, name) in ("word", "label", "text") else columns[name]
+        name: result.texts(columns, name) if result.type.holds(name) in ("word", "label", "text") else columns[name]
         for name in columns
     }
     notes = np.empty(len(result.note_table), dtype=object)
     notes[:] = result.note_table
-    return made | {"notes": notes[columns["note"]]} if columns else made
+    return made | {"notes": notes[columns["note"]]} if "note" in columns else made
 
 
 class Line(NamedTuple):
@@ -44,15 +54,13 @@ class Line(NamedTuple):
     subtotal: bool = False
     total: bool = False
 
-    @property
-    def source(self) -> RowSource:
-        """The row of the answer."""
-        return RowSource(self.columns, self.i)
+    def of(self, name: str) -> Any:
+        """What a column of the answer holds of it."""
+        return self.columns[name][self.i]
 
-    def figures(self, *names: str, **renamed: str) -> dict[str, float]:
-        """Figures of the row by the column of the table that shows them: of the same name, or of another."""
-        of = dict(zip(names, names)) | renamed
-        return {shown: float(self.columns[name][self.i]) for shown, name in of.items()}
+    def row(self, cells: Mapping[str, Cell], *, starts: bool = False) -> Row:
+        """The row of a table, with these cells."""
+        return Row(cells, self.total, self.subtotal, starts, RowSource(self.columns, self.i))
 
 
 def is_tree(result: AlignedAnswer) -> bool:
@@ -60,45 +68,131 @@ def is_tree(result: AlignedAnswer) -> bool:
     return len(result.by) > 1 and result.top is None
 
 
-def item_headings(result: AlignedAnswer) -> dict[str, str]:
-    """The headings of the columns that name items."""
+#: What parts the name of a dimension's column from those of the answer's own.
+_ITEM = "dim:"
+
+
+def item_columns(result: AlignedAnswer) -> list[TableColumn]:
+    """The columns that name items: one of all dimensions where they stand below each other."""
     names = [capital(words(name)) for name in result.by]
     if is_tree(result):
-        return {"dim:items": " / ".join(names)}
-    return {f"dim:{name}": heading for name, heading in zip(result.by, names)}
+        return [TableColumn(_ITEM + "items", " / ".join(names), "item")]
+    return [TableColumn(_ITEM + name, heading, "item") for name, heading in zip(result.by, names)]
 
 
-def item_cells(result: AlignedAnswer, line: Line) -> dict[str, str]:
+def item_cells(columns: Sequence[TableColumn], line: Line) -> dict[str, Cell]:
     """The cells that name the item of a row."""
     texts = line.label if line.total else tuple(map(shortened, line.label))
-    return dict(zip(item_headings(result), texts))
+    return {
+        column.name: Cell("item", text, depth=line.depth)
+        for column, text in zip(columns, texts)
+        if column.kind == "item"
+    }
+
+
+def opening_columns(formats: Formats, filled: Collection[str]) -> list[TableColumn]:
+    """The columns that name the period of a row: its first and last day stand in workbooks."""
+    days = (TableColumn(name, column_words(name, formats), "day", form="sheet") for name in ("start", "end"))
+    beside = [TableColumn("when", "", "when", form="people")] if "when" in filled else []
+    return [TableColumn("period", column_words("period", formats), "period", firm=True), *days, *beside]
+
+
+def opening_cells(result: AlignedAnswer, line: Line, formats: Formats, *, starts: bool) -> dict[str, Cell]:
+    """The days of a row's period; its name too where the row starts one."""
+    start, end = (int(to_days(line.of(name))) for name in ("start", "end"))
+    cells = {name: Cell("day", str(as_date(day)), day) for name, day in (("start", start), ("end", end))}
+    if not starts:
+        return cells
+    label, status = result.periods[int(line.of("period"))], str(line.of("status"))
+    return cells | {
+        "period": Cell("period", period_label(result, label, status, start, end, formats)),
+        "when": Cell("when", beside_label(result, start, end, status, formats)),
+    }
+
+
+class FigureCells:
+    """The figures of rows as cells, each column of a table of rows written once as a whole."""
+
+    def __init__(self, result: AlignedAnswer, formats: Formats, decimals: int) -> None:
+        self.result, self.formats, self.decimals = result, formats, decimals
+        self._texts: dict[tuple[int, str], list[str]] = {}
+        self._tables: list[Table] = []  # held, so that no other one gets the name of one of them
+
+    def column(self, name: str, heading: str | None = None, **more: Any) -> TableColumn:
+        """The column of the table that shows one of the answer."""
+        of = self.result.type.column(name)
+        planned = getattr(self.result, "plan", None) is not None
+        heading = column_words(of, self.formats, planned=planned) if heading is None else heading
+        return TableColumn(name, heading, _KINDS[of.kind], decimals=self.decimals, **more)
+
+    def cell(self, line: Line, name: str, *, decimals: int | None = None) -> Cell:
+        """A cell of a row."""
+        kind = _KINDS[self.result.type.holds(name)]
+        key = id(line.columns), name
+        if key not in self._texts:
+            self._tables.append(line.columns)
+            decimals = self.decimals if decimals is None else decimals
+            self._texts[key] = figure_texts(kind, line.columns[name], self.formats, decimals)
+        return Cell(kind, self._texts[key][line.i], float(line.of(name)))
+
+    def cells(self, line: Line, names: Sequence[str]) -> dict[str, Cell]:
+        """Several cells of a row."""
+        return {name: self.cell(line, name) for name in names}
+
+    def judged(self, line: Line, marks: Marks) -> Cell:
+        """The growth of a row with its mark and verdict; level spelled out where it has none."""
+        cell, direction, verdict = self.cell(line, "growth"), str(line.of("direction")), str(line.of("verdict"))
+        band = line.of("band") if "band" in line.columns else None
+        if direction == "level" and not np.isfinite(line.of("growth")):
+            cell = cell._replace(text=self.formats.say("level"))
+        return cell._replace(mark=marks.sign(direction, verdict, band), verdict=verdict)
+
+
+def cell_kind(column: Column) -> CellKind:
+    """What the cells of a column of an answer hold."""
+    return _KINDS[column.kind]
+
+
+def figure_text(column: Column, value: float, formats: Formats, decimals: int) -> str:
+    """One figure of a column of an answer as people read it."""
+    return figure_texts(_KINDS[column.kind], np.array([value]), formats, decimals)[0]
+
+
+def figure_texts(kind: CellKind, values: NDArray[Any], formats: Formats, decimals: int) -> list[str]:
+    """A column of figures as people read them."""
+    values = np.asarray(values, dtype=np.float64)
+    if kind == "part":
+        return formats.parts(values)
+    if kind == "change":
+        return formats.growths(values)
+    if kind == "points":
+        return formats.numbers(values * 100, 1, signed=True)
+    return formats.numbers(values, 0 if kind == "count" else decimals, signed=kind == "difference")
 
 
 def decimals_of(
     result: AlignedAnswer,
     measure: Measure,
     formats: Formats,
-    base: str = "base",
+    shown: Sequence[str] = ("value", "base"),
     change: str = "change",
-    value: str = "value",
+    *,
+    of_total: bool = True,
 ) -> int:
     """How many decimals the amounts of a measure need, in its rows and totals alike.
 
     Parameters
     ----------
-    base, change, value
-        The columns whose figures are shown: beside the value, whose differences shall be seen, and the value itself.
+    shown
+        The columns whose figures are shown.
+    change, of_total
+        The column whose differences shall be seen: of the total, or else of all rows.
     """
     if formats.decimals is not None:
         return formats.decimals
     table, total = (result.of_measure(c, measure) for c in (result.columns, result.total_columns))
-    shown = np.concatenate([total[value], total[base], table[value], table[base]])
-    return fitting_decimals(shown, (table if change == "gap" else total)[change], result.book.decimals(measure.name))
-
-
-def growth_of(line: Line, formats: Formats) -> str:
-    """The growth of a row."""
-    return growth_or_level(line.columns["growth"][line.i], line.columns["direction"][line.i], formats)
+    figures = np.concatenate([part[name] for part in (total, table) for name in shown])
+    return fitting_decimals(figures, (total if of_total else table)[change], result.book.decimals(measure.name))
 
 
 def growth_or_level(growth: float, direction: str, formats: Formats) -> str:
@@ -145,7 +239,7 @@ def _latest(result: AlignedAnswer, measure: Measure, most: int) -> int:
 
 def _by_period(result: AlignedAnswer, columns: Table, periods: int) -> list[range]:
     """The rows of each period; of an answer of one period all."""
-    if not has_column(result.kind, "period"):
+    if not result.type.has_column("period"):
         return [range(len(columns["measure"]))] * periods
     first = int(columns["period"][0]) if len(columns["period"]) else 0
     edges = np.searchsorted(columns["period"], np.arange(first, first + periods + 1)).tolist()

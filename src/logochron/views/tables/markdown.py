@@ -7,19 +7,18 @@ import re
 from logochron.core.errors import visible
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
-from logochron.views.tables.registry import specs
-from logochron.views.tables.spec import Shown, TableSpec
+from logochron.views.tables.answer_tables import tables_of
+from logochron.views.tables.cells import Row, Shown, TableSpec
 
 
 def markdown(result: Result, formats: Formats) -> str:
     """The tables of an answer in Markdown."""
-    return "\n".join(_markdown(spec.told(escaped)) for spec in specs(result, formats))
+    return "\n".join(map(_markdown, tables_of(result, formats)))
 
 
 def excerpt(result: Result) -> str:
     """The latest rows of an answer in Markdown, for where HTML is not shown."""
-    shown = specs(result, Formats(), Shown(rows=_MOST_ROWS))
-    return "\n".join(_markdown(spec.told(escaped)) for spec in shown)
+    return "\n".join(map(_markdown, tables_of(result, Formats(), Shown(rows=_MOST_ROWS))))
 
 
 #: More rows than this are cut in a notebook.
@@ -46,14 +45,17 @@ def _markdown(spec: TableSpec) -> str:
     def line(cells: list[str]) -> str:
         return f"| {' | '.join(cells)} |"
 
-    headings = list(spec.headings)
-    rules = ["---:" if column in spec.numeric else "---" for column in headings]
-    lines = [f"**{spec.title}**" + (f" ({spec.unit})" if spec.unit else ""), ""]
-    lines += [line([spec.headings[column] for column in headings]), f"| {' | '.join(rules)} |"]
-    for row in spec.rows:
-        cells = [row.cells.get(column, "") for column in headings]
-        cells = [f"· {cell}" if row.depth and column.startswith("dim:") else cell
-                 for column, cell in zip(headings, cells)]  # fmt: skip
-        strong = row.total or row.subtotal
-        lines.append(line([f"**{cell}**" if strong and cell.strip() else cell for cell in cells]))
-    return "\n".join([*lines, "", *(f"{text}  " for text in spec.lines), ""])
+    def cells(row: Row) -> list[str]:
+        texts = []
+        for column in spec.shown:
+            cell = row.cells.get(column.name)
+            text = escaped(spec.beside(cell)) if cell is not None else ""
+            text = f"· {text}" if cell is not None and cell.depth else text
+            texts.append(f"**{text}**" if row.strong and text.strip() else text)
+        return texts
+
+    unit = f" ({escaped(spec.unit)})" if spec.unit else ""
+    rules = ["---:" if column.is_figure else "---" for column in spec.shown]
+    lines = [f"**{escaped(spec.title)}**{unit}", "", line([escaped(column.heading) for column in spec.shown])]
+    lines += [f"| {' | '.join(rules)} |", *(line(cells(row)) for row in spec.rows)]
+    return "\n".join([*lines, "", *(f"{escaped(text)}  " for text in spec.lines), ""])

@@ -16,28 +16,30 @@ from logochron.views.catalog import everything, ordinal
 from logochron.views.decimals import fitting_decimals
 from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.marks import marks_of
-from logochron.views.tables.item_rows import growth_or_level
-from logochron.views.tables.spec import ALL, Row, RowSource, Shown, TableSpec
+from logochron.views.tables.cells import ALL, Cell, Row, RowSource, Shown, TableColumn, TableSpec
+from logochron.views.tables.item_rows import figure_texts, growth_or_level
 from logochron.views.words.standing import RUNNING_TOTAL, pace_label, pace_when, ranks_of, standing_sentence
 from logochron.views.words.titles import against_words, base_heading, column_words, coverage_line, subject, unit
 
 #: So many positions up to today are shown.
 _POSITIONS = 7
+_FIGURES = ("running", "base", "gap", "growth")
 
 
 class _Line(NamedTuple):
     """A row to come: its labels, and its running total, base, gap and growth."""
 
-    named: Mapping[str, str]
+    named: Mapping[str, Cell]
     figures: NDArray[np.float64]
     total: bool = False
     source: RowSource | None = None
 
 
-def pace_specs(result: Pace, measure: Measure, formats: Formats, shown: Shown = ALL) -> list[TableSpec]:
-    """The standing of each period at today's position, or of each item in the last one; and the last positions."""
+def pace_tables(result: Pace, formats: Formats, shown: Shown = ALL) -> list[TableSpec]:
+    """Of each measure the standing of each period at today's position, or of each item in the last; last positions."""
     make = _by_item if result.by else _by_period
-    return [make(result, measure, formats, shown), _positions(result, measure, formats)]
+    tables = [(make(result, m, formats, shown), _positions(result, m, formats)) for m in result.measures]
+    return [table for pair in tables for table in pair]
 
 
 def _by_period(result: Pace, measure: Measure, formats: Formats, shown: Shown) -> TableSpec:
@@ -47,24 +49,22 @@ def _by_period(result: Pace, measure: Measure, formats: Formats, shown: Shown) -
     lines = [
         _Line(
             {
-                "period": pace_label(result, place, formats),
-                "rank": ordinal(ranks[place], formats.language) if place in ranks else "",
+                "period": Cell("period", pace_label(result, place, formats)),
+                "rank": Cell("count", ordinal(ranks[place], formats.language) if place in ranks else ""),
             },
             figures[place],
             source=RowSource({"period": np.arange(len(result.periods))}, place),
         )
         for place in range(first, len(result.periods))
     ]
-    spec = _spec(
+    return _table(
         result,
         measure,
         formats,
-        {"period": column_words("period", formats)},
+        [TableColumn("period", column_words("period", formats), "period", firm=True)],
         lines,
-        {"rank": column_words("rank", formats)},
+        [TableColumn("rank", column_words("rank", formats), "count")],
     )
-    said = standing_sentence(result, measure, (), formats)
-    return replace(spec, lines=(said, *result.notes, coverage_line(result, formats)))
 
 
 def _by_item(result: Pace, measure: Measure, formats: Formats, shown: Shown) -> TableSpec:
@@ -72,12 +72,15 @@ def _by_item(result: Pace, measure: Measure, formats: Formats, shown: Shown) -> 
     block = result.of_measure(result.columns, measure).blocks[0]
     row = result.place()
     order, columns = block.shown(row), block.period(row)
-    figures = np.stack([columns[name] for name in ("running", "base", "gap", "growth")], axis=1)
+    figures = np.stack([columns[name] for name in _FIGURES], axis=1)
     label = pace_when(result, len(result.periods) - 1, formats)
-    headings = {f"dim:{name}": capital(words(name)) for name in result.by}
+    items = [TableColumn(f"dim:{name}", capital(words(name)), "item") for name in result.by]
     lines = [
         _Line(
-            {f"dim:{name}": shortened(str(block.columns[name][0][item])) for name in result.by},
+            {
+                column.name: Cell("item", shortened(str(block.columns[name][0][item])))
+                for column, name in zip(items, result.by)
+            },
             figures[item],
             source=RowSource(columns, item),
         )
@@ -85,40 +88,45 @@ def _by_item(result: Pace, measure: Measure, formats: Formats, shown: Shown) -> 
     ]
     total = _figures(result, measure)[-1, result.positions.today]
     whole = RowSource(result.of_measure(result.total_columns, measure).blocks[0].period(row), 0)
-    named = {f"dim:{result.by[0]}": everything(words(result.by[0]), formats.language)}
+    named = {items[0].name: Cell("item", everything(words(result.by[0]), formats.language))}
     lines.append(_Line(named, total, total=True, source=whole))
-    spec = _spec(result, measure, formats, headings, lines, {}, period=label)
-    said = standing_sentence(result, measure, (), formats)
-    return replace(spec, lines=(said, *result.notes, coverage_line(result, formats)))
+    return _table(result, measure, formats, items, lines, [], period=label)
 
 
 def _positions(result: Pace, measure: Measure, formats: Formats) -> TableSpec:
     """The last positions up to today, all items together."""
     figures = _figures(result, measure)[-1]
     last = result.positions.today
-    first = max(last - _POSITIONS + 1, 0)
-    days = result.days[-1]
+    days, numbers = result.days[-1].tolist(), result.positions.numbers.tolist()
     lines = [
-        _Line({"position": formats.number(int(result.positions.numbers[place]), 0),
-               "day": f"{formats.weekday(int(days[place]))} {formats.day(int(days[place]))}"}, figures[place])
-        for place in range(first, last + 1)
-    ]  # fmt: skip
-    headings = {name: column_words(name, formats) for name in ("position", "day")}
-    spec = _spec(result, measure, formats, headings, lines, {})
-    many = formats.number(len(result.positions.numbers), 0)
+        _Line(
+            {
+                "position": Cell("count", formats.number(numbers[place], 0)),
+                "day": Cell("day", f"{formats.weekday(days[place])} {formats.day(days[place])}"),
+            },
+            figures[place],
+        )
+        for place in range(max(last - _POSITIONS + 1, 0), last + 1)
+    ]
+    first = [
+        TableColumn("position", column_words("position", formats), "count"),
+        TableColumn("day", column_words("day", formats), "day", firm=True),
+    ]
+    table = _table(result, measure, formats, first, lines, [])
+    many = formats.number(len(numbers), 0)
     rest = formats.say("{n} positions in all: --out FILE.csv has them", n=many)
     title = formats.say("The last positions of {period}", period=result.periods[-1])
     together = ", " + formats.say("all together") if result.by else ""
-    return replace(spec, title=title + together, unit="", lines=(rest,))
+    return replace(table, title=title + together, unit="", lines=(rest,), excerpt=True)
 
 
-def _spec(
+def _table(
     result: Pace,
     measure: Measure,
     formats: Formats,
-    first: Mapping[str, str],
+    first: list[TableColumn],
     lines: list[_Line],
-    last: Mapping[str, str],
+    last: list[TableColumn],
     period: str | None = None,
 ) -> TableSpec:
     """A table of running totals, with what stands before and behind the figures."""
@@ -128,38 +136,35 @@ def _spec(
     if decimals is None:
         decimals = fitting_decimals(figures[:, :2].ravel(), figures[:, 2], result.book.decimals(measure.name))
     directions, verdicts = result.directions(measure, figures[:, 0], figures[:, 1])
-    judged = [(DIRECTIONS[d], VERDICTS[v]) for d, v in zip(directions.tolist(), verdicts.tolist())]
-    moved = [growth_or_level(line.figures[3], of, formats) for line, (of, _) in zip(lines, judged)]
-    width = max(map(len, moved), default=1)
+    columns = [
+        TableColumn("running", capital(words(measure.name)), "amount", decimals=decimals),
+        TableColumn("base", base_heading(result, formats), "amount", decimals=decimals),
+        TableColumn("gap", column_words("gap", formats, planned=planned), "difference", decimals=decimals),
+        TableColumn("growth", column_words("growth", formats, planned=planned), "change", marked=True),
+    ]
+    texts = [figure_texts(column.kind, figures[:, n], formats, decimals) for n, column in enumerate(columns)]
     rows = []
-    for line, text, (of, verdict) in zip(lines, moved, judged):
-        running, base, gap, _ = line.figures.tolist()
-        cells = {
-            **line.named,
-            "value": formats.number(running, decimals),
-            "base": formats.number(base, decimals),
-            "change": formats.number(gap, decimals, signed=True),
-            "growth": marks.cell(marks.sign(of, verdict), text, width),
+    for n, line in enumerate(lines):
+        direction, verdict = DIRECTIONS[directions[n]], VERDICTS[verdicts[n]]
+        made = {
+            column.name: Cell(column.kind, text[n], float(figure))
+            for column, text, figure in zip(columns, texts, line.figures)
         }
-        named = dict(zip(("value", "base", "change", "growth"), line.figures.tolist()))
-        rows.append(Row(cells, verdict, line.total, figures=named, source=line.source))
+        growth = made["growth"]._replace(
+            text=growth_or_level(float(line.figures[3]), direction, formats),
+            mark=marks.sign(direction, verdict),
+            verdict=verdict,
+        )
+        rows.append(Row({**line.named, **made, "growth": growth}, line.total, source=line.source))
     title = subject(result, measure, formats, split=bool(result.by), told=RUNNING_TOTAL, when=period)
     return TableSpec(
         title=f"{title}{formats.dot}against {against_words(result, formats)}{formats.dot}{_at(result, formats)}",
         unit=unit(measure, formats),
-        headings={
-            **first,
-            "value": capital(words(measure.name)),
-            "base": base_heading(result, formats),
-            "change": column_words("gap", formats, planned=planned),
-            "growth": column_words("growth", formats, planned=planned),
-            **last,
-        },
-        numeric=frozenset({"value", "base", "change", "growth", "rank", "position"}),
+        columns=(*first, *columns, *last),
         rows=tuple(rows),
+        lines=(standing_sentence(result, measure, (), formats), *result.notes, coverage_line(result, formats)),
         marks_after=marks.after,
-        lines=(),
-        firm=frozenset({"period", "position", "day"}),
+        marks_width=marks.width,
     )
 
 
@@ -171,4 +176,4 @@ def _at(result: Pace, formats: Formats) -> str:
 
 def _figures(result: Pace, measure: Measure) -> NDArray[np.float64]:
     """Running total, base, gap and growth of all items together, shape (periods, positions, 4)."""
-    return np.stack([result.lines(name, measure) for name in ("running", "base", "gap", "growth")], axis=-1)
+    return np.stack([result.lines(name, measure) for name in _FIGURES], axis=-1)

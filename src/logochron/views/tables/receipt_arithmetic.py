@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from operator import sub, truediv
+from operator import add, sub, truediv
 from typing import Any
 
 import numpy as np
@@ -12,12 +12,16 @@ from logochron.core.book.measures import Measure
 from logochron.core.options import OTHERS
 from logochron.core.questions.drivers import Drivers
 from logochron.core.questions.explain import Receipt
+from logochron.core.questions.landing_facts import LandingFacts
 from logochron.core.questions.relate import Relation
 from logochron.views.formats import MINUS, Formats, words
+from logochron.views.tables.item_rows import figure_text
 from logochron.views.words.titles import beside_words
 
 #: So many digits more are tried at most, and so far may a result be rounded, as a part of its size.
 _MOST, _ROUNDED = 10, 0.005
+#: Decimals of shares and of quotients that estimates are reckoned with, where no more are needed.
+_SHARES = 4
 _BETTER = {"higher": "more is better", "lower": "less is better", "neither": "neither way is better"}
 
 
@@ -111,8 +115,33 @@ def change_lines(figures: Mapping[str, Any], what: str, value: float, measure: M
     return [*lines, f"direction: {figures['direction']}; verdict: {figures['verdict']} ({_BETTER[measure.better]})"]
 
 
-def relation_lines(receipt: Receipt, answer: Relation, sums: Arithmetic) -> list[str]:
+def comparison_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
+    """How a row of a comparison came about, and a running total."""
+    return change_lines(receipt.figures, "value", float(receipt.figures["value"]), receipt.measure, sums)
+
+
+def landing_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
+    """How an estimate came about, and how it stands beside its base."""
+    assert receipt.landing is not None
+    figures, estimate = receipt.figures, float(receipt.figures["estimate"])
+    lines = estimate_lines(receipt.landing, figures, sums)
+    return [*lines, *change_lines(figures, "estimate", estimate, receipt.measure, sums)]
+
+
+def plain_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
+    """The figures of a row of any other answer, as they are."""
+    of, lines = receipt.answer.type, []
+    for name in of.named_columns():
+        column = of.column(name)
+        if (column.is_figure or column.kind == "count") and name in receipt.figures and name != "days":
+            value = float(receipt.figures[name])
+            lines.append(f"{column.heading.lower()} = {figure_text(column, value, sums.formats, sums.decimals)}")
+    return lines
+
+
+def relation_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
     """How a row of a relation came about: what it stands beside, gap and ratio, now and before."""
+    answer: Relation = receipt.answer  # type: ignore[assignment]
     figures, formats = receipt.figures, sums.formats
     value, reference, gap, ratio, before, moved, base = (
         float(figures[name]) for name in ("value", "reference", "gap", "ratio", "ratio_before", "ratio_change", "base")
@@ -148,8 +177,9 @@ def relation_lines(receipt: Receipt, answer: Relation, sums: Arithmetic) -> list
     return [*lines, f"direction: {figures['direction']}"]
 
 
-def drivers_lines(receipt: Receipt, answer: Drivers, sums: Arithmetic) -> list[str]:
+def drivers_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
     """What a row of drivers contributed to the growth of all; and by volume, mix and price."""
+    answer: Drivers = receipt.answer  # type: ignore[assignment]
     figures, formats = receipt.figures, sums.formats
     whole = answer.of_measure(answer.total_columns, receipt.measure).blocks[0].row(0, 0)
     lines = change_lines(figures, "value", float(figures["value"]), receipt.measure, sums)
@@ -184,6 +214,75 @@ def drivers_lines(receipt: Receipt, answer: Drivers, sums: Arithmetic) -> list[s
             lines.append(sums.line(told, terms, effect, reckon, least=least, signed=True))
     text = "volume + mix + price = {0} + {1} + {2} = {3}"
     return [*lines, sums.line(text, parts, change, lambda *all_of: sum(all_of), signed=True)]
+
+
+def estimate_lines(facts: LandingFacts, figures: Mapping[str, Any], sums: Arithmetic) -> list[str]:
+    """The arithmetic of an estimate and of its range."""
+    minus, formats, decimals = sums.minus, sums.formats, sums.decimals
+
+    def amount(value: float) -> str:
+        return formats.number(float(value), decimals)
+
+    to_date, estimate, profile = float(figures["to_date"]), float(figures["estimate"]), figures["profile"]
+    if facts.over:
+        return [f"estimate = {amount(estimate)}: the period is over, it is the total"]
+    if not np.isfinite(estimate):
+        return [f"estimate: none, {amount(to_date)} to date"]
+    base = float(figures["base"])
+    if facts.rest == "as-was":
+        rest = base - facts.base_to_date
+        text = f"rest = base {minus} base to the same point = {{0}} {minus} {{1}} = {{2}}"
+        lines = [sums.line(text, [base, facts.base_to_date], rest, sub)]
+        text = "estimate = to date + rest = {0} + {1} = {2}"
+        lines.append(sums.line(text, [to_date, rest], estimate, add))
+    else:
+        share = float(figures["expected_share"])
+        text = "estimate = to date / share usually done by now = {0} / {1} = {2}"
+        lines = [sums.line(text, [to_date, share], estimate, truediv, least=[decimals, _SHARES])]
+        if profile == "year-ago":
+            of_shares = Arithmetic(formats, _SHARES)
+            text = "share usually done = base to the same point / base = {0} / {1} = {2}"
+            least = [decimals, decimals]
+            lines.insert(0, of_shares.line(text, [facts.base_to_date, base], share, truediv, least=least))
+        told = [f"{name} {formats.part(error)} ({past})" for name, (error, past) in facts.tried.items() if past]
+        if len(facts.tried) > 1:
+            lines.append(
+                f"profile: {profile}, as typical errors at this point were (past periods): {', '.join(told)}"
+                if told
+                else f"profile: {profile}, as no past period is known"
+            )
+        else:
+            lines.append(f"profile: {profile}")
+    if np.isfinite(figures["typical_error"]):
+        error = formats.part(float(figures["typical_error"]))
+        lines.append(
+            f"typical error = {error}, the median of |estimate / outcome {minus} 1|, past periods: {facts.past}"
+        )
+        if facts.a_day_earlier:
+            many = f"{facts.a_day_earlier} of them" if facts.a_day_earlier < facts.past else "all"
+            lines.append(
+                f"past periods: {many} looked at a day earlier, as the same point there is their last day, on which "
+                "nothing is left to estimate"
+            )
+    if np.isfinite(figures["low"]):
+        low, high = facts.ratios
+        for name, quantile, ratio in (("low", "90 %", high), ("high", "10 %", low)):
+            end = float(figures[name])
+            text = f"{name} = estimate / the {quantile} quantile of estimate / outcome = {{0}} / {{1}} = {{2}}"
+            if np.isclose(estimate / ratio, end):
+                lines.append(sums.line(text, [estimate, ratio], end, truediv, least=[decimals, _SHARES]))
+            else:
+                lines.append(f"{name} = {amount(end)}: what is sold to date, as no amount is negative")
+    for what in ("base", "plan"):
+        if facts.days_left and np.isfinite(figures[what]):
+            target, days = float(figures[what]), facts.days_left
+            text = f"needed a day for the {what}: ({{0}} {minus} {{1}}) / {days} days = {{2}}"
+            needed = (target - to_date) / days
+            if target > to_date:
+                lines.append(sums.line(text, [target, to_date], needed, lambda a, b, days=days: (a - b) / days))
+            else:
+                lines.append(f"needed a day for the {what}: none, it is reached")
+    return lines
 
 
 def _is_whole(value: float, decimals: int) -> bool:

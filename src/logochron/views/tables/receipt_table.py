@@ -11,14 +11,12 @@ import numpy as np
 
 from logochron.core.book.formulas import adds_up
 from logochron.core.questions.calendar_effects import SideSpan
-from logochron.core.questions.drivers import Drivers
 from logochron.core.questions.explain import Receipt
-from logochron.core.questions.relate import Relation
+from logochron.core.rows.question_types import loaded
 from logochron.views.decimals import divided_decimals
 from logochron.views.formats import Formats, capital, words
-from logochron.views.tables.landing_receipt import estimate_lines
-from logochron.views.tables.receipt_arithmetic import Arithmetic, change_lines, drivers_lines, relation_lines
-from logochron.views.tables.spec import Row, TableSpec
+from logochron.views.tables.cells import ALL, Cell, Row, Shown, TableColumn, TableSpec
+from logochron.views.tables.receipt_arithmetic import Arithmetic
 from logochron.views.words.basis_words import window_words
 from logochron.views.words.periods import row_period
 from logochron.views.words.titles import against_words, selection_words, unit
@@ -34,35 +32,38 @@ def receipt_text(receipt: Receipt, formats: Formats | None = None) -> str:
 
     formats = formats or Formats()
     console = Console(file=io.StringIO(), highlight=False, no_color=True, width=10_000)
-    print_table(console, receipt_spec(receipt, formats), plain=formats.plain)
+    print_table(console, receipt_tables(receipt, formats)[0], plain=formats.plain)
     return str(console.file.getvalue())  # type: ignore[attr-defined]
 
 
-def receipt_spec(receipt: Receipt, formats: Formats) -> TableSpec:
+def receipt_tables(receipt: Receipt, formats: Formats, shown: Shown = ALL) -> list[TableSpec]:
     """The spans, and below them the arithmetic, the cut, the notes."""
     decimals = _decimals(receipt, formats)
     rows = [_row(span, decimals, formats) for span in receipt.spans]
     who = "".join(f", {label}" for label in receipt.item.values()) or (", all together" if receipt.of.by else "")
     window = window_words(receipt.of.question.window, receipt.of.calendar, receipt.of.each, formats)
-    return TableSpec(
-        title=f"{capital(words(receipt.measure.name))} {_when(receipt, formats)}{', ' + window if window else ''}{who}"
-        f"{selection_words(receipt.of)}{formats.dot}against {against_words(receipt.of, formats)}",
-        unit=unit(receipt.measure, formats),
-        headings={
-            "period": "",
-            "span": "Span",
-            "days": "Days",
-            **{day: day for day in _WEEKDAYS},
-            "records": "Records",
-            "sum": "Sum",
-        },
-        numeric=frozenset({"days", *_WEEKDAYS, "records", "sum"}),
-        rows=tuple(rows),
-        firm=frozenset({"period", "span"}),
-        dropped=(_WEEKDAYS, ("records",), ("days",)),
-        lines=(*_arithmetic(receipt, decimals, formats), *_notes(receipt, formats)),
-        empty="No day of this period is recorded.",
+    title = (
+        f"{capital(words(receipt.measure.name))} {_when(receipt, formats)}{', ' + window if window else ''}{who}"
+        f"{selection_words(receipt.of)}{formats.dot}against {against_words(receipt.of, formats)}"
     )
+    return [
+        TableSpec(
+            title=title,
+            unit=unit(receipt.measure, formats),
+            columns=(
+                TableColumn("side", "", "text", firm=True),
+                TableColumn("span", "Span", "text", firm=True),
+                TableColumn("days", "Days", "count"),
+                *(TableColumn(day, day, "count") for day in _WEEKDAYS),
+                TableColumn("records", "Records", "count"),
+                TableColumn("sum", "Sum", "amount", decimals=decimals),
+            ),
+            rows=tuple(rows),
+            dropped=(_WEEKDAYS, ("records",), ("days",)),
+            lines=(*_arithmetic(receipt, decimals, formats), *_notes(receipt, formats)),
+            empty="No day of this period is recorded.",
+        )
+    ]
 
 
 def _when(receipt: Receipt, formats: Formats) -> str:
@@ -87,15 +88,15 @@ def _decimals(receipt: Receipt, formats: Formats) -> int:
 
 
 def _row(span: SideSpan, decimals: int, formats: Formats) -> Row:
-    cells = {
-        "period": span.side,
-        "span": formats.span(span.start, span.end),
-        "days": formats.number(span.days, 0),
-        **{day: formats.number(n, 0) for day, n in zip(_WEEKDAYS, span.weekdays)},
-        "records": formats.number(span.records, 0),
-        "sum": formats.number(span.sum, decimals),
-    }
-    return Row(cells, "")
+    counts = {"days": span.days, **dict(zip(_WEEKDAYS, span.weekdays)), "records": span.records}
+    return Row(
+        {
+            "side": Cell("text", span.side),
+            "span": Cell("text", formats.span(span.start, span.end)),
+            **{name: Cell("count", formats.number(n, 0), n) for name, n in counts.items()},
+            "sum": Cell("amount", formats.number(span.sum, decimals), span.sum),
+        }
+    )
 
 
 def _arithmetic(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
@@ -119,15 +120,8 @@ def _arithmetic(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
             text = f"{side} = {f'({added})' if len(spans) > 1 else added} / {by}{what} = {{{len(spans)}}}"
             terms, least = [span.sum for span in spans], [decimals] * len(spans)
             lines.append(sums.line(text, terms, float(figures[side]), lambda *t, by=by: sum(t) / by, least=least))
-    answer = receipt.answer
-    if isinstance(answer, Relation):
-        return [*lines, *relation_lines(receipt, answer, sums)]
-    if isinstance(answer, Drivers):
-        return [*lines, *drivers_lines(receipt, answer, sums)]
-    if receipt.landing is None:
-        return [*lines, *change_lines(figures, "value", float(figures["value"]), receipt.measure, sums)]
-    lines += estimate_lines(receipt.landing, figures, sums)
-    return [*lines, *change_lines(figures, "estimate", float(figures["estimate"]), receipt.measure, sums)]
+    own: list[str] = loaded(receipt.answer.type.arithmetic)(receipt, sums)
+    return [*lines, *own]
 
 
 def _made_of(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:

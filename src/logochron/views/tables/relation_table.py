@@ -1,4 +1,4 @@
-"""A relation as a table for people."""
+"""A relation as a table for people: each item beside its reference, now and before."""
 
 from __future__ import annotations
 
@@ -7,69 +7,71 @@ from collections.abc import Mapping
 import numpy as np
 
 from logochron.core.book.measures import Measure
-from logochron.core.days import to_days
 from logochron.core.judge.judging import verdict
 from logochron.core.options import DIRECTIONS, VERDICTS
 from logochron.core.questions.relate import Relation
 from logochron.views.catalog import message
 from logochron.views.formats import Formats, capital, shortened, words
-from logochron.views.marks import Marks, marks_of
-from logochron.views.tables.item_rows import Line, decimals_of, item_cells, item_headings, lines_of
-from logochron.views.tables.spec import ALL, Row, Shown, TableSpec
-from logochron.views.words.periods import beside_label
-from logochron.views.words.titles import (
-    against_words,
-    beside_words,
-    column_words,
-    coverage_line,
-    period_label,
-    subject,
-    unit,
+from logochron.views.marks import marks_of
+from logochron.views.tables.cells import ALL, Cell, Row, Shown, TableColumn, TableSpec
+from logochron.views.tables.item_rows import (
+    FigureCells,
+    Line,
+    decimals_of,
+    item_cells,
+    item_columns,
+    lines_of,
+    opening_cells,
+    opening_columns,
 )
+from logochron.views.words.titles import against_words, beside_words, coverage_line, subject, unit
 
 _RATIO = message("Ratio: {measure} divided by {reference}; before: {base}; change in percentage points")
+_FIGURES = ("reference", "gap", "ratio", "ratio_before")
 
 
-def relation_spec(result: Relation, measure: Measure, formats: Formats, shown: Shown = ALL) -> TableSpec:
-    """The table of one measure: each item beside its reference, now and before."""
-    decimals = decimals_of(result, measure, formats, "reference", "gap")
+def relation_tables(result: Relation, formats: Formats, shown: Shown = ALL) -> list[TableSpec]:
+    """A table for each measure."""
+    return [_table(result, measure, formats, shown) for measure in result.measures]
+
+
+def _table(result: Relation, measure: Measure, formats: Formats, shown: Shown) -> TableSpec:
+    decimals = decimals_of(result, measure, formats, ("value", "reference"), "gap", of_total=False)
+    figures, items = FigureCells(result, formats, decimals), item_columns(result)
     judging = result.judgings[measure.name]
     marks = marks_of(judging, formats)
     verdicts = verdict(np.arange(len(DIRECTIONS), dtype=np.int8), measure.better, judging)
-    # a relation has no verdict of its own: that of each direction
+    # a relation has no verdict of its own: its marks are those of each direction's
     signs = {one: marks.sign(one, VERDICTS[of]) for one, of in zip(DIRECTIONS, verdicts.tolist())}
-    periods = list(lines_of(result, measure, formats, shown))
-    moved = [line for period in periods for line in period if not line.total and not line.subtotal]
-    width = max((len(formats.points(line.columns["ratio_change"][line.i])) for line in moved), default=1)
-    rows = []
-    for period in periods:
-        rows += [
-            _row(result, line, decimals, formats, marks, signs, width, starts=n == 0) for n, line in enumerate(period)
-        ]
-    noted = any(row.cells.get("note") for row in rows)
+    rows = [
+        _row(result, line, figures, signs, items, starts=n == 0)
+        for period in lines_of(result, measure, formats, shown)
+        for n, line in enumerate(period)
+    ]
+    filled = {name for row in rows for name, cell in row.cells.items() if cell.text}
     beside = beside_words(result, formats)
+    named = figures.column("reference_item") if result.beside == "largest" else None
     return TableSpec(
-        title=subject(result, measure, formats, split=True)
-        + formats.dot
-        + formats.say("beside {reference}", reference=beside),
+        title=formats.dot.join(
+            [subject(result, measure, formats, split=True), formats.say("beside {reference}", reference=beside)]
+        ),
         unit=unit(measure, formats),
-        headings={
-            "period": column_words("period", formats),
-            **({"when": ""} if any(row.cells.get("when") for row in rows) else {}),
-            **item_headings(result),
-            "value": capital(words(measure.name)),
-            **({"reference": column_words("reference_item", formats)} if result.beside == "largest" else {}),
-            "base": column_words("reference", formats),
-            **({"change": column_words("gap", formats)} if result.beside != "total" else {}),
-            "ratio": column_words("ratio", formats),
-            "bar": "",
-            "before": column_words("ratio_before", formats),
-            "growth": column_words("ratio_change", formats),
-            **({"note": ""} if noted else {}),
-        },
-        numeric=frozenset({"value", "base", "change", "ratio", "before", "growth"}),
+        columns=(
+            *opening_columns(formats, filled),
+            *items,
+            figures.column("value", capital(words(measure.name))),
+            *([named] if named else []),
+            figures.column("reference"),
+            *([figures.column("gap")] if result.beside != "total" else []),
+            figures.column("ratio"),
+            TableColumn("bar", "", "bar", form="people"),
+            figures.column("ratio_before"),
+            figures.column("ratio_change", marked=True, least=5),
+            *([TableColumn("note", "", "note")] if "note" in filled else []),
+        ),
         rows=tuple(rows),
         marks_after=marks.after,
+        marks_width=marks.width,
         lines=(
             formats.say(_RATIO, measure=words(measure.name), reference=beside, base=against_words(result, formats)),
             *result.notes,
@@ -81,40 +83,27 @@ def relation_spec(result: Relation, measure: Measure, formats: Formats, shown: S
 def _row(
     result: Relation,
     line: Line,
-    decimals: int,
-    formats: Formats,
-    marks: Marks,
+    figures: FigureCells,
     signs: Mapping[str, str],
-    width: int,
+    items: list[TableColumn],
     *,
     starts: bool,
 ) -> Row:
-    table, i = line.columns, line.i
-    start, end = (int(to_days(table[name][i])) for name in ("start", "end"))
-    label = result.periods[int(table["period"][i])]
-    sign = signs[table["direction"][i]]
-    moved = formats.say("level") if table["direction"][i] == "level" else formats.points(table["ratio_change"][i])
-    named = {
-        "period": period_label(result, label, table["status"][i], start, end, formats) if starts else "",
-        "when": beside_label(result, start, end, table["status"][i], formats) if starts else "",
-        **item_cells(result, line),
-        "value": formats.number(table["value"][i], decimals),
+    formats, ratio = figures.formats, float(line.of("ratio"))
+    cells = {
+        **opening_cells(result, line, formats, starts=starts),
+        **item_cells(items, line),
+        "value": figures.cell(line, "value"),
     }
-    held = result.beside == "total" and not np.isnan(table["ratio"][i])
+    held = result.beside == "total" and not np.isnan(ratio)
     if (line.subtotal or line.total) and not held:  # a sum of items is no item
-        figures = line.figures("value")
-        return Row(named, "", line.total, False, line.depth, line.subtotal, figures=figures, source=line.source)
-    cells = named | {
-        "reference": shortened(table["reference_item"][i] or ""),
-        "base": formats.number(table["reference"][i], decimals),
-        "change": formats.number(table["gap"][i], decimals, signed=True),
-        "ratio": formats.part(table["ratio"][i]),
-        "bar": formats.bar(table["ratio"][i]),
-        "before": formats.part(table["ratio_before"][i]),
-        "growth": marks.cell(sign, moved, max(width, 5)),
-        "note": table["note"][i],
+        return line.row(cells)
+    moved, direction = figures.cell(line, "ratio_change"), line.of("direction")
+    text = formats.say("level") if direction == "level" else moved.text
+    cells |= figures.cells(line, _FIGURES) | {
+        "reference_item": Cell("text", shortened(line.of("reference_item") or "")),
+        "bar": Cell("bar", formats.bar(ratio), bar=ratio),
+        "ratio_change": moved._replace(text=text, mark=signs[direction]),
+        "note": Cell("note", line.of("note")),
     }
-    figures = line.figures(
-        "value", "ratio", base="reference", change="gap", before="ratio_before", growth="ratio_change"
-    )
-    return Row(cells, "", line.total, starts, line.depth, line.subtotal, figures=figures, source=line.source)
+    return line.row(cells, starts=starts)

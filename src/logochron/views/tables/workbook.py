@@ -10,43 +10,30 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any, NamedTuple
 
-import numpy as np
 import xlsxwriter
 
 from logochron.core.book.measures import Measure
-from logochron.core.days import as_date, to_days
+from logochron.core.days import as_date
 from logochron.core.errors import QuestionError, visible
-from logochron.core.questions.compare import Comparison
-from logochron.core.questions.relate import Relation
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.result import Result
 from logochron.views.catalog import message
-from logochron.views.decimals import fitting_decimals
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
-from logochron.views.tables.registry import specs
-from logochron.views.tables.spec import ALL, Shown, TableSpec
+from logochron.views.tables.answer_tables import tables_of
+from logochron.views.tables.cells import Cell, Shown, TableColumn, TableSpec
 from logochron.views.tables.workbook_formulas import (
     ITEM,
     Group,
     Sheet,
-    TableKind,
     formula,
     groups_of,
     is_item,
     is_stuck,
 )
 from logochron.views.tables.workbook_looks import MadeWorkbook, conditions, sparks
-from logochron.views.words.titles import column_words
 
-#: Columns whose figures are parts of a whole, and changes of such.
-_PARTS = frozenset({"share", "ratio", "before", "expected_share", "typical_error"})
-_CHANGES = frozenset({"growth", "points"})
-#: Amounts that bear their sign.
-_SIGNED = frozenset({"change", "plan_gap", "difference", "volume", "mix", "price"})
-#: Columns of terminals that a workbook shows in another way.
-_LEFT_OUT = frozenset({"bar", "spark", "when"})
 _MOST_ROWS = 1_048_000
 #: A workbook of more rows than this is written row by row.
 _IN_MEMORY = 20_000
@@ -54,8 +41,6 @@ _IN_MEMORY = 20_000
 _MOST_LETTERS = 32_767
 #: Where a table begins: below its title, what it is held against, and an empty row.
 _HEAD = 3
-#: What stands beside volume, mix and price, which are worked out from it.
-_QUANTITIES = ("quantity", "base_quantity")
 #: What a sheet with locked cells leaves open.
 _ALLOWED = ("format_cells", "format_columns", "format_rows", "sort", "autofilter", "insert_rows", "insert_columns")
 _LAST_COLUMN = 16_383
@@ -110,13 +95,12 @@ def _text(text: str) -> str:
 def _section(made: MadeWorkbook, heading: str, answer: Result, names: set[str]) -> None:
     """The sheet of a section: the table of each measure below the one before."""
     sheet = made.book.add_worksheet(_sheet_name(heading, names))
-    shown = Shown(sparks=True) if isinstance(answer, Comparison) and answer.each != "span" else ALL
-    tables = specs(answer, made.formats, shown)
+    tables = tables_of(answer, made.formats, Shown(sparks=answer.type.sparks))
     measures: Sequence[Measure] = getattr(answer, "measures", ())
     sheet.write_string(0, 0, _text(heading), made.look(bold=True, font_size=14))
     row = 1
     widths: dict[int, int] = {}
-    stuck = [is_stuck(_held(spec, 0), spec.rows, _asked(spec, answer)) for spec in tables]
+    stuck = [is_stuck(_held(spec, 0, answer), spec.rows) for spec in tables]
     plain = made.look() if any(stuck) else None
     if any(stuck):  # without a password: whoever wants to may open it
         made.locked.append(heading)
@@ -143,34 +127,16 @@ def _section(made: MadeWorkbook, heading: str, answer: Result, names: set[str]) 
     sheet.set_footer(f"&L{ends[0][:80]}&C{ends[1]}&R&P / &N")
 
 
-def _columns(spec: TableSpec) -> list[str]:
-    """The columns of a sheet: those of the table, the days of periods as such, and a small line."""
-    shown = [name for name in spec.headings if name not in _LEFT_OUT]
-    if "period" in shown and any(row.source is not None and "start" in row.source.columns for row in spec.rows):
-        place = shown.index("period") + 1
-        shown[place:place] = ["start", "end"]
-    if "volume" in shown and any("quantity" in row.figures for row in spec.rows):
-        place = shown.index("volume")
-        shown[place:place] = _QUANTITIES
-    if "spark" in spec.headings:
-        shown.append("spark")
-    return shown
+def _columns(spec: TableSpec) -> list[TableColumn]:
+    """The columns of a sheet, small lines last."""
+    shown = [column for column in spec.columns if column.form != "people"]
+    return sorted(shown, key=lambda column: column.kind == "spark")
 
 
-def _held(spec: TableSpec, start: int) -> Sheet:
+def _held(spec: TableSpec, start: int, answer: Result) -> Sheet:
     """Where a table stands whose rows begin with one."""
     columns = _columns(spec)
-    return Sheet(start, {name: place for place, name in enumerate(columns)}, len(columns))
-
-
-def _asked(spec: TableSpec, answer: Result) -> TableKind:
-    """Of what answer a table is."""
-    if "what" in spec.headings:
-        return TableKind("lines")
-    by: tuple[str, ...] = getattr(answer, "by", ())
-    if isinstance(answer, Relation):
-        return TableKind(answer.kind, by, answer.beside, answer.within)
-    return TableKind(answer.kind, by)
+    return Sheet(start, {column.name: place for place, column in enumerate(columns)}, len(columns), answer)
 
 
 def _table(
@@ -185,7 +151,6 @@ def _table(
     locked: bool,
 ) -> int:
     """One table below a row; the row after it. `locked`: what figures rest on is shaded, and not open to change."""
-    formats = made.formats
     if first + len(spec.rows) > _MOST_ROWS:
         raise QuestionError(
             f"{first + len(spec.rows):,} rows are more than a sheet holds: choose fewer by at, last or top"
@@ -195,36 +160,30 @@ def _table(
     beside = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base, indent=1)
     right = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base, align="right")
     start = first + 2
-    held = _held(spec, start)
-    columns, tiers = held.columns, held.tiers
-    named = {name: spec.headings.get(name) or _heading(name, formats) for name in columns}
-    if spec.unit and "value" in named:
-        named["value"] = f"{named['value']} ({spec.unit})"
-    for place, name in enumerate(columns):
-        sheet.write_string(
-            first + 1,
-            place,
-            _text(named[name]),
-            right if name in spec.numeric or name in _QUANTITIES else beside if place else head,
-        )
-        widths[place] = max(widths.get(place, 6), min(len(named[name]), 30))
-    decimals = _decimals(spec, answer, measure, formats)
-    asked = _asked(spec, answer)
-    rows = _Rows(spec, held, asked, decimals, _quantity_decimals(spec), locked)
+    held, columns = _held(spec, start, answer), _columns(spec)
+    tiers, amounts = held.tiers, next((column for column in columns if column.kind == "amount"), None)
+    for place, column in enumerate(columns):
+        named = f"{column.heading} ({spec.unit})" if spec.unit and column is amounts else column.heading
+        look = right if column.is_figure else beside if place else head
+        sheet.write_string(first + 1, place, _text(named), look)
+        widths[place] = max(widths.get(place, 6), min(len(named), 30))
+    rows = _Rows(spec, held, columns, locked)
     period = ""
-    for group in groups_of(spec.rows, asked):
+    for group in groups_of(spec.rows, held):
         for n in range(group.low, group.high + 1):
             row = spec.rows[n]
-            period = row.cells.get("period") or period
+            period = next((c.text for c in row.cells.values() if c.kind == "period" and c.text), period)
             _row(made, sheet, rows, n, group, period, widths)
-            if asked.kind != "lines" and is_item(row):
+            if is_item(row):
                 sheet.write_string(start + n, tiers, ITEM)
-            for k, value in enumerate(row.spark if "spark" in columns and len(row.spark) > 1 else ()):
+            small = row.cells["spark"].spark if "spark" in held.columns else ()
+            for k, value in enumerate(small if len(small) > 1 else ()):
                 if math.isfinite(value):
                     sheet.write_number(start + n, tiers + 1 + k, Decimal(repr(value)))
     sheet.set_column(tiers, tiers, None, None, {"hidden": True})
-    if spec.rows and "growth" in columns and measure is not None and isinstance(answer, AlignedAnswer):
-        conditions(made, sheet, held, len(spec.rows), answer, measure)
+    marked = next((column.name for column in columns if column.marked), None)
+    if spec.rows and marked is not None and measure is not None and isinstance(answer, AlignedAnswer):
+        conditions(made, sheet, held, marked, len(spec.rows), answer, measure)
     sparks(made, sheet, held, spec, tiers + 1)
     row_after = start + len(spec.rows)
     if not spec.rows:
@@ -236,33 +195,12 @@ def _table(
     return row_after
 
 
-def _heading(name: str, formats: Formats) -> str:
-    return column_words(name, formats) if name in ("start", "end", *_QUANTITIES) else ""
-
-
-def _decimals(spec: TableSpec, answer: Result, measure: Measure | None, formats: Formats) -> int:
-    """Decimals of amounts, as tables have them."""
-    if formats.decimals is not None or measure is None or not isinstance(answer, AlignedAnswer):
-        return formats.decimals or 0
-    sides = [row.figures.get(name, math.nan) for row in spec.rows for name in ("value", "base", "estimate")]
-    changes = [row.figures.get("change", math.nan) for row in spec.rows]
-    return fitting_decimals(np.array(sides), np.array(changes), answer.book.decimals(measure.name))
-
-
-def _quantity_decimals(spec: TableSpec) -> int:
-    """Decimals of quantities, as tables have them."""
-    sides = [row.figures.get(name, math.nan) for row in spec.rows for name in _QUANTITIES]
-    return fitting_decimals(np.array(sides), np.zeros(0), 6)
-
-
 class _Rows(NamedTuple):
-    """The rows of a table, where they stand, of what they are and how they are written."""
+    """The rows of a table and where they stand."""
 
     spec: TableSpec
     held: Sheet
-    asked: TableKind
-    decimals: int
-    quantity_decimals: int
+    columns: list[TableColumn]
     locked: bool
 
 
@@ -270,30 +208,28 @@ def _row(
     made: MadeWorkbook, sheet: Any, rows: _Rows, n: int, group: Group, period: str, widths: dict[int, int]
 ) -> None:
     """One row: texts as texts, days as days, figures as numbers or formulas."""
-    spec, held, asked, decimals, quantity_decimals, locked = rows
-    row = spec.rows[n]
-    strong: dict[str, Any] = {"bold": True} if row.total or row.subtotal else {}
+    row, at = rows.spec.rows[n], rows.held.first + n
+    strong: dict[str, Any] = {"bold": True} if row.strong else {}
     if row.total:
         strong |= {"top": 1, "top_color": made.palette.base}
-    at = held.first + n
-    for name, place in held.columns.items():
-        if name in ("start", "end") and row.source is not None:
-            day = as_date(int(to_days(row.source.columns[name][row.source.i])))
-            sheet.write_datetime(at, place, dt.datetime.combine(day, dt.time()),
-                                 made.look(num_format="yyyy-mm-dd", align="left", **strong))  # fmt: skip
+    for place, column in enumerate(rows.columns):
+        cell = row.cells.get(column.name, Cell(column.kind))
+        if cell.kind == "spark":
+            continue
+        if cell.kind == "day" and cell.value is not None:
+            day = dt.datetime.combine(as_date(int(cell.value)), dt.time())
+            sheet.write_datetime(at, place, day, made.look(num_format="yyyy-mm-dd", align="left", **strong))
             widths[place] = max(widths.get(place, 0), 10)
-        elif name in row.figures:
-            part = asked.kind == "lines" and name == "value" and "%" in row.cells.get(name, "")
-            form = _number(name, quantity_decimals if name in _QUANTITIES else decimals, part=part)
-            found = formula(held, spec.rows, n, name, group, asked)
-            shut = {"locked": True, "bg_color": made.palette.grid} if locked and found is None else {}
-            look = made.look(num_format=form, align="right", **strong, **shut)
-            _figure(sheet, at, place, row.figures[name], found, look)
-            widths[place] = max(widths.get(place, 0), len(row.cells.get(name, "")) + 3)
-        elif name != "spark":
-            text = _text(period if name == "period" else row.cells.get(name, ""))
-            indent = {"indent": row.depth + bool(place)} if row.depth or place and name not in spec.numeric else {}
-            align = {"align": "right"} if name in spec.numeric else {}
+        elif cell.is_figure and cell.value is not None:
+            found = formula(rows.held, rows.spec.rows, n, column.name, group)
+            shut = {"locked": True, "bg_color": made.palette.grid} if rows.locked and found is None else {}
+            look = made.look(num_format=_number(cell, column.decimals), align="right", **strong, **shut)
+            _figure(sheet, at, place, cell.value, found, look)
+            widths[place] = max(widths.get(place, 0), len(rows.spec.laid(row, column)) + 3)
+        else:
+            text = _text(period if cell.kind == "period" else cell.text)
+            indent = {"indent": row.depth + bool(place)} if row.depth or place and not column.is_figure else {}
+            align = {"align": "right"} if column.is_figure else {}
             sheet.write_string(at, place, text, made.look(**strong, **indent, **align))
             widths[place] = max(widths.get(place, 0), min(len(text) + 2 * row.depth, 44))
 
@@ -307,16 +243,14 @@ def _figure(sheet: Any, at: int, place: int, figure: float, made: Any, look: Any
         sheet.write_blank(at, place, None, look)
 
 
-def _number(column: str, decimals: int, *, part: bool) -> str:
-    """The number format of a column; programs write it in the way of their reader's country."""
-    if column in _CHANGES:
+def _number(cell: Cell, decimals: int) -> str:
+    """The number format of a figure; programs write it in the way of their reader's country."""
+    if cell.kind in ("change", "points"):
         return "+0.0%;-0.0%;0.0%"
-    if part or column in _PARTS:
+    if cell.kind == "part":
         return "0.0%"
-    if column in ("count", "position"):
-        return "#,##0"
-    amount = "#,##0" + ("." + "0" * decimals if decimals else "")
-    return f"+{amount};-{amount};{amount}" if column in _SIGNED else amount
+    amount = "#,##0" + ("." + "0" * decimals if decimals and cell.kind != "count" else "")
+    return f"+{amount};-{amount};{amount}" if cell.kind == "difference" else amount
 
 
 def _notes(made: MadeWorkbook, sections: Sequence[Section], notes: Sequence[str], names: set[str]) -> None:

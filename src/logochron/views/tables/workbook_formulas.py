@@ -10,14 +10,13 @@ import numpy as np
 from xlsxwriter.utility import xl_col_to_name, xl_rowcol_to_cell
 
 from logochron.core.questions.drivers import effects_of
-from logochron.core.questions.relate import JOINED
-from logochron.views.tables.spec import Row
+from logochron.core.questions.relate import JOINED, Relation
+from logochron.core.rows.question_types import SheetFormulas
+from logochron.core.rows.result import Result
+from logochron.views.tables.cells import Row
 
 #: So far may a formula's figure lie from the one that was reckoned, as a part of its size.
 _SAME = 1e-9
-_EFFECTS = ("volume", "mix", "price")
-#: The columns whose totals are those of their items.
-_ADDED = frozenset({"value", "base", "estimate", "to_date", "plan", "quantity", "base_quantity", *_EFFECTS})
 #: What marks the rows of single items in the column of tiers.
 ITEM = "item"
 
@@ -29,12 +28,22 @@ class CellFormula(NamedTuple):
     value: float
 
 
+#: Of a question without formulas.
+_NONE = SheetFormulas({})
+
+
 class Sheet(NamedTuple):
-    """Where a table stands: its first row, the place of each of its columns, and of the column of tiers."""
+    """Where a table stands: its first row, the place of each of its columns, and of the column of tiers; of what."""
 
     first: int
     columns: Mapping[str, int]
     tiers: int
+    answer: Result
+
+    @property
+    def formulas(self) -> SheetFormulas:
+        """How its figures follow from others."""
+        return self.answer.type.formulas or _NONE
 
     def cell(self, row: int, column: str, *, fixed: bool = False) -> str:
         """The name of a cell."""
@@ -67,21 +76,7 @@ class Group(NamedTuple):
     besides: Sequence[Beside | None] = ()
 
 
-class TableKind(NamedTuple):
-    """Of what answer a table is: its kind (``lines``: landing figures line by line), and what relations hold beside."""
-
-    kind: str
-    by: tuple[str, ...] = ()
-    beside: str = ""
-    within: str | None = None
-
-    @property
-    def follows(self) -> bool:
-        """Whether all that is worked out is to follow a change, or else what it rests on is locked."""
-        return self.kind in ("relate", "drivers")
-
-
-def groups_of(rows: Sequence[Row], asked: TableKind) -> list[Group]:
+def groups_of(rows: Sequence[Row], sheet: Sheet) -> list[Group]:
     """The rows of each period: a total closes them; those that follow the last total have none."""
     found = []
     low = 0
@@ -91,65 +86,56 @@ def groups_of(rows: Sequence[Row], asked: TableKind) -> list[Group]:
             low = n + 1
     if low < len(rows):
         found.append(Group(low, len(rows) - 1, None))
-    if asked.kind == "relate":
-        return [group._replace(besides=_besides(rows, group, asked)) for group in found]
+    if any(rule[0] == "reference" for rule in sheet.formulas.rules.values()):
+        return [group._replace(besides=_besides(rows, group, sheet)) for group in found]
     return found
 
 
-def formula(
-    sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, asked: TableKind
-) -> CellFormula | None:
+def formula(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group) -> CellFormula | None:
     """The formula of a cell, None where its figure is one that was recorded, or no formula gives it."""
-    made, figure = _made(sheet, rows, n, column, group, asked), rows[n].figures.get(column, math.nan)
+    made, figure = _made(sheet, rows, n, column, group), rows[n].value(column)
     if made is None or not made.text or not _same(made.value, figure):
         return None
     return CellFormula(made.text, figure)
 
 
-def is_stuck(sheet: Sheet, rows: Sequence[Row], asked: TableKind) -> bool:
-    """Whether a figure of a table is worked out from others, and no formula gives it."""
-    for group in groups_of(rows, asked) if asked.follows else ():
+def is_stuck(sheet: Sheet, rows: Sequence[Row]) -> bool:
+    """Whether a figure of a table is worked out from others that are to be locked, and no formula gives it."""
+    for group in groups_of(rows, sheet) if sheet.formulas.locked else ():
         for n in range(group.low, group.high + 1):
-            for column, figure in rows[n].figures.items():
-                made = _made(sheet, rows, n, column, group, asked) if column in sheet.columns else None
-                if made is not None and not _same(made.value, figure):
+            for column in sheet.columns:
+                made = _made(sheet, rows, n, column, group) if column in rows[n].cells else None
+                if made is not None and not _same(made.value, rows[n].value(column)):
                     return True
     return False
 
 
-def _made(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group, asked: TableKind) -> CellFormula | None:
-    row, held = rows[n], sheet.columns
-    value = next((name for name in ("value", "estimate") if name in held), "")
-    if asked.kind == "relate" and column == "base":
-        return _reference(sheet, rows, group.besides[n - group.low], asked)
-    if column in _ADDED and (row.total or row.subtotal):
+def _made(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group) -> CellFormula | None:
+    """The formula of a cell by its column's rule; its text is empty where the sheet lacks what it follows from."""
+    row, rule = rows[n], sheet.formulas.rules.get(column, ("",))
+    kind, of = rule[0], rule[1:]
+    if kind == "reference":
+        return _reference(sheet, rows, group.besides[n - group.low], of[0])
+    if column in sheet.formulas.added and row.strong:
         return _added(sheet, rows, n, column, group)
-    if not value or asked.kind == "lines":
+    if kind == "effect":
+        return None if group.total is None else _effect(sheet, rows, n, column, group.total)
+    if not kind or not set(of) <= set(sheet.columns):
         return None
-    if column in _EFFECTS and group.total is not None:
-        return _effect(sheet, rows, n, column, group.total)
-    if column == "change" and "base" in held:
-        return _difference(sheet, row, n, value, "base")
-    if column == "plan_gap" and "plan" in held:
-        return _difference(sheet, row, n, value, "plan")
-    if column == "growth" and asked.kind == "relate" and {"ratio", "before"} <= set(held):
-        return _difference(sheet, row, n, "ratio", "before")
-    if column == "growth" and {"base", "change"} <= set(held):
-        change, base = (sheet.cell(n, name) for name in ("change", "base"))
+    if kind == "difference":
+        return _difference(sheet, row, n, *of)
+    cells, figures = [sheet.cell(n, name) for name in of], [row.value(name) for name in of]
+    if kind == "growth":
+        change, base = cells
         text = f'=IF(AND(N({base})>0,{change}<>""),{change}/{base},"")'
-        return CellFormula(text, _divided(_figure(row, "change"), _figure(row, "base")))
-    if column == "ratio" and "base" in held:
-        return _part(sheet.cell(n, value), sheet.cell(n, "base"), _figure(row, value), _figure(row, "base"))
+        return CellFormula(text, _divided(*figures))
+    if kind == "part":
+        return _part(cells[0], cells[1], figures[0], figures[1])
     if group.total is None:
         return None
-    whole = rows[group.total]
-    if column == "share":
-        total = sheet.cell(group.total, value, fixed=True)
-        return _part(sheet.cell(n, value), total, _figure(row, value), _figure(whole, value))
-    if column == "points" and {"base", "change"} <= set(held):
-        total = sheet.cell(group.total, "base", fixed=True)
-        return _part(sheet.cell(n, "change"), total, _figure(row, "change"), _figure(whole, "base"))
-    return None
+    whole = of[-1]  # a share or contribution: of the total's
+    total = sheet.cell(group.total, whole, fixed=True)
+    return _part(cells[0], total, figures[0], rows[group.total].value(whole))
 
 
 def _below(rows: Sequence[Row], n: int, group: Group) -> tuple[int, int]:
@@ -169,9 +155,9 @@ def _added(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group)
     None where nothing is known of any of them: what is known of all together is a figure of its own.
     """
     low, high = _below(rows, n, group)
-    items = [one.figures.get(column, math.nan) for one in rows[low : high + 1] if is_item(one)]
+    items = [one.value(column) for one in rows[low : high + 1] if is_item(one)]
     known = [figure for figure in items if math.isfinite(figure)]
-    if items and not known and math.isfinite(_figure(rows[n], column)):
+    if items and not known and math.isfinite(rows[n].value(column)):
         return None
     cells, tiers = sheet.range(low, high, sheet.columns[column]), sheet.range(low, high, sheet.tiers)
     item = f'({tiers}="{ITEM}")*1'
@@ -179,39 +165,41 @@ def _added(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group)
     return CellFormula(text, math.fsum(known) if len(known) == len(items) else math.nan)
 
 
-def _reference(sheet: Sheet, rows: Sequence[Row], beside: Beside | None, asked: TableKind) -> CellFormula:
+def _reference(sheet: Sheet, rows: Sequence[Row], beside: Beside | None, column: str) -> CellFormula:
     """What an item stands beside: the cell of the total or of the item named, or the total by its items."""
     if beside is None:
         return CellFormula("", math.nan)
-    text, figure = sheet.cell(beside.place, "value", fixed=True), _figure(rows[beside.place], "value")
-    if asked.beside != "mean":
+    answer: Relation = sheet.answer  # type: ignore[assignment]
+    text, figure = sheet.cell(beside.place, column, fixed=True), rows[beside.place].value(column)
+    if answer.beside != "mean":
         return CellFormula(f'=IF({text}="","",{text})', figure)
     count = f'COUNTIF({sheet.range(beside.low, beside.high, sheet.tiers)},"{ITEM}")'
     made = figure / beside.many if beside.many else math.nan
     return CellFormula(f'=IF(OR({text}="",{count}=0),"",{text}/{count})', made)
 
 
-def _besides(rows: Sequence[Row], group: Group, asked: TableKind) -> list[Beside | None]:
+def _besides(rows: Sequence[Row], group: Group, sheet: Sheet) -> list[Beside | None]:
     """What each row of a group stands beside, None where no row is it; gone through once."""
-    within, of = asked.within, rows[group.low : group.high + 1]
+    answer: Relation = sheet.answer  # type: ignore[assignment]
+    within, of = answer.within, rows[group.low : group.high + 1]
     places: list[int | None]
-    if asked.beside == "largest":  # which one that is changes with the figures
+    if answer.beside == "largest":  # which one that is changes with the figures
         places = [None] * len(of)
-    elif asked.beside.startswith("item:"):
+    elif answer.beside.startswith("item:"):
         found: dict[str | None, int] = {}  # by the item of `within`
         for k, row in enumerate(of, start=group.low):
-            labels = _labels(row, asked) if is_item(row) else {}
+            labels = _labels(row, answer) if is_item(row) else {}
             joined = JOINED.join(label for name, label in labels.items() if name != within)
-            if labels and joined == asked.beside.removeprefix("item:"):
+            if labels and joined == answer.beside.removeprefix("item:"):
                 found.setdefault(labels.get(within or ""), k)
-        places = [found.get(_labels(row, asked).get(within or "")) for row in of]
+        places = [found.get(_labels(row, answer).get(within or "")) for row in of]
     elif within is None:
         places = [group.total] * len(of)
     else:  # the subtotal above, where rows stand below those of the items of `within`
         places, above = [], None
         for k, row in enumerate(of, start=group.low):
             above = k if row.subtotal and row.depth == 0 else above
-            places.append(above if within == asked.by[0] and not row.total else None)
+            places.append(above if within == answer.by[0] and not row.total else None)
     known = {place: _beside(rows, place, group) for place in set(places) - {None} if place is not None}
     return [None if place is None else known[place] for place in places]
 
@@ -221,9 +209,9 @@ def _beside(rows: Sequence[Row], place: int, group: Group) -> Beside:
     return Beside(place, low, high, sum(map(is_item, rows[low : high + 1])))
 
 
-def _labels(row: Row, asked: TableKind) -> Mapping[str, str]:
+def _labels(row: Row, answer: Relation) -> Mapping[str, str]:
     """The labels of a row by dimension."""
-    return {name: str(row.source.columns[name][row.source.i]) for name in asked.by} if row.source else {}
+    return {name: str(row.source.columns[name][row.source.i]) for name in answer.by} if row.source else {}
 
 
 def _effect(sheet: Sheet, rows: Sequence[Row], n: int, column: str, total: int) -> CellFormula | None:
@@ -241,8 +229,8 @@ def _effect(sheet: Sheet, rows: Sequence[Row], n: int, column: str, total: int) 
         "price": f"IF({is_new},0,{v}-{b}/{q0}*{q1})",
     }[column]
     unknown = f'OR({change}="",{q1}="",{q0}="",{many}="",{before}="")'
-    figures = [_figure(rows[n], name) for name in names]
-    totals = [_figure(rows[total], name) for name in ("quantity", "base_quantity")]
+    figures = [rows[n].value(name) for name in names]
+    totals = [rows[total].value(name) for name in ("quantity", "base_quantity")]
     effects = effects_of(*map(np.array, (*figures, *totals)))
     known = all(map(math.isfinite, (*figures, *totals)))
     return CellFormula(f'=IF({unknown},"",{text})', float(getattr(effects, column)) if known else math.nan)
@@ -250,22 +238,18 @@ def _effect(sheet: Sheet, rows: Sequence[Row], n: int, column: str, total: int) 
 
 def is_item(row: Row) -> bool:
     """Whether a row is one of those that totals add up."""
-    return not row.total and not row.subtotal and row.source is not None
+    return not row.strong and row.source is not None
 
 
 def _difference(sheet: Sheet, row: Row, n: int, of: str, less: str) -> CellFormula:
     one, other = sheet.cell(n, of), sheet.cell(n, less)
     text = f'=IF(OR({one}="",{other}=""),"",{one}-{other})'
-    return CellFormula(text, _figure(row, of) - _figure(row, less))
+    return CellFormula(text, row.value(of) - row.value(less))
 
 
 def _part(part: str, whole: str, value: float, total: float) -> CellFormula:
     text = f'=IF(AND(N({whole})>0,{part}<>""),{part}/{whole},"")'
     return CellFormula(text, _divided(value, total))
-
-
-def _figure(row: Row, column: str) -> float:
-    return row.figures.get(column, math.nan)
 
 
 def _divided(part: float, whole: float) -> float:

@@ -14,7 +14,7 @@ from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.formats import Formats
 from logochron.views.marks import marks_of
 from logochron.views.palette import Palette
-from logochron.views.tables.spec import TableSpec
+from logochron.views.tables.cells import TableSpec
 from logochron.views.tables.workbook_formulas import Sheet
 
 
@@ -38,16 +38,18 @@ class MadeWorkbook(NamedTuple):
         return self.known[key]
 
 
-def conditions(made: MadeWorkbook, sheet: Any, held: Sheet, rows: int, answer: AlignedAnswer, measure: Measure) -> None:
+def conditions(
+    made: MadeWorkbook, sheet: Any, held: Sheet, marked: str, rows: int, answer: AlignedAnswer, measure: Measure
+) -> None:
     """Marks and colors of growth, that follow when a figure changes; bands color before directions do."""
     judging: Judging = answer.judgings[measure.name]
-    low, high, place = held.first, held.first + rows - 1, held.columns["growth"]
+    low, high, place = held.first, held.first + rows - 1, held.columns[marked]
     cell = f"{xl_col_to_name(place, col_abs=True)}{low + 1}"
     tolerance = float(judging.tolerance)
     marks = marks_of(judging, made.formats)
     of_direction = verdict(np.arange(len(DIRECTIONS), dtype=np.int8), measure.better, judging).tolist()
     moved = {"rising": f"{cell}>{tolerance!r}", "falling": f"{cell}<{-tolerance!r}", "level": "TRUE"}
-    banded = judging.bands if judging.on == "growth" and answer.kind == "compare" else ()
+    banded = judging.bands if judging.on == "growth" and answer.type.has_column("band") else ()
     for band in (*(band for band in banded if band.verdict is not None or band.mark), None):
         limits = [f"ISNUMBER({cell})"]
         if band is not None:
@@ -65,15 +67,16 @@ def conditions(made: MadeWorkbook, sheet: Any, held: Sheet, rows: int, answer: A
 
 def sparks(made: MadeWorkbook, sheet: Any, held: Sheet, spec: TableSpec, place: int) -> None:
     """Small lines of the workbook's own, of figures in hidden columns beside the table."""
-    longest = max((len(row.spark) for row in spec.rows), default=0)
+    lines = [row.cells["spark"].spark if "spark" in row.cells else () for row in spec.rows]
+    longest = max(map(len, lines), default=0)
     if "spark" not in held.columns or longest < 2:
         return
     cells, ranges = [], []
-    for at, row in enumerate(spec.rows, start=held.first):
-        if len(row.spark) < 2:
+    for at, line in enumerate(lines, start=held.first):
+        if len(line) < 2:
             continue
         cells.append(xl_rowcol_to_cell(at, held.columns["spark"]))
-        first, last = (xl_rowcol_to_cell(at, one) for one in (place, place + len(row.spark) - 1))
+        first, last = (xl_rowcol_to_cell(at, one) for one in (place, place + len(line) - 1))
         ranges.append(f"'{sheet.get_name()}'!{first}:{last}")
     looks = {"series_color": made.palette.current, "show_hidden": True}
     sheet.add_sparkline(cells[0], {"location": cells, "range": ranges, **looks})  # one look for all

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 from typing import Any
 
 import numpy as np
@@ -12,7 +11,6 @@ from logochron.core.errors import visible
 from logochron.core.questions.alerts import Alert, Fired
 from logochron.core.questions.relate import JOINED
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.columns import has_column, kind_of
 from logochron.views.catalog import everything
 from logochron.views.formats import Formats, words
 
@@ -39,10 +37,10 @@ def _rows(tier: Fired, alert: Alert, answer: AlignedAnswer, formats: Formats) ->
     """Tells a row of a tier, whose columns are laid out once."""
     columns = tier.columns
     texts = {name: answer.texts(columns, name) for name in ("measure", *answer.by)}
-    own = partial(has_column, answer.kind)
+    own = answer.type.has_column
     notes = answer.texts(columns, "note") if own("note") else None
     growth = columns["growth"] if alert.column not in ("value", "growth") and own("growth") else None
-    kind = kind_of(answer.kind, alert.column)
+    kind = answer.type.holds(alert.column)
 
     def told(i: int) -> str:
         labels = [visible(str(label)) for name in answer.by if (label := texts[name][i]) is not None]
@@ -63,8 +61,8 @@ def _figure(kind: str, value: Any, formats: Formats) -> str:
         return {"true": "True", "false": "False"}.get(value, formats.dash)
     if value is None or (isinstance(value, float) and not np.isfinite(value)):
         return formats.dash
-    if kind == "change":
+    if kind in ("change", "points"):
         return formats.growth(float(value))
     if kind == "part":
         return formats.part(float(value))
-    return formats.number(float(value), 2) if kind in ("amount", "days") else str(value)
+    return formats.number(float(value), 2) if kind in ("amount", "difference", "days") else str(value)

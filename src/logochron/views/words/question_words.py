@@ -93,12 +93,15 @@ def compare_headline(result: Comparison | Drivers, measure: Measure, place: int,
     return headline_of(moved, measure_told(result, measure, formats), period.when, base.name, formats)
 
 
-def compare_rest(
-    result: Comparison, measure: Measure, place: int, formats: Formats, n: int, then: str | None
+def compare_sentences(
+    result: Comparison, measure: Measure, at: Any, formats: Formats, n: int, then: str | None
 ) -> list[str]:
-    """The items that moved most, and what the bands of total and items advise."""
+    """The headline, the items that moved most, and what the bands of total and items advise."""
+    if not result.periods:
+        return []
+    place = result.place(at)
     items = ToldItems.of(result, measure, place, unit(measure, formats)) if result.by else None
-    said = []
+    said = [compare_headline(result, measure, place, formats)]
     if items is not None:
         leader = ""
         first = told_order(items.columns["change"], n)[:1]
@@ -131,8 +134,13 @@ def _advice(
     return said
 
 
-def relate_sentences(result: Relation, measure: Measure, place: int, formats: Formats, n: int) -> list[str]:
+def relate_sentences(
+    result: Relation, measure: Measure, at: Any, formats: Formats, n: int, then: str | None
+) -> list[str]:
     """The item whose part moved most, then the others."""
+    if not result.periods:
+        return []
+    place = result.place(at)
     period, base = periods_of(result, place, formats)
     result = result.ungathered
     row = result.of_measure(result.columns, measure).blocks[0].period(place)
@@ -218,9 +226,11 @@ def picked_drivers(
     return [f"{sentence}." for sentence in said if sentence]
 
 
-def drivers_rest(result: Drivers, measure: Measure, formats: Formats, n: int) -> list[str]:
-    """Which items moved it, the way down, and volume, mix and price."""
-    said = [contributions_sentence(result, measure, formats, n)]
+def drivers_sentences(
+    result: Drivers, measure: Measure, at: Any, formats: Formats, n: int, then: str | None
+) -> list[str]:
+    """The headline, which items moved it, the way down, and volume, mix and price."""
+    said = [compare_headline(result, measure, 0, formats), contributions_sentence(result, measure, formats, n)]
     path = result.path_columns
     if len(result.by) > 1 and measure == result.measures[0] and len(path["item"]):
         steps = ""
@@ -245,7 +255,7 @@ def _pace_moved(result: Pace, measure: Measure, formats: Formats) -> Moved:
     return Moved(running, base, gap, growth, DIRECTIONS[moved[0]], (), unit(measure, formats))
 
 
-def pace_sentences(result: Pace, measure: Measure, formats: Formats, n: int) -> list[str]:
+def pace_sentences(result: Pace, measure: Measure, at: Any, formats: Formats, n: int, then: str | None) -> list[str]:
     """How the running total stands today, its rank, and the items that moved it."""
     last = len(result.periods) - 1
     period = pace_days(result, last, formats)
@@ -274,7 +284,7 @@ def _pace_items(result: Pace, measure: Measure, formats: Formats) -> ToldItems:
     )
 
 
-def land_sentences(result: Landing, measure: Measure, formats: Formats) -> list[str]:
+def land_sentences(result: Landing, measure: Measure, at: Any, formats: Formats, n: int, then: str | None) -> list[str]:
     """Where the period will end, beside its base; how sure that is; what it takes."""
     whole = result.whole
     block, place = whole.block_of(measure, ())

@@ -9,23 +9,10 @@ from logochron.core.book.measures import Measure
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.options import check_count
-from logochron.core.questions.compare import Comparison
-from logochron.core.questions.drivers import Drivers
-from logochron.core.questions.land import Landing
-from logochron.core.questions.pace import Pace
-from logochron.core.questions.relate import Relation
 from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.question_types import loaded, question_types
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
-from logochron.views.words.question_words import (
-    compare_headline,
-    compare_rest,
-    drivers_rest,
-    land_sentences,
-    pace_sentences,
-    relate_sentences,
-)
-from logochron.views.words.said import SAID
 from logochron.views.words.template_fields import FIELDS, template_rows
 from logochron.views.words.told_items import check_then, regrouped
 
@@ -129,7 +116,7 @@ def sentences(
     answer, wanted, formats = _asked(result, measure, locale, formats)
     check_count("items", items)
     check_then(answer, then)
-    if then in answer.by and isinstance(answer, Comparison):  # its items are those of the other dimensions
+    if then in answer.by:  # its items are those of the other dimensions
         answer = regrouped(answer, [name for name in answer.by if name != then])
     if template is not None:
         used = _fields_of(template)
@@ -142,9 +129,9 @@ def _asked(
     result: Result, measure: str | None, locale: str, formats: Formats | None
 ) -> tuple[AlignedAnswer, list[Measure], Formats]:
     """The answer, the measures that are told of, and how figures are written."""
-    if not isinstance(result, AlignedAnswer) or result.kind not in SAID:
+    if not isinstance(result, AlignedAnswer) or not result.type.sentences:
         came = f"the answer of {result.kind}" if isinstance(result, Result) else brief(result)
-        raise QuestionError(f"the answers of {', '.join(SAID)} can be said in sentences; got {came}")
+        raise QuestionError(f"the answers of {', '.join(said_of())} can be said in sentences; got {came}")
     if formats is not None and not isinstance(formats, Formats):
         raise QuestionError(f"`formats` must be Formats; got {brief(formats)}")
     wanted = [one for one in result.measures if measure in (None, one.name)]
@@ -158,28 +145,14 @@ def _said(
     result: AlignedAnswer, measure: Measure, at: str | None, formats: Formats, items: int, then: str | None
 ) -> Iterator[str]:
     """The sentences of one measure, each with its full stop."""
-    for sentence in _sentences(result, measure, at, formats, items, then):
+    for sentence in loaded(result.type.sentences)(result, measure, at, formats, items, then):
         if sentence:
             yield sentence if sentence[-1] in ".!?…" else formats.say("{sentence}.", sentence=sentence)
 
 
-def _sentences(
-    result: AlignedAnswer, measure: Measure, at: str | None, formats: Formats, items: int, then: str | None
-) -> list[str]:
-    if isinstance(result, Landing):
-        return land_sentences(result, measure, formats)
-    if not result.periods:
-        return []
-    if isinstance(result, Pace):
-        return pace_sentences(result, measure, formats, items)
-    if isinstance(result, Relation):
-        return relate_sentences(result, measure, result.place(at), formats, items)
-    if isinstance(result, Drivers):
-        return [compare_headline(result, measure, 0, formats), *drivers_rest(result, measure, formats, items)]
-    assert isinstance(result, Comparison)
-    place = result.place(at)
-    rest = compare_rest(result, measure, place, formats, items, then)
-    return [compare_headline(result, measure, place, formats), *rest]
+def said_of() -> list[str]:
+    """The questions whose answers can be said in sentences."""
+    return [one.name for one in question_types() if one.sentences]
 
 
 def _fields_of(template: str) -> frozenset[str]:

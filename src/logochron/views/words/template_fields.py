@@ -10,9 +10,7 @@ from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
 from logochron.core.options import DIRECTIONS, OTHERS, VERDICTS
-from logochron.core.questions.compare import Comparison
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.columns import has_column
 from logochron.views.catalog import everything
 from logochron.views.compact_columns import amounts as amounts_column
 from logochron.views.formats import Formats, item_name, words
@@ -24,13 +22,6 @@ FIELDS = (
     *("measure", "period", "base_period", "item", "value", "base", "change", "growth", "direction", "verdict", "band"),
     *("advice", "share", "leader", "leader_value"),
 )
-#: The column of an answer that each amount is taken from, where it is not the one of its name.
-_COLUMNS: Mapping[str, Mapping[str, str]] = {
-    "relate": {"base": "reference", "change": "gap", "growth": "ratio_change", "share": "ratio"},
-    "pace": {"value": "running", "change": "gap"},
-    "land": {"value": "estimate"},
-    "drivers": {"share": "contribution"},
-}
 
 
 def template_rows(
@@ -45,12 +36,12 @@ def template_rows(
     """The fields of each item of one period, those that moved most first; of the whole where it is not split."""
     if not result.periods:
         return
-    place = result.place(at) if result.kind not in ("land",) else 0
+    place = min(result.place(at), len(result.alignment.labels) - 1)  # in parts, all of a landing is one period
     period, base = periods_of(result, place, formats)
     block = result.of_measure(result.columns if result.by else result.total_columns, measure).blocks[0]
     row = block.period(place)
-    of = _COLUMNS.get(result.kind, {})
-    own = {name: column for name, column in row.items() if has_column(result.kind, name)}  # those of dimensions are not
+    of = result.type.fields
+    own = {name: column for name, column in row.items() if result.type.has_column(name)}  # those of dimensions are not
     amounts = {name: own.get(of.get(name, name)) for name in ("value", "base", "change", "growth", "share")}
     change = amounts["change"]
     assert change is not None
@@ -60,7 +51,7 @@ def template_rows(
     texts = _written(amounts, chosen, unit(measure, formats), formats)
     judging = result.judgings[measure.name]
     leaders = None
-    if isinstance(result, Comparison) and then is not None and used & {"leader", "leader_value"}:
+    if then is not None and used & {"leader", "leader_value"}:
         leaders = Leaders(result, measure, place, then)
     for n, i in enumerate(chosen):
         band = judging.band(result.words["band"][own["band"][i]]) if "band" in own and own["band"][i] >= 0 else None

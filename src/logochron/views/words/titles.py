@@ -12,7 +12,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.days import as_date, to_days
 from logochron.core.questions.relate import Relation
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.columns import heading as column_heading
+from logochron.core.rows.columns import COLUMNS, Column
 from logochron.views.catalog import everything, message, plural
 from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.words.basis_words import heading, in_words, period_word, several, window_words
@@ -80,9 +80,10 @@ def _comparable(result: AlignedAnswer, formats: Formats) -> str:
     return formats.say("comparable {items}", items=items or formats.say("items"))
 
 
-def column_words(name: str, formats: Formats, *, planned: bool = False) -> str:
-    """The heading of a column; `planned`: in an answer against a plan."""
-    return formats.say(column_heading(name, planned=planned))
+def column_words(column: str | Column, formats: Formats, *, planned: bool = False) -> str:
+    """The heading of a column, or of one of that name; `planned`: in an answer against a plan."""
+    of = COLUMNS[column] if isinstance(column, str) else column
+    return formats.say(of.called(planned=planned))
 
 
 def within_a_title(named: str, measure: Measure) -> str:

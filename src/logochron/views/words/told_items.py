@@ -13,9 +13,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.judge.bands import SLACK
 from logochron.core.options import DIRECTIONS
-from logochron.core.questions.compare import Comparison, compared
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.columns import has_column
 from logochron.core.rows.figures import Floats
 from logochron.views.formats import Formats, item_name, shortened
 from logochron.views.words.movement import MOVED, Moved, item_words, tied_words
@@ -37,7 +35,7 @@ class ToldItems(NamedTuple):
         columns = result.of_measure(result.columns, measure).blocks[0].period(place)
         labels = list(zip(*(columns[name].tolist() for name in result.by)))
         known = [frozenset(note.code for note in notes) for notes in result.note_table]
-        codes = [known[place] for place in columns["note"].tolist()] if has_column(result.kind, "note") else []
+        codes = [known[place] for place in columns["note"].tolist()] if result.type.has_column("note") else []
         return cls(labels, columns, codes, unit, result.plan is not None)
 
     def moved(self, i: int) -> Moved:
@@ -79,17 +77,17 @@ def told_order(changes: Floats, n: int) -> list[int]:
     return list(dict.fromkeys([*first.tolist(), *order.tolist()]))[:n]
 
 
-def regrouped(result: Comparison, by: Sequence[str]) -> Comparison:
-    """The same comparison split by other dimensions of its book."""
+def regrouped(result: AlignedAnswer, by: Sequence[str]) -> AlignedAnswer:
+    """The same answer split by other dimensions of its book."""
     if tuple(by) == result.by and result.top is None:
         return result
-    return compared(replace(result.prepared, asked=replace(result.asked, by=tuple(by), top=None, sort=None)))
+    return result.put_anew(replace(result.prepared, asked=replace(result.asked, by=tuple(by), top=None, sort=None)))
 
 
 class Leaders:
     """Which item of another dimension moved each item most; the finer comparison is made once for all of them."""
 
-    def __init__(self, result: Comparison, measure: Measure, place: int, then: str) -> None:
+    def __init__(self, result: AlignedAnswer, measure: Measure, place: int, then: str) -> None:
         self._finer = ToldItems.of(regrouped(result, [*result.by, then]), measure, place, "")
         self._under: dict[tuple[str, ...], list[int]] = {}
         for i, label in enumerate(self._finer.labels):
@@ -111,7 +109,7 @@ def check_then(result: AlignedAnswer, then: str | None) -> None:
     """Refuse a second dimension that the records are not split by, or that leaves no item to lead."""
     if then is None:
         return
-    if not isinstance(result, Comparison):
+    if not result.type.led:
         raise QuestionError("`then` goes with the answer of compare")
     if then not in result.book.dimensions:
         raise QuestionError(f"`then`: {no_such('dimension', then, result.book.dimensions, where='the book')}")

@@ -1,0 +1,231 @@
+"""The rows of our own questions. What a row names is loaded when it is used, so that knowing of it costs nothing."""
+
+from __future__ import annotations
+
+from logochron.core.rows.question_types import DIMENSIONS, QuestionType, SheetFormulas, register
+
+_TABLES, _WORDS = "logochron.views.tables.", "logochron.views.words.question_words:"
+_EXPLAIN, _ARITHMETIC = "logochron.core.questions.explain:", "logochron.views.tables.receipt_arithmetic:"
+_SECTIONS = "logochron.report.settings:"
+_CHANGED = {"change": ("difference", "value", "base"), "growth": ("growth", "change", "base")}
+
+register(
+    QuestionType(
+        name="compare",
+        function="logochron.core.questions.compare:compare",
+        answer="logochron.core.questions.compare:Comparison",
+        columns=(
+            *("measure", "period", "start", "end", "days", DIMENSIONS),
+            *("value", "base_period", "base_start", "base_end", "base_days", "base", "change", "growth", "ratio"),
+            *("share", "base_share", "direction", "verdict", "band", "status", "note"),
+            *("usual_low", "usual_high", "unusual"),
+        ),
+        at_will=("usual_low", "usual_high", "unusual"),
+        sorts=("value", "growth", "change", "label"),
+        tables=_TABLES + "comparison_table:comparison_tables",
+        cards=True,
+        sparks=True,
+        figures=(
+            "columns",
+            "overlay",
+            "lines",
+            "trend",
+            "bars",
+            "nested",
+            "captioned",
+            "slope",
+            "heat",
+            "cards",
+            "table",
+        ),
+        suited="logochron.views.figures.choose:suited_to_comparison",
+        sentences=_WORDS + "compare_sentences",
+        led=True,
+        page="periods",
+        formulas=SheetFormulas(_CHANGED | {"share": ("share", "value")}, ("value", "base")),
+        restated=("value", "base"),
+        receipt=_EXPLAIN + "comparison_receipt",
+        arithmetic=_ARITHMETIC + "comparison_lines",
+        section=_SECTIONS + "CompareSection",
+    )
+)
+register(
+    QuestionType(
+        name="relate",
+        function="logochron.core.questions.relate:relate",
+        answer="logochron.core.questions.relate:Relation",
+        columns=(
+            *("measure", "period", "start", "end", "days", DIMENSIONS),
+            *("value", "reference_item", "reference", "gap", "ratio", "ratio_before", "ratio_change", "direction"),
+            *("status", "note"),
+        ),
+        sorts=("value", "label", "ratio", "gap", "ratio_change"),
+        needs_items=True,
+        tables=_TABLES + "relation_table:relation_tables",
+        sentences=_WORDS + "relate_sentences",
+        fields={"base": "reference", "change": "gap", "growth": "ratio_change", "share": "ratio"},
+        page="periods",
+        formulas=SheetFormulas(
+            {
+                "reference": ("reference", "value"),
+                "gap": ("difference", "value", "reference"),
+                "ratio": ("part", "value", "reference"),
+                "ratio_change": ("difference", "ratio", "ratio_before"),
+            },
+            ("value",),
+            locked=True,
+        ),
+        restated=("value", None),
+        arithmetic=_ARITHMETIC + "relation_lines",
+        section=_SECTIONS + "RelateSection",
+    )
+)
+register(
+    QuestionType(
+        name="drivers",
+        function="logochron.core.questions.drivers:drivers",
+        answer="logochron.core.questions.drivers:Drivers",
+        columns=(
+            *("measure", DIMENSIONS),
+            *(
+                "value",
+                "base",
+                "change",
+                "growth",
+                "contribution",
+                "quantity",
+                "base_quantity",
+                "volume",
+                "mix",
+                "price",
+            ),
+            *("direction", "verdict", "note"),
+        ),
+        sorts=("value", "growth", "change", "label"),
+        tables=_TABLES + "drivers_table:drivers_tables",
+        figures=("bridge",),
+        needs_items=True,
+        sentences=_WORDS + "drivers_sentences",
+        picked_words=_WORDS + "picked_drivers",
+        fields={"share": "contribution"},
+        page="period",
+        weight=5,
+        formulas=SheetFormulas(
+            _CHANGED
+            | {"contribution": ("contribution", "change", "base")}
+            | dict.fromkeys(("volume", "mix", "price"), ("effect",)),
+            ("value", "base", "quantity", "base_quantity", "volume", "mix", "price"),
+            locked=True,
+        ),
+        restated=("value", "base"),
+        arithmetic=_ARITHMETIC + "drivers_lines",
+        section=_SECTIONS + "DriversSection",
+    )
+)
+register(
+    QuestionType(
+        name="pace",
+        function="logochron.core.questions.pace:pace",
+        answer="logochron.core.questions.pace:Pace",
+        columns=(
+            *("measure", "period", DIMENSIONS, "position", "day", "running", "base_day", "base", "gap", "growth"),
+            "status",
+        ),
+        value="running",
+        sorts=("running", "growth", "gap", "label"),
+        tables=_TABLES + "pace_table:pace_tables",
+        figures=("pace",),
+        sentences=_WORDS + "pace_sentences",
+        fields={"value": "running", "change": "gap"},
+        page="day",
+        weight=6,
+        formulas=SheetFormulas(
+            {"gap": ("difference", "running", "base"), "growth": ("growth", "gap", "base")}, ("running", "base")
+        ),
+        restated=("running", "base"),
+        receipt=_EXPLAIN + "position_receipt",
+        arithmetic=_ARITHMETIC + "comparison_lines",
+        section=_SECTIONS + "PaceSection",
+    )
+)
+register(
+    QuestionType(
+        name="land",
+        function="logochron.core.questions.land:land",
+        answer="logochron.core.questions.land:Landing",
+        columns=(
+            *("measure", "period", DIMENSIONS, "start", "end", "until", "to_date", "expected_share", "estimate"),
+            *("low", "high", "typical_error", "profile", "base", "change", "growth", "direction", "verdict"),
+            *("plan", "plan_gap", "needed_per_day", "status", "note"),
+        ),
+        value="estimate",
+        sorts=("estimate", "growth", "change", "to_date", "label"),
+        tables=_TABLES + "landing_table:landing_tables",
+        figures=("landing", "backtest"),
+        sentences=_WORDS + "land_sentences",
+        fields={"value": "estimate"},
+        page="day",
+        weight=8,
+        formulas=SheetFormulas(
+            {
+                "change": ("difference", "estimate", "base"),
+                "growth": ("growth", "change", "base"),
+                "plan_gap": ("difference", "estimate", "plan"),
+            },
+            ("to_date", "estimate", "base", "plan"),
+        ),
+        restated=("estimate", "base"),
+        receipt=_EXPLAIN + "landing_receipt",
+        arithmetic=_ARITHMETIC + "landing_lines",
+        section=_SECTIONS + "LandSection",
+        targeted=True,
+    )
+)
+register(
+    QuestionType(
+        name="backtest",
+        answer="logochron.core.questions.backtest:Backtest",
+        columns=("period", "elapsed", "profile", "estimate", "outcome", "error"),
+        tables=_TABLES + "lists:backtest_tables",
+        figures=("backtest",),
+    )
+)
+register(
+    QuestionType(
+        name="review",
+        function="logochron.sources.review_source:review",
+        answer="logochron.core.questions.review:Review",
+        columns=("finding", "column", "first", "last", "count", "example", "effect"),
+        tables=_TABLES + "lists:review_tables",
+        section=_SECTIONS + "ReviewSection",
+    )
+)
+register(
+    QuestionType(
+        name="explain",
+        answer="logochron.core.questions.explain:Receipt",
+        columns=("side", "start", "end", "days", "weekend_days", "records", "sum"),
+        tables=_TABLES + "receipt_table:receipt_tables",
+    )
+)
+register(
+    QuestionType(
+        name="calendar",
+        answer="logochron.core.questions.period_list:PeriodList",
+        columns=("period", "start", "end", "year", "number", "days"),
+        tables=_TABLES + "lists:calendar_tables",
+    )
+)
+register(
+    QuestionType(
+        name="restated",
+        function="logochron.core.questions.restated:restated",
+        answer="logochron.core.questions.restated:Restatement",
+        columns=("measure", "period", DIMENSIONS, "column", "reported", "now", "difference", "note"),
+        tables=_TABLES + "lists:restated_tables",
+    )
+)
+#: What is no answer of its own, but has columns all the same: sums, and side tables of pace and drivers.
+register(QuestionType(name="totals", columns=("measure", "period", "start", "end", DIMENSIONS, "value")))
+register(QuestionType(name="standing", columns=("period", "position", "running", "rank")))
+register(QuestionType(name="path", columns=("level", "dimension", "item", "change", "contribution")))

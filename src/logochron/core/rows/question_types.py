@@ -1,0 +1,272 @@
+"""The questions: of each one row that says all that others must know of it. Nobody asks an answer of which kind it is.
+
+A question of your own is a function, the class of its answers and a row; what the row leaves out gets a plain default.
+
+>>> question_type("relate").columns[0], question_type("relate").has_column("band")
+('measure', False)
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from pkgutil import resolve_name
+from typing import Any, Literal, NamedTuple
+
+from logochron.core import ports
+from logochron.core.errors import QuestionError, no_such
+from logochron.core.options import check
+from logochron.core.rows.columns import COLUMNS, Column, ColumnKind
+
+#: Where the dimensions stand among an answer's columns.
+DIMENSIONS = "*"
+#: A function or class, or where it is: ``"module:name"``, loaded when it is first used.
+Named = Callable[..., Any] | str
+#: What a page does with an answer: ``periods``: a row a period, each of them can be chosen; ``period``: asked again of
+#: the period that is chosen; ``day``: asked again as of its last day; ``still``: the answer as it is.
+PageWay = Literal["periods", "period", "day", "still"]
+
+
+class SheetFormulas(NamedTuple):
+    """How the figures of a workbook follow from others.
+
+    Attributes
+    ----------
+    rules
+        By column what it follows from: ``("difference", of, less)``, ``("growth", change, base)``, ``("part", of,
+        whole)``, ``("share", of)`` and ``("contribution", of, whole)`` of the total's, ``("effect",)``,
+        ``("reference", value)``.
+    added
+        The columns whose subtotals and totals add up the items below them.
+    locked
+        Whether cells that figures rest on are locked where not all of those can follow.
+    """
+
+    rules: Mapping[str, tuple[str, ...]]
+    added: tuple[str, ...] = ()
+    locked: bool = False
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class QuestionType:
+    """One question, and what is done with its answers.
+
+    Attributes
+    ----------
+    name
+        What it is called: the `kind` of its answers.
+    function, answer
+        What asks it, and the class of its answers.
+    columns
+        The columns of its answers, in order; `DIMENSIONS` stands for those of the user.
+    at_will
+        Those of `columns` that stand there only where they are asked for.
+    own
+        Columns that no other question has.
+    value
+        The column that holds the figures of a measure.
+    sorts
+        By what rows may be sorted: columns, or ``label``.
+    tables
+        Gives the tables for people: takes an answer, formats and how much is shown.
+    cards, sparks
+        Whether its answers can be shown as cards, and with small lines of earlier periods.
+    figures, suited
+        The names of the figures that show it, the first one where none is named; or what chooses one.
+    sentences
+        Gives the sentences of one measure: takes an answer, a measure, `at`, formats, how many items, `then`.
+    led
+        Whether an item may be told with what led it (`then`).
+    picked_words
+        Gives the sentences of some items of a whole; those of what is picked alone where there is none.
+    fields
+        The column of each amount of a template, where it is not the one of its name.
+    needs_items
+        Whether it is always split by items, so that one of them alone has no answer.
+    page, weight
+        What a page does with it, and how long one view takes beside others.
+    formulas
+        Those of a workbook; values alone where None.
+    restated
+        The columns of value and base that are held against an earlier report; the base may be None.
+    receipt, arithmetic
+        Gives the receipt of a row of an aligned answer, and its lines of arithmetic.
+    section
+        The keys of a section of a report file, as a model; made from `function` where there is none.
+    targeted
+        Whether a plan can be a target beside the base.
+    """
+
+    name: str
+    columns: tuple[str, ...]
+    function: Named = ""
+    answer: Named = ""
+    at_will: tuple[str, ...] = ()
+    own: tuple[Column, ...] = ()
+    value: str = "value"
+    sorts: tuple[str, ...] = ()
+    tables: Named = "logochron.views.tables.answer_tables:plain_tables"
+    cards: bool = False
+    sparks: bool = False
+    figures: tuple[str, ...] = ()
+    suited: Named = ""
+    sentences: Named = ""
+    led: bool = False
+    picked_words: Named = ""
+    fields: Mapping[str, str] = field(default_factory=dict)
+    needs_items: bool = False
+    page: PageWay = "still"
+    weight: int = 1
+    formulas: SheetFormulas | None = None
+    restated: tuple[str, str | None] | None = None
+    receipt: Named = "logochron.core.questions.explain:row_receipt"
+    arithmetic: Named = "logochron.views.tables.receipt_arithmetic:plain_lines"
+    section: Named = ""
+    targeted: bool = False
+
+    def has_column(self, name: str) -> bool:
+        """Whether its answers have a column by themselves; those that have not may have a dimension of that name.
+
+        >>> question_type("compare").has_column("period"), question_type("drivers").has_column("period")
+        (True, False)
+        """
+        return name != DIMENSIONS and name in self.columns
+
+    def column(self, name: str) -> Column:
+        """One of its columns; one that it does not have by itself is a dimension."""
+        if not self.has_column(name):
+            return Column(name, "label", name)
+        return self._own.get(name) or COLUMNS[name]
+
+    @cached_property
+    def _own(self) -> Mapping[str, Column]:
+        return {column.name: column for column in self.own}
+
+    def holds(self, name: str) -> ColumnKind:
+        """What a column of its answers holds."""
+        return self.column(name).kind
+
+    def named_columns(self, *, at_will: bool = True) -> tuple[str, ...]:
+        """Its columns, but for the dimensions."""
+        return tuple(n for n in self.columns if n != DIMENSIONS and (at_will or n not in self.at_will))
+
+    def in_order(self, by: Iterable[str]) -> list[str]:
+        """All columns of an answer that is split by some dimensions."""
+        by = tuple(by)
+        return [name for given in self.columns for name in (by if given == DIMENSIONS else (given,))]
+
+    @property
+    def sort_values(self) -> tuple[str, ...]:
+        """What `sort` may be: each from the smallest up, and with a leading ``-`` from the largest down."""
+        return tuple(sign + name for name in self.sorts for sign in ("", "-"))
+
+    def column_named(self, text: str, also: Mapping[str, str] | None = None) -> str:
+        """The column that a name or a heading means, whatever its case; the text itself where it means none.
+
+        Parameters
+        ----------
+        also
+            Further headings and the columns they stand for.
+
+        >>> question_type("relate").column_named("Ratio change"), question_type("compare").column_named("variance %")
+        ('ratio_change', 'growth')
+        """
+        known = [self.column(name) for name in self.named_columns()]
+        names = {column.name for column in known}
+        meant = {_folded(shown): n for shown, n in (also or {}).items() if n in names or n not in COLUMNS}
+        meant |= {_folded(column.called(planned=True)): column.name for column in known}
+        meant |= {_folded(column.heading): column.name for column in known}
+        meant |= {_folded(column.name): column.name for column in known}
+        return meant.get(_folded(text), text)
+
+    def headings_of(self, by: Iterable[str], measures: Sequence[str]) -> dict[str, str]:
+        """What headings of the user's own stand for: a dimension the labels of items, the only measure its figures."""
+        own = measures if len(measures) == 1 else ()
+        return {**dict.fromkeys(by, "label"), **dict.fromkeys(own, self.value), "value": self.value}
+
+    def sort_named(self, text: str, also: Mapping[str, str]) -> str:
+        """What `sort` is to be: a column or a heading, with a leading ``-`` from the largest down.
+
+        Raises
+        ------
+        QuestionError
+            Where the rows of the answer are not sorted by such.
+        """
+        if isinstance(text, str):
+            named = "-" * text.startswith("-") + self.column_named(text.removeprefix("-"), also)
+            text = named if named in self.sort_values else text  # what means nothing is told as it was written
+        return check("sort", text, self.sort_values)
+
+    def check_dimensions(self, by: Iterable[str], columns: Sequence[str] = ()) -> None:
+        """Refuses dimensions that are called like a column of its answers.
+
+        Parameters
+        ----------
+        columns
+            The columns of the source that the dimensions are of, where they are known.
+
+        Raises
+        ------
+        QuestionError
+            With the new name to give.
+        """
+        for place, name in enumerate(by):
+            if self.has_column(name):
+                column = columns[place] if columns else name
+                raise QuestionError(
+                    f"`by`: a dimension may not be called {name!r} here, as the table has a column of that name; read "
+                    f"it under another: by={{'its_{name}': {column!r}}} (--by its_{name}={column})"
+                )
+
+
+_KNOWN: dict[str, QuestionType] = {}
+
+
+def _known() -> dict[str, QuestionType]:
+    """All rows, our own first."""
+    ports.questions()
+    return _KNOWN
+
+
+def register(row: QuestionType) -> QuestionType:
+    """Take a question in.
+
+    Raises
+    ------
+    QuestionError
+        Where another one is called so, or its answers are called otherwise.
+    """
+    if row.name in _known():
+        raise QuestionError(f"there is a question {row.name!r} already: call yours otherwise")
+    kind = getattr(row.answer, "kind", row.name)
+    if kind != row.name:
+        raise QuestionError(f"the answers of the question {row.name!r} must have kind = {row.name!r}; got {kind!r}")
+    for name in row.named_columns():
+        if name not in COLUMNS and name not in {column.name for column in row.own}:
+            raise QuestionError(
+                f"question {row.name!r}: {no_such('column', name, COLUMNS)}; new ones are named in `own`"
+            )
+    _KNOWN[row.name] = row
+    return row
+
+
+def question_type(name: str) -> QuestionType:
+    """The row of a question."""
+    return _KNOWN.get(name) or _known()[name]
+
+
+def question_types() -> tuple[QuestionType, ...]:
+    """All of them, in the order in which they were taken in."""
+    return tuple(_known().values())
+
+
+def loaded(what: Named) -> Callable[..., Any]:
+    """What a row names."""
+    made: Callable[..., Any] = resolve_name(what) if isinstance(what, str) else what
+    return made
+
+
+def _folded(text: str) -> str:
+    return " ".join(re.split(r"[\s_-]+", text.casefold().strip()))

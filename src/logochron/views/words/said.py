@@ -1,3 +1,0 @@
-"""The answers that can be said in sentences."""
-
-SAID = ("compare", "relate", "drivers", "pace", "land")
