@@ -23,7 +23,7 @@ from pydantic_core import PydanticUndefined
 
 import logochron as lc
 from logochron.report import settings
-from logochron.report.settings import SECTIONS, SectionTable
+from logochron.report.settings import SectionTable, section_models
 from logochron.views.figures.registry import FIGURES
 
 #: The tables of a report file.
@@ -36,7 +36,7 @@ _TABLES = (
     ("[plan]", settings.PlanTable),
     ("[page]", settings.PageTable),
     ("[[section]]", SectionTable),
-    *((f'[[section]] question = "{name}"', model) for name, model in SECTIONS.items() if name != "review"),
+    *((f'[[section]] question = "{name}"', model) for name, model in section_models().items() if name != "review"),
 )
 PAGES = Path(__file__).parent / "doc_pages"
 DOCS = Path(__file__).parents[1] / "docs"

@@ -119,7 +119,7 @@ def test_only_rows_a_measure_takes_must_be_readable(tmp_path):
         lc.read(path, date="day", measures=[sales, M("wages", column="amount", where={"account": "wages"})])
     zero = [sales, M("wages", column="amount", where={"account": "wages"})]
     book = lc.read(path, date="day", measures=zero, on_refused="skip", empty="zero")
-    assert book.intake.refused == 1 and book.intake.guesses == ("column 'amount': 1 empty amounts taken as 0",)
+    assert book.intake.refused == 1 and book.intake.guesses == ("column 'amount': 1 empty amount taken as 0",)
     # a column is read one way by all measures that take it; rows that none takes do not decide which
     path = written(
         tmp_path, "2026-05-01,A,x,1,sales,1.234,1", '2026-05-02,A,x,1,wages,"1,5",1', "2026-05-03,A,x,1,b,2.5,1"

@@ -27,7 +27,7 @@ ROOMS = {
     "views": [
         {"catalog", "decimals", "locale_texts", "palette", "sections", "whole_file"},
         {"formats"},
-        {"compact_columns", "marks", "spreadsheet_texts"},
+        {"marks", "spreadsheet_texts"},
         {"words"},
         {"tables"},
         {"figures"},

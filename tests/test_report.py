@@ -18,7 +18,7 @@ import logochron as lc
 import logochron.report.write as writing
 from logochron.report import figures_file
 from logochron.report.key_lines import key_lines
-from logochron.report.settings import SECTIONS, Settings
+from logochron.report.settings import Settings, section_models, settings_model
 from logochron.views.whole_file import unwritten
 from logochron.views.write_file import write
 
@@ -272,14 +272,14 @@ def test_a_draft_runs(rows_file, cli, tmp_path):
 
 
 def test_settings_hold_for_any_question(report, cli, tmp_path):
-    text = '[plan]\nfile = "plan.csv"\n[[judging.band]]\nname = "up, \'so\'"\nfrom = "0"\n'
+    text = '[plan]\nfile = "plan.csv"\n[[judging.band]]\nname = "up, \'so\' or \\"so\\""\nfrom = "0"\n'
     text += '[[judging.band]]\nname = "down"\nbelow = 0\n[page]\nlocale = "de"\n'
     text += '[calendar]\nkind = "retail"\npattern = [4, 4, 5]\n'
     path = report(text + ONE)
     (tmp_path / "plan.csv").write_text("month,amount\n2025-01,25\n")
     ran = cli("compare", "--settings", path, "--as", "csv", "--last", "2", cwd=tmp_path)
     book = lc.read(tmp_path / "sales.csv", date="day", values="amount")
-    bands = [lc.Band("up, 'so'", from_=0), lc.Band("down", below=0)]
+    bands = [lc.Band("up, 'so' or \"so\"", from_=0), lc.Band("down", below=0)]
     made = lc.compare(
         book, "month", last=2, calendar=lc.RetailCalendar(pattern=(4, 4, 5)), judging=lc.Judging(bands=bands)
     )
@@ -292,8 +292,8 @@ def test_settings_hold_for_any_question(report, cli, tmp_path):
 
 def test_the_demo_report_and_every_key_is_told():
     data = tomllib.loads((Path(lc.demo.__file__).parent / "data" / "brinefold.toml").read_text())
-    assert len(data["section"]) == 8 and Settings.model_validate(data)
-    for model in (Settings, *SECTIONS.values()):
+    assert len(data["section"]) == 8 and settings_model().model_validate(data)
+    for model in (Settings, *section_models().values()):
         assert all(
             field.description or name in ("question", *Settings.model_fields)
             for name, field in model.model_fields.items()

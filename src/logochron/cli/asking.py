@@ -16,6 +16,7 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.errors import QuestionError, no_such
+from logochron.core.judge.bands import Band
 from logochron.core.judge.judging import Judging
 from logochron.core.options import READING
 from logochron.core.questions.alerts import Alert
@@ -223,7 +224,7 @@ def judging_of(asked: dict[str, Any]) -> Judging:
     return Judging(
         level_within=options.part(asked["level_within"], "--level-within"),
         level_as=asked["level_as"],
-        bands=[expressions.band(text) for text in asked.get("bands", ())],
+        bands=[band if isinstance(band, Band) else expressions.band(band) for band in asked.get("bands", ())],
         on=asked.get("bands_on", "growth"),
         marks=expressions.signs(asked["marks"]),
         marks_place=asked["marks_place"],

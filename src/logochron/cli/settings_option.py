@@ -11,14 +11,13 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
-from logochron.core.errors import QuestionError
 from logochron.core.options import READING
 
 if TYPE_CHECKING:
     from logochron.core.book.daybook import Daybook
     from logochron.core.book.measures import Measure
     from logochron.core.calendars.base import Calendar
-    from logochron.report.settings import BandTable, Settings
+    from logochron.report.settings import Settings
 
 
 class Given(NamedTuple):
@@ -100,7 +99,7 @@ def _defaults(given: Given) -> dict[str, Any]:
     found |= {
         "level_within": _number(judging.level_within),
         "level_as": judging.level_as,
-        "bands": list(map(_band, judging.band)),
+        "bands": list(made_of.judging(judging).bands),
         "bands_on": judging.on,
         "marks": judging.marks if isinstance(judging.marks, str) else ",".join(judging.marks),
         "marks_place": judging.marks_place,
@@ -134,25 +133,9 @@ def _conditions(name: str, wanted: Any) -> list[str]:
     return [f"{name}={label}" for label in (wanted if isinstance(wanted, list) else [wanted])]
 
 
-def _band(band: BandTable) -> str:
-    """A band as ``--band`` writes it."""
-    words = [_in_quotes(band.name)]
-    for key, limit in (("from", band.from_), ("below", band.below)):
-        words += [] if limit is None else [key, _number(limit)]
-    words += [] if band.verdict is None else [band.verdict]
-    words += [] if band.mark is None else ["mark", _in_quotes(band.mark)]
-    return " ".join(words) + (f": {band.advice}" if band.advice else "")
-
-
 def _number(given: Any) -> str:
     """A number without an exponent; a text such as ``8%`` as it is."""
     return given if isinstance(given, str) else format(Decimal(repr(given)), "f")
-
-
-def _in_quotes(text: str) -> str:
-    if '"' in text and "'" in text:
-        raise QuestionError(f"--settings: {text!r} holds both kinds of quotes, which --band cannot write")
-    return f"'{text}'" if '"' in text else f'"{text}"'
 
 
 def _quoted(name: str) -> str:

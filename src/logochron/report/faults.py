@@ -13,7 +13,6 @@ from pydantic import BaseModel, ValidationError
 from logochron.core.errors import ReportError, brief, nearest, shown_path, visible
 from logochron.report.key_lines import Place, line_of
 from logochron.report.settings import (
-    SECTIONS,
     BandTable,
     CalendarTable,
     JudgingTable,
@@ -23,6 +22,7 @@ from logochron.report.settings import (
     Sales,
     SectionTable,
     Settings,
+    section_models,
 )
 
 _MODELS: Mapping[str, type[BaseModel]] = {
@@ -118,10 +118,10 @@ def _told(place: Place, errors: Sequence[Mapping[str, Any]], data: Any) -> str:
     if kind == "missing":
         return "this key is missing"
     if kind == "union_tag_not_found":
-        return f"`question` is missing: one of {', '.join(SECTIONS)}"
+        return f"`question` is missing: one of {', '.join(section_models())}"
     if kind == "union_tag_invalid":
         came = first["input"].get("question") if isinstance(first["input"], Mapping) else first["input"]
-        return "`question` " + _one_of(list(SECTIONS), came)
+        return "`question` " + _one_of(list(section_models()), came)
     literal = next((error for error in errors if error["type"] == "literal_error"), None)
     if literal is not None and isinstance(literal["input"], str):
         expected = str(literal["ctx"]["expected"]).replace(" or ", ", ")
@@ -154,7 +154,7 @@ def _model(place: Place, data: Any) -> type[BaseModel]:
     if head == "section":
         section = data["section"][place[1]]
         named = section.get("question") if isinstance(section, Mapping) else None
-        return SECTIONS.get(str(named), SectionTable)
+        return section_models().get(str(named), SectionTable)
     if head == "judging" and len(place) > 2:
         return BandTable
     return _MODELS.get(head, Settings)

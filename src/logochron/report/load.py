@@ -20,7 +20,7 @@ from logochron.report import made_of
 from logochron.report.alerting import alerts_of
 from logochron.report.faults import Fault, faults_of, refusal
 from logochron.report.key_lines import Place, key_lines
-from logochron.report.settings import CalendarTable, SectionTable, Settings, options_of
+from logochron.report.settings import CalendarTable, SectionTable, Settings, options_of, settings_model
 
 #: The largest report file, in bytes; so many parts has the name of a key at most; so many keys and tables are there.
 _MOST, _MOST_PARTS, _MOST_KEYS = 1_000_000, 50, 10_000
@@ -52,7 +52,7 @@ def settings_of(path: Path) -> Settings:
         raise _too_long(path, text) from None
     lines = key_lines(text)
     try:
-        settings = Settings.model_validate(data)
+        settings = settings_model().model_validate(data)
     except ValidationError as error:
         raise refusal(path, faults_of(error, data), lines) from None
     faults = list(_faults(settings, path))

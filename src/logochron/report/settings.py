@@ -3,10 +3,21 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Mapping
-from typing import Annotated, Any, Literal
+from collections.abc import Callable
+from inspect import signature
+from typing import Annotated, Any, Literal, Union
 
-from pydantic import BaseModel, ConfigDict, Field, StrictBool, StrictFloat, StrictInt, StrictStr, model_validator
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Field,
+    StrictBool,
+    StrictFloat,
+    StrictInt,
+    StrictStr,
+    create_model,
+    model_validator,
+)
 
 from logochron.core.options import (
     BandOn,
@@ -33,6 +44,7 @@ from logochron.core.options import (
     YearEnds,
     YearNamed,
 )
+from logochron.core.rows.question_types import QuestionType, loaded, question_types
 
 #: A number; true and false are none.
 Number = StrictInt | StrictFloat
@@ -211,7 +223,7 @@ class SectionTable(KeyTable):
     """One question under a heading. The options of the question stand beside these keys, by their names."""
 
     heading: StrictStr = Field(description="What it is called; no two alike.")
-    question: Literal["compare", "relate", "drivers", "pace", "land", "review"] = Field(description="What is asked.")
+    question: StrictStr = Field(description="What is asked: one of the questions below.")
     figure: StrictStr | StrictBool | None = _key(None, "The figure; the one that suits where left out.")
     table: StrictBool = _key(True, "Whether its table is shown.")
     words: StrictBool = _key(True, "Whether its sentences are shown.")
@@ -296,19 +308,28 @@ class ReviewSection(SectionTable):
     question: Literal["review"]
 
 
-AnySection = Annotated[
-    CompareSection | RelateSection | DriversSection | PaceSection | LandSection | ReviewSection,
-    Field(discriminator="question"),
-]
-#: The model of each question.
-SECTIONS: Mapping[str, type[SectionTable]] = {
-    "compare": CompareSection,
-    "relate": RelateSection,
-    "drivers": DriversSection,
-    "pace": PaceSection,
-    "land": LandSection,
-    "review": ReviewSection,
-}
+def section_models() -> dict[str, type[SectionTable]]:
+    """The model of each question that a section may ask: its own, or one made of the options of its function."""
+    return {one.name: _section_model(one) for one in question_types() if one.function and one.section is not None}
+
+
+def _section_model(of: QuestionType) -> type[SectionTable]:
+    if of.section:
+        model: Any = loaded(of.section)
+    else:
+        options: dict[str, Any] = {
+            name: (Any, ... if parameter.default is parameter.empty else parameter.default)
+            for name, parameter in list(signature(loaded(of.function)).parameters.items())[1:]
+            if name not in _OF_REPORT
+        }
+        options["question"] = Literal.__getitem__(of.name), ...
+        model = create_model(f"{of.name}Section", __base__=SectionTable, **options)
+    made: type[SectionTable] = model
+    return made
+
+
+#: Options of questions that a report file says once for all of them.
+_OF_REPORT = ("calendar", "judging", "plan")
 #: Keys of a section that are no options of its question.
 OF_SECTIONS = frozenset(SectionTable.model_fields)
 
@@ -322,7 +343,13 @@ class Settings(KeyTable):
     judging: JudgingTable = JudgingTable()
     plan: PlanTable | None = None
     page: PageTable = PageTable()
-    section: list[AnySection] = _made(list, "The sections, in their order.")
+    section: list[SectionTable] = _made(list, "The sections, in their order.")
+
+
+def settings_model() -> type[Settings]:
+    """The model of a whole report file, with sections of the questions that there are."""
+    section: Any = Annotated[Union.__getitem__(tuple(section_models().values())), Field(discriminator="question")]
+    return create_model("Settings", __base__=Settings, section=(list[section], Field(default_factory=list)))
 
 
 def options_of(section: SectionTable) -> dict[str, Any]:

@@ -13,6 +13,7 @@ from logochron.core.book.intake import LISTED, Intake, Refusal
 from logochron.core.book.record_spans import check_periods, hint
 from logochron.core.days import FIRST_DAY, LAST_DAY, Days, day_number, distinct, iso
 from logochron.core.errors import IntakeError, QuestionError, no_such
+from logochron.core.options import how_many
 from logochron.core.total_labels import is_total
 from logochron.sources.assemble import BookRows, assembled
 from logochron.sources.engine.connection import Engine
@@ -201,7 +202,7 @@ def _guesses(scans: Sequence[Scanned], wanted: Wanted, reading: Reading) -> tupl
     for leaf in wanted.summed:
         empties = sum(scanned.groups.leaves[leaf.key].empties for scanned in scans)
         if empties:
-            said.append(f"column {leaf.column!r}: {empties:,} empty amounts taken as 0")
+            said.append(f"column {leaf.column!r}: {how_many(empties, 'empty amount')} taken as 0")
     return tuple(dict.fromkeys(said))
 
 

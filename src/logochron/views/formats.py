@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
+import re
 import unicodedata
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from decimal import Context, Decimal, localcontext
 from functools import cache
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from babel import Locale, UnknownLocaleError
@@ -23,6 +24,12 @@ from logochron.views.locale_texts import by_skeleton, compacted, dated, grouped,
 
 #: As many digits as a float may have before and after its point.
 _ANY_SIZE = Context(prec=400)
+#: Where a number of so many last digits lies near the middle of two, or is larger, its own decimals decide.
+_CLEAR, _NEAR = 2.0**40, 1e-3
+#: The same of an amount that is shortened, as a part of its last digit.
+_BETWEEN = 1e-6
+#: Fewer numbers are written one by one.
+_FEW = 40
 MINUS, DASH = "\N{MINUS SIGN}", "\N{EN DASH}"
 
 
@@ -109,11 +116,16 @@ class Formats:
         """
         if not math.isfinite(value):
             return self.dash
-        with localcontext(_ANY_SIZE):
-            exact = round(Decimal(repr(float(value))), decimals)
-            text = grouped(abs(exact), decimals, self.locale)
+        scaled = abs(value) * 10.0**decimals
+        if scaled < _CLEAR and abs(scaled - math.floor(scaled) - 0.5) > _NEAR:
+            rounded = round(scaled)
+            nothing, text = not rounded, _written(rounded, decimals, self.locale)
+        else:
+            with localcontext(_ANY_SIZE):
+                exact = round(Decimal(repr(float(value))), decimals)
+                nothing, text = not exact, grouped(abs(exact), decimals, self.locale)
         # a change that rounds to nothing keeps its sign
-        sign = "-" if value < 0 and (exact or signed) else "+" if signed and value > 0 else ""
+        sign = "-" if value < 0 and (not nothing or signed) else "+" if signed and value > 0 else ""
         return self._signs(sign) + (text if not self.plain else self._signs(text))
 
     def growth(self, value: float, decimals: int = 1) -> str:
@@ -150,7 +162,11 @@ class Formats:
                 return self.number(value, decimals, signed=signed)
         if size < 1 or size >= 1e15:  # the locale has no words for so small and so large ones
             return self._power(value, signed=signed)
-        text = compacted(float(size), digits, self.locale)
+        return _shortened(self, value, signed=signed) or self._asked(value, digits, signed=signed)
+
+    def _asked(self, value: float, digits: int, *, signed: bool) -> str:
+        """A number as the locale itself shortens it."""
+        text = compacted(float(abs(value)), digits, self.locale)
         if not any(sign.isalpha() for sign in text):  # the locale does not shorten numbers of this size
             return self.number(value, 0, signed=signed)
         text = self._signs(text) if self.plain else text
@@ -175,16 +191,31 @@ class Formats:
         before = is_currency(unit) and locale_of(self.locale).currency_formats["standard"].pattern.startswith("¤")
         return f"{unit} {text}" if before else f"{text} {unit}"
 
+    def amounts(self, values: NDArray[np.float64], unit: str = "", *, signed: bool = False) -> list[str]:
+        """A column of compact amounts, each as `amount` writes it.
+
+        >>> Formats().amounts(np.array([44_412.0, 1_240_000.0, 12.5]), "EUR")
+        ['EUR 44.4K', 'EUR 1.24M', 'EUR 12.50']
+        """
+        values = np.asarray(values, dtype=np.float64)
+        texts = np.array([None] * len(values), dtype=object)
+        if len(values) >= _FEW:
+            _shorten(self, values, unit, texts, signed=signed)
+        for place in np.flatnonzero(texts == None).tolist():  # noqa: E711  element by element
+            texts[place] = self.amount(float(values[place]), unit, signed=signed)
+        return texts.tolist()
+
     def numbers(self, values: NDArray[np.float64], decimals: int, *, signed: bool = False) -> list[str]:
         """A column of numbers, each as `number` writes it.
 
         >>> Formats().numbers(np.array([1234.5, np.nan, -0.4]), 0, signed=True)
         ['+1,234', '–', '−0']
         """
+        if len(values) < _FEW:
+            return [self.number(value, decimals, signed=signed) for value in values.tolist()]
         with np.errstate(over="ignore", invalid="ignore"):
             scaled = np.abs(values) * 10.0**decimals
-            # where it lies near the middle of two numbers, or is huge, the decimals of the value itself decide
-            clear = (scaled < 2.0**40) & (np.abs(scaled - np.floor(scaled) - 0.5) > 1e-3)
+            clear = (scaled < _CLEAR) & (np.abs(scaled - np.floor(scaled) - 0.5) > _NEAR)
         rounded = np.where(clear, np.rint(scaled), 0).astype(np.int64)
         wholes, rests = np.divmod(rounded, 10**decimals)
         written = "{:,}" + (".{:0" + str(decimals) + "d}" if decimals else "")
@@ -330,6 +361,96 @@ class Formats:
         '+2.1'
         """
         return self.number(part * 100, 1, signed=True)
+
+
+class _Short(NamedTuple):
+    """What stands around the figures of amounts that are divided by a power of a thousand."""
+
+    before: str
+    behind: str
+
+    def around(self, text: str) -> str:
+        """Figures with what shortens them, the sign before all."""
+        sign = text[:1] if text[:1] in "+-−" else ""
+        return f"{sign}{self.before}{text[len(sign) :]}{self.behind}"
+
+
+_FIGURES = re.compile(r"\d[\d.,\s\u00a0\u202f’'٬٫]*\d|\d")
+
+
+def _shortened(formats: Formats, value: float, *, signed: bool) -> str:
+    """A number shortened as the locale shortens others of its size; empty where that must be asked of the locale."""
+    size = abs(value)
+    power = int(math.floor(math.log10(size)))
+    short = _short(formats, power)
+    if short is None:
+        return ""
+    digits, thousands = 2 - power % 3, power - power % 3
+    steps = size / 10.0**thousands * 10.0**digits
+    near = abs(steps - math.floor(steps) - 0.5) <= _BETWEEN
+    if near or round(steps) >= 10 ** (digits + power % 3 + 1) or round(steps) == 10**digits:
+        return ""  # or it may round up to the next power, or to one
+    return short.around(_unzeroed(formats.number(value / 10.0**thousands, digits, signed=signed), digits))
+
+
+def _shorten(formats: Formats, values: NDArray[np.float64], unit: str, texts: NDArray[Any], *, signed: bool) -> None:
+    """Fill in the texts of those amounts of a column that are shortened as others of their size."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        powers = np.floor(np.log10(np.abs(values)))
+    before, behind = formats.amount(1.0, unit).split("1", 1)
+    for power in range(3, 15):
+        of = np.flatnonzero(powers == power)
+        short = _short(formats, power) if len(of) else None
+        if short is None:
+            continue
+        digits = 2 - power % 3
+        scaled = values[of] / 10.0 ** (power - power % 3)
+        steps = np.abs(scaled) * 10.0**digits
+        clear = (np.rint(steps) < 10 ** (digits + power % 3 + 1)) & (np.rint(steps) != 10**digits)
+        clear &= np.abs(steps - np.floor(steps) - 0.5) > _BETWEEN
+        of, scaled = of[clear], scaled[clear]
+        written = (_unzeroed(text, digits) for text in formats.numbers(scaled, digits, signed=signed))
+        texts[of] = [f"{before}{short.around(text)}{behind}" for text in written]
+
+
+def _unzeroed(text: str, digits: int) -> str:
+    """Figures without the zeros at their end behind the point."""
+    if not digits or text[-1] != "0":
+        return text
+    text = text.rstrip("0")
+    return text if text[-1:].isdigit() else text[:-1]
+
+
+@cache
+def _short(formats: Formats, power: int) -> _Short | None:
+    """How amounts of a power of ten are shortened; None where it depends on the amount, or they are not."""
+    digits = 2 - power % 3
+    found = set()
+    for lead in (2.22, 3.33, 7.77):
+        text = formats._asked(round(lead * 10.0**power), digits, signed=False)
+        figures = _FIGURES.search(text)
+        if figures is None or not any(letter.isalpha() for letter in text):
+            return None
+        if list(map(len, re.split(r"\D", figures[0]))) != [power % 3 + 1, digits][: 2 if digits else 1]:
+            return None  # shortened otherwise than by thousands
+        found.add(_Short(text[: figures.start()], text[figures.end() :]))
+    return found.pop() if len(found) == 1 else None
+
+
+def _written(rounded: int, decimals: int, locale: str) -> str:
+    """So many of the last digits, grouped as a locale has it."""
+    group, point = _marks(locale)
+    if not decimals:
+        return f"{rounded:,}".replace(",", group)
+    whole, rest = divmod(rounded, 10**decimals)
+    return f"{whole:,}".replace(",", group) + f"{point}{rest:0{decimals}d}"
+
+
+@cache
+def _marks(locale: str) -> tuple[str, str]:
+    """What parts thousands and decimals."""
+    symbols = locale_of(locale).number_symbols["latn"]
+    return str(symbols["group"]), str(symbols["decimal"])
 
 
 def _times_100(values: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -220,6 +220,7 @@ register(
     QuestionType(
         name="restated",
         function="logochron.core.questions.restated:restated",
+        section=None,
         answer="logochron.core.questions.restated:Restatement",
         columns=("measure", "period", DIMENSIONS, "column", "reported", "now", "difference", "note"),
         tables=_TABLES + "lists:restated_tables",

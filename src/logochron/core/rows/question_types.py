@@ -94,7 +94,7 @@ class QuestionType:
     receipt, arithmetic
         Gives the receipt of a row of an aligned answer, and its lines of arithmetic.
     section
-        The keys of a section of a report file, as a model; made from `function` where there is none.
+        The keys of a section of a report file, as a model; made from `function` where it is empty, none where None.
     targeted
         Whether a plan can be a target beside the base.
     """
@@ -123,7 +123,7 @@ class QuestionType:
     restated: tuple[str, str | None] | None = None
     receipt: Named = "logochron.core.questions.explain:row_receipt"
     arithmetic: Named = "logochron.views.tables.receipt_arithmetic:plain_lines"
-    section: Named = ""
+    section: Named | None = ""
     targeted: bool = False
 
     def has_column(self, name: str) -> bool:

@@ -10,7 +10,6 @@ from logochron.core.options import VERDICTS
 from logochron.core.questions.pace import Pace
 from logochron.core.rows.figures import Floats
 from logochron.views.catalog import message, ordinal
-from logochron.views.compact_columns import amounts
 from logochron.views.figures.common import Item, item_labels, item_words, measure_of, role_of
 from logochron.views.figures.details import day_details
 from logochron.views.figures.layout import amounts_axis, day_ticks, line_end, line_ends, panel_box, today_line
@@ -131,9 +130,9 @@ def _told(result: Pace, measure: Measure, labels: tuple[str, ...], canvas: Canva
     formats, of, planned = canvas.formats, unit(measure, canvas.formats), result.plan is not None
     running, base, gap, growth = (result.lines(name, measure, labels)[-1] for name in _SHOWN)
     return [
-        (shortened(result.periods[-1]), amounts(running, of, formats)),
-        (base_heading(result, formats), amounts(base, of, formats)),
-        (column_words("gap", formats, planned=planned), amounts(gap, of, formats, signed=True)),
+        (shortened(result.periods[-1]), formats.amounts(running, of)),
+        (base_heading(result, formats), formats.amounts(base, of)),
+        (column_words("gap", formats, planned=planned), formats.amounts(gap, of, signed=True)),
         (column_words("growth", formats, planned=planned), formats.growths(growth)),
     ]
 

@@ -12,7 +12,6 @@ from logochron.core.book.measures import Measure
 from logochron.core.options import DIRECTIONS, OTHERS, VERDICTS
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import everything
-from logochron.views.compact_columns import amounts as amounts_column
 from logochron.views.formats import Formats, item_name, words
 from logochron.views.words.question_words import periods_of
 from logochron.views.words.titles import unit
@@ -93,5 +92,5 @@ def _written(
         elif name == "share":
             made[name] = formats.parts(column)
         else:
-            made[name] = amounts_column(column, unit, formats, signed=name == "change")
+            made[name] = formats.amounts(column, unit, signed=name == "change")
     return made
