@@ -52,7 +52,7 @@ def test_a_column_is_written_as_its_numbers(values, locale, decimals, plain):
             column = np.array(values * times, dtype=float)
             assert formats.numbers(column, decimals, signed=signed) == one_by_one * times
             assert formats.amounts(column, "EUR", signed=signed) == written * times
-    assert formats.growths(column) == [formats.growth(value) for value in values]
+            assert formats.growths(column) == [formats.growth(value) for value in values] * times
 
 
 @pytest.mark.parametrize(

@@ -71,6 +71,11 @@ class DaySums:
         inside = covered[np.searchsorted(bounds, self._days, side="right")]
         return np.asarray(np.bincount(self.items.of_rows[inside], minlength=self.items.size) > 0)
 
+    def present_by_span(self, groups: Sequence[Spans]) -> Bools:
+        """Which items have a row in the spans of each place, shape (spans, items)."""
+        found = self.sums([ROWS], groups)[ROWS]
+        return np.asarray(np.any([side > 0 for side in found], axis=0))
+
     def _by_day(self, name: str) -> Cells:
         if name not in self._kept:
             days, items, amounts = self._days, self.items.of_rows, self._columns.get(name)

@@ -64,6 +64,23 @@ class Comparison(AlignedAnswer):
         """The same question about what is lined up otherwise."""
         return compared(prepared, unusual=self.unusual)
 
+    def between(self, low: int, high: int) -> Comparison:
+        """The answer for some of its periods, as if they alone had been asked of."""
+        if self.by or self.unusual or self.prepared.asked.top is not None:
+            return super().between(low, high)
+        # no row rests on another one
+        prepared, total = self.prepared.between(low, high), self.total_columns.between(low, high).from_period(low)
+        options = {"at": prepared.question.at, "last": None}
+        return replace(
+            self,
+            columns=total,
+            total_columns=total,
+            periods=self.periods[low:high],
+            notes=prepared.notes(),
+            prepared=prepared,
+            put=self.put and self.put.with_options(**options),
+        )
+
     def with_earlier(self, n: int) -> Comparison:
         """The same comparison with as many as `n` periods before its first one, as far as the records go."""
         ordinals, question = self.alignment.ordinals, self.question

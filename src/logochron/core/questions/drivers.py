@@ -57,17 +57,18 @@ class Drivers(AlignedAnswer):
         of growth; `volume`, `mix` and `price` add up to the item's change, where a quantity is named.
     path
         The way down through the dimensions: `level, dimension, item, change, contribution`.
-    quantity
-        The measure of quantities.
+    quantity, left_out
+        The measure of quantities; the names of measures that divide, and have no parts.
     """
 
     quantity: Measure | None
+    left_out: tuple[str, ...]
     path_columns: Mapping[str, NDArray[Any]] = field(repr=False)
     kind: ClassVar[str] = "drivers"
 
     def put_anew(self, prepared: Prepared) -> Drivers:
         """The same question about what is lined up otherwise."""
-        return _driven(prepared, self.quantity)
+        return _driven(prepared, self.quantity, self.left_out)
 
     def part_of(self, whole: Drivers) -> Drivers:
         """The same rows of some items of a whole, with their contributions to its growth."""
@@ -186,15 +187,11 @@ def drivers(
     if size != 1:
         n = f"names {size}" if size else "none is held whole by the records"
         raise QuestionError(f"`at` must name one period: {at if at is not None else 'the last'} {n}")
-    made = _driven(prepared, counted)
-    if not left_out:
-        return made
-    said = f"{', '.join(left_out)}: left out, as quotients have no parts that add up"
-    return replace(made, notes=(said, *made.notes))
+    return _driven(prepared, counted, tuple(left_out))
 
 
-def _driven(prepared: Prepared, counted: Measure | None) -> Drivers:
-    """The answer to what is lined up."""
+def _driven(prepared: Prepared, counted: Measure | None, left_out: tuple[str, ...]) -> Drivers:
+    """The answer to what is lined up, of one period."""
     tiers, asked = tiers_of(prepared, [counted] if counted else []), prepared.asked
     quantities = _parts(tiers, counted) if counted else None
     effects = {m.name: _effects(_parts(tiers, m), quantities) for m in asked.measures}
@@ -207,7 +204,12 @@ def _driven(prepared: Prepared, counted: Measure | None) -> Drivers:
     def rows(measure: Measure, tier: Tier, others: bool) -> Block:
         return _rows(tiers, measure, tier, _added(effects[measure.name], codes[tier.by], tier.size), counted, others)
 
-    return Drivers(**laid_out("drivers", tiers, rows), quantity=counted, path_columns=_path(tiers, asked.measures[0]))
+    made = laid_out("drivers", tiers, rows)
+    if left_out:
+        said = f"{', '.join(left_out)}: left out, as quotients have no parts that add up"
+        made["notes"] = (said, *made["notes"])
+    path = _path(tiers, asked.measures[0])
+    return Drivers(**made, quantity=counted, left_out=left_out, path_columns=path)
 
 
 def _measures(

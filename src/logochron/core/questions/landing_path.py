@@ -54,7 +54,9 @@ def landing_path(
     done = np.where(days <= cut, rows.sums((points.starts[None], np.minimum(days, cut)[None]))[:, 0], np.nan)
     today = int(np.searchsorted(days, cut))
     to_date = float(done[today])
-    if method.rest == "as-was":
+    if now.over[0]:  # nothing is left to be shaped
+        share = np.ones((len(days), 1))
+    elif method.rest == "as-was":
         share = base_cut - base_cut[today]
     else:
         known = np.full(len(days), cut)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any, ClassVar, NamedTuple
 
 import numpy as np
@@ -65,14 +65,22 @@ class Relation(AlignedAnswer):
         """The same question about what is lined up otherwise."""
         return _related(prepared, self.beside, self.within)
 
-    def without(self, picked: Collection[str]) -> dict[str, Any]:
-        """The options that split it by the dimensions that are not picked in; the one that others stand in stays."""
-        rest = [name for name in self.by if name not in picked]
-        if self.within is None:
-            return {"by": rest}
+    def of_items(self, picked: Mapping[str, str], book: Daybook, by: tuple[str, ...]) -> Relation:
+        """As of other answers; asked anew where the item that all stand beside may not be among them."""
+        if self.beside.startswith("item:"):
+            made: Relation = self.again(book=book, by=by, within=self.within)
+            return made
+        return super().of_items(picked, book, by)
+
+    def alone(self, picked: Mapping[str, str], book: Daybook) -> Relation:
+        """The answer for some items alone; the dimension whose items others stand in stays as long as it can."""
+        rest = tuple(name for name in self.by if name not in picked)
         if self.within in picked:  # its one item is that which the others stand in
-            return {"by": [name for name in self.by if name in rest or name == self.within]}
-        return {"by": rest} if len(rest) > 1 else {"by": rest, "within": None}
+            made: Relation = self.again(book=book, by=[n for n in self.by if n in rest or n == self.within])
+            return made
+        if self.within is not None and len(rest) < 2:
+            return replace(self, within=None).of_items(picked, book, rest)
+        return self.of_items(picked, book, rest)
 
 
 class _Groups(NamedTuple):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Self
@@ -100,9 +100,32 @@ class AlignedAnswer(Answer):
         """The same question about what is lined up otherwise."""
         raise NotImplementedError
 
-    def without(self, picked: Collection[str]) -> dict[str, Any]:
-        """The options that split it by the dimensions that are not picked in."""
-        return {"by": [name for name in self.by if name not in picked]}
+    def about(self, prepared: Prepared) -> Self:
+        """The answer to the same question about other items or periods, which can be asked again as it stands."""
+        made, asked, question = self.put_anew(prepared), prepared.asked, prepared.question
+        shown = {"book": asked.book, "by": asked.by, "items": asked.kept, "top": asked.top, "sort": asked.sort}
+        return replace(made, put=self.put and self.put.with_options(**shown, at=question.at, last=question.last))
+
+    def between(self, low: int, high: int) -> Self:
+        """The answer for some of its periods, from `low` to before `high`, as if they alone had been asked of."""
+        return self.about(self.prepared.between(low, high))
+
+    def of_items(self, picked: Mapping[str, str], book: Daybook, by: tuple[str, ...]) -> Self:
+        """The answer for some items alone, whose records are those of a book; split by some dimensions.
+
+        Where it is of comparable items or of the largest it is asked anew: those among others are not those among some.
+        """
+        asked = replace(self.asked, book=book, by=by)
+        if not by:
+            asked = replace(asked, kept="all", top=None, sort=None)
+        if asked.kept != "all" or asked.top is not None:
+            made: Self = self.again(book=book, by=by)
+            return made
+        return self.about(self.prepared.of_items(picked, asked))
+
+    def alone(self, picked: Mapping[str, str], book: Daybook) -> Self:
+        """The answer for some items alone, split by the dimensions in which none is picked."""
+        return self.of_items(picked, book, tuple(name for name in self.by if name not in picked))
 
     def part_of(self, whole: Self) -> Self:
         """The same rows as parts of a whole, where it matters of which."""

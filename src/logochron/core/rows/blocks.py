@@ -45,6 +45,11 @@ class RowBlock:
         """The rows of some periods, from `low` to before `high`."""
         raise NotImplementedError
 
+    def from_period(self, first: int) -> Block:
+        """The same rows, with periods counted from one of them."""
+        columns = {**self.columns, "period": self.columns["period"] - first}
+        return Block(self.shape, columns, self.order, self.measure)
+
     def period(self, period: int) -> dict[str, Array]:
         """The columns of one period, by item, whatever the order."""
         return {name: np.broadcast_to(values, self.shape)[period] for name, values in self.columns.items()}
@@ -165,6 +170,10 @@ class Blocks(Mapping[str, Array]):
     def between(self, low: int, high: int) -> Blocks:
         """The rows of some periods, from `low` to before `high`."""
         return Blocks([block.between(low, high) for block in self.blocks])
+
+    def from_period(self, first: int) -> Blocks:
+        """The same rows, with periods counted from one of them."""
+        return Blocks([block.from_period(first) for block in self.blocks])
 
     def pieces(self, periods: int, most: int) -> Iterator[Blocks]:
         """The rows block by block, so many periods of one at a time that they are `most` rows, or one period.

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import NamedTuple
 
 import numpy as np
 
@@ -27,7 +28,7 @@ from logochron.core.rows.comparable import comparable
 from logochron.core.rows.figures import Sides
 from logochron.core.rows.plan_shape import shaped
 from logochron.core.rows.plan_side import check_plan, with_missing
-from logochron.core.rows.tiers import Lengths, LifeOf, Tier, lengths_of, sides_of, summed
+from logochron.core.rows.tiers import Lengths, LifeOf, RowTier, Tier, lengths_of, sides_of, summed, summed_by_row
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -45,10 +46,45 @@ class Prepared:
     lengths: Lengths
     noted: NoteTable = field(default_factory=NoteTable)
     said: tuple[str, ...] = ()
+    part: Part | None = None
+    kept: dict[tuple[tuple[str, ...], tuple[str, ...]], RowTier] = field(default_factory=dict)
 
     def tier(self, by: Sequence[str], also: Sequence[Measure] = ()) -> Tier:
         """The rows by some dimensions, all items; with the sums of further measures."""
-        return summed(self.book, self.plan, by, (*self.asked.measures, *also), self.aligned)
+        measures = (*self.asked.measures, *also)
+        if self.part is None:
+            return summed(self.book, self.plan, by, measures, self.aligned)
+        whole, low, high, picked = self.part
+        return whole.all_rows((*picked, *by), measures).part(low, high, list(picked.values()))
+
+    def all_rows(self, by: tuple[str, ...], measures: Sequence[Measure]) -> RowTier:
+        """All items by some dimensions with their sums in every period: those that parts of it are cut from."""
+        key = by, tuple(measure.name for measure in measures)
+        if key not in self.kept:
+            self.kept[key] = summed_by_row(self.book, self.plan, by, measures, self.aligned)
+        return self.kept[key]
+
+    def every_period(self) -> Prepared:
+        """The same question about all periods that the records touch."""
+        question = replace(self.question, at=None, last=None)
+        return replace(prepare(self.asked, question, self.plan), said=self.said)
+
+    def between(self, low: int, high: int) -> Prepared:
+        """The question about some of the periods, from `low` to before `high`; no record is gone through again."""
+        whole, first, _, picked = self.part or Part(self, 0, self.aligned.size, {})
+        labels = self.aligned.labels[[low, high - 1]]
+        question = replace(self.question, at=f"{labels[0]}..{labels[1]}", last=None)
+        made = self.at(np.arange(low, high))
+        return replace(made, question=question, part=Part(whole, first + low, first + high, picked), kept={})
+
+    def of_items(self, picked: Mapping[str, str], asked: Asked) -> Prepared:
+        """The question about some items, whose book is asked of; no record is gone through again.
+
+        Not of comparable items, nor of the largest: those among others are not those among some.
+        """
+        whole, low, high, _ = self.part or Part(self, 0, self.aligned.size, {})
+        part = Part(whole, low, high, picked)
+        return replace(self, asked=asked, book=asked.book.held_by(self.question.calendar), part=part, kept={})
 
     def at(self, taken: Days) -> Prepared:
         """Some of the rows."""
@@ -86,6 +122,15 @@ class Prepared:
             *self.said,
             *book.intake.warnings,
         )
+
+
+class Part(NamedTuple):
+    """Of which question another one is a part: its periods from `low` to before `high`, the items picked in it."""
+
+    whole: Prepared
+    low: int
+    high: int
+    picked: Mapping[str, str]
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -181,7 +226,7 @@ def tiers_of(prepared: Prepared, also: Sequence[Measure] = (), chosen_by: int = 
     if asked.kept == "comparable":
         compared = comparable(prepared.book, prepared.aligned, items.by, items.places)
     prefixes = [asked.by[:n] for n in range(len(asked.by))]
-    if compared is None and not _adds_up(prepared, items):
+    if compared is None and (not _adds_up(prepared, items) or (prepared.part and prepared.part.picked)):
         total, *subtotals = (prepared.tier(prefix, also) for prefix in prefixes)
     else:
         total, *subtotals = (items.gathered(by, life_of(prepared.book, by), compared) for by in prefixes)

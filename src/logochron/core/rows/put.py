@@ -19,6 +19,10 @@ class Put:
     question: Callable[..., Any]
     options: Mapping[str, Any]
 
+    def with_options(self, **changed: Any) -> Put:
+        """The same question with some options changed; those that it does not take are left out."""
+        return replace(self, options={**self.options, **{n: v for n, v in changed.items() if n in self.options}})
+
     def again(self, **changed: Any) -> Any:
         """The answer to the same question with some options changed."""
         return self.question(**{**self.options, **changed})

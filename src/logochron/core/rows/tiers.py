@@ -21,7 +21,7 @@ from logochron.core.days import Days
 from logochron.core.notes import Note
 from logochron.core.options import Per
 from logochron.core.rows.figures import Sides
-from logochron.core.rows.plan_side import at_places, plan_side
+from logochron.core.rows.plan_side import PlanSide, at_places, plan_side
 
 Labels = tuple[NDArray[np.object_], ...]
 #: Tells of the tuples of some labels when they were recorded.
@@ -202,9 +202,15 @@ def summed(
         return value_tier(book, by, measures, values, bases)
     tier, present = _summed(book, by, measures, [values])
     theirs = plan_side(plan, book, by, measures, bases)
+    present = at_places(present[None], theirs.places)[0] | theirs.present
+    tier = _beside_plan(tier, plan, theirs)
+    return tier.at(present) if by else tier
+
+
+def _beside_plan(tier: Tier, plan: Daybook, theirs: PlanSide) -> Tier:
+    """The items of a book and of a plan, with the sums of both."""
     places = theirs.places
-    present = at_places(present[None], places)[0] | theirs.present
-    tier = tier._replace(
+    return tier._replace(
         labels=theirs.labels,
         places=places,
         value={key: LeafSums(at_places(part.values, places), part.scale) for key, part in tier.value.items()},
@@ -213,7 +219,40 @@ def summed(
         why=theirs.why,
         life=tier.life.at(places),
     )
-    return tier.at(present) if by else tier
+
+
+class RowTier(NamedTuple):
+    """All items of a book with their sums, and which of them have a row in each period, shape (periods, items)."""
+
+    tier: Tier
+    present: Bools
+
+    def part(self, low: int, high: int, picked: Sequence[str]) -> Tier:
+        """The rows of some periods, of the items whose first labels are those picked; these labels go."""
+        kept: Bools = np.asarray(self.present[low:high].any(axis=0))
+        if len(picked) == len(self.tier.by):  # all together
+            kept = np.ones_like(kept)
+        for known, label in zip(self.tier.labels, picked):
+            kept &= np.asarray(known == label)
+        made = self.tier.between(low, high).at(kept)
+        return made._replace(by=made.by[len(picked) :], labels=made.labels[len(picked) :])
+
+
+def summed_by_row(
+    book: Daybook, plan: Daybook | None, by: Sequence[str], measures: Sequence[Measure], aligned: Alignment
+) -> RowTier:
+    """The sums of each measure over both spans of every row, for all items."""
+    values, bases = aligned.value_spans(), aligned.base_spans()
+    groups = [values, bases] if plan is None else [values]
+    tier, _ = _summed(book, by, measures, groups)
+    present = book.day_sums(by).present_by_span(groups)
+    if plan is not None:
+        theirs = plan_side(plan, book, by, measures, bases)
+        tier = _beside_plan(tier, plan, theirs)
+        present = at_places(present, theirs.places)
+        for part in theirs.parts.values():
+            present = present | (part.values != 0)
+    return RowTier(tier, present)
 
 
 def sides_of(

@@ -15,7 +15,7 @@ from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
 from logochron.views.catalog import message
 from logochron.views.figures.common import STATUS_WORDS, THE_LARGEST, measure_of, role_of, sentence
-from logochron.views.figures.details import row_details
+from logochron.views.figures.details import RowDetails
 from logochron.views.figures.layout import ABOVE, amounts_axis
 from logochron.views.figures.scene import (
     Axis,
@@ -322,7 +322,7 @@ def _panel(
     details: tuple[Details, ...] = ()
     places = [i for i in at if i is not None]
     if canvas.detailed and places:
-        told = row_details(result, _rows_where(rows, np.array(places)), measure, formats)
+        told = RowDetails(result, measure, canvas).rows(_rows_where(rows, np.array(places)))
         shown = np.array([n for n, i in enumerate(at) if i is not None], dtype=float)
         details = (Details(shown - 0.5, shown + 0.5, told, along="y"),)
     return ItemPanel(group, pick("value"), pick("base"), tuple(entries), details)

@@ -24,7 +24,7 @@ from logochron.views.figures.common import (
     sentence,
     unlike_weeks,
 )
-from logochron.views.figures.details import row_details
+from logochron.views.figures.details import RowDetails
 from logochron.views.figures.layout import ABOVE, LINE, PanelRow, amounts_axis, crowd, thinned
 from logochron.views.figures.scene import (
     Axis,
@@ -143,7 +143,7 @@ def _details(result: Comparison, table: Table, measure: Measure, canvas: Canvas)
     if not canvas.detailed:
         return ()
     places = np.arange(len(table["value"]), dtype=float)
-    rows = row_details(result, table, measure, canvas.formats)
+    rows = RowDetails(result, measure, canvas).rows(table)
     return (Details(places - 0.5, places + 0.5, rows),)
 
 

@@ -11,7 +11,7 @@ from logochron.core.questions.compare import Comparison
 from logochron.views.catalog import everything, message
 from logochron.views.figures.by_item import by_size, keys_of, names_of_keys
 from logochron.views.figures.common import THE_LARGEST, VERDICT_WORDS, measure_of, role_of, sentence
-from logochron.views.figures.details import row_details
+from logochron.views.figures.details import RowDetails
 from logochron.views.figures.layout import ABOVE, BELOW
 from logochron.views.figures.scene import (
     Axis,
@@ -79,9 +79,10 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
     known = known[np.isfinite(known)]
     most = float(np.quantile(known, 0.9)) if len(known) else 1.0
     cells, captions, told = [], [], []
+    details = RowDetails(result, asked, canvas)
     for y, (table, row) in enumerate(zip(tables, texts)):
         if canvas.detailed:
-            rows = row_details(result, table, asked, formats)
+            rows = details.rows(table)
             x, ends = table["period"].astype(float), np.full(len(rows), float(y))
             told.append(Details(x - 0.5, x + 0.5, rows, cross=(ends - 0.5, ends + 0.5)))
         for x, text, growth, verdict in zip(table["period"].tolist(), row, table["growth"].tolist(), table["verdict"]):

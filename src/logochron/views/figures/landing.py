@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
@@ -114,7 +116,9 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
     of = unit(asked, formats)
     sides = [(formats.say("to date"), path.running), (column_words("estimate", formats), path.expected)]
     sides += [(words, side) for side, words, _ in references]
-    layers += day_details(path.days, [(words, formats.amounts(side, of)) for words, side in sides], canvas)
+    layers += day_details(
+        path.days, [(words, side, partial(formats.amounts, unit=of)) for words, side in sides], canvas
+    )
     ticks = day_ticks(result.calendar, result.within, path.days, formats)
     return Scene(
         title=landing_subject(result, asked, formats, item_words(item)),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
 from logochron.core.book.measures import Measure
@@ -11,7 +13,7 @@ from logochron.core.questions.pace import Pace
 from logochron.core.rows.figures import Floats
 from logochron.views.catalog import message, ordinal
 from logochron.views.figures.common import Item, item_labels, item_words, measure_of, role_of
-from logochron.views.figures.details import day_details
+from logochron.views.figures.details import DayTexts, day_details
 from logochron.views.figures.layout import amounts_axis, day_ticks, line_end, line_ends, panel_box, today_line
 from logochron.views.figures.scene import (
     Axis,
@@ -125,15 +127,17 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
     )
 
 
-def _told(result: Pace, measure: Measure, labels: tuple[str, ...], canvas: Canvas) -> list[tuple[str, list[str]]]:
+def _told(
+    result: Pace, measure: Measure, labels: tuple[str, ...], canvas: Canvas
+) -> list[tuple[str, Floats, DayTexts]]:
     """What a pointer shows of the last line, day by day: running total, base, gap and growth."""
     formats, of, planned = canvas.formats, unit(measure, canvas.formats), result.plan is not None
     running, base, gap, growth = (result.lines(name, measure, labels)[-1] for name in _SHOWN)
     return [
-        (shortened(result.periods[-1]), formats.amounts(running, of)),
-        (base_heading(result, formats), formats.amounts(base, of)),
-        (column_words("gap", formats, planned=planned), formats.amounts(gap, of, signed=True)),
-        (column_words("growth", formats, planned=planned), formats.growths(growth)),
+        (shortened(result.periods[-1]), running, partial(formats.amounts, unit=of)),
+        (base_heading(result, formats), base, partial(formats.amounts, unit=of)),
+        (column_words("gap", formats, planned=planned), gap, partial(formats.amounts, unit=of, signed=True)),
+        (column_words("growth", formats, planned=planned), growth, formats.growths),
     ]
 
 

@@ -7,8 +7,8 @@ is said by its role; how a role looks is up to the palette.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Literal, NamedTuple, Protocol
+from dataclasses import dataclass, field
+from typing import Any, Literal, NamedTuple, Protocol
 
 from logochron.core.rows.figures import Floats
 from logochron.views.formats import Formats
@@ -252,7 +252,8 @@ class Canvas:
 
     `size` is None where the figure may choose its own; `axes` is that of axes of the user's, `width` the inches there
     are for the figure in them; `usual` is the size of what has no other. `detailed`: whether a pointer can ask for
-    details; `seen`: how many periods are seen at once, where not all are.
+    details; `seen`: how many periods are seen at once, where not all are. `known` is what other figures on the same
+    canvas have said already.
     """
 
     formats: Formats
@@ -264,6 +265,7 @@ class Canvas:
     detailed: bool = False
     seen: int | None = None
     usual: Size = DEFAULT_SIZE
+    known: dict[Any, Any] = field(default_factory=dict, compare=False, repr=False)
 
     @property
     def room(self) -> Size:

@@ -21,7 +21,7 @@ from logochron.views.formats import Formats
 from logochron.views.page.cards_data import Cards
 from logochron.views.page.choices import Choices
 from logochron.views.page.pool import Pool, written
-from logochron.views.page.views import Views
+from logochron.views.page.views import views_of
 from logochron.views.sections import Section
 
 _LOG = logging.getLogger("logochron")
@@ -116,7 +116,7 @@ def section_views(section: Section, choices: Choices | None, formats: Formats) -
         # why is told to whoever makes the page, on standard error and in the workbook's notes
         return PooledViews({"heading": section.heading, "refused": formats.say(_REFUSED)}, [], frozenset())
     pool = Pool()
-    places = _each(Views(section, choices, _canvas(formats), pool).view, choices)
+    places = _each(views_of(section, choices, replace(_canvas(formats), known={}), pool).view, choices)
     return PooledViews({"heading": section.heading, "views": places}, pool.held, frozenset(pool.refer))
 
 

@@ -9,6 +9,7 @@ from functools import cached_property
 from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from logochron.core.errors import visible
 from logochron.core.options import OTHERS
@@ -23,7 +24,15 @@ from logochron.views.words.titles import coverage_line
 
 #: The kinds of columns that hold texts.
 _TEXTS = frozenset({"label", "period", "word", "text"})
-
+#: Names of columns in the page: what is told of every item and what it is held against have the same everywhere.
+_ATTRIBUTES = {
+    "running": "value",
+    "reference": "base",
+    "gap": "change",
+    "contribution": "points",
+    "ratio_before": "before",
+    "ratio_change": "growth",
+}
 
 #: A label for each dimension, None where it is added up, or all are wanted.
 RowLabels = tuple[str | None, ...]
@@ -48,7 +57,8 @@ class KeptTable:
     measure: str
     periods: Mapping[int, Sequence[KeptRow]]
     written: dict[int, int] = field(default_factory=dict)
-    opened: dict[int, tuple[list[str], list[str]]] = field(default_factory=dict)
+    opened: dict[int, tuple[list[str], Sequence[str]]] = field(default_factory=dict)
+    _saved: dict[int, list[tuple[str, ...]]] = field(default_factory=dict)
     _found: dict[tuple[bool, ...], dict[RowLabels, list[int]]] = field(default_factory=dict)
 
     @cached_property
@@ -60,12 +70,22 @@ class KeptTable:
     def _totals(self) -> list[int]:
         return [n for n, kept in enumerate(self.rows) if kept.row.total]
 
-    def opening(self, answer: Result, place: int) -> tuple[list[str], list[str]]:
+    def saved(self, answer: Result, kept: KeptRow) -> Sequence[str]:
+        """A row as a file of the answer has it; nothing of a line that is no such row."""
+        if kept.row.source is None:
+            return ()
+        columns, i = kept.row.source
+        if id(columns) not in self._saved:
+            self._saved[id(columns)] = saved_rows(answer, columns)
+        rows = self._saved[id(columns)]
+        return rows[i] if rows else ()
+
+    def opening(self, answer: Result, place: int) -> tuple[list[str], Sequence[str]]:
         """What opens a period."""
         if place not in self.opened:
             first = self.periods[place][0]
             cells = [next((c.text for c in first.row.cells.values() if c.kind == kind), "") for kind in OPENING]
-            self.opened[place] = cells, saved_values(answer, first)
+            self.opened[place] = cells, self.saved(answer, first)
         return self.opened[place]
 
     def of(self, wanted: RowLabels) -> list[KeptRow]:
@@ -84,7 +104,7 @@ class KeptTable:
 
 def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[KeptTable]:
     """The tables of an answer."""
-    made = [spec for spec in tables_of(answer, formats, shown) if not spec.excerpt]  # the figure has all of it
+    made = tables_of(answer, formats, shown._replace(excerpts=False))  # the figure has all of it
     by: tuple[str, ...] = getattr(answer, "by", ())
     names = [measure.name for measure in getattr(answer, "measures", ())]
     per_measure = len(made) // max(len(names), 1) or 1
@@ -115,13 +135,13 @@ def table_data(
     """A table with some of its rows, under a title of its own, and lines below."""
     spec = table.spec
     coverage = coverage_line(answer, formats) if isinstance(answer, AlignedAnswer) else ""  # the page says it once
-    head = [[column.name, visible(column.heading), _kind(column)] for column in spec.shown]
+    head = [[_ATTRIBUTES.get(c.name, c.name), visible(c.heading), _kind(c)] for c in spec.shown]
     made = []
-    opens: dict[str, tuple[list[str], list[str]]] = {}
+    opens: dict[str, tuple[list[str], Sequence[str]]] = {}
     for kept in rows:
         opens[_period(answer, kept)] = opening = table.opening(answer, kept.place)
         if id(kept.row) not in table.written:
-            table.written[id(kept.row)] = pool.add(_row(spec, kept, opening[1], table.measure, answer))
+            table.written[id(kept.row)] = pool.add(_row(table, kept, opening[1], answer))
         made.append(table.written[id(kept.row)])
     saved = any(values for _, values in opens.values())
     frame = {
@@ -136,46 +156,47 @@ def table_data(
     return {"frame": pool.add(frame), "rows": pool.add(made, refers=True), "opens": pool.add(list(opens.items()))}
 
 
-def saved_values(answer: Result, kept: KeptRow) -> list[str]:
-    """A row as a file of the answer has it, in the order of its columns; nothing of a line that is no such row."""
-    source = kept.row.source
-    if source is None or not source.columns.keys() >= set(answer.columns):
+def saved_rows(answer: Result, columns: Mapping[str, NDArray[Any]]) -> list[tuple[str, ...]]:
+    """Rows as a file of the answer has them, in the order of its columns; none of lines that are no such rows."""
+    if not columns.keys() >= set(answer.columns):
         return []
-    return [_saved(answer, name, source.columns[name][source.i]) for name in answer.columns]
+    return list(zip(*(_saved_column(answer, name, columns[name]) for name in answer.columns)))
 
 
-def _saved(answer: Result, name: str, value: Any) -> str:
+def _saved_column(answer: Result, name: str, values: NDArray[Any]) -> list[str]:
     kind = answer.type.holds(name)
     if kind == "period":
-        return answer.periods[int(value)]
-    if kind in _TEXTS and isinstance(value, np.integer):  # the place of a word
-        value = answer.words[name][int(value)] if value >= 0 else None
+        return [answer.periods[place] for place in values.tolist()]
+    if kind in _TEXTS and values.dtype.kind in "iu":  # the places of words
+        words = [*answer.words[name], None]
+        return ["" if (text := words[place]) is None else str(text) for place in values.tolist()]
     if kind in _TEXTS:
-        return "" if value is None else str(value)
+        return ["" if text is None else str(text) for text in values.tolist()]
     if kind == "day":
-        return "" if np.isnat(value) else str(np.datetime64(value, "D"))
+        days = np.datetime_as_string(values.astype("datetime64[D]")).tolist()
+        return ["" if day == "NaT" else day for day in days]
     if kind in ("days", "count"):
-        return str(int(value)) if np.isfinite(value) else ""
+        return [str(int(value)) if math.isfinite(value) else "" for value in values.tolist()]
     if kind == "truth":
-        return "" if value < 0 else str(bool(value)).lower()
-    return full_figure(float(value)) or ""
+        return ["" if value < 0 else str(bool(value)).lower() for value in values.tolist()]
+    return [full_figure(value) or "" for value in values.tolist()]
 
 
-def _row(spec: TableSpec, kept: KeptRow, opening: list[str], measure: str, answer: Result) -> dict[str, Any]:
+def _row(table: KeptTable, kept: KeptRow, opening: Sequence[str], answer: Result) -> dict[str, Any]:
     """A row: whose, its cells in the order of the head (but for those of its period), and its figures in full.
 
     `own`: where it is saved in another way than the row that opens its period (`opening`), place by place.
     """
-    row = kept.row
+    row, spec = kept.row, table.spec
     cells = [row.cells.get(column.name, Cell(column.kind)) for column in spec.shown]
     made: dict[str, Any] = {
         "period": _period(answer, kept),
         "item": JOINED.join(label for label in kept.labels if label is not None),
-        "measure": measure,
+        "measure": table.measure,
         "cells": [_cell(spec, cell, opens=row.source is not None) for cell in cells],
         "figures": [full_figure(cell.value) if cell.is_figure else None for cell in cells],
     }
-    values = saved_values(answer, kept)
+    values = table.saved(answer, kept)
     if not values:
         made["unsaved"] = True
     pairs = enumerate(zip(values, opening))

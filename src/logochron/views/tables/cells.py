@@ -146,12 +146,13 @@ class Row:
 class Shown(NamedTuple):
     """How much of an answer a table shows, the latest: so many rows at most, of so many periods; all where None.
 
-    `sparks`: a small line of the last periods in each row.
+    `sparks`: a small line of the last periods in each row; `excerpts`: tables that only stand in texts, too.
     """
 
     rows: int | None = None
     periods: int | None = None
     sparks: bool = False
+    excerpts: bool = True
 
 
 ALL = Shown()
@@ -185,7 +186,7 @@ class TableSpec:
     marks_after, marks_width
         Whether marks stand behind their figures, and how many signs the widest takes.
     excerpt
-        Whether it shows a part of the answer that only stands on terminals and in files of text.
+        Whether it shows a part of the answer, for where its figure does not stand beside it.
     """
 
     title: str

@@ -94,7 +94,12 @@ class _Lines:
     ) -> None:
         """One line; `judged`: direction and verdict of a growth."""
         text = self.formats.part(float(value)) if kind == "part" else self.amount(value)
-        cells = {"what": Cell("text", what), "value": Cell(kind, text, float(value)), "note": Cell("note", note)}
+        cells = {
+            "what": Cell("text", what),
+            "value": Cell(kind, text, float(value)),
+            "growth": Cell("change", value=float("nan")),
+            "note": Cell("note", note),
+        }
         if growth is not None and np.isfinite(growth):
             mark = self.marks.sign(*judged)
             cells["growth"] = Cell("change", self.formats.growth(growth), float(growth), mark, judged[1])

@@ -37,9 +37,11 @@ class _Line(NamedTuple):
 
 def pace_tables(result: Pace, formats: Formats, shown: Shown = ALL) -> list[TableSpec]:
     """Of each measure the standing of each period at today's position, or of each item in the last; last positions."""
-    make = _by_item if result.by else _by_period
-    tables = [(make(result, m, formats, shown), _positions(result, m, formats)) for m in result.measures]
-    return [table for pair in tables for table in pair]
+    make, tables = _by_item if result.by else _by_period, []
+    for measure in result.measures:
+        tables.append(make(result, measure, formats, shown))
+        tables += [_positions(result, measure, formats)] if shown.excerpts else []
+    return tables
 
 
 def _by_period(result: Pace, measure: Measure, formats: Formats, shown: Shown) -> TableSpec:
