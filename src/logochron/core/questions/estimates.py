@@ -220,6 +220,18 @@ class Tested(NamedTuple):
     errors: Floats
     ratios: Floats
 
+    def at(self, points: NDArray[np.intp]) -> Tested:
+        """Those of some points that follow each other, as they were known at the last of them."""
+        past = points[:-1]
+        return Tested(
+            told=self.told.at(points),
+            chosen=self.chosen[points],
+            estimate=self.estimate[points],
+            share=self.share[points],
+            errors=self.errors[..., past],
+            ratios=self.ratios[..., past],
+        )
+
 
 def tested(method: Method, rows: LandingRows, points: Points, target: Daybook | None) -> Tested:
     """The profile that is best at each point by what its errors were before, and what came of such choices.
@@ -314,6 +326,15 @@ class Certainty(NamedTuple):
     low: Floats
     high: Floats
     past: NDArray[np.int64]
+
+    def as_row(self) -> Certainty:
+        """The same as a row of a table, shape (1, items)."""
+        return Certainty(self.typical_error[None], self.low[None], self.high[None], self.past[None])
+
+    @classmethod
+    def of_outcomes(cls, outcomes: Floats) -> Certainty:
+        """That of periods that are over: there is no doubt."""
+        return cls(np.zeros_like(outcomes), outcomes, outcomes, np.zeros(outcomes.shape, dtype=np.int64))
 
 
 def certainty(tested: Tested, may_fall: Bools, *, over: bool) -> Certainty:

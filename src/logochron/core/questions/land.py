@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar
@@ -10,15 +10,15 @@ from typing import TYPE_CHECKING, Any, ClassVar
 import numpy as np
 
 from logochron.core.align.align import against_whole
-from logochron.core.align.bases import Basis, Plan
+from logochron.core.align.bases import Basis, Plan, Stepping
 from logochron.core.align.question import Question, question_of
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import places_of
 from logochron.core.book.measures import Measure
-from logochron.core.calendars.base import Calendar
+from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.days import in_words, iso
+from logochron.core.days import as_date, in_words, iso
 from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import JudgingLike
 from logochron.core.options import (
@@ -39,7 +39,7 @@ from logochron.core.options import (
 from logochron.core.questions.backtest import Backtest, tested_at_tenths
 from logochron.core.questions.estimates import Method, past_points
 from logochron.core.questions.landing_columns import Lands, Reckoned, days_left, needed_per_day
-from logochron.core.questions.landing_path import LandingPath, landing_path
+from logochron.core.questions.landing_path import LandingPath, ended_paths, landing_path
 from logochron.core.questions.landing_rows import LandingRows
 from logochron.core.questions.outlook import Parts, parts_of
 from logochron.core.questions.profiles import ListedProfile, Points, held_whole, listed_profile
@@ -85,6 +85,8 @@ class Landing(AlignedAnswer):
     target: Daybook | None = field(repr=False)
     given: Daybook | None = field(repr=False)
     reckoned: Reckoned = field(repr=False)
+    left_out: tuple[str, ...] = field(repr=False)
+    ended: EndedPeriods | None = field(default=None, repr=False)
     kind: ClassVar[str] = "land"
 
     @property
@@ -125,10 +127,13 @@ class Landing(AlignedAnswer):
         """The same landing of the whole period."""
         if self.parts is None:
             return self
-        return landed(self.reckoned, self.method, self.now, self.target, self.given, None, self.notes)
+        whole = landed(self.reckoned, self.method, self.now, self.target, self.given, None, self.left_out)
+        return replace(whole, notes=self.notes)
 
     def path(self, measure: Measure, labels: tuple[str, ...] = ()) -> LandingPath:
         """The way of an item's running total to its landing, day by day; of all together where no label is named."""
+        if self.ended is not None and not labels:
+            return self.ended.path(measure, self.period)
         block, place = self.whole.block_of(measure, labels)
         row = block.row(0, place)
         chosen = PROFILES[row["profile"]] if row["profile"] >= 0 else self.method.profile
@@ -143,6 +148,15 @@ class Landing(AlignedAnswer):
         method = replace(self.method, profile="even" if chosen == "best" else chosen)
         ends = float(row["estimate"]), float(row["low"]), float(row["high"])
         return landing_path(method, rows, self.now, self.target, ends)
+
+    def on_days(self, book: Daybook, by: tuple[str, ...]) -> Callable[[int], AlignedAnswer]:
+        """Answers for a book as it was known on days: those of periods that are over then are made in one pass."""
+        again = super().on_days(book, by)
+        steady = isinstance(self.question.basis, Plan | Stepping) and self.parts is None and self.method.listed is None
+        if by or not steady or (self.given is not None and self.given.standing.spread == "year-ago"):
+            return again
+        ended = EndedPeriods(self, book)
+        return lambda last: ended.ending(last) or again(last)
 
     @cached_property
     def summed_items(self) -> dict[str, float]:
@@ -284,8 +298,7 @@ def land(
         history=_depth(question, now, book.coverage, history),
     )
     parts = None if each is None else parts_of(method, now, each)
-    notes = (*_left_out(left_out), *said, *prepared.notes())
-    return landed(Reckoned(tiers_of(prepared), {}), method, now, target, plan, parts, notes)
+    return landed(Reckoned(tiers_of(prepared), {}), method, now, target, plan, parts, (*_left_out(left_out), *said))
 
 
 def landed(
@@ -295,11 +308,11 @@ def landed(
     target: Daybook | None,
     given: Daybook | None,
     parts: Parts | None,
-    notes: tuple[str, ...],
+    left_out: tuple[str, ...],
 ) -> Landing:
     """The landing of what is lined up, whole or in parts; what is not reckoned yet is reckoned, and kept.
 
-    `given` is the plan as it came, `target` as it is laid on days.
+    `given` is the plan as it came, `target` as it is laid on days; `left_out`: what is to be said of that.
     """
     tiers = reckoned.tiers
     prepared = tiers.prepared
@@ -317,10 +330,100 @@ def landed(
 
     made = laid_out("land", tiers, rows)
     made["words"] = made["words"] | {"profile": PROFILES}
-    made["notes"] = notes
+    made["notes"] = (*left_out, *prepared.notes())
     if parts is not None:
         made["periods"] = parts.labels
-    return Landing(**made, method=method, now=now, parts=parts, target=target, given=given, reckoned=reckoned)
+    return Landing(
+        **made,
+        method=method,
+        now=now,
+        parts=parts,
+        target=target,
+        given=given,
+        reckoned=reckoned,
+        left_out=left_out,
+    )
+
+
+def _run(held: Bools) -> tuple[int, int]:
+    """From where to before where all are held; nothing where there is a gap."""
+    places = np.flatnonzero(held)
+    if not len(places) or not held[places[0] : places[-1] + 1].all():
+        return 0, 0
+    return int(places[0]), int(places[-1]) + 1
+
+
+class EndedPeriods:
+    """The landings of all periods that are over, each as of its last day, of all items together: made in one pass.
+
+    Each is what `land` says of the book as it was known on that day.
+    """
+
+    def __init__(self, answer: Landing, book: Daybook) -> None:
+        asked = replace(answer.asked, book=book, by=(), top=None, sort=None)
+        question = replace(answer.question, at=None, last=None)
+        plan = answer.given if isinstance(question.basis, Plan) else None
+        every = prepare(asked, question, plan, against_whole)
+        calendar, grain, ordinals = question.calendar, question.grain, every.aligned.ordinals
+        low, high = _run(held_whole(calendar, grain, ordinals, book.coverage))
+        self.book, self.given, self.left_out = book, answer.given, answer.left_out
+        history = answer.put.options["history"] if answer.put else answer.method.history
+        self.method = replace(answer.method, coverage=book.coverage, standing=book.standing, history=history)
+        self.periods: dict[int, int] = {}
+        if low == high:
+            return
+        self.prepared = every.between(low, high)
+        rows, target = self.prepared.aligned.rows, answer.target
+        self.points = Points(self.prepared.aligned.ordinals, rows.starts, rows.ends, rows.ends)
+        self.periods = {last: n for n, last in enumerate(rows.ends.tolist())}
+        tiers = tiers_of(self.prepared)
+        self.target, self.reckoned = target, Reckoned(tiers, {})
+
+        def rows_of(measure: Measure, tier: Tier, others: bool) -> Block:
+            items = LandingRows.of(self.prepared.book, measure, tier)
+            lands = Lands(tiers, items, tier, self.method, self.points, target)
+            self.reckoned.lands[measure.name, ()] = lands
+            columns, size = lands.columns(each=True)
+            return block(self.prepared, measure, tier, in_order("land", (), columns), others, size)
+
+        self.made = laid_out("land", tiers, rows_of)
+        self._paths: dict[str, list[LandingPath]] = {}
+
+    def ending(self, last: int) -> Landing | None:
+        """The landing of the period whose last day this is; None where there is none."""
+        place = self.periods.get(last)
+        if place is None:
+            return None
+        book = self.book if last >= self.book.coverage.last else self.book.until(as_date(last))
+        part = self.prepared.between(place, place + 1)
+        asked = replace(part.asked, book=book)
+        held = book.held_by(part.question.calendar)
+        prepared = replace(part, asked=asked, book=held, question=replace(part.question, at=None, last=1))
+        now = self.points.at(np.array([place]))
+        method = replace(self.method, history=_depth(prepared.question, now, book.coverage, self.method.history))
+        lands = {key: one.as_of(place, method) for key, one in self.reckoned.lands.items()}
+        rows = self.made["total_columns"].between(place, place + 1).from_period(place)
+        made = self.made | {"columns": rows, "total_columns": rows, "periods": prepared.periods}
+        made |= {"asked": asked, "prepared": prepared, "notes": (*self.left_out, *prepared.notes())}
+        made["words"] = made["words"] | {"profile": PROFILES}
+        return Landing(
+            **made,
+            method=method,
+            now=now,
+            parts=None,
+            target=self.target,
+            given=self.given,
+            reckoned=self.reckoned._replace(lands=lands),
+            left_out=self.left_out,
+            ended=self,
+        )
+
+    def path(self, measure: Measure, period: str) -> LandingPath:
+        """The way of the running total of one of the periods."""
+        if measure.name not in self._paths:
+            rows = self.reckoned.lands[measure.name, ()].rows
+            self._paths[measure.name] = ended_paths(self.method, rows, self.points, self.target)
+        return self._paths[measure.name][self.prepared.periods.index(period)]
 
 
 def _now(prepared: Prepared) -> Points:

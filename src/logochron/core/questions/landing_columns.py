@@ -18,6 +18,7 @@ from logochron.core.notes import RowNotes
 from logochron.core.options import PROFILES
 from logochron.core.questions.estimates import (
     ENOUGH,
+    PAST,
     PLENTY,
     RANGE,
     Certainty,
@@ -56,13 +57,27 @@ class Lands:
     """One measure of one tier: what is estimated, how sure it is, and the columns that say so."""
 
     def __init__(
-        self, tiers: Tiers, rows: LandingRows, tier: Tier, method: Method, points: Points, target: Daybook | None
+        self,
+        tiers: Tiers,
+        rows: LandingRows,
+        tier: Tier,
+        method: Method,
+        points: Points,
+        target: Daybook | None,
+        found: Tested | None = None,
     ) -> None:
         self.tiers, self.rows, self.tier = tiers, rows, tier
         self.method, self.points, self.target = method, points, target
         self.measure = rows.measure
-        self.tested: Tested = tested(method, rows, points, target)
+        self.tested: Tested = tested(method, rows, points, target) if found is None else found
         self.told: Told = self.tested.told
+
+    def as_of(self, place: int, method: Method) -> Lands:
+        """The same as it was known at the end of one of the points, all of which are the last days of their periods."""
+        first = int(np.searchsorted(self.points.ordinals, self.points.ordinals[place] - PAST))
+        taken = np.arange(first, place + 1)
+        found = self.tested.at(taken)
+        return Lands(self.tiers, self.rows, self.tier, method, self.points.at(taken), self.target, found)
 
     @cached_property
     def sure(self) -> Certainty:
@@ -88,31 +103,32 @@ class Lands:
         stepped = (same >= past.ends) & ~past.over & np.isfinite(self.tested.ratios[item])
         return 0 if now.over[0] else int(stepped.sum())
 
-    def columns(self) -> tuple[Columns, int]:
-        """The one row of each item, and how many rows an item has."""
-        now = self.points.at(np.array([-1]))
-        to_date, estimate = self.told.to_date[-1:], self.tested.estimate[-1:]
+    def columns(self, *, each: bool = False) -> tuple[Columns, int]:
+        """The one row of each item, or one for `each` point, all of which are over; and how many rows an item has."""
+        rows = slice(None) if each else slice(-1, None)
+        now, n = self.points.at(rows), len(self.points.cuts) if each else 1
+        to_date, estimate = self.told.to_date[rows], self.tested.estimate[rows]
         sides = self.tiers.sides(self.measure, self.tier)
         base = np.broadcast_to(sides.shown()[1], to_date.shape)
-        sure = self.sure
+        sure = Certainty.of_outcomes(estimate) if each else self.sure.as_row()
         notes = row_notes(self.tiers.prepared, self.tier)
         note_sides(sides, notes)
         note_periods(self.tiers.prepared, notes, self.tier.why[self.measure.name])
         self._note(notes)
         plan = self._plan(now.starts, now.ends, notes)
-        left = np.array([days_left(self.method.calendar, now)])[:, None]
+        left = np.zeros((1, 1), dtype=np.int64) if each else np.array([[days_left(self.method.calendar, now)]])
         target = np.where(np.isfinite(plan), plan, base)
-        chosen = self.tested.chosen[-1:]
+        chosen = self.tested.chosen[rows]
         names = np.array([PROFILES.index(name) for name in self.told.estimates] + [-1])
         columns = self._opening(to_dates(now.starts), to_dates(now.ends)) | {
-            "period": np.zeros((1, 1), dtype=np.int64),
+            "period": np.arange(n)[:, None],
             "until": to_dates(now.cuts)[:, None],
             "to_date": to_date,
-            "expected_share": self.tested.share[-1:],
+            "expected_share": self.tested.share[rows],
             "estimate": estimate,
-            "low": sure.low[None],
-            "high": sure.high[None],
-            "typical_error": sure.typical_error[None],
+            "low": sure.low,
+            "high": sure.high,
+            "typical_error": sure.typical_error,
             "profile": names[chosen],
             **self._judged(estimate, base),
             "plan": plan,
@@ -121,7 +137,7 @@ class Lands:
             "status": self.tiers.prepared.aligned.status[:, None],
             "note": notes.places,
         }
-        return columns, 1
+        return columns, n
 
     def part_columns(self, parts: Parts) -> tuple[Columns, int]:
         """A row for each part and item, and how many rows an item has."""

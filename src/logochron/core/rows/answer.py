@@ -16,7 +16,7 @@ from logochron.core.align.question import Question
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
-from logochron.core.days import to_dates
+from logochron.core.days import as_date, to_dates
 from logochron.core.errors import QuestionError, brief
 from logochron.core.judge.judging import Judging
 from logochron.core.notes import Note, NoteTexts, RowNotes
@@ -126,6 +126,20 @@ class AlignedAnswer(Answer):
     def alone(self, picked: Mapping[str, str], book: Daybook) -> Self:
         """The answer for some items alone, split by the dimensions in which none is picked."""
         return self.of_items(picked, book, tuple(name for name in self.by if name not in picked))
+
+    def on_days(self, book: Daybook, by: tuple[str, ...]) -> Callable[[int], AlignedAnswer]:
+        """Answers for a book as it was known on days, by the number of the day; split by some dimensions."""
+        changed: dict[str, Any] = {"by": by, "at": None}
+        if not by and self.by:  # there are no items that could be chosen among
+            changed |= {"top": None, "sort": None, "items": "all"}
+
+        def as_of(last: int) -> AlignedAnswer:
+            assert self.put is not None
+            known = book.until(as_date(last)) if last < book.coverage.last else book
+            made: AlignedAnswer = self.put.with_options(book=known, **changed).again()
+            return made
+
+        return as_of
 
     def part_of(self, whole: Self) -> Self:
         """The same rows as parts of a whole, where it matters of which."""

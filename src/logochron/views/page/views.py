@@ -17,7 +17,6 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from logochron.core.book.daybook import Daybook
-from logochron.core.days import as_date
 from logochron.core.errors import LogochronError, visible
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import PageWay, loaded
@@ -390,16 +389,16 @@ class OnePeriodViews(ChosenViews):
 class DayViews(ChosenViews):
     """Of an answer as of a day: the last one that is recorded of the chosen period."""
 
+    def __init__(self, section: Section, choices: Choices, canvas: Canvas, pool: Pool) -> None:
+        super().__init__(section, choices, canvas, pool)
+        self._on_days: dict[tuple[tuple[str, str], ...], Callable[[int], AlignedAnswer]] = {}
+
     def _answer(self, picked: Mapping[str, str], period: int) -> AlignedAnswer:
-        book, last = self.of(picked), self.last_days[period]
-        rest = [name for name in self.answer.by if name not in picked]
-        changed: dict[str, Any] = {"by": rest, "at": None}
-        if not rest and self.answer.by:  # there are no items that could be chosen among
-            changed |= {"top": None, "sort": None, "items": "all"}
-        book = book.until(as_date(last)) if last < book.coverage.last else book
-        assert self.answer.put is not None
-        made: AlignedAnswer = self.answer.put.with_options(book=book, **changed).again()
-        return made
+        key = tuple(picked.items())
+        if key not in self._on_days:
+            rest = tuple(name for name in self.answer.by if name not in picked)
+            self._on_days[key] = self.answer.on_days(self.of(picked), rest)
+        return self._on_days[key](self.last_days[period])
 
     def made(self, pick: Pick, period: int) -> Data:
         """The view of a pick and a period."""
