@@ -328,11 +328,9 @@ def landed(
         columns, size = lands.columns() if parts is None else lands.part_columns(parts)
         return block(prepared, measure, tier, in_order("land", prepared.asked.by, columns), others, size)
 
-    made = laid_out("land", tiers, rows)
+    notes = (*left_out, *prepared.notes())
+    made = laid_out("land", tiers, rows, periods=parts.labels if parts else None, notes=notes)
     made["words"] = made["words"] | {"profile": PROFILES}
-    made["notes"] = (*left_out, *prepared.notes())
-    if parts is not None:
-        made["periods"] = parts.labels
     return Landing(
         **made,
         method=method,

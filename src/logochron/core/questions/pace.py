@@ -245,15 +245,13 @@ def _paced(prepared: Prepared, lined_up: Positions) -> Pace:
     def rows(measure: Measure, tier: Tier, others: bool) -> Block:
         return _rows(tiers, lined_up, measure, tier, others)
 
-    made = laid_out("pace", tiers, rows) | {
-        "periods": lined_up.labels,
-        "notes": (
-            *lined_up.left_out,
-            *_unknown(prepared.aligned),
-            *(f"{name}: {why}" for name, why in tiers.items.why.items() if why is not None),
-            *prepared.notes(lined_up.edges),
-        ),
-    }
+    notes = (
+        *lined_up.left_out,
+        *_unknown(prepared.aligned),
+        *(f"{name}: {why}" for name, why in tiers.items.why.items() if why is not None),
+        *prepared.notes(lined_up.edges),
+    )
+    made = laid_out("pace", tiers, rows, periods=lined_up.labels, notes=notes)
     return Pace(**made, positions=lined_up)
 
 

@@ -315,13 +315,23 @@ PartRows = Callable[[Tiers, Measure, Tier, bool], Block]
 _AT_ONCE = 3_000_000
 
 
-def laid_out(answer: str, tiers: Tiers, rows: Rows, part_rows: PartRows | None = None) -> dict[str, Any]:
+def laid_out(
+    answer: str,
+    tiers: Tiers,
+    rows: Rows,
+    part_rows: PartRows | None = None,
+    *,
+    periods: tuple[str, ...] | None = None,
+    notes: tuple[str, ...] | None = None,
+) -> dict[str, Any]:
     """What every aligned answer is made of: its rows by item, by each prefix of the dimensions, of all together.
 
     Parameters
     ----------
     part_rows
         Works out the rows of some periods alone, so that many come in pieces.
+    periods, notes
+        The labels of its periods and what is to be said of it, where these are not those of what is lined up.
     """
     prepared = tiers.prepared
     asked = prepared.asked
@@ -354,8 +364,8 @@ def laid_out(answer: str, tiers: Tiers, rows: Rows, part_rows: PartRows | None =
         "columns": items,
         "subtotal_columns": Blocks(subtotals),
         "total_columns": total,
-        "periods": prepared.periods,
-        "notes": prepared.notes(),
+        "periods": prepared.periods if periods is None else periods,
+        "notes": prepared.notes() if notes is None else notes,
         "words": {name: texts for name, texts in words.items() if question_type(answer).has_column(name)},
         "asked": asked,
         "prepared": prepared,

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 
@@ -71,8 +72,22 @@ class RowDetails:
         return tuple(rows)
 
 
-#: Writes what a line of a figure by day says at some of its days.
-DayTexts = Callable[[Floats], list[str]]
+class DayTexts(NamedTuple):
+    """How the figures of a line by day are written: as amounts of a unit, signed or not; as growths where None."""
+
+    unit: str | None
+    signed: bool = False
+
+    def written(self, values: Floats, canvas: Canvas) -> list[str]:
+        """What stands for each figure; what is known on the canvas is not written again."""
+        known: dict[float, str] = canvas.known.setdefault(self, {})
+        new = np.array([value for value in values.tolist() if value not in known], dtype=np.float64)
+        if self.unit is None:
+            texts = canvas.formats.growths(new)
+        else:
+            texts = canvas.formats.amounts(new, self.unit, signed=self.signed)
+        known.update(zip(new[np.isfinite(new)].tolist(), [t for t, there in zip(texts, np.isfinite(new)) if there]))
+        return [known.get(value, canvas.formats.dash) for value in values.tolist()]
 
 
 def day_details(
@@ -85,7 +100,7 @@ def day_details(
     places = np.arange(len(days) - 1, -1, -step)[::-1]
     middle = places.astype(np.float64)
     formats, named = canvas.formats, column_words("day", canvas.formats)
-    texts = [list(zip([name] * len(places), written(line[places]))) for name, line, written in lines]
+    texts = [[(name, text) for text in told.written(line[places], canvas)] for name, line, told in lines]
     nothing = ("", formats.dash)
     rows = tuple(
         ((named, formats.day(day)), *(pair for pair in pairs if pair[1] not in nothing))

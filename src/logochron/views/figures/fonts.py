@@ -6,7 +6,7 @@ import logging
 import unicodedata
 import warnings
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from functools import cache
 from pathlib import Path
 
@@ -115,7 +115,13 @@ def quietly() -> Iterator[None]:
 @cache
 def measure(text: str, size: float = 9.0, bold: bool = False) -> float:
     """How wide a text is drawn, in points."""
-    font = FontProperties(family=list(families(text)), size=size, weight="bold" if bold else "normal")
-    with quietly():
-        width, _, _ = text_to_path.get_text_width_height_descent(text, font, ismath=False)
+    named = families(text)
+    # what the figures' own font has gives nothing to be quiet about
+    with nullcontext() if named == (FAMILY,) else quietly():
+        width, _, _ = text_to_path.get_text_width_height_descent(text, _font(named, size, bold=bold), ismath=False)
     return float(width)
+
+
+@cache
+def _font(named: tuple[str, ...], size: float, *, bold: bool) -> FontProperties:
+    return FontProperties(family=list(named), size=size, weight="bold" if bold else "normal")

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.questions.land import Landing
 from logochron.views.figures.common import Item, item_labels, item_words, measure_of
-from logochron.views.figures.details import day_details
+from logochron.views.figures.details import DayTexts, day_details
 from logochron.views.figures.layout import (
     amounts_axis,
     day_ticks,
@@ -116,9 +114,7 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
     of = unit(asked, formats)
     sides = [(formats.say("to date"), path.running), (column_words("estimate", formats), path.expected)]
     sides += [(words, side) for side, words, _ in references]
-    layers += day_details(
-        path.days, [(words, side, partial(formats.amounts, unit=of)) for words, side in sides], canvas
-    )
+    layers += day_details(path.days, [(words, side, DayTexts(of)) for words, side in sides], canvas)
     ticks = day_ticks(result.calendar, result.within, path.days, formats)
     return Scene(
         title=landing_subject(result, asked, formats, item_words(item)),

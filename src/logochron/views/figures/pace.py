@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 import numpy as np
 
 from logochron.core.book.measures import Measure
@@ -134,10 +132,10 @@ def _told(
     formats, of, planned = canvas.formats, unit(measure, canvas.formats), result.plan is not None
     running, base, gap, growth = (result.lines(name, measure, labels)[-1] for name in _SHOWN)
     return [
-        (shortened(result.periods[-1]), running, partial(formats.amounts, unit=of)),
-        (base_heading(result, formats), base, partial(formats.amounts, unit=of)),
-        (column_words("gap", formats, planned=planned), gap, partial(formats.amounts, unit=of, signed=True)),
-        (column_words("growth", formats, planned=planned), growth, formats.growths),
+        (shortened(result.periods[-1]), running, DayTexts(of)),
+        (base_heading(result, formats), base, DayTexts(of)),
+        (column_words("gap", formats, planned=planned), gap, DayTexts(of, signed=True)),
+        (column_words("growth", formats, planned=planned), growth, DayTexts(None)),
     ]
 
 

@@ -3,7 +3,13 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+_ENCODER = json.JSONEncoder(ensure_ascii=False, separators=(",", ":"), allow_nan=False)
 
 
 class Pool:
@@ -13,6 +19,7 @@ class Pool:
         self.held: list[str] = []
         self.refer: set[int] = set()  # those that name places themselves
         self._places: dict[str, int] = {}
+        self._numbers: dict[bytes, int] = {}
 
     def add(self, data: Any, *, refers: bool = False) -> int:
         """The place of some data, taken in where it is new; `refers`: whether it names places of the pool."""
@@ -20,6 +27,13 @@ class Pool:
         if refers:
             self.refer.add(place)
         return place
+
+    def numbers(self, values: NDArray[np.float64], write: Callable[[NDArray[np.float64]], str]) -> int:
+        """The place of a column of numbers; the same ones are written once."""
+        key = values.tobytes()
+        if key not in self._numbers:
+            self._numbers[key] = self.written(write(values))
+        return self._numbers[key]
 
     def written(self, text: str) -> int:
         """The place of data that is written already."""
@@ -31,4 +45,4 @@ class Pool:
 
 def written(data: Any) -> str:
     """Data as JSON, as short as it gets."""
-    return json.dumps(data, ensure_ascii=False, separators=(",", ":"), allow_nan=False)
+    return _ENCODER.encode(data)

@@ -122,11 +122,16 @@ def _text(text: Text) -> list[Any]:
 
 
 def _numbers(values: Floats, pool: Pool) -> int:
-    values = np.asarray(values, dtype=float)
+    return pool.numbers(np.asarray(values, dtype=np.float64), _short_list)
+
+
+def _short_list(values: Floats) -> str:
+    """Positions as short as they are drawn, null where there is none."""
     text = ",".join(map(_SHORT.__mod__, values.tolist()))
-    if not np.isfinite(values).all():
-        text = ",".join(one if known else "null" for one, known in zip(text.split(","), np.isfinite(values).tolist()))
-    return pool.written(f"[{text}]")
+    known = np.isfinite(values)
+    if not known.all():
+        text = ",".join(one if there else "null" for one, there in zip(text.split(","), known.tolist()))
+    return f"[{text}]"
 
 
 def _number(value: float) -> float | int | None:
