@@ -41,7 +41,12 @@ def said(language: str, text: str, **fields: Any) -> str:
     >>> said("en", "all {nouns}", nouns="harbors")
     'all harbors'
     """
-    return messages(language).gettext(text).format(**fields)
+    return _translated(language, text).format(**fields)
+
+
+@cache
+def _translated(language: str, text: str) -> str:
+    return messages(language).gettext(text)
 
 
 def counted(language: str, n: int, one: str, many: str, **fields: Any) -> str:

@@ -81,7 +81,7 @@ class Formats:
     @property
     def language(self) -> str:
         """The language of words, that of the locale."""
-        return str(locale_of(self.locale).language)
+        return _language(self.locale)
 
     def say(self, text: str, **fields: Any) -> str:
         """A message in the language of the locale, with its fields put in."""
@@ -444,6 +444,11 @@ def _written(rounded: int, decimals: int, locale: str) -> str:
         return f"{rounded:,}".replace(",", group)
     whole, rest = divmod(rounded, 10**decimals)
     return f"{whole:,}".replace(",", group) + f"{point}{rest:0{decimals}d}"
+
+
+@cache
+def _language(locale: str) -> str:
+    return str(locale_of(locale).language)
 
 
 @cache

@@ -38,7 +38,7 @@ class RowBlock:
 
     def flat(self, values: Array) -> Array:
         """A column by row."""
-        laid_out = np.broadcast_to(values, self.shape).reshape(-1)
+        laid_out = (values if values.shape == self.shape else np.broadcast_to(values, self.shape)).reshape(-1)
         return laid_out if self.order is None else laid_out[self.order]
 
     def between(self, low: int, high: int) -> RowBlock:

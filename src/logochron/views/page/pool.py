@@ -20,6 +20,7 @@ class Pool:
         self.refer: set[int] = set()  # those that name places themselves
         self._places: dict[str, int] = {}
         self._numbers: dict[bytes, int] = {}
+        self._texts: dict[tuple[tuple[str, str], ...], int] = {}
 
     def add(self, data: Any, *, refers: bool = False) -> int:
         """The place of some data, taken in where it is new; `refers`: whether it names places of the pool."""
@@ -27,6 +28,12 @@ class Pool:
         if refers:
             self.refer.add(place)
         return place
+
+    def texts(self, pairs: tuple[tuple[str, str], ...]) -> int:
+        """The place of names and texts; the same ones are written once."""
+        if pairs not in self._texts:
+            self._texts[pairs] = self.add(pairs)
+        return self._texts[pairs]
 
     def numbers(self, values: NDArray[np.float64], write: Callable[[NDArray[np.float64]], str]) -> int:
         """The place of a column of numbers; the same ones are written once."""

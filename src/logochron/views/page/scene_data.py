@@ -92,7 +92,7 @@ def _layer(layer: Layer, pool: Pool) -> dict[str, Any]:
     if isinstance(layer, Details):
         cross = None if layer.cross is None else [_numbers(side, pool) for side in layer.cross]
         places = {"low": _numbers(layer.low, pool), "high": _numbers(layer.high, pool)}
-        return made | places | {"rows": [pool.add(row) for row in layer.rows], "along": layer.along, "cross": cross}
+        return made | places | {"rows": [pool.texts(row) for row in layer.rows], "along": layer.along, "cross": cross}
     made |= {"role": layer.role}
     if isinstance(layer, Bars):
         sides = {name: _numbers(getattr(layer, name), pool) for name in ("start", "end", "low", "high")}

@@ -39,9 +39,11 @@ def rows_of(result: AlignedAnswer, columns: Blocks, measure: Measure | None = No
         name: result.texts(columns, name) if result.type.holds(name) in ("word", "label", "text") else columns[name]
         for name in columns
     }
-    notes = np.empty(len(result.note_table), dtype=object)
-    notes[:] = result.note_table
-    return made | {"notes": notes[columns["note"]]} if "note" in columns else made
+    if "note" not in columns:
+        return made
+    known, places = result.note_table, columns["note"]
+    notes = np.fromiter((known[place] for place in places.tolist()), dtype=object, count=len(places))
+    return made | {"notes": notes}
 
 
 class Line(NamedTuple):
