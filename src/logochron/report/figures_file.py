@@ -35,7 +35,7 @@ def write_figures(sections: Sequence[Section], path: Path) -> None:
         connection.execute("SET threads = 1")
         for n, section in enumerate(sections):
             answer = section.answer
-            if not isinstance(answer, AlignedAnswer):
+            if not isinstance(answer, AlignedAnswer) or answer.type.restated is None:
                 continue
             figures, cover = reported(answer), answer.book.coverage
             size = len(figures.measure)
