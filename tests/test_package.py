@@ -66,7 +66,7 @@ def test_who_imports_whom():
                 if layer == "core":
                     assert outside not in {"rich", "click", "matplotlib", "babel", "duckdb"}, f"{path} imports {name}"
                 if outside == "matplotlib":
-                    assert path.name in ("draw.py", "fonts.py", "to_matplotlib.py") and "views" in path.parts, (
+                    assert path.name in ("drawing.py", "fonts.py", "to_matplotlib.py") and "views" in path.parts, (
                         f"{path} imports {name}"
                     )
 
@@ -113,6 +113,12 @@ def test_public_face():
     with pytest.raises(AttributeError, match="no attribute 'compair'"):
         lc.compair  # noqa: B018
     assert (SOURCE / "py.typed").exists()
+
+
+def test_types_of_the_figures():
+    """The stub names what the functions take: parameters, their kinds and what they are where none is given."""
+    made = runpy.run_path(str(ROOT / "scripts" / "make_stubs.py"))
+    assert ast.dump(ast.parse(made["STUB"].read_text())) == ast.dump(ast.parse(made["stub"]())), "run the script again"
 
 
 def loaded(code: str) -> set[str]:

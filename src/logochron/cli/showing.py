@@ -15,8 +15,8 @@ from logochron.cli.targets import OF_FIGURE
 from logochron.core.errors import visible
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.result import Result
-from logochron.views.draw import drawing
 from logochron.views.figures.choose import named_figure, suited
+from logochron.views.figures.drawing import drawing
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
 from logochron.views.tables.answer_tables import check_room

@@ -14,8 +14,8 @@ from logochron.core.questions.restated import Restatement, reported, restatement
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.report.figures_file import earlier_figures, write_figures
 from logochron.report.folder import FIGURES, MANIFEST, PAGE, RESTATED, WORKBOOK, ReportFolder, report_folder
-from logochron.views.draw import drawing
 from logochron.views.figures.choose import Chosen, named_figure, suited
+from logochron.views.figures.drawing import drawing
 from logochron.views.formats import Formats
 from logochron.views.page.to_html import page
 from logochron.views.palette import Palette
