@@ -16,10 +16,10 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
 from logochron.core.options import Color, Marked
-from logochron.core.questions.backtest import Backtest
 from logochron.core.questions.compare import Comparison
 from logochron.core.questions.drivers import Drivers
-from logochron.core.questions.land import Landing
+from logochron.core.questions.landing.answer import Landing
+from logochron.core.questions.landing.backtest import Backtest
 from logochron.core.questions.pace import Pace
 from logochron.core.rows.result import Result
 from logochron.views.figures.common import Item

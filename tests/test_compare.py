@@ -18,7 +18,7 @@ import logochron as lc
 from logochron.core.book.coverage import typing_errors
 from logochron.core.rows import answer as rows_of_answers
 from logochron.views import write_file
-from logochron.views.tables import room
+from logochron.views.tables import answer_tables
 
 COLUMNS = [
     *("measure", "period", "start", "end", "days", "harbor", "value", "base_period", "base_start", "base_end"),
@@ -373,7 +373,7 @@ def test_items_against_a_plain_twin(tmp_path_factory, drawn, each, prior):
     st.lists(st.tuples(st.integers(-5, 410), st.integers(-1, 60)), min_size=1, max_size=20),
 )
 def test_span_sums_twin(rows, scale, spans):
-    from logochron.core.book import span_sums as sums
+    from logochron.core.book import sums
 
     days, items, amounts = (np.array(column, dtype=np.int64) for column in zip(*rows))
     starts = np.array([s for s, _ in spans])
@@ -398,7 +398,7 @@ def test_span_sums_twin(rows, scale, spans):
 
 @pytest.mark.parametrize("size", [2**53 - 1, 2**53 + 1, 2**61])
 def test_whole_numbers_at_the_border(size):
-    from logochron.core.book.span_sums import Amounts, span_sums
+    from logochron.core.book.sums import Amounts, span_sums
 
     values = np.array([size, -1, 1 - size], dtype=np.int64)
     ((got,),) = span_sums(
@@ -456,7 +456,7 @@ def test_answers_in_pieces(demo_book, tmp_path, monkeypatch, asked):
 
 def test_too_many_rows_are_refused_before_they_are_worked_out(demo_book, tmp_path, monkeypatch, cli):
     months = lc.compare(demo_book, "month", by="harbor")
-    monkeypatch.setattr(room, "_MOST", dict.fromkeys(room._MOST, 100))
+    monkeypatch.setattr(answer_tables, "_MOST", dict.fromkeys(answer_tables._MOST, 100))
     for ending in ("html", "xlsx", "md"):
         with pytest.raises(lc.QuestionError, match=r"990 rows are more than .* room for, 100: .*--top.*--last.*\.csv"):
             months.write(tmp_path / f"o.{ending}")

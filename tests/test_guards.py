@@ -17,7 +17,7 @@ import pandas as pd
 import pytest
 
 import logochron as lc
-from logochron.core.book.exact import at_one_scale, subtracted
+from logochron.core.book.sums import at_one_scale, subtracted
 from logochron.core.rows.question_types import question_type
 
 DAYS = pd.date_range("2024-01-01", "2025-12-31")

@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import logochron as lc
-from logochron.core.judge.unusual import unusual_growth
+from logochron.core.judge.judging import unusual_growth
 from logochron.views.formats import Formats
 from logochron.views.marks import SETS, marks_of
 
@@ -68,7 +68,7 @@ def test_bands_at_their_limits(rows_file, now, before, judging, expected):
     st.lists(st.fractions(-3, 3), min_size=1, max_size=4, unique=True),
 )
 def test_bands_hold_each_growth_once(change, base, limits):
-    from logochron.core.judge.bands import in_order, placed
+    from logochron.core.judge.judging import in_order, placed
 
     edges = [None, *sorted(limits), None]
     bands = in_order([B(str(i), from_=a, below=b) for i, (a, b) in enumerate(zip(edges, edges[1:]))][::-1])

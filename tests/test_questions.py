@@ -13,12 +13,10 @@ from openpyxl import load_workbook
 from test_page import carried
 
 import logochron as lc
-from logochron.core.align.question import question_of
+from logochron.core.align.period_spec import question_of
 from logochron.core.rows import question_types
 from logochron.core.rows.answer import AlignedAnswer, block, in_order, laid_out, opening
-from logochron.core.rows.asked import ask
-from logochron.core.rows.prepare import prepare, tiers_of
-from logochron.core.rows.put import remembered
+from logochron.core.rows.prepare import ask, prepare, remembered, tiers_of
 from logochron.core.rows.question_types import DIMENSIONS, QuestionType, register
 
 

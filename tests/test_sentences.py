@@ -13,7 +13,7 @@ import pytest
 from babel.messages.pofile import read_po
 
 import logochron as lc
-from logochron.core.rows.columns import COLUMNS
+from logochron.core.rows.question_types import COLUMNS
 from logochron.views.catalog import FOLDER, languages, messages
 from logochron.views.formats import Formats
 from logochron.views.words.periods import days_in_words, whole_period

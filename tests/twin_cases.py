@@ -12,7 +12,7 @@ import twin
 
 import logochron as lc
 from logochron.core.align.align import align
-from logochron.core.align.question import question_of
+from logochron.core.align.period_spec import question_of
 from logochron.core.book.coverage import Coverage
 from logochron.core.options import STATUSES
 

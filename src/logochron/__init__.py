@@ -11,7 +11,7 @@ from logochron.core import ports as _ports
 __version__ = "0.1.0"
 
 _WHERE = {
-    "Band": "logochron.core.judge.bands",
+    "Band": "logochron.core.judge.judging",
     "CalendarError": "logochron.core.errors",
     "CivilCalendar": "logochron.core.calendars.civil",
     "Comparison": "logochron.core.questions.compare",
@@ -21,7 +21,7 @@ _WHERE = {
     "Intake": "logochron.core.book.intake",
     "IntakeError": "logochron.core.errors",
     "Judging": "logochron.core.judge.judging",
-    "Landing": "logochron.core.questions.land",
+    "Landing": "logochron.core.questions.landing.answer",
     "ListedCalendar": "logochron.core.calendars.listed",
     "LogochronError": "logochron.core.errors",
     "MeanOf": "logochron.core.align.bases",
@@ -46,7 +46,7 @@ _WHERE = {
     "compare": "logochron.core.questions.compare",
     "drivers": "logochron.core.questions.drivers",
     "explain": "logochron.core.questions.explain",
-    "land": "logochron.core.questions.land",
+    "land": "logochron.core.questions.landing.answer",
     "pace": "logochron.core.questions.pace",
     "read": "logochron.sources.read",
     "read_plan": "logochron.sources.read_plan",

@@ -19,7 +19,7 @@ from logochron.core.errors import LogochronError as LogochronError
 from logochron.core.errors import OutputError as OutputError
 from logochron.core.errors import QuestionError as QuestionError
 from logochron.core.errors import ReportError as ReportError
-from logochron.core.judge.bands import Band as Band
+from logochron.core.judge.judging import Band as Band
 from logochron.core.judge.judging import Judging as Judging
 from logochron.core.questions.compare import Comparison as Comparison
 from logochron.core.questions.compare import compare as compare
@@ -27,8 +27,8 @@ from logochron.core.questions.drivers import Drivers as Drivers
 from logochron.core.questions.drivers import drivers as drivers
 from logochron.core.questions.explain import Receipt as Receipt
 from logochron.core.questions.explain import explain as explain
-from logochron.core.questions.land import Landing as Landing
-from logochron.core.questions.land import land as land
+from logochron.core.questions.landing.answer import Landing as Landing
+from logochron.core.questions.landing.answer import land as land
 from logochron.core.questions.pace import Pace as Pace
 from logochron.core.questions.pace import pace as pace
 from logochron.core.questions.relate import Relation as Relation

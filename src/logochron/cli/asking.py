@@ -16,8 +16,7 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.errors import QuestionError, no_such
-from logochron.core.judge.bands import Band
-from logochron.core.judge.judging import Judging
+from logochron.core.judge.judging import Band, Judging
 from logochron.core.options import READING
 from logochron.core.questions.alerts import Alert
 from logochron.core.questions.compare import compare

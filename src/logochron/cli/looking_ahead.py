@@ -23,7 +23,7 @@ from logochron.core.align.bases import Plan
 from logochron.core.errors import QuestionError, brief, nearest
 from logochron.core.options import Profile, values
 from logochron.core.questions.explain import explain
-from logochron.core.questions.land import land
+from logochron.core.questions.landing.answer import land
 from logochron.core.questions.pace import pace
 from logochron.core.rows.result import Result
 

@@ -78,8 +78,7 @@ def judging() -> Judging:
     >>> [band.name for band in judging().bands]
     ['behind', 'on course', 'ahead']
     """
-    from logochron.core.judge.bands import Band
-    from logochron.core.judge.judging import Judging
+    from logochron.core.judge.judging import Band, Judging
 
     return Judging(
         bands=[

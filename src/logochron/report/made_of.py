@@ -15,8 +15,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.errors import QuestionError, brief, no_such
-from logochron.core.judge.bands import Band
-from logochron.core.judge.judging import Judging
+from logochron.core.judge.judging import Band, Judging
 from logochron.core.options import BOUNDS, READING, rational
 from logochron.report.settings import (
     CALENDAR_KEYS,

@@ -8,11 +8,10 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.distinct_ids import IdCounts
-from logochron.core.book.formulas import Leaf
-from logochron.core.book.record_life import Beyond
+from logochron.core.book.items import Beyond
+from logochron.core.book.measures import Leaf
 from logochron.core.book.record_spans import Standing, even_parts
-from logochron.core.book.span_sums import Amounts
+from logochron.core.book.sums import Amounts, IdCounts
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine

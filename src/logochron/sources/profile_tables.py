@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
-from logochron.core.questions.profiles import ListedShares
+from logochron.core.questions.landing.profiles import ListedShares
 from logochron.sources.small_tables import SmallTable, small_table
 
 

@@ -7,8 +7,7 @@ from typing import Any, NamedTuple
 
 from logochron.core.book.coverage import Ends
 from logochron.core.book.filters import Where, check_where, conditions, in_words
-from logochron.core.book.formulas import Leaf, all_leaves, formulas
-from logochron.core.book.measures import Measure
+from logochron.core.book.measures import Leaf, Measure, all_leaves, formulas
 from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar

@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from logochron.core.book.daybook import Daybook
-from logochron.core.book.facts import Fact
-from logochron.core.book.formulas import all_leaves, formulas
+from logochron.core.book.intake import Fact
+from logochron.core.book.measures import all_leaves, formulas
 from logochron.core.check_kinds import check_kinds, kinds_checked
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.questions.review import Review, review_book

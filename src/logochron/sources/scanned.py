@@ -9,11 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.coverage import Ends
-from logochron.core.book.facts import Fact
 from logochron.core.book.filters import Condition
-from logochron.core.book.formulas import RECORDS, Leaf
-from logochron.core.book.intake import Refusal
+from logochron.core.book.intake import Fact, Refusal
+from logochron.core.book.measures import Leaf
 from logochron.core.book.record_spans import Standing
+from logochron.core.book.sums import RECORDS
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.sources.values.amounts import StatedWriting

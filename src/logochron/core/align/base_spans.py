@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.align.bases import Basis, Fixed, MeanOf, Plan, Prior, Span, YearAgo, YearAgoMean
-from logochron.core.align.windows import Window
+from logochron.core.align.period_spec import Window
 from logochron.core.calendars.base import Bools, Calendar, Earlier, day_labels
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.days import Days, iso

@@ -10,8 +10,7 @@ import numpy as np
 from logochron.core.align.align import Alignment, base_names, named_periods
 from logochron.core.align.base_spans import BaseSpans, ValueSpans, any_part, base_spans
 from logochron.core.align.bases import Span
-from logochron.core.align.question import Question
-from logochron.core.align.windows import Window
+from logochron.core.align.period_spec import Question, Window
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.base import Bools

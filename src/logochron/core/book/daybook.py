@@ -13,16 +13,12 @@ from numpy.typing import NDArray
 
 from logochron.core import ports
 from logochron.core.book.coverage import Coverage, Ends, settle
-from logochron.core.book.day_sums import ROWS, DaySums
-from logochron.core.book.distinct_ids import IdCounts
 from logochron.core.book.filters import Where, check_where, holds, in_words, labels_named
-from logochron.core.book.formulas import RECORDS, Formula, adds_up, formulas, leaves
 from logochron.core.book.intake import Intake
-from logochron.core.book.items import Items
-from logochron.core.book.measures import Measure
-from logochron.core.book.record_life import Beyond, RecordLife
+from logochron.core.book.items import Beyond, Items, RecordLife
+from logochron.core.book.measures import Formula, Measure, adds_up, formulas, leaves
 from logochron.core.book.record_spans import Standing
-from logochron.core.book.span_sums import Amounts, Spans, Sums
+from logochron.core.book.sums import RECORDS, ROWS, Amounts, DaySums, IdCounts, Spans, Sums
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import DayLike, Days, as_date, day_number, iso, span_ends

@@ -1,4 +1,4 @@
-"""What became of each row of a source."""
+"""What only the single records of a source show."""
 
 from __future__ import annotations
 
@@ -7,6 +7,16 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     import pandas as pd
+
+
+@dataclass(frozen=True)
+class Fact:
+    """An oddity: found by the sources, worded by a review."""
+
+    kind: str
+    column: str
+    count: int
+    example: str
 
 
 _SHOWN = 10

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.calendars.names import Name, Texts, as_text, read_name
+from logochron.core.calendars.period_names import Name, Texts, as_text, read_name
 from logochron.core.days import DayLike, Days, day_number, in_words, to_dates, to_days
 from logochron.core.errors import CalendarError, QuestionError, brief, nearest
 from logochron.core.notes import Noted

@@ -17,8 +17,16 @@ from logochron.core.calendars.base import (
     day_labels,
     year_lines,
 )
-from logochron.core.calendars.months import is_leap_day, month_names, month_starts, months_of
-from logochron.core.calendars.names import Name, Texts, as_text, write_names
+from logochron.core.calendars.period_names import (
+    Name,
+    Texts,
+    as_text,
+    is_leap_day,
+    month_names,
+    month_starts,
+    months_of,
+    write_names,
+)
 from logochron.core.calendars.weeks import WeekYears
 from logochron.core.days import Days
 from logochron.core.errors import CalendarError, QuestionError, brief

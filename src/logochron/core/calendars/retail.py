@@ -16,7 +16,7 @@ from logochron.core.calendars.base import (
     day_labels,
     year_lines,
 )
-from logochron.core.calendars.names import Name, Texts, write_names
+from logochron.core.calendars.period_names import Name, Texts, write_names
 from logochron.core.calendars.weeks import WeekYears
 from logochron.core.days import Days
 from logochron.core.errors import CalendarError, QuestionError, brief

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from logochron.core.calendars.months import month_starts
+from logochron.core.calendars.period_names import month_starts
 from logochron.core.days import Days, weekday
 from logochron.core.options import YearEnds
 

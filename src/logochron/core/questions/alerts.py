@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 
 from logochron.core.errors import QuestionError, no_such, pointed
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.blocks import Blocks
 from logochron.core.rows.question_types import question_type
+from logochron.core.rows.result import Blocks
 
 _SIGNS: dict[str, Callable[[Any, Any], Any]] = {
     "<": operator.lt,

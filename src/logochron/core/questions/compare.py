@@ -10,15 +10,13 @@ from typing import Any, ClassVar
 import numpy as np
 
 from logochron.core.align.bases import Basis, YearAgo
-from logochron.core.align.question import question_of
+from logochron.core.align.period_spec import question_of
 from logochron.core.book.daybook import Daybook
-from logochron.core.book.formulas import adds_up
-from logochron.core.book.measures import Measure
+from logochron.core.book.measures import Measure, adds_up
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import to_dates
-from logochron.core.judge.judging import JudgingLike
-from logochron.core.judge.unusual import unusual_growth
+from logochron.core.judge.judging import JudgingLike, unusual_growth
 from logochron.core.options import COMPLETE, Each, Kept, Partial, Per, Weeks
 from logochron.core.rows.answer import (
     AlignedAnswer,
@@ -31,12 +29,10 @@ from logochron.core.rows.answer import (
     opening,
     row_notes,
 )
-from logochron.core.rows.asked import ask, check_book
-from logochron.core.rows.blocks import Block
 from logochron.core.rows.figures import figures_of
-from logochron.core.rows.prepare import Prepared, Tiers, prepare, tiers_of
-from logochron.core.rows.put import remembered
-from logochron.core.rows.tiers import Tier
+from logochron.core.rows.groupings import Tier
+from logochron.core.rows.prepare import Prepared, Tiers, ask, check_book, prepare, remembered, tiers_of
+from logochron.core.rows.result import Block
 
 
 @dataclass(frozen=True, repr=False, eq=False)

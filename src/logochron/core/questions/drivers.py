@@ -11,11 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.align.bases import Basis
-from logochron.core.align.question import question_of
+from logochron.core.align.period_spec import question_of
 from logochron.core.book.daybook import Daybook
-from logochron.core.book.exact import divided
-from logochron.core.book.formulas import adds_up
-from logochron.core.book.measures import Measure
+from logochron.core.book.measures import Measure, adds_up
+from logochron.core.book.sums import divided
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import Days
@@ -33,12 +32,10 @@ from logochron.core.rows.answer import (
     one,
     row_notes,
 )
-from logochron.core.rows.asked import adding_up, ask, check_book
-from logochron.core.rows.blocks import Block, Blocks, RowBlock
 from logochron.core.rows.figures import Floats, Sides, figures_of
-from logochron.core.rows.prepare import Prepared, Tiers, prepare, tiers_of
-from logochron.core.rows.put import remembered
-from logochron.core.rows.tiers import Tier
+from logochron.core.rows.groupings import Tier
+from logochron.core.rows.prepare import Prepared, Tiers, adding_up, ask, check_book, prepare, remembered, tiers_of
+from logochron.core.rows.result import Block, Blocks, RowBlock
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -1,4 +1,4 @@
-"""How did a figure come about? Both spans day by day counted, both sums, the cut, the notes, what the calendar did."""
+"""The receipt of a figure: its spans day by day, what it is made of, and what else is to be known of it."""
 
 from __future__ import annotations
 
@@ -12,22 +12,190 @@ from numpy.typing import NDArray
 
 from logochron.core import ports
 from logochron.core.align.align import Alignment
-from logochron.core.book.measures import Measure
+from logochron.core.book.daybook import Daybook
+from logochron.core.book.items import places_of
+from logochron.core.book.measures import Difference, Formula, Leaf, LeafSums, Measure, leaves, work_out
+from logochron.core.book.sums import RECORDS
+from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.calendars.period_names import is_leap_day
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.days import iso
+from logochron.core.days import Days, iso, to_days, weekday
 from logochron.core.errors import QuestionError, no_such
-from logochron.core.options import COMPLETE, OTHERS, PARTIAL, PROFILES
-from logochron.core.questions.calendar_effects import SideSpan, calendar_effects, holiday_effects
+from logochron.core.notes import note_of
+from logochron.core.options import COMPLETE, OTHERS, PARTIAL, PROFILES, WEEKDAYS
 from logochron.core.questions.compare import Comparison, compared
-from logochron.core.questions.land import Landing
-from logochron.core.questions.landing_facts import LandingFacts
+from logochron.core.questions.landing.answer import Landing, LandingFacts
 from logochron.core.questions.pace import Pace
-from logochron.core.questions.receipt_spans import Taken, compared_alone, gathered_alone, spans_of
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.blocks import Blocks, RowBlock
+from logochron.core.rows.groupings import Labels
+from logochron.core.rows.plans import selected_alike
 from logochron.core.rows.prepare import Prepared
 from logochron.core.rows.question_types import loaded, question_type, question_types
-from logochron.core.rows.result import Result
+from logochron.core.rows.result import Blocks, Result, RowBlock
+
+
+class Taken(NamedTuple):
+    """The items that a sum takes: by some dimensions, the labels of each; all where no dimension is named."""
+
+    labels: Labels
+
+    def of(self, known: Labels, size: int) -> Bools:
+        """Which of the items of a book are taken."""
+        if not self.labels:
+            return np.ones(size, dtype=bool)
+        return places_of(self.labels, known) >= 0
+
+
+def spans_of(
+    result: Comparison, measure: Measure, period: int, taken: Taken, figures: Mapping[str, Any]
+) -> tuple[SideSpan, ...]:
+    """Both sides with their records and sums; of the items that the row holds."""
+    aligned = result.alignment
+    sides = [("value", result.book, aligned.value_spans(), aligned.value_known[None])]
+    base = result.book if result.plan is None else selected_alike(result.plan, result.book)[0]
+    base_known = aligned.part_known & aligned.base_known & bool(np.isfinite(figures["base"]))
+    sides.append(("base", base, aligned.base_spans(), base_known))
+    made = []
+    for side, book, (starts, ends), known in sides:
+        for part in np.flatnonzero(known[:, period]):
+            start, end = int(starts[part, period]), int(ends[part, period])
+            parts, records = _summed(result.by, book, measure, start, end, taken)
+            days = np.arange(start, end + 1)
+            held = days[result.calendar.holds(days)]
+            weekdays = tuple(np.bincount(weekday(held), minlength=7).tolist())
+            made.append(SideSpan(side, start, end, len(held), weekdays, records, *_worked(book, measure, parts)))
+    return tuple(made)
+
+
+def _summed(
+    dims: tuple[str, ...], book: Daybook, measure: Measure, start: int, end: int, taken: Taken
+) -> tuple[dict[str, LeafSums], int]:
+    """The sums by leaf and the number of records of one span, of the items that are taken."""
+    keys = [leaf.key for leaf in leaves(book.formulas[measure.name])]  # a base unknown has no span
+    by = dims[: len(taken.labels)]
+    found = book.sums(by, [*dict.fromkeys([*keys, RECORDS])], (np.array([[start]]), np.array([[end]])))
+    kept = taken.of(book.day_sums(by).items.labels, found[RECORDS][0].shape[1])
+    parts = {key: LeafSums(found[key][0][:, kept].sum(axis=1), book.scale_of(key)) for key in keys}
+    return parts, int(found[RECORDS][0][:, kept].sum())
+
+
+def _worked(
+    book: Daybook, measure: Measure, parts: Mapping[str, LeafSums]
+) -> tuple[float, tuple[tuple[str, float], ...]]:
+    """The figure of one span, and what it is made of."""
+    formula = book.formulas[measure.name]
+    if isinstance(formula, Leaf):
+        return _one(formula, parts), ()
+    other = formula.less if isinstance(formula, Difference) else formula.per
+    named = ((str(measure.of), formula.of), (str(measure.less or measure.per), other))
+    return _one(formula, parts), tuple((name, _one(part, parts)) for name, part in named)
+
+
+def _one(formula: Formula, parts: Mapping[str, LeafSums]) -> float:
+    return float(work_out(formula, parts).shown.item())
+
+
+def compared_alone(result: Comparison, measure: Measure, period: int, under: Labels) -> tuple[Taken, list[str]]:
+    """The items below a subtotal with an amount on either side: those compared, and the names of the others."""
+    block = result.of_measure(result.ungathered.columns, measure).blocks[0]
+    labels = tuple(block.columns[name][0] for name in result.by)
+    rows = _with_amount(block, period)
+    for known, wanted in zip(labels, under):
+        rows &= known == wanted[0]
+    kept = rows & ~_bears(result.ungathered, block, period, "not comparable")
+    left_out = [" / ".join(named) for named in zip(*(label[rows & ~kept] for label in labels))]
+    return Taken(tuple(label[kept] for label in labels)), left_out
+
+
+def gathered_alone(result: Comparison, measure: Measure, period: int) -> Taken:
+    """The items that `top` gathers, but for those that are not compared."""
+    full = result.of_measure(result.ungathered.columns, measure).blocks[0]
+    shown = result.of_measure(result.columns, measure).blocks[0]
+    labels, others = (tuple(block.columns[name][0] for name in result.by) for block in (full, shown))
+    rows = (places_of(others, labels) < 0) & ~_bears(result.ungathered, full, period, "not comparable")
+    return Taken(tuple(label[rows] for label in labels))
+
+
+def _with_amount(block: RowBlock, period: int) -> Bools:
+    """Which items have an amount on either side."""
+    value, base = (np.broadcast_to(block.columns[name], block.shape)[period] for name in ("value", "base"))
+    return np.asarray((np.nan_to_num(value) != 0) | (np.nan_to_num(base) != 0))
+
+
+def _bears(result: Comparison, block: RowBlock, period: int, code: str) -> Bools:
+    """Which items bear a note in a period."""
+    bearing = np.array([note_of(notes, code) is not None for notes in result.note_table])
+    return np.asarray(bearing[block.columns["note"][period]])
+
+
+_SATURDAY = 5
+
+
+@dataclass(frozen=True)
+class SideSpan:
+    """One run of days behind a figure: its days by weekday from Monday, its records and their sum."""
+
+    side: str
+    start: int
+    end: int
+    days: int
+    weekdays: tuple[int, ...]
+    records: int
+    sum: float
+    parts: tuple[tuple[str, float], ...] = ()  # of a difference or quotient what it is made of, by name
+
+    @property
+    def weekend_days(self) -> int:
+        """Saturdays and Sundays."""
+        return sum(self.weekdays[_SATURDAY:])
+
+
+def calendar_effects(calendar: Calendar, each: str, spans: tuple[SideSpan, ...]) -> list[str]:
+    """What the calendar did: where one side has a weekend day or a 29 February more than the other."""
+    sides = {side: [span for span in spans if span.side == side] for side in ("value", "base")}
+    if len(sides["value"]) != 1 or len(sides["base"]) != 1:
+        return []
+    (value,), (base,) = sides["value"], sides["base"]
+    effects = []
+    differ = [mine - theirs for mine, theirs in zip(value.weekdays, base.weekdays)]
+    if len(set(differ)) > 1 and max(map(abs, differ)) == 1:
+        said = [f"a {name} {'more' if more > 0 else 'less'}" for name, more in zip(WEEKDAYS, differ) if more]
+        effects.append(f"weekdays: {', '.join(said)} in the value than in the base")
+    leaps = [is_leap_day(np.arange(span.start, span.end + 1)).any() for span in (value, base)]
+    for mine, theirs, which in ((leaps[0], leaps[1], "value"), (leaps[1], leaps[0], "base")):
+        if mine and not theirs:
+            effects.append(f"29 February lies in the {which} only")
+    weeks = [", ".join(_weeks_53(calendar, each, span)) for span in (value, base)]
+    for week, other, which in ((weeks[0], weeks[1], "value"), (weeks[1], weeks[0], "base")):
+        if week and not other:
+            effects.append(f"week 53 ({week}) lies in the {which} only")
+    return effects
+
+
+def _weeks_53(calendar: Calendar, each: str, span: SideSpan) -> list[str]:
+    """The 53rd weeks that a span touches, where the calendar counts weeks."""
+    if "week" not in calendar.grains or not (calendar.whole_weeks or each == "week"):
+        return []
+    weeks: Days = np.unique(calendar.ordinals("week", np.arange(span.start, span.end + 1)))
+    return [str(label) for label in calendar.labels("week", weeks[calendar.places("week", weeks)[1] == 53])]
+
+
+def holiday_effects(spans: tuple[SideSpan, ...], code: str | None) -> list[str]:
+    """The public holidays that lie on one side and not, by name, on the other."""
+    if code is None or {span.side for span in spans} != {"value", "base"}:
+        return []
+    found = ports.holidays(code, min(s.start for s in spans), max(s.end for s in spans))
+    days: Days = to_days(np.array(sorted(found), dtype=np.int64))
+    on: dict[str, dict[str, int]] = {"value": {}, "base": {}}
+    for span in spans:
+        for day in days[(days >= span.start) & (days <= span.end)].tolist():
+            on[span.side][found[day]] = day
+    lines = []
+    for side, other in (("value", "base"), ("base", "value")):
+        named = [f"{name} ({iso(day)})" for name, day in on[side].items() if name not in on[other]]
+        if named:
+            lines.append(f"public holidays of {code} in the {side} only: {', '.join(named)}")
+    return lines or [f"the same public holidays of {code} on both sides"]
 
 
 @dataclass(frozen=True, repr=False, eq=False)

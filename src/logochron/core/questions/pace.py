@@ -12,12 +12,12 @@ from numpy.typing import NDArray
 
 from logochron.core.align.align import Alignment
 from logochron.core.align.bases import Basis
+from logochron.core.align.period_spec import Question, question_of
 from logochron.core.align.positions import Positions, positions
-from logochron.core.align.question import Question, question_of
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
-from logochron.core.book.exact import divided
 from logochron.core.book.measures import Measure
+from logochron.core.book.sums import divided
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import DayLike, Days, day_number, iso, to_dates
@@ -26,12 +26,10 @@ from logochron.core.judge.judging import JudgingLike, direction, verdict
 from logochron.core.notes import Note
 from logochron.core.options import Grain, Kept, Within, check, first_to_last
 from logochron.core.rows.answer import AlignedAnswer, Columns, block, dimensions, in_order, laid_out, one
-from logochron.core.rows.asked import ask, check_book
-from logochron.core.rows.blocks import Block, Blocks
 from logochron.core.rows.figures import Floats
-from logochron.core.rows.prepare import Prepared, Tiers, prepare, tiers_of
-from logochron.core.rows.put import remembered
-from logochron.core.rows.tiers import Tier
+from logochron.core.rows.groupings import Tier
+from logochron.core.rows.prepare import Prepared, Tiers, ask, check_book, prepare, remembered, tiers_of
+from logochron.core.rows.result import Block, Blocks
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -12,8 +12,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.days import whole_span
 from logochron.core.errors import QuestionError
 from logochron.core.options import Grain
-from logochron.core.rows.blocks import Blocks
-from logochron.core.rows.result import Result
+from logochron.core.rows.result import Blocks, Result
 
 
 @dataclass(frozen=True, repr=False, eq=False)

@@ -151,8 +151,8 @@ register(
 register(
     QuestionType(
         name="land",
-        function="logochron.core.questions.land:land",
-        answer="logochron.core.questions.land:Landing",
+        function="logochron.core.questions.landing.answer:land",
+        answer="logochron.core.questions.landing.answer:Landing",
         columns=(
             *("measure", "period", DIMENSIONS, "start", "end", "until", "to_date", "expected_share", "estimate"),
             *("low", "high", "typical_error", "profile", "base", "change", "growth", "direction", "verdict"),
@@ -184,7 +184,7 @@ register(
 register(
     QuestionType(
         name="backtest",
-        answer="logochron.core.questions.backtest:Backtest",
+        answer="logochron.core.questions.landing.backtest:Backtest",
         columns=("period", "elapsed", "profile", "estimate", "outcome", "error"),
         tables=_TABLES + "lists:backtest_tables",
         figures=("backtest",),

@@ -10,17 +10,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.align.bases import Basis, Plan, parse_basis
-from logochron.core.align.question import question_of
+from logochron.core.align.period_spec import question_of
 from logochron.core.book.daybook import Daybook
-from logochron.core.book.exact import at_one_scale, divided, subtracted
-from logochron.core.book.formulas import adds_up
-from logochron.core.book.measures import Measure
+from logochron.core.book.measures import Measure, adds_up
+from logochron.core.book.sums import at_one_scale, divided, subtracted
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError, brief, no_such
-from logochron.core.judge.bands import SLACK
-from logochron.core.judge.judging import Judging, JudgingLike
+from logochron.core.judge.judging import SLACK, Judging, JudgingLike
 from logochron.core.options import FALLING, LEVEL, RISING, UNKNOWN, Each, Kept, Partial, Weeks
 from logochron.core.rows.answer import (
     AlignedAnswer,
@@ -32,12 +30,10 @@ from logochron.core.rows.answer import (
     opening,
     row_notes,
 )
-from logochron.core.rows.asked import ask, check_book
-from logochron.core.rows.blocks import Block
 from logochron.core.rows.figures import Floats, Sides, note_sides
-from logochron.core.rows.prepare import Prepared, Tiers, life_of, prepare, tiers_of
-from logochron.core.rows.put import remembered
-from logochron.core.rows.tiers import Tier
+from logochron.core.rows.groupings import Tier
+from logochron.core.rows.prepare import Prepared, Tiers, ask, check_book, life_of, prepare, remembered, tiers_of
+from logochron.core.rows.result import Block
 
 #: What parts the labels of an item of several dimensions.
 JOINED = " / "

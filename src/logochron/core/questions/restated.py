@@ -16,10 +16,9 @@ from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.options import STATUSES
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.blocks import Blocks
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.question_types import question_type, question_types
-from logochron.core.rows.result import Result
+from logochron.core.rows.result import Blocks, Result
 
 #: So far may floats of the same records lie apart, as parts of their size, where their sums are not exact.
 _SAME = 1e-9

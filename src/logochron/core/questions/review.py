@@ -11,15 +11,14 @@ from numpy.typing import NDArray
 
 from logochron.core.book.coverage import touches, typing_errors
 from logochron.core.book.daybook import Daybook
-from logochron.core.book.facts import Fact
-from logochron.core.book.formulas import all_leaves
-from logochron.core.book.record_life import NEVER, ends_of
+from logochron.core.book.intake import Fact
+from logochron.core.book.items import NEVER, ends_of
+from logochron.core.book.measures import all_leaves
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.days import Days, as_date, in_words, iso, weekday
 from logochron.core.options import WEEKDAYS
-from logochron.core.rows.blocks import Blocks
 from logochron.core.rows.question_types import question_type
-from logochron.core.rows.result import Result
+from logochron.core.rows.result import Blocks, Result
 from logochron.core.similar_names import similar_names
 from logochron.core.total_labels import is_total
 

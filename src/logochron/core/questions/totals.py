@@ -8,17 +8,16 @@ from typing import TYPE_CHECKING, ClassVar
 
 import numpy as np
 
-from logochron.core.align.question import calendar_asked
+from logochron.core.align.period_spec import calendar_asked
 from logochron.core.book.daybook import Daybook
-from logochron.core.book.formulas import work_out
+from logochron.core.book.measures import work_out
 from logochron.core.calendars.base import Calendar
 from logochron.core.days import to_dates
 from logochron.core.options import Grain
 from logochron.core.rows.answer import dimensions, one
-from logochron.core.rows.blocks import Block, Blocks
+from logochron.core.rows.groupings import value_tier
 from logochron.core.rows.question_types import question_type
-from logochron.core.rows.result import Result
-from logochron.core.rows.tiers import value_tier
+from logochron.core.rows.result import Block, Blocks, Result
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from logochron.core.align.align import Alignment, named_periods
 from logochron.core.align.bases import Basis
-from logochron.core.align.question import Question
+from logochron.core.align.period_spec import Question
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
@@ -21,12 +21,10 @@ from logochron.core.errors import QuestionError, brief
 from logochron.core.judge.judging import Judging
 from logochron.core.notes import Note, NoteTexts, RowNotes
 from logochron.core.options import DIRECTIONS, STATUSES, VERDICTS, Each, Grain, Kept, Partial, Per
-from logochron.core.rows.asked import Asked
-from logochron.core.rows.blocks import Block, Blocks, PiecedBlock, RowBlock
-from logochron.core.rows.prepare import Prepared, Tiers
+from logochron.core.rows.groupings import Tier
+from logochron.core.rows.prepare import Asked, Prepared, Tiers
 from logochron.core.rows.question_types import question_type
-from logochron.core.rows.result import Result
-from logochron.core.rows.tiers import Tier
+from logochron.core.rows.result import Block, Blocks, PiecedBlock, Result, RowBlock
 
 Columns = dict[str, NDArray[Any]]
 

@@ -7,10 +7,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.exact import at_one_scale, divided
+from logochron.core.book.sums import at_one_scale, divided
 from logochron.core.calendars.base import Bools
-from logochron.core.judge.bands import placed
-from logochron.core.judge.judging import Judging, direction, verdict
+from logochron.core.judge.judging import Judging, direction, placed, verdict
 from logochron.core.notes import RowNotes
 from logochron.core.options import Better
 

@@ -1,34 +1,157 @@
-"""What compare, relate and drivers share: the question lined up, the rows of every tier with their two sides."""
+"""A question lined up: what was asked of which items, the rows of every grouping with their two sides."""
 
 from __future__ import annotations
 
+import inspect
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import NamedTuple
+from functools import wraps
+from typing import Any, NamedTuple, ParamSpec, TypeVar
 
 import numpy as np
 
-from logochron.core.align.align import Alignment, align
+from logochron.core.align.align import Alignment, align, closing_options, edge_options
 from logochron.core.align.bases import Plan
-from logochron.core.align.closing_hints import closing_options, edge_options
-from logochron.core.align.question import Question
+from logochron.core.align.period_spec import Question
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
-from logochron.core.book.formulas import counts_ids
 from logochron.core.book.items import places_of
-from logochron.core.book.measures import Measure
-from logochron.core.book.span_sums import Spans
+from logochron.core.book.measures import Measure, adds_up, counts_ids
+from logochron.core.book.sums import Spans
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.days import Days, in_words
 from logochron.core.errors import QuestionError
+from logochron.core.judge.judging import Judging, JudgingLike, judgings_of
 from logochron.core.notes import NoteTable
-from logochron.core.options import OTHERS, how_many
-from logochron.core.rows.asked import Asked
-from logochron.core.rows.comparable import comparable
+from logochron.core.options import OTHERS, Kept, check, check_count, how_many
 from logochron.core.rows.figures import Sides
-from logochron.core.rows.plan_shape import shaped
-from logochron.core.rows.plan_side import check_plan, with_missing
-from logochron.core.rows.tiers import Lengths, LifeOf, RowTier, Tier, lengths_of, sides_of, summed, summed_by_row
+from logochron.core.rows.groupings import (
+    Lengths,
+    LifeOf,
+    RowTier,
+    Tier,
+    comparable,
+    lengths_of,
+    sides_of,
+    summed,
+    summed_by_row,
+)
+from logochron.core.rows.plans import check_plan, shaped, with_missing
+from logochron.core.rows.question_types import question_type
+
+P = ParamSpec("P")
+R = TypeVar("R")
+
+
+@dataclass(frozen=True, eq=False)
+class Put:
+    """A question and the options it was put with."""
+
+    question: Callable[..., Any]
+    options: Mapping[str, Any]
+
+    def with_options(self, **changed: Any) -> Put:
+        """The same question with some options changed; those that it does not take are left out."""
+        return replace(self, options={**self.options, **{n: v for n, v in changed.items() if n in self.options}})
+
+    def again(self, **changed: Any) -> Any:
+        """The answer to the same question with some options changed."""
+        return self.question(**{**self.options, **changed})
+
+
+def remembered(question: Callable[P, R]) -> Callable[P, R]:
+    """A question whose answers keep how it was put."""
+    signature = inspect.signature(question)
+
+    @wraps(question)
+    def asked(*args: P.args, **named: P.kwargs) -> R:
+        answer: Any = question(*args, **named)
+        bound = signature.bind(*args, **named)
+        bound.apply_defaults()
+        made: R = replace(answer, put=Put(asked, bound.arguments))
+        return made
+
+    return asked
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Asked:
+    """What is asked of which book; asked anew by `replace`.
+
+    Attributes
+    ----------
+    book
+        As it came.
+    by, measures, judgings
+        The dimensions, the measures and how each is judged.
+    kept, top, sort
+        Which items totals hold, how many are shown, and in which order.
+    """
+
+    book: Daybook
+    by: tuple[str, ...]
+    measures: tuple[Measure, ...]
+    judgings: Mapping[str, Judging]
+    kept: Kept = "all"
+    top: int | None = None
+    sort: str | None = None
+
+
+def check_book(book: object) -> None:
+    """Refuses what is no daybook."""
+    if not isinstance(book, Daybook):
+        raise QuestionError(f"`book` must be a Daybook, as `read` gives it; got {type(book).__name__}")
+
+
+def adding_up(book: Daybook, measures: str | Sequence[str] | None) -> tuple[list[str], list[str]]:
+    """The measures asked for that add up, and those that divide."""
+    asked = [measure.name for measure in book.check_measures(measures)]
+    divide = [name for name in asked if not adds_up(book.formulas[name])]
+    return [name for name in asked if name not in divide], divide
+
+
+def ask(
+    answer: str,
+    book: Daybook,
+    *,
+    by: str | Sequence[str] | None,
+    measures: str | Sequence[str] | None,
+    judging: JudgingLike,
+    items: Kept,
+    top: int | None,
+    sort: str | None,
+) -> Asked:
+    """The options about items, measures and judging, checked.
+
+    Parameters
+    ----------
+    answer
+        What the answer is called whose columns the dimensions stand beside, and whose orders it has.
+
+    Raises
+    ------
+    QuestionError
+        Where one names nothing or does not go with another.
+    """
+    check_book(book)
+    dims, asked, of_answer = book.check_by(by), book.check_measures(measures), question_type(answer)
+    of_answer.check_dimensions(dims)
+    if check("items", items, Kept) == "comparable" and not dims:
+        raise QuestionError("items='comparable' is about items: name a dimension in `by` (--by)")
+    counting = [m.name for m in asked if counts_ids(book.formulas[m.name])]
+    if items == "comparable" and counting:
+        raise QuestionError(
+            f"items='comparable' adds items up, and distinct ids do not add up: leave {', '.join(counting)} out"
+        )
+    if top is not None:
+        check_count("top", top)
+    if sort is not None:
+        sort = of_answer.sort_named(sort, of_answer.headings_of(dims, [m.name for m in asked]))
+    for option, given in (("top", top), ("sort", sort)):
+        if given is not None and not dims:
+            raise QuestionError(f"`{option}` is about items: name a dimension in `by` (--by)")
+    judgings = judgings_of(judging, [m.name for m in asked], list(book.formulas))
+    return Asked(book=book, by=dims, measures=asked, judgings=judgings, kept=items, top=top, sort=sort)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)

@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.distinct_ids import IdCounts, IdRows
-from logochron.core.book.formulas import Leaf
+from logochron.core.book.measures import Leaf
+from logochron.core.book.sums import IdCounts, IdRows
 from logochron.core.days import Days, iso
 from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine

@@ -11,9 +11,8 @@ from typing import Any, NamedTuple, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.facts import Fact
-from logochron.core.book.formulas import Leaf
-from logochron.core.book.intake import LISTED, Refusal
+from logochron.core.book.intake import LISTED, Fact, Refusal
+from logochron.core.book.measures import Leaf
 from logochron.core.days import Days
 from logochron.core.total_labels import is_total
 from logochron.sources.engine.connection import Engine

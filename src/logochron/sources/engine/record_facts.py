@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import NamedTuple
 
-from logochron.core.book.facts import Fact
+from logochron.core.book.intake import Fact
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.rollup import Rolled
 from logochron.sources.engine.sql import Query, inner

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.filters import Condition
-from logochron.core.book.formulas import Leaf
+from logochron.core.book.measures import Leaf
 from logochron.sources.scanned import Wanted
 from logochron.sources.values.times import TIME, ZONE
 from logochron.sources.values.whole_units import Reach

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.questions.backtest import Backtest
-from logochron.core.questions.land import Landing
+from logochron.core.questions.landing.answer import Landing
+from logochron.core.questions.landing.backtest import Backtest
 from logochron.views.figures.layout import BELOW, nice_ticks, panel_box
 from logochron.views.figures.scene import Axis, Canvas, Dash, Entry, Panel, Path, Role, Scene, Tick
 from logochron.views.words.basis_words import period_word

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.questions.land import Landing
+from logochron.core.questions.landing.answer import Landing
 from logochron.views.figures.common import Item, item_labels, item_words, measure_of
 from logochron.views.figures.details import DayTexts, day_details
 from logochron.views.figures.layout import (

@@ -14,7 +14,7 @@ from multiprocessing import active_children, get_context
 from typing import Any, NamedTuple
 
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.put import Put
+from logochron.core.rows.prepare import Put
 from logochron.views.catalog import message
 from logochron.views.figures.scene import Canvas
 from logochron.views.formats import Formats

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from logochron.core.align.question import Question
+from logochron.core.align.period_spec import Question
 from logochron.core.book.daybook import Daybook
 from logochron.core.calendars.base import Calendar
 from logochron.core.days import iso

@@ -11,9 +11,8 @@ import numpy as np
 from logochron.core.book.measures import Measure
 from logochron.core.errors import QuestionError
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.blocks import Blocks
 from logochron.core.rows.question_types import loaded
-from logochron.core.rows.result import Result
+from logochron.core.rows.result import Blocks, Result
 from logochron.views.formats import Formats, capital, words
 from logochron.views.tables.cells import ALL, Cell, Row, Shown, TableColumn, TableSpec
 from logochron.views.tables.item_rows import (

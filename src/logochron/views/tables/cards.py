@@ -11,7 +11,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.errors import QuestionError, brief
 from logochron.core.options import DIRECTIONS, OTHERS, VERDICTS
 from logochron.core.questions.compare import Comparison
-from logochron.core.rows.blocks import Blocks
+from logochron.core.rows.result import Blocks
 from logochron.views.catalog import everything, message
 from logochron.views.formats import Formats, capital, item_name, words
 from logochron.views.marks import Marks, marks_of

@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 from logochron.core.book.measures import Measure
 from logochron.core.days import as_date, to_days
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.blocks import Blocks
-from logochron.core.rows.columns import Column, ColumnKind
+from logochron.core.rows.question_types import Column, ColumnKind
+from logochron.core.rows.result import Blocks
 from logochron.views.catalog import everything
 from logochron.views.decimals import fitting_decimals
 from logochron.views.formats import Formats, capital, shortened, words

@@ -10,7 +10,7 @@ import numpy as np
 
 from logochron.core.book.measures import Measure
 from logochron.core.options import DIRECTIONS, PROFILES, VERDICTS
-from logochron.core.questions.land import Landing
+from logochron.core.questions.landing.answer import Landing
 from logochron.views.catalog import message, plural
 from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import Marks, marks_of

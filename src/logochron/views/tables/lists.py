@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from logochron.core.days import to_days
-from logochron.core.questions.backtest import Backtest
+from logochron.core.questions.landing.backtest import Backtest
 from logochron.core.questions.period_list import PeriodList
 from logochron.core.questions.restated import Restatement
 from logochron.core.questions.review import Review

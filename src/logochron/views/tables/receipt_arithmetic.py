@@ -12,7 +12,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.options import OTHERS
 from logochron.core.questions.drivers import Drivers
 from logochron.core.questions.explain import Receipt
-from logochron.core.questions.landing_facts import LandingFacts
+from logochron.core.questions.landing.answer import LandingFacts
 from logochron.core.questions.relate import Relation
 from logochron.views.formats import MINUS, Formats, words
 from logochron.views.tables.item_rows import figure_text

@@ -9,9 +9,8 @@ from operator import sub, truediv
 
 import numpy as np
 
-from logochron.core.book.formulas import adds_up
-from logochron.core.questions.calendar_effects import SideSpan
-from logochron.core.questions.explain import Receipt
+from logochron.core.book.measures import adds_up
+from logochron.core.questions.explain import Receipt, SideSpan
 from logochron.core.rows.question_types import loaded
 from logochron.views.decimals import divided_decimals
 from logochron.views.formats import Formats, capital, words

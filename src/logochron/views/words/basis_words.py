@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from logochron.core.align.bases import Basis, Fixed, MeanOf, Plan, Prior, Span, YearAgo, YearAgoMean
-from logochron.core.align.windows import Window
+from logochron.core.align.period_spec import Window
 from logochron.core.calendars.base import Calendar
 from logochron.core.days import iso
 from logochron.views.catalog import in_context, message, plural

@@ -11,7 +11,7 @@ from logochron.core.book.measures import Measure
 from logochron.core.options import DIRECTIONS, STATUSES
 from logochron.core.questions.compare import Comparison
 from logochron.core.questions.drivers import Drivers
-from logochron.core.questions.land import Landing
+from logochron.core.questions.landing.answer import Landing
 from logochron.core.questions.pace import Pace
 from logochron.core.questions.relate import Relation
 from logochron.core.rows.answer import AlignedAnswer

@@ -7,8 +7,8 @@ import numpy as np
 from logochron.core.align.bases import Prior
 from logochron.core.book.measures import Measure
 from logochron.core.options import DIRECTIONS
-from logochron.core.questions.backtest import Backtest
-from logochron.core.questions.land import Landing
+from logochron.core.questions.landing.answer import Landing
+from logochron.core.questions.landing.backtest import Backtest
 from logochron.core.questions.pace import Pace
 from logochron.views.catalog import message, ordinal
 from logochron.views.formats import Formats, capital

@@ -7,12 +7,11 @@ from typing import Any
 
 from numpy.typing import NDArray
 
-from logochron.core.book.formulas import adds_up
-from logochron.core.book.measures import Measure
+from logochron.core.book.measures import Measure, adds_up
 from logochron.core.days import as_date, to_days
 from logochron.core.questions.relate import Relation
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.columns import COLUMNS, Column
+from logochron.core.rows.question_types import COLUMNS, Column
 from logochron.views.catalog import everything, message, plural
 from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.words.basis_words import heading, in_words, period_word, several, window_words

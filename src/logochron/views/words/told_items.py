@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
 from logochron.core.errors import QuestionError, no_such
-from logochron.core.judge.bands import SLACK
+from logochron.core.judge.judging import SLACK
 from logochron.core.options import DIRECTIONS
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.figures import Floats

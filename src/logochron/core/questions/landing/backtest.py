@@ -9,16 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.daybook import Daybook
-from logochron.core.book.exact import divided
 from logochron.core.book.measures import Measure
+from logochron.core.book.sums import divided
 from logochron.core.days import Days
 from logochron.core.options import PROFILES
-from logochron.core.questions.estimates import Method, median, past_points, planned_of, tell, tested
-from logochron.core.questions.landing_rows import LandingRows
-from logochron.core.questions.profiles import Points
-from logochron.core.rows.blocks import Blocks
+from logochron.core.questions.landing.estimates import Method, median, past_points, planned_of, tell, tested
+from logochron.core.questions.landing.profiles import LandingRows, Points
 from logochron.core.rows.figures import Floats
-from logochron.core.rows.result import Result
+from logochron.core.rows.result import Blocks, Result
 
 #: The tenths of a period that are looked at.
 TENTHS = tuple(range(1, 11))

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple
 
 import numpy as np
 
 from logochron.core.align.align import against_whole
 from logochron.core.align.bases import Basis, Plan, Stepping
-from logochron.core.align.question import Question, question_of
+from logochron.core.align.period_spec import Question, question_of
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import places_of
@@ -36,21 +36,15 @@ from logochron.core.options import (
     check_count,
     values,
 )
-from logochron.core.questions.backtest import Backtest, tested_at_tenths
-from logochron.core.questions.estimates import Method, past_points
-from logochron.core.questions.landing_columns import Lands, Reckoned, days_left, needed_per_day
-from logochron.core.questions.landing_path import LandingPath, ended_paths, landing_path
-from logochron.core.questions.landing_rows import LandingRows
-from logochron.core.questions.outlook import Parts, parts_of
-from logochron.core.questions.profiles import ListedProfile, Points, held_whole, listed_profile
+from logochron.core.questions.landing.backtest import Backtest, tested_at_tenths
+from logochron.core.questions.landing.estimates import LandingPath, Method, ended_paths, landing_path, past_points
+from logochron.core.questions.landing.figures import Lands, Parts, Reckoned, days_left, needed_per_day, parts_of
+from logochron.core.questions.landing.profiles import LandingRows, ListedProfile, Points, held_whole, listed_profile
 from logochron.core.rows.answer import AlignedAnswer, block, in_order, laid_out
-from logochron.core.rows.asked import adding_up, ask, check_book
-from logochron.core.rows.blocks import Block, Blocks
-from logochron.core.rows.plan_shape import shaped
-from logochron.core.rows.plan_side import check_plan
-from logochron.core.rows.prepare import Prepared, prepare, tiers_of
-from logochron.core.rows.put import remembered
-from logochron.core.rows.tiers import Tier
+from logochron.core.rows.groupings import Tier
+from logochron.core.rows.plans import check_plan, shaped
+from logochron.core.rows.prepare import Prepared, adding_up, ask, check_book, prepare, remembered, tiers_of
+from logochron.core.rows.result import Block, Blocks
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -478,3 +472,36 @@ def _measures(book: Daybook, measures: str | Sequence[str] | None) -> tuple[list
 
 def _left_out(names: list[str]) -> tuple[str, ...]:
     return (f"{', '.join(names)}: left out, as quotients do not add up over days",) if names else ()
+
+
+class LandingFacts(NamedTuple):
+    """What an estimate rests on: the base to the same point, the errors of the profiles tried and of how many periods.
+
+    `ratios` are the 10 % and 90 % quantiles of estimate / outcome of past periods; `a_day_earlier`: how many of those
+    were looked at a day before their last one, on which the same point falls.
+    """
+
+    rest: str
+    base_to_date: float
+    tried: Mapping[str, tuple[float, int]]
+    ratios: tuple[float, float]
+    past: int
+    days_left: int
+    over: bool
+    a_day_earlier: int = 0
+
+    @classmethod
+    def of(cls, result: Landing, measure: Measure, by: tuple[str, ...], item: int) -> LandingFacts:
+        """Those of one of the items by some dimensions."""
+        lands = result.reckoned.lands[measure.name, by]
+        past = int(lands.sure.past[item])
+        return cls(
+            result.method.rest,
+            float(lands.told.base_cut[-1, item]),
+            lands.tried(item),
+            lands.quantiles(item),
+            past,
+            result.days_left,
+            bool(result.now.over[0]),
+            lands.a_day_earlier(item),
+        )
