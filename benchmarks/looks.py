@@ -18,9 +18,9 @@ import pandas as pd
 import logochron as lc
 from logochron.views.figures.registry import FIGURES
 from logochron.views.formats import Formats
+from logochron.views.tables.answer_tables import tables_of
 from logochron.views.tables.html import html
 from logochron.views.tables.markdown import markdown
-from logochron.views.tables.registry import specs
 
 
 def median(rounds: int, job: Callable[[], object]) -> float:
@@ -65,7 +65,7 @@ def main(rounds: int) -> None:
     values = wide.table.value.to_numpy()
     print("10,000 rows")
     for name, job in {
-        "table": lambda: specs(wide, formats),
+        "table": lambda: tables_of(wide, formats),
         "five columns of it cell by cell": lambda: [[formats.number(v, 0) for v in values.tolist()] for _ in range(5)],
         "Markdown": lambda: markdown(wide, formats),
         "HTML": lambda: html(wide, formats, most=None),

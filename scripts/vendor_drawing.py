@@ -17,7 +17,7 @@ import tarfile
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from logochron.views.page.drawing_parts import DRAWING
+from logochron.views.page.build import DRAWING
 
 FOLDER = Path(__file__).parents[1] / "src" / "logochron" / "views" / "page" / "drawing"
 

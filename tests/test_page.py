@@ -22,7 +22,7 @@ import pytest
 import logochron as lc
 from logochron.views.formats import Formats
 from logochron.views.page import choices as page_choices
-from logochron.views.page.drawing_parts import DRAWING
+from logochron.views.page.build import DRAWING
 from logochron.views.sections import Section
 
 BROWSER = next(filter(None, map(shutil.which, ("chromium", "chromium-browser", "google-chrome"))), None)

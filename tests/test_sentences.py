@@ -16,8 +16,8 @@ import logochron as lc
 from logochron.core.rows.question_types import COLUMNS
 from logochron.views.catalog import FOLDER, languages, messages
 from logochron.views.formats import Formats
-from logochron.views.words.periods import days_in_words, whole_period
 from logochron.views.words.question_words import periods_of
+from logochron.views.words.titles import days_in_words, whole_period
 
 VIEWS = Path(lc.__file__).parent / "views"
 

@@ -53,7 +53,7 @@ _WHERE = {
     "relate": "logochron.core.questions.relate",
     "restated": "logochron.core.questions.restated",
     "review": "logochron.sources.review_source",
-    "write_page": "logochron.views.page.write_page",
+    "write_page": "logochron.views.page.build",
 }
 
 __all__ = [

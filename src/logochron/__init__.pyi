@@ -41,7 +41,7 @@ from logochron.sources.read import read as read
 from logochron.sources.read_plan import read_plan as read_plan
 from logochron.sources.review_source import review as review
 from logochron.views import draw as draw
-from logochron.views.page.write_page import write_page as write_page
+from logochron.views.page.build import write_page as write_page
 from logochron.views.palette import Palette as Palette
 from logochron.views.words import sentences as words
 

@@ -27,7 +27,7 @@ from logochron.core.rows.question_types import question_type
 from logochron.report import alerting, expressions
 from logochron.report.alerting import alerts_of
 from logochron.views.formats import Formats
-from logochron.views.words.basis_words import heading
+from logochron.views.words.titles import heading
 
 
 def read_book(sales: tuple[str, ...], asked: dict[str, Any], calendar: Calendar) -> Daybook:

@@ -91,7 +91,7 @@ def write(
 
 def _write_section(result: Result, path: Path, ending: str, formats: Formats, named: str | None) -> None:
     """An answer as a page or a workbook of one section."""
-    from logochron.views.page.write_page import sections_of, write_page
+    from logochron.views.page.build import sections_of, write_page
     from logochron.views.tables.workbook import write_workbook
 
     if ending == ".xlsx":

@@ -5,7 +5,7 @@ from __future__ import annotations
 from logochron.core.rows.question_types import DIMENSIONS, QuestionType, SheetFormulas, register
 
 _TABLES, _WORDS = "logochron.views.tables.", "logochron.views.words.question_words:"
-_EXPLAIN, _ARITHMETIC = "logochron.core.questions.explain:", "logochron.views.tables.receipt_arithmetic:"
+_EXPLAIN, _ARITHMETIC = "logochron.core.questions.explain:", "logochron.views.tables.receipt_table:"
 _SECTIONS = "logochron.report.settings:"
 _CHANGED = {"change": ("difference", "value", "base"), "growth": ("growth", "change", "base")}
 

@@ -243,7 +243,7 @@ class QuestionType:
     formulas: SheetFormulas | None = None
     restated: tuple[str, str | None] | None = None
     receipt: Named = "logochron.core.questions.explain:row_receipt"
-    arithmetic: Named = "logochron.views.tables.receipt_arithmetic:plain_lines"
+    arithmetic: Named = "logochron.views.tables.receipt_table:plain_lines"
     section: Named | None = ""
     targeted: bool = False
 

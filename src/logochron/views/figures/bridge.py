@@ -13,14 +13,13 @@ from logochron.core.options import DIRECTIONS, FALLING, LEVEL, OTHERS, RISING, V
 from logochron.core.questions.drivers import Drivers
 from logochron.core.rows.figures import Floats
 from logochron.views.figures.by_item import item_axis, item_boxes, own_size, upright_zero
-from logochron.views.figures.common import VERDICT_WORDS, measure_of, role_of
-from logochron.views.figures.details import DetailRows
+from logochron.views.figures.common import VERDICT_WORDS, DetailRows, measure_of, role_of
 from logochron.views.figures.layout import amounts_axis, number_axis
 from logochron.views.figures.scene import Bars, Canvas, Captions, Details, Entry, Panel, Path, Scene, Text, Ticks
 from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.item_rows import rows_of
-from logochron.views.words.apart import names_apart
+from logochron.views.words.movement import names_apart
 from logochron.views.words.question_words import compare_headline, contributions_sentence, drivers_when
 from logochron.views.words.titles import (
     axis_words,

@@ -14,8 +14,7 @@ from logochron.core.options import OTHERS, Marked, check
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
 from logochron.views.catalog import message
-from logochron.views.figures.common import STATUS_WORDS, THE_LARGEST, measure_of, role_of, sentence
-from logochron.views.figures.details import RowDetails
+from logochron.views.figures.common import STATUS_WORDS, THE_LARGEST, RowDetails, measure_of, role_of, sentence
 from logochron.views.figures.layout import ABOVE, amounts_axis
 from logochron.views.figures.scene import (
     Axis,
@@ -36,9 +35,8 @@ from logochron.views.figures.scene import (
 from logochron.views.formats import Formats
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Table, rows_of
-from logochron.views.words.apart import names_apart
-from logochron.views.words.periods import row_period
-from logochron.views.words.titles import against_words, axis_words, figure_footnote, subject, unit
+from logochron.views.words.movement import names_apart
+from logochron.views.words.titles import against_words, axis_words, figure_footnote, row_period, subject, unit
 
 #: Inches for a bar at least, and for what stands above and below the bars.
 _BAR, _AROUND = 0.2, 1.9

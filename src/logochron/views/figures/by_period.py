@@ -17,6 +17,7 @@ from logochron.views.catalog import message
 from logochron.views.figures.common import (
     STATUS_WORDS,
     Item,
+    RowDetails,
     item_labels,
     item_words,
     measure_of,
@@ -24,7 +25,6 @@ from logochron.views.figures.common import (
     sentence,
     unlike_weeks,
 )
-from logochron.views.figures.details import RowDetails
 from logochron.views.figures.layout import ABOVE, LINE, PanelRow, amounts_axis, crowd, thinned
 from logochron.views.figures.scene import (
     Axis,
@@ -44,7 +44,7 @@ from logochron.views.figures.scene import (
 from logochron.views.formats import Formats
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import Table, rows_of
-from logochron.views.words.apart import names_apart
+from logochron.views.words.movement import names_apart
 from logochron.views.words.titles import against_words, axis_words, figure_footnote, short_day, subject, unit
 
 #: Lines of an axis label, and the verdict of each (None: ink).

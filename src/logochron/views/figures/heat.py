@@ -10,8 +10,7 @@ from logochron.core.errors import QuestionError
 from logochron.core.questions.compare import Comparison
 from logochron.views.catalog import everything, message
 from logochron.views.figures.by_item import by_size, keys_of, names_of_keys
-from logochron.views.figures.common import THE_LARGEST, VERDICT_WORDS, measure_of, role_of, sentence
-from logochron.views.figures.details import RowDetails
+from logochron.views.figures.common import THE_LARGEST, VERDICT_WORDS, RowDetails, measure_of, role_of, sentence
 from logochron.views.figures.layout import ABOVE, BELOW
 from logochron.views.figures.scene import (
     Axis,

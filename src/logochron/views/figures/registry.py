@@ -17,10 +17,11 @@ class Figure(NamedTuple):
     `shared` are options of answers that it takes as well. One that `moves` may be seen in part, by periods.
     One `by_item` shows only what is split by items.
 
-    The function of that name, in the module of that name, makes the scene of an answer.
+    The function of that name, in the module that is named, makes the scene of an answer.
     """
 
     name: str
+    module: str
     options: tuple[str, ...] = ()
     shared: tuple[str, ...] = ()
     moves: bool = False
@@ -29,7 +30,7 @@ class Figure(NamedTuple):
     @property
     def scene(self) -> Drawn:
         """Takes an answer, a canvas and options, gives the scene."""
-        made: Drawn = getattr(import_module(f"logochron.views.figures.{self.name}"), self.name)
+        made: Drawn = getattr(import_module(f"logochron.views.figures.{self.module}"), self.name)
         return made
 
     @property
@@ -39,21 +40,21 @@ class Figure(NamedTuple):
 
 
 FIGURES = (
-    Figure("columns", ("item", "panels"), moves=True),
-    Figure("overlay", ("item", "panels"), moves=True),
-    Figure("lines", ("item", "panels"), moves=True),
-    Figure("trend", ("item", "panels", "small")),
-    Figure("bars", ("panels", "marked"), by_item=True),
-    Figure("nested", ("panels", "marked"), by_item=True),
-    Figure("captioned", by_item=True),
-    Figure("slope", by_item=True),
-    Figure("heat"),
-    Figure("cards"),
-    Figure("table", (), ("color",)),
-    Figure("bridge"),
-    Figure("pace", ("item",)),
-    Figure("landing", ("item",)),
-    Figure("backtest"),
+    Figure("columns", "period_figures", ("item", "panels"), moves=True),
+    Figure("overlay", "period_figures", ("item", "panels"), moves=True),
+    Figure("lines", "period_figures", ("item", "panels"), moves=True),
+    Figure("trend", "period_figures", ("item", "panels", "small")),
+    Figure("bars", "item_figures", ("panels", "marked"), by_item=True),
+    Figure("nested", "item_figures", ("panels", "marked"), by_item=True),
+    Figure("captioned", "item_figures", by_item=True),
+    Figure("slope", "item_figures", by_item=True),
+    Figure("heat", "heat"),
+    Figure("cards", "cards"),
+    Figure("table", "table", (), ("color",)),
+    Figure("bridge", "bridge"),
+    Figure("pace", "running_figures", ("item",)),
+    Figure("landing", "running_figures", ("item",)),
+    Figure("backtest", "running_figures"),
 )
 NAMES = tuple(figure.name for figure in FIGURES)
 

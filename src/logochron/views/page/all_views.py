@@ -18,9 +18,8 @@ from logochron.core.rows.prepare import Put
 from logochron.views.catalog import message
 from logochron.views.figures.scene import Canvas
 from logochron.views.formats import Formats
-from logochron.views.page.cards_data import Cards
 from logochron.views.page.choices import Choices
-from logochron.views.page.pool import Pool, written
+from logochron.views.page.view_data import Cards, Pool, written
 from logochron.views.page.views import views_of
 from logochron.views.sections import Section
 

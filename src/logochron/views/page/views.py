@@ -26,9 +26,7 @@ from logochron.views.figures.choose import Chosen, named_figure, suited
 from logochron.views.figures.scene import Canvas
 from logochron.views.formats import Formats
 from logochron.views.page.choices import Choices, Pick
-from logochron.views.page.pool import Pool
-from logochron.views.page.scene_data import scene_data, seen_data
-from logochron.views.page.table_data import KeptTable, items_of, kept_tables, table_data
+from logochron.views.page.view_data import KeptTable, Pool, items_of, kept_tables, scene_data, seen_data, table_data
 from logochron.views.sections import Section
 from logochron.views.tables.cells import Shown
 from logochron.views.words.sentences import sentences

@@ -16,7 +16,7 @@ from logochron.views.catalog import everything, message
 from logochron.views.formats import Formats, capital, item_name, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.item_rows import growth_or_level
-from logochron.views.words.apart import amounts_apart
+from logochron.views.words.movement import amounts_apart
 from logochron.views.words.question_words import periods_of
 from logochron.views.words.titles import measure_told, unit
 

@@ -13,12 +13,12 @@ from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.cells import ALL, Cell, Shown, TableColumn, TableSpec
 from logochron.views.tables.item_rows import FigureCells, decimals_of, item_cells, item_columns, lines_of
-from logochron.views.words.periods import row_period
 from logochron.views.words.titles import (
     against_line,
     base_heading,
     coverage_line,
     cut_of,
+    row_period,
     subject,
     unit,
     within_a_title,

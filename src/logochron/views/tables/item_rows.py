@@ -19,8 +19,7 @@ from logochron.views.decimals import fitting_decimals
 from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.marks import Marks
 from logochron.views.tables.cells import ALL, Cell, CellKind, Row, RowSource, Shown, TableColumn
-from logochron.views.words.periods import beside_label
-from logochron.views.words.titles import column_words, period_label
+from logochron.views.words.titles import beside_label, column_words, period_label
 
 Table = Mapping[str, NDArray[Any]]
 #: What a cell holds, by what the column of an answer does.

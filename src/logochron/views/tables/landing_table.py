@@ -23,8 +23,7 @@ from logochron.views.tables.item_rows import (
     item_columns,
     lines_of,
 )
-from logochron.views.words.basis_words import period_word
-from logochron.views.words.standing import (
+from logochron.views.words.question_words import (
     landing_sentence,
     landing_subject,
     landing_when,
@@ -36,6 +35,7 @@ from logochron.views.words.titles import (
     base_heading,
     column_words,
     coverage_line,
+    period_word,
     subject,
     unit,
     within_a_title,

@@ -14,7 +14,7 @@ from logochron.views.decimals import decimals_that_show
 from logochron.views.formats import Formats, capital, item_name, words
 from logochron.views.tables.cells import ALL, Cell, CellKind, Row, Shown, TableColumn, TableSpec
 from logochron.views.tables.item_rows import figure_texts
-from logochron.views.words.standing import backtest_sentence, backtest_subject
+from logochron.views.words.question_words import backtest_sentence, backtest_subject
 from logochron.views.words.titles import column_words, coverage_line
 
 

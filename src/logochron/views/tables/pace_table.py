@@ -18,7 +18,7 @@ from logochron.views.formats import Formats, capital, shortened, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.cells import ALL, Cell, Row, RowSource, Shown, TableColumn, TableSpec
 from logochron.views.tables.item_rows import figure_texts, growth_or_level
-from logochron.views.words.standing import RUNNING_TOTAL, pace_label, pace_when, ranks_of, standing_sentence
+from logochron.views.words.question_words import RUNNING_TOTAL, pace_label, pace_when, ranks_of, standing_sentence
 from logochron.views.words.titles import against_words, base_heading, column_words, coverage_line, subject, unit
 
 #: So many positions up to today are shown.

@@ -1,24 +1,299 @@
-"""A receipt as a table and lines: how a figure came about, with the numbers put in."""
+"""A receipt as a table for people, and the arithmetic below it, line by line."""
 
 from __future__ import annotations
 
 import io
 import math
-from collections.abc import Sequence
-from operator import sub, truediv
+from collections.abc import Callable, Mapping, Sequence
+from operator import add, sub, truediv
+from typing import Any
 
 import numpy as np
 
-from logochron.core.book.measures import adds_up
+from logochron.core.book.measures import Measure, adds_up
+from logochron.core.options import OTHERS
+from logochron.core.questions.drivers import Drivers
 from logochron.core.questions.explain import Receipt, SideSpan
+from logochron.core.questions.landing.answer import LandingFacts
+from logochron.core.questions.relate import Relation
 from logochron.core.rows.question_types import loaded
 from logochron.views.decimals import divided_decimals
-from logochron.views.formats import Formats, capital, words
+from logochron.views.formats import MINUS, Formats, capital, words
 from logochron.views.tables.cells import ALL, Cell, Row, Shown, TableColumn, TableSpec
-from logochron.views.tables.receipt_arithmetic import Arithmetic
-from logochron.views.words.basis_words import window_words
-from logochron.views.words.periods import row_period
-from logochron.views.words.titles import against_words, selection_words, unit
+from logochron.views.tables.item_rows import figure_text
+from logochron.views.words.titles import against_words, beside_words, row_period, selection_words, unit, window_words
+
+#: So many digits more are tried at most, and so far may a result be rounded, as a part of its size.
+_MOST, _ROUNDED = 10, 0.005
+#: Decimals of shares and of quotients that estimates are reckoned with, where no more are needed.
+_SHARES = 4
+_BETTER = {"higher": "more is better", "lower": "less is better", "neither": "neither way is better"}
+
+
+class Arithmetic:
+    """How figures with so many decimals, or more, are put into a line.
+
+    >>> Arithmetic(Formats(), 0).line("{0} / {1} = {2}", [10.0, 11.0], 10 / 11, truediv)
+    '10 / 11 = 0.91'
+    """
+
+    def __init__(self, formats: Formats, decimals: int) -> None:
+        self.formats, self.decimals = formats, decimals
+        self.minus = "-" if formats.plain else MINUS
+
+    def line(
+        self,
+        text: str,
+        terms: Sequence[float],
+        result: float,
+        reckon: Callable[..., float],
+        *,
+        least: Sequence[int] | None = None,
+        signed: bool = False,
+        part: bool = False,
+        bearing: Sequence[int] = (),
+    ) -> str:
+        """A text with its terms and its result put in, in this order; negative terms but the first in brackets.
+
+        Parameters
+        ----------
+        reckon
+            Gives the result from the terms.
+        least
+            The decimals of each term that are shown at least; the usual where None.
+        signed, part
+            Whether the result bears its sign, or is a percentage (of two decimals at least).
+        bearing
+            Which terms bear their sign.
+        """
+        places, of_result = self._digits(terms, result, reckon, least or [self.decimals] * len(terms), part=part)
+        shown = [self.formats.number(t, n, signed=k in bearing) for k, (t, n) in enumerate(zip(terms, places))]
+        shown = [f"({one})" if n and term < 0 else one for n, (one, term) in enumerate(zip(shown, terms))]
+        if part:
+            told = self.formats.growth(result, of_result) if signed else self.formats.part(result, of_result)
+        else:
+            told = self.formats.number(result, of_result, signed=signed)
+        return text.format(*shown, told)
+
+    def _digits(
+        self, terms: Sequence[float], result: float, reckon: Callable[..., float], least: Sequence[int], *, part: bool
+    ) -> tuple[list[int], int]:
+        size, out = (100.0, 2) if part else (1.0, self.decimals)
+        result *= size
+        for _ in range(_MOST):  # a result that is small needs digits of its own
+            if abs(round(result, out) - result) <= _ROUNDED * abs(result):
+                break
+            out += 1
+        places = list(least)
+        for more in range(_MOST + 1):
+            places = [n if _is_whole(term, n) else n + more for term, n in zip(terms, least)]
+            shown = [round(term, n) for term, n in zip(terms, places)]
+            try:
+                came = round(reckon(*shown) * size, out)
+            except ZeroDivisionError:
+                continue
+            if abs(came - round(result, out)) < 0.5 * 10.0**-out:
+                break
+        return places, out
+
+    def change(self, what: str, value: float, base: float, change: float) -> str:
+        """A change from what it is the difference of."""
+        text = f"change = {what} {self.minus} base = {{0}} {self.minus} {{1}} = {{2}}"
+        return self.line(text, [value, base], change, sub, signed=True)
+
+    def growth(self, change: float, base: float, growth: float) -> str:
+        """A growth from change and base."""
+        text = "growth = change / base = {0} / {1} = {2}"
+        return self.line(text, [change, base], growth, truediv, part=True, signed=True, bearing=[0])
+
+
+def change_lines(figures: Mapping[str, Any], what: str, value: float, measure: Measure, sums: Arithmetic) -> list[str]:
+    """Change, growth, direction and verdict of a figure beside its base."""
+    base, change, growth = (float(figures[name]) for name in ("base", "change", "growth"))
+    lines = []
+    if np.isfinite(change):
+        lines.append(sums.change(what, value, base, change))
+    if np.isfinite(growth):
+        lines.append(sums.growth(change, base, growth))
+    elif np.isfinite(change):
+        lines.append("growth: none, as the base is not above 0")
+    return [*lines, f"direction: {figures['direction']}; verdict: {figures['verdict']} ({_BETTER[measure.better]})"]
+
+
+def comparison_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
+    """How a row of a comparison came about, and a running total."""
+    return change_lines(receipt.figures, "value", float(receipt.figures["value"]), receipt.measure, sums)
+
+
+def landing_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
+    """How an estimate came about, and how it stands beside its base."""
+    assert receipt.landing is not None
+    figures, estimate = receipt.figures, float(receipt.figures["estimate"])
+    lines = estimate_lines(receipt.landing, figures, sums)
+    return [*lines, *change_lines(figures, "estimate", estimate, receipt.measure, sums)]
+
+
+def plain_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
+    """The figures of a row of any other answer, as they are."""
+    of, lines = receipt.answer.type, []
+    for name in of.named_columns():
+        column = of.column(name)
+        if (column.is_figure or column.kind == "count") and name in receipt.figures and name != "days":
+            value = float(receipt.figures[name])
+            lines.append(f"{column.heading.lower()} = {figure_text(column, value, sums.formats, sums.decimals)}")
+    return lines
+
+
+def relation_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
+    """How a row of a relation came about: what it stands beside, gap and ratio, now and before."""
+    answer: Relation = receipt.answer  # type: ignore[assignment]
+    figures, formats = receipt.figures, sums.formats
+    value, reference, gap, ratio, before, moved, base = (
+        float(figures[name]) for name in ("value", "reference", "gap", "ratio", "ratio_before", "ratio_change", "base")
+    )
+    beside = beside_words(answer, formats)
+    if not np.isfinite(reference):
+        return [f"reference, {beside}: not known", f"direction: {figures['direction']}"]
+    named = f" ({figures['reference_item']})" if answer.beside == "largest" and figures["reference_item"] else ""
+    lines = [f"reference, {beside}{named} = {formats.number(reference, sums.decimals)}"]
+    if answer.beside == "mean" and answer.within is None:
+        block = answer.of_measure(answer.total_columns, receipt.measure).blocks[0]
+        whole = float(block.row(answer.periods.index(receipt.period), 0)["value"])
+        many = round(whole / reference) if reference else 0
+        if many > 1 and np.isclose(whole / max(many, 1), reference):
+            text = "reference, the mean = total / items = {0} / {1} = {2}"
+            lines = [sums.line(text, [whole, many], reference, truediv, least=[sums.decimals, 0])]
+    if np.isfinite(gap):
+        text = f"gap = value {sums.minus} reference = {{0}} {sums.minus} {{1}} = {{2}}"
+        lines.append(sums.line(text, [value, reference], gap, sub, signed=True))
+    if np.isfinite(ratio):
+        text = "ratio = value / reference = {0} / {1} = {2}"
+        lines.append(sums.line(text, [value, reference], ratio, truediv, part=True))
+    elif np.isfinite(value):
+        lines.append("ratio: none, as the reference is not above 0")
+    if np.isfinite(before) and base and before:
+        text = "ratio before = base / its reference = {0} / {1} = {2}"
+        lines.append(sums.line(text, [base, base / before], before, truediv, part=True))
+    elif np.isfinite(before):
+        lines.append(f"ratio before = {formats.part(before, 2)}")
+    if np.isfinite(moved):
+        told = formats.say("{n} points", n=formats.number(moved * 100, 2, signed=True))
+        lines.append(f"ratio change = ratio {sums.minus} ratio before = {told}")
+    return [*lines, f"direction: {figures['direction']}"]
+
+
+def drivers_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
+    """What a row of drivers contributed to the growth of all; and by volume, mix and price."""
+    answer: Drivers = receipt.answer  # type: ignore[assignment]
+    figures, formats = receipt.figures, sums.formats
+    whole = answer.of_measure(answer.total_columns, receipt.measure).blocks[0].row(0, 0)
+    lines = change_lines(figures, "value", float(figures["value"]), receipt.measure, sums)
+    change, base = float(figures["change"]), float(whole["base"])
+    if np.isfinite(figures["contribution"]):
+        text = "contribution = change / base of all = {0} / {1} = {2} points"
+        points, least = float(figures["contribution"]) * 100, [sums.decimals] * 2
+        lines.append(Arithmetic(formats, 2).line(text, [change, base], points, lambda c, b: c / b * 100, least=least,
+                                                 signed=True, bearing=[0]))  # fmt: skip
+    parts = [float(figures[name]) for name in ("volume", "mix", "price")]
+    if answer.quantity is None or not np.isfinite(parts).all():
+        return lines
+    q1, q0, many, before = (float(side[name]) for side in (figures, whole) for name in ("quantity", "base_quantity"))
+    n = 0 if all(map(float.is_integer, (q1, q0, many, before))) else 2
+    units = [formats.number(one, n) for one in (q1, q0, many, before)]
+    told = f"{words(answer.quantity.name)}: {units[0]} against {units[1]}"
+    lines.append(told if not receipt.item else f"{told}; of all {units[2]} against {units[3]}")
+    single = len(receipt.item) == len(answer.by) and OTHERS not in receipt.item.values()
+    if single and not any(note == "no quantity" for note in receipt.notes) and q0 > 0:
+        b, v = float(figures["base"]), float(figures["value"])
+        minus, d = sums.minus, sums.decimals
+        effects: tuple[tuple[str, list[float], list[int], Callable[..., float]], ...] = (
+            (f"volume = ({{0}} {minus} {{1}}) / {{1}} x {{2}}", [many, before, b], [n, n, d],
+             lambda m, q, base: (m - q) / q * base),
+            (f"mix = ({{0}} {minus} {{1}} x {{2}} / {{3}}) x {{4}} / {{2}}", [q1, many, q0, before, b], [n, n, n, n, d],
+             lambda now, m, own, q, base: (now - m * own / q) * base / own),
+            (f"price = {{0}} {minus} {{3}} / {{1}} x {{2}}", [v, q0, q1, b], [d, n, n, d],
+             lambda value, own, now, base: value - base / own * now),
+        )  # fmt: skip
+        for (text, terms, least, reckon), effect in zip(effects, parts):
+            told = f"{text} = {{{len(terms)}}}"
+            lines.append(sums.line(told, terms, effect, reckon, least=least, signed=True))
+    text = "volume + mix + price = {0} + {1} + {2} = {3}"
+    return [*lines, sums.line(text, parts, change, lambda *all_of: sum(all_of), signed=True)]
+
+
+def estimate_lines(facts: LandingFacts, figures: Mapping[str, Any], sums: Arithmetic) -> list[str]:
+    """The arithmetic of an estimate and of its range."""
+    minus, formats, decimals = sums.minus, sums.formats, sums.decimals
+
+    def amount(value: float) -> str:
+        return formats.number(float(value), decimals)
+
+    to_date, estimate, profile = float(figures["to_date"]), float(figures["estimate"]), figures["profile"]
+    if facts.over:
+        return [f"estimate = {amount(estimate)}: the period is over, it is the total"]
+    if not np.isfinite(estimate):
+        return [f"estimate: none, {amount(to_date)} to date"]
+    base = float(figures["base"])
+    if facts.rest == "as-was":
+        rest = base - facts.base_to_date
+        text = f"rest = base {minus} base to the same point = {{0}} {minus} {{1}} = {{2}}"
+        lines = [sums.line(text, [base, facts.base_to_date], rest, sub)]
+        text = "estimate = to date + rest = {0} + {1} = {2}"
+        lines.append(sums.line(text, [to_date, rest], estimate, add))
+    else:
+        share = float(figures["expected_share"])
+        text = "estimate = to date / share usually done by now = {0} / {1} = {2}"
+        lines = [sums.line(text, [to_date, share], estimate, truediv, least=[decimals, _SHARES])]
+        if profile == "year-ago":
+            of_shares = Arithmetic(formats, _SHARES)
+            text = "share usually done = base to the same point / base = {0} / {1} = {2}"
+            least = [decimals, decimals]
+            lines.insert(0, of_shares.line(text, [facts.base_to_date, base], share, truediv, least=least))
+        told = [f"{name} {formats.part(error)} ({past})" for name, (error, past) in facts.tried.items() if past]
+        if len(facts.tried) > 1:
+            lines.append(
+                f"profile: {profile}, as typical errors at this point were (past periods): {', '.join(told)}"
+                if told
+                else f"profile: {profile}, as no past period is known"
+            )
+        else:
+            lines.append(f"profile: {profile}")
+    if np.isfinite(figures["typical_error"]):
+        error = formats.part(float(figures["typical_error"]))
+        lines.append(
+            f"typical error = {error}, the median of |estimate / outcome {minus} 1|, past periods: {facts.past}"
+        )
+        if facts.a_day_earlier:
+            many = f"{facts.a_day_earlier} of them" if facts.a_day_earlier < facts.past else "all"
+            lines.append(
+                f"past periods: {many} looked at a day earlier, as the same point there is their last day, on which "
+                "nothing is left to estimate"
+            )
+    if np.isfinite(figures["low"]):
+        low, high = facts.ratios
+        for name, quantile, ratio in (("low", "90 %", high), ("high", "10 %", low)):
+            end = float(figures[name])
+            text = f"{name} = estimate / the {quantile} quantile of estimate / outcome = {{0}} / {{1}} = {{2}}"
+            if np.isclose(estimate / ratio, end):
+                lines.append(sums.line(text, [estimate, ratio], end, truediv, least=[decimals, _SHARES]))
+            else:
+                lines.append(f"{name} = {amount(end)}: what is sold to date, as no amount is negative")
+    for what in ("base", "plan"):
+        if facts.days_left and np.isfinite(figures[what]):
+            target, days = float(figures[what]), facts.days_left
+            text = f"needed a day for the {what}: ({{0}} {minus} {{1}}) / {days} days = {{2}}"
+            needed = (target - to_date) / days
+            if target > to_date:
+                lines.append(sums.line(text, [target, to_date], needed, lambda a, b, days=days: (a - b) / days))
+            else:
+                lines.append(f"needed a day for the {what}: none, it is reached")
+    return lines
+
+
+def _is_whole(value: float, decimals: int) -> bool:
+    """Whether a figure has no more decimals than so many."""
+    return bool(np.isclose(round(value, decimals), value, rtol=1e-14, atol=0.0))
+
 
 _WEEKDAYS = ("Mo", "Tu", "We", "Th", "Fr", "Sa", "Su")
 

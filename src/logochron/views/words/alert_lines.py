@@ -1,8 +1,8 @@
-"""Alerts as lines: which rows fire, and which cannot be told."""
+"""Lines about what is to be looked at: alerts that fired, figures that changed since they were reported."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
@@ -10,9 +10,12 @@ import numpy as np
 from logochron.core.errors import visible
 from logochron.core.questions.alerts import Alert, Fired
 from logochron.core.questions.relate import JOINED
+from logochron.core.questions.restated import Restatement
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.views.catalog import everything
-from logochron.views.formats import Formats, words
+from logochron.views.catalog import everything, message
+from logochron.views.decimals import decimals_that_show
+from logochron.views.formats import Formats, item_name, words
+from logochron.views.words.titles import column_words
 
 
 def alert_lines(alert: Alert, found: list[Fired], answer: AlignedAnswer, formats: Formats) -> list[str]:
@@ -66,3 +69,41 @@ def _figure(kind: str, value: Any, formats: Formats) -> str:
     if kind == "part":
         return formats.part(float(value))
     return formats.number(float(value), 2) if kind in ("amount", "difference", "days") else str(value)
+
+
+_CHANGED = (
+    message("{n} figure of a complete period changed since it was reported:"),
+    message("{n} figures of complete periods changed since they were reported:"),
+)
+_LINE = message("{heading}: {figure} was {reported}, is {now} ({difference})")
+_MORE = message("and {n} more: {file} has all")
+
+
+def restated_lines(restated: Mapping[str, Restatement], formats: Formats, most: int, file: str) -> list[str]:
+    """What changed in each section, at most so many figures; all are in a file. Nothing where all stand."""
+    many = sum(one.columns.rows for one in restated.values())
+    if not many:
+        return []
+    lines = [formats.count(many, *_CHANGED)]
+    for heading, one in restated.items():
+        columns = one.columns
+        for i in range(min(columns.rows, most - len(lines) + 1)):
+            labels = [columns[name][i] for name in one.by]
+            item = item_name(label for label in labels if label is not None)
+            figure = [words(str(columns["measure"][i])), str(columns["period"][i]), item]
+            figure.append(column_words(str(columns["column"][i]), formats).casefold())
+            then, now, moved = (float(columns[name][i]) for name in ("reported", "now", "difference"))
+            note, decimals = str(columns["note"][i]), decimals_that_show(np.array([moved]))
+            lines.append(
+                formats.say(
+                    _LINE,
+                    heading=visible(heading),
+                    figure=", ".join(filter(None, figure)),
+                    reported=formats.number(then, decimals),
+                    now=formats.number(now, decimals),
+                    difference=note or formats.number(moved, decimals, signed=True),
+                )
+            )
+    if many > len(lines) - 1:
+        lines.append(formats.say(_MORE, n=formats.number(many - len(lines) + 1, 0), file=file))
+    return lines

@@ -1,15 +1,210 @@
-"""How a figure moved, as a sentence: from its amounts, directions and notes to a message with fields. No glue."""
+"""What changed, in sentences: how far totals moved, which items moved them most, told apart."""
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
-from typing import NamedTuple
+import math
+from collections import Counter
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import replace
+from typing import Any, NamedTuple
 
 import numpy as np
+from babel.lists import format_list
+from numpy.typing import NDArray
 
+from logochron.core.book.measures import Measure
+from logochron.core.errors import QuestionError, no_such, visible
+from logochron.core.judge.judging import SLACK
+from logochron.core.options import DIRECTIONS
+from logochron.core.questions.relate import JOINED
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.figures import Floats
 from logochron.views.catalog import message
-from logochron.views.formats import Formats
-from logochron.views.words.apart import amounts_apart, listed
+from logochron.views.formats import Formats, item_name, shortened
+from logochron.views.locale_texts import locale_of
+
+#: More digits after the point than this tell nothing.
+_APART_MOST = 15
+#: The letters of a label that is cut, and those of its end.
+_LONG, _END = 28, 12
+
+
+def amounts_apart(values: Sequence[float], unit: str, formats: Formats) -> list[str]:
+    """Amounts with their unit: compact where that tells them apart.
+
+    >>> amounts_apart([31_640.0, 31_609.0], "", Formats()), amounts_apart([31_640.0, 30_000.0], "", Formats())
+    (['31,640', '31,609'], ['31.6K', '30K'])
+    """
+    texts = _apart(values, [formats.compact(value) for value in values], formats.number, 0)
+    return [formats.with_unit(text, value, unit) for text, value in zip(texts, values)]
+
+
+def parts_apart(values: Sequence[float], formats: Formats) -> list[str]:
+    """Shares as percentages.
+
+    >>> parts_apart([0.5004, 0.4996], Formats())
+    ['50.04 %', '49.96 %']
+    """
+    return _apart(values, [formats.part(value) for value in values], formats.part, 2)
+
+
+def _apart(values: Sequence[float], texts: list[str], written: Callable[[float, int], str], start: int) -> list[str]:
+    """The texts where as many differ as values do, else those of so many decimals as they need."""
+    known = [value for value in values if math.isfinite(value)]
+    for decimals in range(start, _APART_MOST + 1):
+        if len({text for text, value in zip(texts, values) if math.isfinite(value)}) >= len(set(known)):
+            break
+        texts = [written(value, decimals) for value in values]
+    return texts
+
+
+def names_apart(items: Sequence[Sequence[str]]) -> list[str]:
+    """What items are called side by side: each label cut where it is too long, in its middle where two would be alike.
+
+    >>> names_apart([("Cold Pier", "hire"), ("all others", "all others")])
+    ['Cold Pier / hire', 'all others']
+    """
+    names = list(map(item_name, items))
+    met = Counter(names)
+    for n, labels in enumerate(items):
+        if met[names[n]] > 1:
+            names[n] = JOINED.join(_cut_inside(" ".join(visible(label).split())) for label in labels)
+    seen: Counter[str] = Counter()
+    for n, name in enumerate(names):  # alike in both ends as well
+        seen[name] += 1
+        names[n] = name if seen[name] == 1 else f"{name} ({seen[name]})"
+    return names
+
+
+def _cut_inside(label: str) -> str:
+    return label if len(label) <= _LONG else f"{label[: _LONG - _END - 1].rstrip()}…{label[-_END:].lstrip()}"
+
+
+def listed(names: Sequence[str], formats: Formats) -> str:
+    """Names in a row.
+
+    >>> listed(["a", "b", "c"], Formats())
+    'a, b and c'
+    """
+    text = str(format_list(list(names), style="standard", locale=locale_of(formats.locale)))
+    return text.replace(", and ", " and ")  # as all our sentences have it
+
+
+class ToldItems(NamedTuple):
+    """The items of one period: their labels, and the columns of their rows."""
+
+    labels: list[tuple[str, ...]]
+    columns: Mapping[str, NDArray[Any]]
+    codes: list[frozenset[str]]
+    unit: str
+    planned: bool
+
+    @classmethod
+    def of(cls, result: AlignedAnswer, measure: Measure, place: int, unit: str) -> ToldItems:
+        """All those of an answer, those that `top` gathers too."""
+        result = result.ungathered
+        columns = result.of_measure(result.columns, measure).blocks[0].period(place)
+        labels = list(zip(*(columns[name].tolist() for name in result.by)))
+        known = [frozenset(note.code for note in notes) for notes in result.note_table]
+        codes = [known[place] for place in columns["note"].tolist()] if result.type.has_column("note") else []
+        return cls(labels, columns, codes, unit, result.plan is not None)
+
+    def moved(self, i: int) -> Moved:
+        """One of them beside its base."""
+        value, base, change, growth = (float(self.columns[name][i]) for name in MOVED)
+        return Moved(
+            value,
+            base,
+            change,
+            growth,
+            DIRECTIONS[self.columns["direction"][i]],
+            self.codes[i],
+            self.unit,
+            self.planned,
+        )
+
+    def tied(self, i: int) -> list[int]:
+        """Those whose change is that of one of them: to the last digit of inexact sums."""
+        changes = self.columns["change"]
+        return np.flatnonzero(np.isclose(changes, changes[i], rtol=SLACK, atol=0.0)).tolist()
+
+    def name(self, i: int) -> str:
+        """What one of them is called."""
+        return item_name(self.labels[i])
+
+
+def told_order(changes: Floats, n: int) -> list[int]:
+    """The places of the items to name: the one that rose most, the one that fell most, then by the size of the change.
+
+    >>> told_order(np.array([1.0, 5.0, -2.0, 4.0, np.nan]), 3)
+    [1, 2, 3]
+    """
+    known = np.flatnonzero(np.isfinite(changes))
+    order = known[np.argsort(-np.abs(changes[known]), kind="stable")]
+    up, down = order[changes[order] > 0][:1], order[changes[order] < 0][:1]
+    first = np.concatenate([up, down])
+    if n == 1:
+        return order[:1].tolist()
+    return list(dict.fromkeys([*first.tolist(), *order.tolist()]))[:n]
+
+
+def regrouped(result: AlignedAnswer, by: Sequence[str]) -> AlignedAnswer:
+    """The same answer split by other dimensions of its book."""
+    if tuple(by) == result.by and result.top is None:
+        return result
+    return result.put_anew(replace(result.prepared, asked=replace(result.asked, by=tuple(by), top=None, sort=None)))
+
+
+class Leaders:
+    """Which item of another dimension moved each item most; the finer comparison is made once for all of them."""
+
+    def __init__(self, result: AlignedAnswer, measure: Measure, place: int, then: str) -> None:
+        self._finer = ToldItems.of(regrouped(result, [*result.by, then]), measure, place, "")
+        self._under: dict[tuple[str, ...], list[int]] = {}
+        for i, label in enumerate(self._finer.labels):
+            self._under.setdefault(label[:-1], []).append(i)
+
+    def of(self, label: tuple[str, ...], direction: str) -> tuple[str, float] | None:
+        """Label and value of the one that moved most in the direction in which an item moved; None where none did."""
+        if direction not in ("rising", "falling"):  # what stays level is led by nothing
+            return None
+        places = self._under.get(label, [])
+        changes = np.nan_to_num(self._finer.columns["change"][places]) * (-1 if direction == "falling" else 1)
+        if not len(changes) or changes.max() <= 0:
+            return None
+        best = places[int(changes.argmax())]
+        return shortened(self._finer.labels[best][-1]), float(self._finer.columns["value"][best])
+
+
+def check_then(result: AlignedAnswer, then: str | None) -> None:
+    """Refuse a second dimension that the records are not split by, or that leaves no item to lead."""
+    if then is None:
+        return
+    if not result.type.led:
+        raise QuestionError("`then` goes with the answer of compare")
+    if then not in result.book.dimensions:
+        raise QuestionError(f"`then`: {no_such('dimension', then, result.book.dimensions, where='the book')}")
+    if not [name for name in result.by if name != then]:
+        raise QuestionError("`then` names what leads an item: compare by another dimension as well (by=, --by)")
+
+
+def told_items(items: ToldItems, n: int, formats: Formats, leader: str = "") -> str:
+    """What the items that moved most did, as one sentence; empty where there is nothing to tell of several."""
+    if len(items.labels) < 2:
+        return ""
+    told: list[str] = []
+    tied: list[int] = []
+    for i in told_order(items.columns["change"], n):
+        moved = items.moved(i)
+        alike = items.tied(i) if not told and moved.gained_or_lost else []
+        if len(alike) > 1:
+            told.append(tied_words(moved, [items.name(one) for one in alike], formats))
+            tied = alike
+        elif i not in tied:
+            most, led = not told, "" if told else leader
+            told.append(item_words(moved, items.name(i), formats, most=most, leader=led))
+    return "; ".join(told)
+
 
 #: Of the figure the sentence is about.
 ABOVE = message("{measure} {when} reached {value}, {part} above {base_period} ({base})")
@@ -136,7 +331,7 @@ _PLANNED = _ITEMS | {
     **{"up": PLAN_UP, "down": PLAN_DOWN, "up by change": PLAN_MORE, "down by change": PLAN_LESS},
 }
 #: Of the one that moved most: by whether the base is a plan, rising and falling.
-_MOST = {False: (ITEM_MOST_UP, ITEM_MOST_DOWN), True: (PLAN_MOST_UP, PLAN_MOST_DOWN)}
+_MOVEMENT_MOST = {False: (ITEM_MOST_UP, ITEM_MOST_DOWN), True: (PLAN_MOST_UP, PLAN_MOST_DOWN)}
 #: Of several that moved most alike.
 _MOST_ALIKE = {False: (ITEMS_MOST_UP, ITEMS_MOST_DOWN), True: (PLANS_MOST_UP, PLANS_MOST_DOWN)}
 #: So many of them are named.
@@ -164,7 +359,7 @@ def item_words(moved: Moved, item: str, formats: Formats, *, most: bool = False,
     kind = moved._kind()
     text = (_PLANNED if moved.planned else _ITEMS)[kind]
     if most and moved.gained_or_lost:
-        text = _MOST[moved.planned][kind.startswith("down")]
+        text = _MOVEMENT_MOST[moved.planned][kind.startswith("down")]
     said = formats.say(text, item=item, **moved.fields(formats))
     return formats.say(LED, sentence=said, leader=leader) if leader else said
 

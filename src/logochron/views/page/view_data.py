@@ -1,9 +1,10 @@
-"""Tables as plain data for the page: heads, rows with their figures in full, what stands below."""
+"""Views of a page as plain data: what they share, scenes, tables, cards."""
 
 from __future__ import annotations
 
+import json
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, NamedTuple
@@ -11,16 +12,198 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.errors import visible
-from logochron.core.options import OTHERS
+from logochron.core.errors import LogochronError, visible
+from logochron.core.options import OTHERS, STATUSES
+from logochron.core.questions.compare import Comparison
 from logochron.core.questions.relate import JOINED
 from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.figures import Floats
 from logochron.core.rows.result import Result
+from logochron.views.figures.scene import (
+    Axis,
+    Bars,
+    Captions,
+    Details,
+    Dots,
+    Entry,
+    Layer,
+    Panel,
+    Path,
+    Ribbon,
+    Scene,
+    Seen,
+    Text,
+    Ticks,
+    Tiles,
+)
 from logochron.views.formats import Formats
-from logochron.views.page.pool import Pool
+from logochron.views.page.choices import Choices, Pick
 from logochron.views.tables.answer_tables import tables_of
+from logochron.views.tables.cards import Card, cards_of
 from logochron.views.tables.cells import ALL, OPENING, Cell, Row, Shown, TableColumn, TableSpec
 from logochron.views.words.titles import coverage_line
+
+_ENCODER = json.JSONEncoder(ensure_ascii=False, separators=(",", ":"), allow_nan=False)
+
+
+class Pool:
+    """Plain data by its place; the same data has the same place."""
+
+    def __init__(self) -> None:
+        self.held: list[str] = []
+        self.refer: set[int] = set()  # those that name places themselves
+        self._places: dict[str, int] = {}
+        self._numbers: dict[bytes, int] = {}
+        self._texts: dict[tuple[tuple[str, str], ...], int] = {}
+
+    def add(self, data: Any, *, refers: bool = False) -> int:
+        """The place of some data, taken in where it is new; `refers`: whether it names places of the pool."""
+        place = self.written(written(data))
+        if refers:
+            self.refer.add(place)
+        return place
+
+    def texts(self, pairs: tuple[tuple[str, str], ...]) -> int:
+        """The place of names and texts; the same ones are written once."""
+        if pairs not in self._texts:
+            self._texts[pairs] = self.add(pairs)
+        return self._texts[pairs]
+
+    def numbers(self, values: NDArray[np.float64], write: Callable[[NDArray[np.float64]], str]) -> int:
+        """The place of a column of numbers; the same ones are written once."""
+        key = values.tobytes()
+        if key not in self._numbers:
+            self._numbers[key] = self.written(write(values))
+        return self._numbers[key]
+
+    def written(self, text: str) -> int:
+        """The place of data that is written already."""
+        place = self._places.setdefault(text, len(self.held))
+        if place == len(self.held):
+            self.held.append(text)
+        return place
+
+
+def written(data: Any) -> str:
+    """Data as JSON, as short as it gets."""
+    return _ENCODER.encode(data)
+
+
+#: So many digits of a position are drawn: a two-thousandth of a point in a figure.
+_SHORT = "%.7g"
+
+
+def scene_data(scene: Scene, pool: Pool) -> dict[str, Any]:
+    """A scene: its size, words, legend and panels; what scenes share stands in the pool."""
+    return {
+        "size": [round(side * 72, 2) for side in scene.size],
+        "title": scene.title,
+        "said": scene.subtitle,
+        "alt": scene.alt,
+        "empty": scene.empty,
+        "legend": pool.add([_entry(entry) for entry in scene.legend]),
+        "panels": [_panel(panel, pool) for panel in scene.panels],
+    }
+
+
+def seen_data(seen: Seen, pool: Pool) -> list[Any]:
+    """What is seen of a scene: from where to where, the axis of amounts, the legend."""
+    entries = pool.add([_entry(entry) for entry in seen.legend])
+    return [seen.low, seen.high, pool.add(_axis(seen.amounts)), entries]
+
+
+def _entry(entry: Entry) -> dict[str, Any]:
+    return {
+        "look": entry.look,
+        "words": entry.words,
+        "role": entry.role,
+        "strength": entry.strength if entry.pale else 1,
+        "dash": entry.dash,
+        "weight": entry.weight,
+    }
+
+
+def _panel(panel: Panel, pool: Pool) -> dict[str, Any]:
+    return {
+        "heading": panel.heading,
+        "box": [round(side * 72, 2) for side in panel.box],
+        "x": pool.add(_axis(panel.x)),
+        "y": pool.add(_axis(panel.y)),
+        "layers": [pool.add(_layer(layer, pool), refers=True) for layer in panel.layers],
+    }
+
+
+def _axis(axis: Axis) -> dict[str, Any]:
+    return {
+        "kind": axis.kind,
+        "low": _number(axis.low),
+        "high": _number(axis.high),
+        "ticks": [[_number(tick.at), tick.text] for tick in axis.ticks],
+        "words": axis.words,
+        "grid": axis.gridlines,
+        "labeled": axis.labeled,
+        "line": axis.line,
+    }
+
+
+def _layer(layer: Layer, pool: Pool) -> dict[str, Any]:
+    made = {"kind": type(layer).__name__.lower()}
+    if isinstance(layer, Captions):
+        return made | {"texts": list(map(_text, layer.texts))}
+    if isinstance(layer, Tiles):
+        return made | {"cells": [[*map(_number, cell[:4]), cell.role, round(cell.strength, 3)] for cell in layer.cells]}
+    if isinstance(layer, Details):
+        cross = None if layer.cross is None else [_numbers(side, pool) for side in layer.cross]
+        places = {"low": _numbers(layer.low, pool), "high": _numbers(layer.high, pool)}
+        return made | places | {"rows": [pool.texts(row) for row in layer.rows], "along": layer.along, "cross": cross}
+    made |= {"role": layer.role}
+    if isinstance(layer, Bars):
+        sides = {name: _numbers(getattr(layer, name), pool) for name in ("start", "end", "low", "high")}
+        return made | sides | {"strength": layer.strength if layer.pale else 1, "along": layer.along}
+    if isinstance(layer, Ticks):
+        sides = {name: _numbers(getattr(layer, name), pool) for name in ("position", "at")}
+        return made | sides | {"half": layer.half, "halo": layer.halo, "along": layer.along, "weight": layer.weight}
+    if isinstance(layer, Ribbon):
+        sides = {name: _numbers(getattr(layer, name), pool) for name in ("x", "low", "high")}
+        return made | sides | {"strength": layer.strength}
+    sides = {name: _numbers(getattr(layer, name), pool) for name in ("x", "y")}
+    if isinstance(layer, Dots):
+        return made | sides | {"size": layer.size}
+    assert isinstance(layer, Path)
+    return made | sides | {"dash": layer.dash, "weight": layer.weight}
+
+
+def _text(text: Text) -> list[Any]:
+    """What is usual is left out at the end."""
+    x, y = _number(text.x), _number(text.y)
+    looks = [round(text.dx, 2), round(text.dy, 2), text.across[0], text.upright[0], text.size]
+    found = [x, y, text.text, text.role, *looks, int(text.bold), text.frame, int(text.halo)]
+    usual = [None, None, None, "ink", 0.0, 0.0, "c", "c", 9.0, 0, "", 0]
+    while len(found) > 3 and found[-1] == usual[len(found) - 1]:
+        found.pop()
+    return found
+
+
+def _numbers(values: Floats, pool: Pool) -> int:
+    return pool.numbers(np.asarray(values, dtype=np.float64), _short_list)
+
+
+def _short_list(values: Floats) -> str:
+    """Positions as short as they are drawn, null where there is none."""
+    text = ",".join(map(_SHORT.__mod__, values.tolist()))
+    known = np.isfinite(values)
+    if not known.all():
+        text = ",".join(one if there else "null" for one, there in zip(text.split(","), known.tolist()))
+    return f"[{text}]"
+
+
+def _number(value: float) -> float | int | None:
+    """A position as short as it is drawn; None where there is none."""
+    if not np.isfinite(value):
+        return None
+    short = float(_SHORT % value)
+    return int(short) if short == int(short) else short
+
 
 #: The kinds of columns that hold texts.
 _TEXTS = frozenset({"label", "period", "word", "text"})
@@ -245,3 +428,69 @@ def full_figure(figure: float | None) -> str | None:
 def items_of(answer: AlignedAnswer, picked: Mapping[str, str]) -> RowLabels:
     """What is picked of the dimensions that an answer is split by."""
     return tuple(picked.get(name) for name in answer.by)
+
+
+class Cards:
+    """What cards show of each pick and period: the whole of what is picked."""
+
+    def __init__(
+        self, lead: Comparison, measures: Sequence[str], choices: Choices, formats: Formats, pool: Pool
+    ) -> None:
+        self.lead, self.measures, self.choices, self.formats, self.pool = lead, measures, choices, formats, pool
+        self._asked: dict[Pick, Comparison] = {}
+
+    @classmethod
+    def of(
+        cls, answers: Sequence[AlignedAnswer], choices: Choices | None, formats: Formats, pool: Pool
+    ) -> Cards | None:
+        """The cards of the first answer that compares the periods of the page; None where there is none."""
+        fitting: list[Any] = [
+            answer
+            for answer in answers
+            if answer.type.cards and choices is not None and answer.each == choices.grain
+            and answer.calendar == choices.calendar and answer.running is None
+        ]  # fmt: skip
+        if not fitting or choices is None:
+            return None
+        lead = fitting[0]
+        alike = [answer for answer in fitting if answer.asked.book is lead.asked.book]
+        names = dict.fromkeys(measure.name for answer in alike for measure in answer.measures)
+        return cls(lead, [name for name in names if name in lead.asked.book.formulas], choices, formats, pool)
+
+    def of_view(self, pick: Pick, period: int) -> int:
+        """The place of the cards of a pick and a period."""
+        try:
+            return self.pool.add(self._cards(pick, period))
+        except LogochronError:
+            return self.pool.add([])
+
+    def _cards(self, pick: Pick, period: int) -> list[list[str | None]]:
+        answer = self._answer(pick)
+        label = self.choices.labels[period]
+        if label not in answer.periods:
+            return []
+        place = answer.periods.index(label)
+        places = [place]
+        if STATUSES[answer.alignment.status[place]] == "to-date" and place:
+            places.insert(0, place - 1)
+        return [
+            _card(card, measure, answer.periods[at])
+            for at in places
+            for card, measure in zip(cards_of(answer, self.formats, at=answer.periods[at]), self.measures)
+        ]
+
+    def _answer(self, pick: Pick) -> Comparison:
+        if pick not in self._asked:
+            picked = {name: label for name, label in zip(self.choices.dimensions, pick) if label is not None}
+            book = self.lead.asked.book
+            self._asked[pick] = self.lead.again(
+                book=book.where(picked) if picked else book,
+                by=(), measures=self.measures, at=None, last=None, top=None, sort=None, items="all", unusual=False,
+            )  # fmt: skip
+        return self._asked[pick]
+
+
+def _card(card: Card, measure: str, period: str) -> list[str | None]:
+    """A card as the script takes it apart."""
+    told = [measure, period, visible(card.name), card.period, card.figure, card.moved, card.change, card.earlier]
+    return [*told, card.verdict, full_figure(card.value), full_figure(card.growth)]
