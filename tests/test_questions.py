@@ -13,10 +13,10 @@ from openpyxl import load_workbook
 from test_page import carried
 
 import logochron as lc
-from logochron.core.align.period_spec import question_of
+from logochron.core.align.period_spec import period_spec
 from logochron.core.rows import question_types
 from logochron.core.rows.answer import AlignedAnswer, block, in_order, laid_out, opening
-from logochron.core.rows.prepare import ask, prepare, remembered, tiers_of
+from logochron.core.rows.prepare import ask, groupings_of, prepare, remembered
 from logochron.core.rows.question_types import DIMENSIONS, QuestionType, register
 
 
@@ -30,16 +30,19 @@ class Ranks(AlignedAnswer):
 @remembered
 def ranks(book, each="month", *, by, at=None, measures=None):
     asked = ask("ranks", book, by=by, measures=measures, judging=None, items="all", top=None, sort=None)
-    prepared = prepare(asked, question_of(each=each, against="prior", at=at), None)
-    tiers = tiers_of(prepared)
+    prepared = prepare(asked, period_spec(each=each, against="prior", at=at), None)
+    groupings = groupings_of(prepared)
 
-    def rows(measure, tier, others):
-        value = tiers.sides(measure, tier).shown()[0]
+    def rows(measure, grouping, others):
+        value = groupings.sides(measure, grouping).shown()[0]
         rank = (value[:, None] > value[..., None]).sum(axis=2) + 1.0
-        columns = opening(prepared, measure, tier) | {"value": value, "rank": rank if tier.by else np.nan + value}
-        return block(prepared, measure, tier, in_order("ranks", asked.by, columns), others)
+        columns = opening(prepared, measure, grouping) | {
+            "value": value,
+            "rank": rank if grouping.by else np.nan + value,
+        }
+        return block(prepared, measure, grouping, in_order("ranks", asked.by, columns), others)
 
-    return Ranks(**laid_out("ranks", tiers, rows))
+    return Ranks(**laid_out("ranks", groupings, rows))
 
 
 @pytest.fixture

@@ -177,12 +177,14 @@ def test_only_what_changed_is_restated(rows_file, tmp_path, by):
     assert [run(), run(), run()] == [{}, {}, {}] and not (folder / "restated.csv").exists()
     rows[25] = (*rows[25][:3], rows[25][3] + 5)  # in March: its value, and the base of April
     table = run()["All"].table
-    tiers = [tuple(None if label != label else label for label in row[2 : 2 + len(by)]) for row in table.values]
+    groupings = [tuple(None if label != label else label for label in row[2 : 2 + len(by)]) for row in table.values]
     own = tuple(rows[25][1 : 1 + len(by)])
     depths = [own[:n] + (None,) * (len(by) - n) for n in range(len(by) + 1)]
-    told = sorted(zip(map(str, table["period"]), table["column"], tiers, table["difference"]), key=str)
+    told = sorted(zip(map(str, table["period"]), table["column"], groupings, table["difference"]), key=str)
     wanted = [
-        (period, column, tier, 5.0) for tier in depths for period, column in (("2025-03", "value"), ("2025-04", "base"))
+        (period, column, grouping, 5.0)
+        for grouping in depths
+        for period, column in (("2025-03", "value"), ("2025-04", "base"))
     ]
     assert told == sorted(wanted, key=str)
     assert run() == {}

@@ -302,7 +302,7 @@ def test_every_number_is_in_the_answer(demo_book, language):
         if result.kind == "pace":
             known = np.append(known, np.arange(len(result.periods) + 1))  # ranks
         if result.kind == "land":
-            past = result.tested(result.measures[0])[1]
+            past = result.past_error(result.measures[0])[1]
             known = np.append(known, [result.now.elapsed[0], result.now.days[0], result.days_left, past])
         place = result.place() if result.kind != "land" else 0
         named = [words.name for words in periods_of(result, place, formats)]

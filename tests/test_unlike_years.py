@@ -133,7 +133,7 @@ def test_a_range_goes_below_what_is_sold_by_the_sources_own_amounts(tmp_path):
         for by in ((), ("item",), ("item", "kind")):
             landing = lc.land(lc.read(source, date="day", values="amount", by=by, **options), profile="even", by=by)
             falls = {(): [True], ("item",): [True, False], ("item", "kind"): [False, True, False, False]}[by]
-            assert landing.reckoned.lands["amount", by].rows.may_fall().tolist() == falls
+            assert landing.cache.figures["amount", by].rows.may_fall().tolist() == falls
             found = [*landing.total.low, *landing.table.low]
             assert found[0] == pytest.approx(expected.setdefault("total", found[0])) and found[0] > 0
             assert found == pytest.approx(expected.setdefault(by, found))
@@ -145,8 +145,8 @@ def test_a_range_goes_below_what_is_sold_by_the_sources_own_amounts(tmp_path):
             assert lc.compare(one, "month", "prior", last=1).table.end[0] == pd.Timestamp("2025-03-09")
     for options in ({"until": "2025-03-12"}, {"where": {"item": "b"}}):
         landing = lc.land(lc.read(frame, date="day", values="amount", by="item", **options))
-        assert landing.reckoned.lands["amount", ()].rows.may_fall()[0] == ("until" in options)
-    assert not lc.land(book.where({"item": "b"})).reckoned.lands["amount", ()].rows.may_fall()[0]
+        assert landing.cache.figures["amount", ()].rows.may_fall()[0] == ("until" in options)
+    assert not lc.land(book.where({"item": "b"})).cache.figures["amount", ()].rows.may_fall()[0]
 
 
 @pytest.mark.parametrize("named", CALENDARS)

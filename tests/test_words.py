@@ -11,7 +11,7 @@ import pytest
 
 import logochron as lc
 from logochron.cli.main import cli as command_line
-from logochron.core.brought_words import BROUGHT
+from logochron.core.synonyms import SYNONYMS
 from logochron.views.formats import Formats
 from logochron.views.marks import marks_of
 from logochron.views.words.titles import unit
@@ -166,7 +166,7 @@ def test_options_brought_along_are_answered_with_ours(cli, rows_file, words, tol
 
 def test_what_is_offered_is_there(demo_book):
     known = {name for param in command_line.commands["compare"].params for name in param.opts}
-    for word, told in BROUGHT.items():
+    for word, told in SYNONYMS.items():
         assert set(re.findall(r"--[a-z-]+", told)) <= known, word
         assert word not in known
         for name, value in re.findall(r"\(--(against|running) (\S+?)[) ]", told):

@@ -181,10 +181,10 @@ def test_what_changes_is_followed(path, tmp_path):
     at = columns(sheet, 3)
     value, base, change, growth, share = (at[n] for n in ("Revenue (EUR)", "Year ago", "Change", "Growth", "Share"))
     rows = [row for row in range(4, sheet.max_row + 1) if sheet.cell(row, at["First day"]).value][:20]
-    leaf = next(row for row in rows if not str(sheet.cell(row, value).value).startswith("="))
-    lone = next(row for row in rows[2:] if not str(sheet.cell(row, value).value).startswith("=") and row != leaf)
+    aggregate = next(row for row in rows if not str(sheet.cell(row, value).value).startswith("="))
+    lone = next(row for row in rows[2:] if not str(sheet.cell(row, value).value).startswith("=") and row != aggregate)
     before = opened(path, data_only=True)["Tree"]
-    sheet.cell(leaf, value).value += 1000
+    sheet.cell(aggregate, value).value += 1000
     sheet.cell(lone, base).value = 0
     moved = {}
     for title in ("drawn drivers", *(f"drawn beside {name}" for name in EDITED)):
@@ -200,15 +200,15 @@ def test_what_changes_is_followed(path, tmp_path):
     for title, held in moved.items():
         check_followed(book[title], held)
     after = book["Tree"]
-    one = after.cell(leaf, value).value
-    assert after.cell(leaf, change).value == pytest.approx(one - after.cell(leaf, base).value)
-    assert after.cell(leaf, growth).value == pytest.approx(
-        after.cell(leaf, change).value / after.cell(leaf, base).value
+    one = after.cell(aggregate, value).value
+    assert after.cell(aggregate, change).value == pytest.approx(one - after.cell(aggregate, base).value)
+    assert after.cell(aggregate, growth).value == pytest.approx(
+        after.cell(aggregate, change).value / after.cell(aggregate, base).value
     )
     subtotal, total = rows[0], rows[-1]
     for row in (subtotal, total):
         assert after.cell(row, value).value == pytest.approx(before.cell(row, value).value + 1000)
-    assert after.cell(leaf, share).value == pytest.approx(one / after.cell(total, value).value)
+    assert after.cell(aggregate, share).value == pytest.approx(one / after.cell(total, value).value)
     assert after.cell(lone, growth).value in ("", None)  # a base of 0
     assert after.cell(total, base).value == pytest.approx(
         before.cell(total, base).value - before.cell(lone, base).value

@@ -12,7 +12,7 @@ import twin
 
 import logochron as lc
 from logochron.core.align.align import align
-from logochron.core.align.period_spec import question_of
+from logochron.core.align.period_spec import period_spec
 from logochron.core.book.coverage import Coverage
 from logochron.core.options import STATUSES
 
@@ -69,7 +69,7 @@ BASES = ("prior", "prior:2", "year-ago", "year-ago:2", "mean:3", "year-ago-mean:
 FIXED_DAY = dt.date(2019, 8, 20)
 
 
-class Asked(NamedTuple):
+class Selection(NamedTuple):
     each: str
     basis: str
     running: str | int | None
@@ -82,24 +82,24 @@ def made(name: str) -> tuple[Any, twin.Walked]:
     return ours(), theirs()
 
 
-def questions(name: str) -> Iterator[Asked]:
+def questions(name: str) -> Iterator[Selection]:
     """Every grain, basis and window that goes together."""
     calendar, walked = made(name)
     for each in calendar.grains:
         parents = [g for g in calendar.grains if g not in ("day", each) and calendar.nests(each, g)]
         for running in (None, *parents, 3, 12):
             for basis in BASES:
-                yield Asked(each, basis, running, "same-number")
+                yield Selection(each, basis, running, "same-number")
             if walked.kind == "retail" or (walked.kind == "civil" and each in ("day", "week")):
                 for basis in ("year-ago", "year-ago:2"):
-                    yield Asked(each, basis, running, "364-days")
+                    yield Selection(each, basis, running, "364-days")
 
 
 def number(day: dt.date) -> int:
     return day.toordinal() - _EPOCH
 
 
-def hold(name: str, asked: Asked, every: int = 1, start: int = 0) -> int:
+def hold(name: str, asked: Selection, every: int = 1, start: int = 0) -> int:
     """Holds the last three rows at report dates against the twin; how many rows there were.
 
     Raises
@@ -118,7 +118,7 @@ def hold(name: str, asked: Asked, every: int = 1, start: int = 0) -> int:
     for place, report in enumerate(REPORTS[start::every]):
         # one after the other: every question meets each way to treat a period that is not whole
         partial = PARTIALS[(place + start) % len(PARTIALS)]
-        question = question_of(
+        question = period_spec(
             each=asked.each, against=basis, calendar=calendar, running=asked.running, weeks=asked.weeks, last=3,
             partial=partial,
         )  # fmt: skip

@@ -19,13 +19,13 @@ class _Questions(click.Group):
     """Answers options that people bring along with ours."""
 
     def invoke(self, ctx: click.Context) -> Any:
-        from logochron.core.brought_words import ours
+        from logochron.core.synonyms import synonym
 
         _say_on_standard_error()
         try:
             return super().invoke(ctx)
         except click.NoSuchOption as error:
-            if told := ours(error.option_name):
+            if told := synonym(error.option_name):
                 raise click.UsageError(f"no option {error.option_name}: here it is {told}", error.ctx) from None
             raise
 

@@ -29,22 +29,22 @@ class Given(NamedTuple):
     @property
     def measures(self) -> list[Measure]:
         """The measures that it makes."""
-        from logochron.report import made_of
+        from logochron.report import build
 
-        return made_of.measures(self.settings)
+        return build.measures(self.settings)
 
     @property
     def columns(self) -> Mapping[str, str]:
         """The columns of its dimensions, by their names."""
-        from logochron.report import made_of
+        from logochron.report import build
 
-        return made_of.dimensions(self.settings.sales.by)
+        return build.dimensions(self.settings.sales.by)
 
     def plan(self, calendar: Calendar, book: Daybook) -> Daybook | None:
         """The plan that it names."""
-        from logochron.report import made_of
+        from logochron.report import build
 
-        return made_of.plan(self.settings, self.path, calendar, book)
+        return build.plan(self.settings, self.path, calendar, book)
 
 
 def _taken(ctx: click.Context, param: click.Parameter, value: str | None) -> Given | None:
@@ -82,15 +82,15 @@ def _named(ctx: click.Context, param: click.Parameter, value: Sequence[str]) -> 
 
 def _defaults(given: Given) -> dict[str, Any]:
     """What the file says, as the options would."""
-    from logochron.report import made_of
+    from logochron.report import build
 
     settings = given.settings
     sales, judging, page = settings.sales, settings.judging, settings.page
-    found: dict[str, Any] = {"sales": made_of.source(sales, given.path), "date": sales.date}
+    found: dict[str, Any] = {"sales": build.source(sales, given.path), "date": sales.date}
     if not settings.measure:
-        found["value"] = [_quoted(name) for name in made_of.listed(sales.values)]
+        found["value"] = [_quoted(name) for name in build.listed(sales.values)]
     found["where"] = [text for name, wanted in sales.where.items() for text in _conditions(name, wanted)]
-    found |= made_of.said(sales, READING)
+    found |= build.said(sales, READING)
     if isinstance(sales.covering, list):
         found["covering"] = "..".join(map(str, sales.covering))
     until = page.until or sales.until
@@ -99,7 +99,7 @@ def _defaults(given: Given) -> dict[str, Any]:
     found |= {
         "level_within": _number(judging.level_within),
         "level_as": judging.level_as,
-        "bands": list(made_of.judging(judging).bands),
+        "bands": list(build.judging(judging).bands),
         "bands_on": judging.on,
         "marks": judging.marks if isinstance(judging.marks, str) else ",".join(judging.marks),
         "marks_place": judging.marks_place,
@@ -113,11 +113,11 @@ def _defaults(given: Given) -> dict[str, Any]:
 
 
 def _calendar(given: Given) -> dict[str, Any]:
-    from logochron.report import made_of
+    from logochron.report import build
     from logochron.report.settings import CALENDAR_KEYS
 
     table = given.settings.calendar
-    found = made_of.said(table, CALENDAR_KEYS[table.kind])
+    found = build.said(table, CALENDAR_KEYS[table.kind])
     if table.pattern is not None:
         found["pattern"] = "-".join(map(str, table.pattern))
     if table.kind == "listed":
@@ -126,10 +126,10 @@ def _calendar(given: Given) -> dict[str, Any]:
 
 
 def _conditions(name: str, wanted: Any) -> list[str]:
-    from logochron.report import made_of
+    from logochron.report import build
 
     if isinstance(wanted, Mapping):
-        return [f"{name}!={label}" for label in made_of.listed(wanted["not"])]
+        return [f"{name}!={label}" for label in build.listed(wanted["not"])]
     return [f"{name}={label}" for label in (wanted if isinstance(wanted, list) else [wanted])]
 
 

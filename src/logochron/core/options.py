@@ -7,8 +7,8 @@ from fractions import Fraction
 from numbers import Integral
 from typing import Any, Literal, get_args
 
-from logochron.core.brought_words import ours
 from logochron.core.errors import LogochronError, QuestionError, brief, nearest
+from logochron.core.synonyms import synonym
 
 Grain = Literal["day", "week", "month", "quarter", "half", "year"]
 Within = Literal["week", "month", "quarter", "half", "year"]
@@ -90,7 +90,7 @@ def check(name: str, value: object, literal: Any, error: type[LogochronError] = 
 
 def refuse_brought(name: str, value: object, error: type[LogochronError] = QuestionError) -> None:
     """Answers a word that people bring along with ours, not with the nearest spelling."""
-    if told := ours(value):
+    if told := synonym(value):
         raise error(f"`{name}` {value!r} is said otherwise here: {told}")
 
 

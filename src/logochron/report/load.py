@@ -16,7 +16,7 @@ from logochron.core.errors import LogochronError, ReportError, brief, nearest, n
 from logochron.core.judge.judging import Judging
 from logochron.core.options import BOUNDS
 from logochron.core.rows.question_types import question_type
-from logochron.report import made_of
+from logochron.report import build
 from logochron.report.alerting import alerts_of
 from logochron.report.faults import Fault, faults_of, refusal
 from logochron.report.key_lines import Place, key_lines
@@ -90,20 +90,20 @@ def _text(path: Path) -> str:
 def _faults(settings: Settings, path: Path) -> Iterator[Fault]:
     """What the models cannot tell."""
     sales = settings.sales
-    yield from _made(("sales", "where"), lambda: made_of.where(sales.where))
+    yield from _made(("sales", "where"), lambda: build.where(sales.where))
     for n, table in enumerate(settings.measure):
-        yield from _made(("measure", n), lambda table=table: made_of.measure(table))  # type: ignore[misc]
+        yield from _made(("measure", n), lambda table=table: build.measure(table))  # type: ignore[misc]
     if settings.calendar.kind != "listed":
-        yield from _made(("calendar",), lambda: made_of.calendar(settings.calendar, path))
+        yield from _made(("calendar",), lambda: build.calendar(settings.calendar, path))
     judging = Judging()
     try:
-        judging = made_of.judging(settings.judging)
+        judging = build.judging(settings.judging)
     except LogochronError as error:
         yield Fault(("judging",), str(error))
-    yield from _made(("page",), lambda: made_of.formats(settings.page))
-    yield from _made(("page", "palette"), lambda: made_of.palette(settings.page))
+    yield from _made(("page",), lambda: build.formats(settings.page))
+    yield from _made(("page", "palette"), lambda: build.palette(settings.page))
     yield from _no_files(settings, path)
-    dimensions = list(made_of.dimensions(sales.by))
+    dimensions = list(build.dimensions(sales.by))
     for name in settings.page.choices or ():
         if name not in dimensions:
             yield Fault(("page", "choices"), no_such("dimension", name, dimensions, where="`by` of [sales]"))
@@ -133,13 +133,13 @@ def _of_section(
         yield Fault((*place, "figure"), f"there is no figure {section.figure!r} of it{told}"
                     + (f". Did you mean {hint!r}?" if hint else ""))  # fmt: skip
     options = options_of(section)
-    by = made_of.listed(options.get("by", ()))
+    by = build.listed(options.get("by", ()))
     for name in by:
         if name not in dimensions:
             yield Fault((*place, "by"), no_such("dimension", name, dimensions, where="`by` of [sales]"))
-    measures = [table.name for table in settings.measure] or made_of.listed(settings.sales.values)
+    measures = [table.name for table in settings.measure] or build.listed(settings.sales.values)
     for option in ("measures", "quantity"):
-        for name in made_of.listed(options.get(option) or ()):
+        for name in build.listed(options.get(option) or ()):
             if measures and name not in measures:
                 yield Fault((*place, option), no_such("measure", name, measures, where="[[measure]]"))
     if options.get("against") == "plan" and settings.plan is None:

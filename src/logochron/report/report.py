@@ -17,7 +17,7 @@ from logochron.core.errors import IntakeError, LogochronError, OutputError, firs
 from logochron.core.judge.judging import Judging
 from logochron.core.rows.question_types import loaded, question_type
 from logochron.core.rows.result import Result
-from logochron.report import alerting, made_of
+from logochron.report import alerting, build
 from logochron.report.load import settings_of
 from logochron.report.settings import SectionTable, Settings, options_of
 from logochron.views.formats import Formats
@@ -147,7 +147,7 @@ class Report:
     @property
     def files(self) -> tuple[str, ...]:
         """What it reads besides itself: sales, plan, calendar, profiles; files and addresses as they are named."""
-        return made_of.files(self.settings, self.path)
+        return build.files(self.settings, self.path)
 
     def run(self, *, until: DayLike | None = None, progress: ToldDone | None = None) -> Answers:
         """Read the sales once, ask all questions of them.
@@ -170,11 +170,11 @@ class Report:
             Where the calendar, the sales or the plan cannot be read.
         """
         settings, told = self.settings, progress or (lambda what, part: None)
-        calendar = made_of.calendar(settings.calendar, self.path)
-        judging, formats = made_of.judging(settings.judging), made_of.formats(settings.page)
-        book = made_of.book(settings, self.path, calendar, until, lambda part: told("reading", part * 0.5))
+        calendar = build.calendar(settings.calendar, self.path)
+        judging, formats = build.judging(settings.judging), build.formats(settings.page)
+        book = build.book(settings, self.path, calendar, until, lambda part: told("reading", part * 0.5))
         _LOG.info("read %s rows, %s refused", f"{book.intake.counted:,}", f"{book.intake.refused:,}")
-        plan = made_of.plan(settings, self.path, calendar, book)
+        plan = build.plan(settings, self.path, calendar, book)
         sections, lines, fired = [], list[str](), False
         for n, table in enumerate(settings.section):
             told(table.heading, 0.5 + 0.5 * n / len(settings.section))
@@ -189,7 +189,7 @@ class Report:
             settings=settings,
             sections=tuple(sections),
             formats=formats,
-            palette=made_of.palette(settings.page),
+            palette=build.palette(settings.page),
             alerts=tuple(lines),
             fired=fired,
         )
@@ -237,7 +237,7 @@ def asked(table: SectionTable, book: Daybook, plan: Daybook | None, calendar: Ca
         options["each"] = table.each  # type: ignore[attr-defined]
     if options.get("against") == "plan" or (of.targeted and plan is not None):
         options["plan"] = plan
-    if made_of.is_file_name(options.get("profile", "")):
+    if build.is_file_name(options.get("profile", "")):
         options["profile"] = Path(options["profile"])
     shared = {"calendar": calendar, "judging": judging}
     answer: Result = ask(book, **{n: v for n, v in shared.items() if n in signature(ask).parameters}, **options)

@@ -199,10 +199,10 @@ def _text(date: object) -> str:
 def _guesses(scans: Sequence[Scanned], wanted: Wanted, reading: Reading) -> tuple[str, ...]:
     said = [guess for scanned in scans for guess in scanned.guesses]
     said += reading.guesses
-    for leaf in wanted.summed:
-        empties = sum(scanned.groups.leaves[leaf.key].empties for scanned in scans)
+    for aggregate in wanted.summed:
+        empties = sum(scanned.groups.aggregates[aggregate.key].empties for scanned in scans)
         if empties:
-            said.append(f"column {leaf.column!r}: {how_many(empties, 'empty amount')} taken as 0")
+            said.append(f"column {aggregate.column!r}: {how_many(empties, 'empty amount')} taken as 0")
     return tuple(dict.fromkeys(said))
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.items import Beyond
-from logochron.core.book.measures import Leaf
+from logochron.core.book.measures import Aggregate
 from logochron.core.book.record_spans import Standing, even_parts
 from logochron.core.book.sums import Amounts, IdCounts
 from logochron.core.days import Days
@@ -83,15 +83,15 @@ def assembled(
         unwanted, codes_unwanted = dates_and_codes(beyond)
         later = Beyond(codes_unwanted, starts[unwanted], ends[unwanted])
     falls: dict[str, Beyond] = {}
-    for leaf in wanted.summed:
-        below = [_falling(s.groups.leaves[leaf.key].falls, t | b) for s, t, b in zip(scans, taken, beyond)]
+    for aggregate in wanted.summed:
+        below = [_falling(s.groups.aggregates[aggregate.key].falls, t | b) for s, t, b in zip(scans, taken, beyond)]
         if any(of.any() for of in below):
             fallen, codes_fallen = dates_and_codes(below)
-            falls[leaf.key] = Beyond(codes_fallen, starts[fallen], ends[fallen])
+            falls[aggregate.key] = Beyond(codes_fallen, starts[fallen], ends[fallen])
     days = starts[dates]
     rows = _joined([_of(s.groups.rows - s.groups.bad, t) for s, t in zip(scans, whole)])
-    amounts = {leaf.key: _amounts(scans, leaf, whole) for leaf in wanted.summed}
-    counts = frozenset(leaf.key for leaf in wanted.summed if leaf.counts)
+    amounts = {aggregate.key: _amounts(scans, aggregate, whole) for aggregate in wanted.summed}
+    counts = frozenset(aggregate.key for aggregate in wanted.summed if aggregate.counts)
     if standing.spread:
         days, rows, codes, amounts = _spread(days, ends[dates], rows, codes, amounts, counts)
     key = days - days.min() if len(days) else days
@@ -107,11 +107,11 @@ def assembled(
         return values[order] if alone else np.add.reduceat(values[order], first)
 
     ids = {}
-    for leaf in wanted.ids:
-        table = EngineIds(engine, leaf.column, labels)
+    for aggregate in wanted.ids:
+        table = EngineIds(engine, aggregate.column, labels)
         for scanned, low, high in zip(scans, offsets, offsets[1:]):
-            scanned.ids(leaf, starts[low:high], inside[low:high], table)
-        ids[leaf.key] = table.counts()
+            scanned.ids(aggregate, starts[low:high], inside[low:high], table)
+        ids[aggregate.key] = table.counts()
     return BookRows(
         days=days[at],
         records=added(rows),
@@ -167,9 +167,9 @@ def _spread(
     return (starts[of] + place), counted, {name: code[of] for name, code in codes.items()}, laid
 
 
-def _amounts(scans: Sequence[Scanned], leaf: Leaf, taken: Sequence[NDArray[np.bool_] | None]) -> Amounts:
-    """The sums of a leaf from all sources, at one scale; as floats where whole numbers do not reach."""
-    parts = [s.groups.leaves[leaf.key] for s in scans]
+def _amounts(scans: Sequence[Scanned], aggregate: Aggregate, taken: Sequence[NDArray[np.bool_] | None]) -> Amounts:
+    """The sums of a aggregate from all sources, at one scale; as floats where whole numbers do not reach."""
+    parts = [s.groups.aggregates[aggregate.key] for s in scans]
     scale = max(part.scale or 0 for part in parts)
     size = sum(part.size * (1 if part.scale is None else 10 ** (scale - part.scale)) for part in parts)
     exact = all(part.scale is not None for part in parts) and size < 2.0**62
@@ -188,7 +188,7 @@ def _amounts(scans: Sequence[Scanned], leaf: Leaf, taken: Sequence[NDArray[np.bo
             size = float(np.abs(joined).sum())
         if not np.isfinite(size):
             raise IntakeError(
-                f"column {leaf.column!r}: its amounts are so large that their sum is no finite number; mend those that "
-                "cannot be, or leave them out by where= (--where)"
+                f"column {aggregate.column!r}: its amounts are so large that their sum is no finite number; mend "
+                "those that cannot be, or leave them out by where= (--where)"
             )
     return Amounts(joined, scale if exact else None, size)

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from logochron.core.book.coverage import Ends
 from logochron.core.book.filters import Where, check_where, conditions, in_words
-from logochron.core.book.measures import Leaf, Measure, all_leaves, formulas
+from logochron.core.book.measures import Aggregate, Measure, all_aggregates, formulas
 from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
@@ -97,14 +97,17 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
     sample: list[SampleColumn] = []
     if options.periods_in_columns is None and (date is None or not measures):
         sample = sampled(engine, sources[0], options.dialect)
-    named = [(leaf.column, *(c.column for c in leaf.where)) for leaf in _leaves(measures)]
+    named = [(aggregate.column, *(c.column for c in aggregate.where)) for aggregate in _aggregates(measures)]
     known = [*dimensions.values(), *where, *(name for names in named for name in names if name)]
     options, guesses = wide_found(options, sample, known, sources[0].name)
     records_of = options.records_of
     if options.periods_in_columns is not None:
         check("periods_in_columns", options.periods_in_columns, Grain)
         measures = measures or (Measure("amount"),)
-        if date is not None or len({leaf.column for leaf in _leaves(measures) if not leaf.counts}) > 1:
+        if (
+            date is not None
+            or len({aggregate.column for aggregate in _aggregates(measures) if not aggregate.counts}) > 1
+        ):
             raise QuestionError(
                 "with `periods_in_columns` the headers are the dates and the cells one measure: leave `date` out, and "
                 "let `values` be the one name the amounts shall have"
@@ -126,7 +129,7 @@ def request(engine: Engine, source: Any, options: Options) -> Request:
     wanted = Wanted(
         date=date,
         dimensions=dimensions,
-        leaves=_leaves(measures),
+        aggregates=_aggregates(measures),
         # a filter may use the new name of a dimension, or the name of any column
         where=conditions(columns_wanted),
         empty_is_zero=options.empty == "zero",
@@ -159,13 +162,15 @@ def wide_found(
     from logochron.sources.guess_columns import wide_grain
 
     grain = wide_grain(sample, known, options.calendar or CivilCalendar())
-    leaves = _leaves(_measures(options.values, options.measures))
+    aggregates = _aggregates(_measures(options.values, options.measures))
     # an amount that the table has as a column is no name for its cells
-    has = {fold(column.name) for column in sample} & {fold(leaf.column) for leaf in leaves if leaf.column}
+    has = {fold(column.name) for column in sample} & {
+        fold(aggregate.column) for aggregate in aggregates if aggregate.column
+    }
     if grain is None or has or options.records_of not in ("day", grain):
         return options, ()
     said = f"{name}: a wide table, one column a {grain} (periods_in_columns={grain!r}, --periods-in-columns {grain})"
-    said += "" if leaves else ", amounts called 'amount' (values=, --value)"
+    said += "" if aggregates else ", amounts called 'amount' (values=, --value)"
     return options._replace(periods_in_columns=grain), (said,)
 
 
@@ -203,9 +208,9 @@ def _measures(values: str | Sequence[str] | None, measures: Sequence[Measure] | 
     return asked
 
 
-def _leaves(measures: Sequence[Measure]) -> tuple[Leaf, ...]:
+def _aggregates(measures: Sequence[Measure]) -> tuple[Aggregate, ...]:
     """All that the measures sum and count."""
-    return all_leaves(formulas(measures))
+    return all_aggregates(formulas(measures))
 
 
 def names_of(option: str, given: Any) -> list[str]:

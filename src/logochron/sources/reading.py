@@ -43,7 +43,7 @@ def _carried_out(engine: Engine, asked: Request, options: Options, look: Look | 
         rows, intake = account(engine, scans, asked.wanted, asked.stated, options.on_refused)
         if look:
             look(scans, asked)
-    summed = {leaf.key: leaf.column for leaf in asked.wanted.summed}
+    summed = {aggregate.key: aggregate.column for aggregate in asked.wanted.summed}
     inexact = list(dict.fromkeys(summed[key] for key, amounts in rows.amounts.items() if amounts.scale is None))
     if inexact:
         said = "summed in floating point, as the amounts have more than six decimals or are too large"

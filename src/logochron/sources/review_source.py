@@ -7,7 +7,7 @@ from typing import Any
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.intake import Fact
-from logochron.core.book.measures import all_leaves, formulas
+from logochron.core.book.measures import all_aggregates, formulas
 from logochron.core.check_kinds import check_kinds, kinds_checked
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.questions.review import Review, review_book
@@ -111,7 +111,7 @@ def columns_found(source: Any, asked: Options, with_items: bool) -> Options:
         guess(first, sample, asked.date, (), known)  # says what is to be named
     found = asked._replace(date=dates[0], values=named)
     if with_items:
-        taken = [dates[0], *named, *(leaf.column for leaf in all_leaves(formulas(asked.measures or ())))]
+        taken = [dates[0], *named, *(aggregate.column for aggregate in all_aggregates(formulas(asked.measures or ())))]
         names = labels_of(sample, taken)
         found = found._replace(by=names)
     return found

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from logochron.core.book.coverage import Ends
 from logochron.core.book.filters import Condition
 from logochron.core.book.intake import Fact, Refusal
-from logochron.core.book.measures import Leaf
+from logochron.core.book.measures import Aggregate
 from logochron.core.book.record_spans import Standing
 from logochron.core.book.sums import RECORDS
 from logochron.core.days import Days
@@ -33,7 +33,7 @@ class Wanted(NamedTuple):
 
     date: str
     dimensions: Mapping[str, str]  # name -> column
-    leaves: tuple[Leaf, ...]  # all that the measures sum and count
+    aggregates: tuple[Aggregate, ...]  # all that the measures sum and count
     where: tuple[Condition, ...]
     empty_is_zero: bool
     tz: str | None = None
@@ -47,19 +47,23 @@ class Wanted(NamedTuple):
         return self.date_format is None
 
     @property
-    def summed(self) -> tuple[Leaf, ...]:
+    def summed(self) -> tuple[Aggregate, ...]:
         """What single records are looked at for: amounts, and records of some rows only."""
-        return tuple(leaf for leaf in self.leaves if leaf.counts != "ids" and leaf.key != RECORDS)
+        return tuple(
+            aggregate for aggregate in self.aggregates if aggregate.counts != "ids" and aggregate.key != RECORDS
+        )
 
     @property
-    def ids(self) -> tuple[Leaf, ...]:
+    def ids(self) -> tuple[Aggregate, ...]:
         """What distinct ids are counted for."""
-        return tuple(leaf for leaf in self.leaves if leaf.counts == "ids")
+        return tuple(aggregate for aggregate in self.aggregates if aggregate.counts == "ids")
 
     @property
     def conditions(self) -> tuple[Condition, ...]:
         """All conditions on rows, those of single measures too, by the columns of the source."""
-        return tuple(dict.fromkeys((*self.where, *(c for leaf in self.leaves for c in self.conditions_of(leaf)))))
+        return tuple(
+            dict.fromkeys((*self.where, *(c for aggregate in self.aggregates for c in self.conditions_of(aggregate))))
+        )
 
     @property
     def named(self) -> list[tuple[str, str]]:
@@ -67,17 +71,17 @@ class Wanted(NamedTuple):
         pairs = ((c.column, label) for c in self.conditions for labels in (c.taken, c.left_out) for label in labels)
         return list(dict.fromkeys(pairs))
 
-    def conditions_of(self, leaf: Leaf) -> tuple[Condition, ...]:
-        """The conditions of a leaf, by the columns of the source: it may use the new name of a dimension."""
-        return tuple(c._replace(column=self.dimensions.get(c.column, c.column)) for c in leaf.where)
+    def conditions_of(self, aggregate: Aggregate) -> tuple[Condition, ...]:
+        """The conditions of a aggregate, by the columns of the source: it may use the new name of a dimension."""
+        return tuple(c._replace(column=self.dimensions.get(c.column, c.column)) for c in aggregate.where)
 
     def names(self) -> list[tuple[str, str]]:
         """The wanted columns, each with the option that names it."""
-        named = [("date", self.date), *(("values", leaf.column) for leaf in self.summed if leaf.column)]
+        named = [("date", self.date), *(("values", aggregate.column) for aggregate in self.summed if aggregate.column)]
         named += [("by", column) for column in self.dimensions.values()]
         named += [("where", condition.column) for condition in self.where]
-        named += [("measures", leaf.column) for leaf in self.ids]
-        named += [("measures", c.column) for leaf in self.leaves for c in self.conditions_of(leaf)]
+        named += [("measures", aggregate.column) for aggregate in self.ids]
+        named += [("measures", c.column) for aggregate in self.aggregates for c in self.conditions_of(aggregate)]
         return list(dict.fromkeys(named))
 
 
@@ -91,7 +95,7 @@ class StatedDates(NamedTuple):
 
 
 class LeafGroups(NamedTuple):
-    """The sums of one leaf by group, and of the sizes of its amounts: at a scale, or floats where that is None.
+    """The sums of one aggregate by group, and of the sizes of its amounts: at a scale, or floats where that is None.
 
     `falls`: which groups hold a negative amount; None where none does.
     """
@@ -117,7 +121,7 @@ class Groups(NamedTuple):
     label_codes: Mapping[str, Codes]
     rows: Days
     bad: Days
-    leaves: Mapping[str, LeafGroups]
+    aggregates: Mapping[str, LeafGroups]
     named_rows: Mapping[tuple[str, str], int]
 
 
@@ -230,7 +234,7 @@ class Scanned(Protocol):
     def items(self, column: str) -> Iterable[str]:
         """The labels that occur in a column of conditions."""
 
-    def ids(self, leaf: Leaf, starts: Days, inside: NDArray[np.bool_], table: IdTable) -> None:
+    def ids(self, aggregate: Aggregate, starts: Days, inside: NDArray[np.bool_], table: IdTable) -> None:
         """Adds the ids of the records that count to those of other sources.
 
         Parameters

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from logochron.core.align.base_spans import BaseSpans, Objects, ValueSpans, any_part, base_spans, check_moved, one_span
 from logochron.core.align.bases import Fixed, Stepping, YearAgo, YearAgoMean
-from logochron.core.align.period_spec import Question
+from logochron.core.align.period_spec import PeriodSpec
 from logochron.core.book.coverage import Coverage, closable
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.days import Days, as_date, day_number, in_words, iso, whole_span
@@ -19,7 +19,7 @@ from logochron.core.options import COMPLETE, PARTIAL, TO_DATE, Grain, how_many
 
 
 def closing_options(
-    question: Question, aligned: Alignment, coverage: Coverage, recorded: Days, recorded_last: int
+    spec: PeriodSpec, aligned: Alignment, coverage: Coverage, recorded: Days, recorded_last: int
 ) -> tuple[str, ...]:
     """The option that closes each edge of the coverage, where it cuts a period that the answer takes.
 
@@ -30,21 +30,21 @@ def closing_options(
     recorded_last
         The last day that any of them stands for.
     """
-    if question.each == "day" and question.window.parent is None or not aligned.size:
+    if spec.each == "day" and spec.window.parent is None or not aligned.size:
         return ()
     found = aligned.parts.found
     starts = np.concatenate([aligned.rows.starts, aligned.parts.starts[found]])
     ends = np.concatenate([aligned.rows.ends, aligned.parts.ends[found]])
-    labels = aligned.labels if question.each == "span" else None
-    lines = edge_options(question, labels, starts, ends, coverage, recorded, recorded_last)
-    if _could_be_prior(question, aligned):
-        word = question.calendar.word(question.each)
+    labels = aligned.labels if spec.each == "span" else None
+    lines = edge_options(spec, labels, starts, ends, coverage, recorded, recorded_last)
+    if _could_be_prior(spec, aligned):
+        word = spec.calendar.word(spec.each)
         lines.append(f"no {word} has a base: against='prior' (--against prior) holds each against the {word} before")
     return tuple(lines)
 
 
 def edge_options(
-    question: Question,
+    spec: PeriodSpec,
     labels: Objects | None,
     starts: Days,
     ends: Days,
@@ -62,7 +62,7 @@ def edge_options(
     if len(cut_off) and closable(recorded, int(cut_off.max()), first - 1):
         start = int(cut_off.max())
         lines.append(
-            f"{_label(question, labels, start)} is only partly covered: the records start on {in_words(first)}. "
+            f"{_label(spec, labels, start)} is only partly covered: the records start on {in_words(first)}. "
             f"If there was nothing to record before, say covering=({iso(start)!r}, None) (--covering {iso(start)}..)"
         )
     open_ends = ends[(ends > last) & (starts <= last)]
@@ -70,29 +70,29 @@ def edge_options(
     if len(open_ends) and last == recorded_last and closable(recorded, last + 1, int(open_ends.min())):
         end = int(open_ends.min())
         lines.append(
-            f"{_label(question, labels, end)} is only partly covered: the records end on {in_words(last)}. If there "
+            f"{_label(spec, labels, end)} is only partly covered: the records end on {in_words(last)}. If there "
             f"is nothing more to record in it, say until={iso(end)!r} (--until {iso(end)})"
         )
     return lines
 
 
-def _could_be_prior(question: Question, aligned: Alignment) -> bool:
+def _could_be_prior(spec: PeriodSpec, aligned: Alignment) -> bool:
     """Whether the records hold no year ago of any row, but rows before others."""
-    if not isinstance(question.basis, YearAgo) or question.window.parent or question.each in ("span", "year"):
+    if not isinstance(spec.basis, YearAgo) or spec.window.parent or spec.each in ("span", "year"):
         return False
     recorded = aligned.value_known & (aligned.status != PARTIAL)
     return not aligned.base_known.any() and int(recorded.sum()) > 1
 
 
-def _label(question: Question, labels: Objects | None, day: int) -> str:
+def _label(spec: PeriodSpec, labels: Objects | None, day: int) -> str:
     """The period at an edge of which a day lies; the longer one where rows add up to date."""
     if labels is not None:
         return str(labels[0])
-    calendar, each = question.calendar, question.grain
+    calendar, each = spec.calendar, spec.grain
     held = calendar.ordinals(each, np.array([day]))
-    if question.window.parent is not None:
-        parent = calendar.parents(each, question.window.parent, held)
-        return str(calendar.labels(question.window.parent, parent)[0])
+    if spec.window.parent is not None:
+        parent = calendar.parents(each, spec.window.parent, held)
+        return str(calendar.labels(spec.window.parent, parent)[0])
     return str(calendar.labels(each, held)[0])
 
 
@@ -175,7 +175,7 @@ class Alignment(NamedTuple):
         return np.where(self.part_known, self.base_ends, -_FAR).max(axis=0, initial=-_FAR)
 
 
-def align(question: Question, coverage: Coverage, recorded: Days, plan: Coverage | None = None) -> Alignment:
+def align(spec: PeriodSpec, coverage: Coverage, recorded: Days, plan: Coverage | None = None) -> Alignment:
     """Line up each period with its base, both with the days the coverage holds.
 
     Parameters
@@ -190,23 +190,23 @@ def align(question: Question, coverage: Coverage, recorded: Days, plan: Coverage
     QuestionError
         Where an option names nothing or does not go with another.
     """
-    rows, parts = _lined_up(question, coverage, recorded)
+    rows, parts = _lined_up(spec, coverage, recorded)
     covered = (rows.own_starts <= coverage.last) & (rows.ends >= coverage.first)
     start_held = covered & (rows.starts >= coverage.first) & rows.whole
     whole = start_held & (rows.ends <= coverage.last)
     running = start_held & ~whole
     # a window of so many periods that leaves the coverage is unknown; a longer period's first part is shown
-    value_known = covered & (start_held | (question.window.n == 1))
+    value_known = covered & (start_held | (spec.window.n == 1))
     starts = np.where(value_known, np.maximum(rows.starts, coverage.first), rows.starts)
     ends = np.where(value_known, np.minimum(rows.ends, coverage.last), rows.ends)
 
-    as_is = question.partial == "as-is"
+    as_is = spec.partial == "as-is"
     if plan is not None:  # the same days
         base_starts, base_ends = starts[None], np.where(as_is, rows.ends, ends)[None]
     else:
         base_starts, base_ends = parts.starts, parts.ends.copy()
         if running.any() and not as_is:
-            cut = np.minimum(_cut(question, rows, parts, running, coverage.last), parts.ends[:, running])
+            cut = np.minimum(_cut(spec, rows, parts, running, coverage.last), parts.ends[:, running])
             base_ends[:, running] = np.where(parts.uncut[:, running], parts.ends[:, running], cut)
     held_by = plan or coverage
     too_early = any_part(base_starts < held_by.first)
@@ -215,7 +215,7 @@ def align(question: Question, coverage: Coverage, recorded: Days, plan: Coverage
         base_starts, base_ends = np.maximum(base_starts, held_by.first), np.minimum(base_ends, held_by.last)
     else:
         held = (base_starts >= held_by.first) & (base_ends <= held_by.last)
-        if isinstance(question.basis, Fixed):  # the named period itself, not only as far as the row goes
+        if isinstance(spec.basis, Fixed):  # the named period itself, not only as far as the row goes
             held &= parts.ends <= held_by.last
     part_known = parts.found & held
     fragment = covered & ~start_held
@@ -233,12 +233,12 @@ def align(question: Question, coverage: Coverage, recorded: Days, plan: Coverage
         part_known=part_known,
         base_known=enough & ~fragment,
     )
-    return aligned._replace(notes=_notes(question, aligned, fragment, too_early, coverage, plan))
+    return aligned._replace(notes=_notes(spec, aligned, fragment, too_early, coverage, plan))
 
 
-def against_whole(question: Question, coverage: Coverage, recorded: Days, plan: Coverage | None = None) -> Alignment:
+def against_whole(spec: PeriodSpec, coverage: Coverage, recorded: Days, plan: Coverage | None = None) -> Alignment:
     """The same with the bases whole, whatever of the period itself has passed; unknown where that is not held."""
-    aligned = align(question, coverage, recorded, plan)
+    aligned = align(spec, coverage, recorded, plan)
     held_by = plan or coverage
     starts, ends = aligned.parts.starts, aligned.parts.ends
     part_known = aligned.parts.found & (starts >= held_by.first) & (ends <= held_by.last)
@@ -251,48 +251,48 @@ def against_whole(question: Question, coverage: Coverage, recorded: Days, plan: 
     )
     fragment = aligned.status == PARTIAL
     too_early = any_part(starts < held_by.first)
-    return whole._replace(ends=aligned.ends, notes=_notes(question, whole, fragment, too_early, coverage, plan))
+    return whole._replace(ends=aligned.ends, notes=_notes(spec, whole, fragment, too_early, coverage, plan))
 
 
-def _lined_up(question: Question, coverage: Coverage, recorded: Days) -> tuple[ValueSpans, BaseSpans]:
+def _lined_up(spec: PeriodSpec, coverage: Coverage, recorded: Days) -> tuple[ValueSpans, BaseSpans]:
     """The rows and their bases, before the report date cuts them."""
-    calendar, each = question.calendar, question.each
-    if question.weeks == "364-days":
-        check_moved(question.basis, calendar, each)
-    if question.skip_closed and (each != "day" or question.window.parent):
+    calendar, each = spec.calendar, spec.each
+    if spec.weeks == "364-days":
+        check_moved(spec.basis, calendar, each)
+    if spec.skip_closed and (each != "day" or spec.window.parent):
         raise QuestionError("`skip_closed` is about days: it goes with each='day', without a longer grain in `running`")
     if each == "span":
-        first, last = _one_span(question.at)
+        first, last = _one_span(spec.at)
         ends = np.array([first]), np.array([last])
         label = np.array([f"{iso(first)}..{iso(last)}"], dtype=object)
         rows = ValueSpans(np.zeros(1, dtype=np.int64), label, ends[0], ends[0], ends[1], np.ones(1, dtype=bool))
-        parts = one_span(question.basis, calendar, first, last, question.weeks)
-        if question.partial == "drop" and not (first >= coverage.first and last <= coverage.last):
+        parts = one_span(spec.basis, calendar, first, last, spec.weeks)
+        if spec.partial == "drop" and not (first >= coverage.first and last <= coverage.last):
             return rows.none(), parts.none()
         return rows, parts
-    _check_reach(question, coverage)
-    ordinals = _periods(question, coverage)
+    _check_reach(spec, coverage)
+    ordinals = _periods(spec, coverage)
     rows = ValueSpans(
         ordinals,
         calendar.labels(each, ordinals).astype(object),
-        question.window.starts(calendar, each, ordinals),
+        spec.window.starts(calendar, each, ordinals),
         calendar.first_days(each, ordinals),
         calendar.last_days(each, ordinals),
-        question.window.whole(calendar, each, ordinals),
+        spec.window.whole(calendar, each, ordinals),
     )
     inside = (recorded >= coverage.first) & (recorded <= coverage.last) & calendar.holds(recorded)
-    closed_skipped = recorded[inside] if question.skip_closed else None
-    parts = base_spans(question.basis, calendar, each, question.window, rows, question.weeks, closed_skipped)
+    closed_skipped = recorded[inside] if spec.skip_closed else None
+    parts = base_spans(spec.basis, calendar, each, spec.window, rows, spec.weeks, closed_skipped)
     return rows, parts
 
 
-def _check_reach(question: Question, coverage: Coverage) -> None:
+def _check_reach(spec: PeriodSpec, coverage: Coverage) -> None:
     """Refuse counts that reach back further than the records could ever do."""
-    calendar, grain, basis = question.calendar, question.grain, question.basis
-    counts: list[tuple[str, int, Grain]] = [("running", question.window.n, grain)]
+    calendar, grain, basis = spec.calendar, spec.grain, spec.basis
+    counts: list[tuple[str, int, Grain]] = [("running", spec.window.n, grain)]
     if isinstance(basis, Stepping):
         of_years = isinstance(basis, (YearAgo, YearAgoMean))
-        counts.append(("against", basis.n, "year" if of_years else question.window.parent or grain))
+        counts.append(("against", basis.n, "year" if of_years else spec.window.parent or grain))
     for option, n, step in counts:
         held = len(calendar.touching(step, coverage.first, coverage.last))
         if n > max(held, _ALWAYS):
@@ -308,9 +308,9 @@ def _one_span(at: Any) -> tuple[int, int]:
     return whole_span(at, "at")
 
 
-def _periods(question: Question, coverage: Coverage) -> Days:
+def _periods(spec: PeriodSpec, coverage: Coverage) -> Days:
     """The ordinals of the rows: those of `at`, or all that touch the coverage; the last few of them."""
-    calendar, each, at, last = question.calendar, question.grain, question.at, question.last
+    calendar, each, at, last = spec.calendar, spec.grain, spec.at, spec.last
     ordinals = calendar.touching(each, coverage.first, coverage.last)
     if at is not None:
         low, high = named_periods(calendar, each, at)
@@ -324,9 +324,9 @@ def _periods(question: Question, coverage: Coverage) -> Days:
             f"the calendar lists no {calendar.word(each)} in the days of the records, {iso(coverage.first)} to "
             f"{iso(coverage.last)}"
         )
-    if question.partial == "drop":
-        starts, ends = question.window.starts(calendar, each, ordinals), calendar.last_days(each, ordinals)
-        whole = question.window.whole(calendar, each, ordinals)
+    if spec.partial == "drop":
+        starts, ends = spec.window.starts(calendar, each, ordinals), calendar.last_days(each, ordinals)
+        whole = spec.window.whole(calendar, each, ordinals)
         ordinals = ordinals[whole & (starts >= coverage.first) & (ends <= coverage.last)]
     return ordinals[-last:] if last else ordinals
 
@@ -345,12 +345,12 @@ def named_periods(calendar: Calendar, each: Grain, at: Any, name: str = "at") ->
     return low, high
 
 
-def _cut(question: Question, rows: ValueSpans, parts: BaseSpans, running: Bools, report: int) -> Days:
+def _cut(spec: PeriodSpec, rows: ValueSpans, parts: BaseSpans, running: Bools, report: int) -> Days:
     """The last day of each base of the unfinished rows, at the same point of their last period."""
     starts, base_starts = rows.own_starts[running], parts.own_starts[:, running]
-    if question.each == "span" or question.weeks == "364-days":
+    if spec.each == "span" or spec.weeks == "364-days":
         return base_starts + (report - starts)
-    return question.calendar.cut(question.each, starts, base_starts, report)
+    return spec.calendar.cut(spec.each, starts, base_starts, report)
 
 
 def base_names(parts: BaseSpans, taken: Bools) -> Objects:
@@ -380,7 +380,7 @@ def base_names(parts: BaseSpans, taken: Bools) -> Objects:
 
 
 def _notes(
-    question: Question, aligned: Alignment, fragment: Bools, too_early: Bools, coverage: Coverage, plan: Coverage | None
+    spec: PeriodSpec, aligned: Alignment, fragment: Bools, too_early: Bools, coverage: Coverage, plan: Coverage | None
 ) -> tuple[Noted, ...]:
     """What is to be said of each row; `too_early`: its base would start before what is held."""
     parts, value_known, base_known = aligned.parts, aligned.value_known, aligned.base_known
@@ -390,8 +390,8 @@ def _notes(
     notes = [Noted(~value_known, "not recorded")]
     cut_off = fragment & ~aligned.rows.whole
     if plan is not None and cut_off.any():  # the list of periods, not the plan, lacks the start of these
-        grain = question.window.parent or question.grain
-        first = question.calendar.labels(grain, np.zeros(1, dtype=np.int64))[0]
+        grain = spec.window.parent or spec.grain
+        first = spec.calendar.labels(grain, np.zeros(1, dtype=np.int64))[0]
         notes.append(Noted(cut_off, "no base: cut by the list", (str(first),)))
         missing = missing & ~cut_off
     notes += [
@@ -402,9 +402,9 @@ def _notes(
     ]
     if plan is None:
         both = aligned.part_known & base_known & value_known
-        if question.each == "week" or (question.calendar.whole_weeks and question.each != "span"):
+        if spec.each == "week" or (spec.calendar.whole_weeks and spec.each != "span"):
             notes.append(_weeks_differ(aligned, both))
-        if question.window.parent == "year":
+        if spec.window.parent == "year":
             notes.append(Noted(any_part(parts.uncut & both), "against the whole year"))
         meets = (aligned.base_starts <= aligned.ends) & (aligned.base_ends >= aligned.starts)
         notes.append(Noted(any_part(meets & both), "shared days"))

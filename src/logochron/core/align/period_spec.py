@@ -66,7 +66,7 @@ def window_of(calendar: Calendar, each: Grain, running: object) -> Window:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Question:
+class PeriodSpec:
     """Which periods, what each adds up, what it is held against, and how both are cut and divided.
 
     Parameters
@@ -103,7 +103,7 @@ class Question:
         return self.window.parent or (self.window.n if self.window.n > 1 else None)
 
 
-def question_of(
+def period_spec(
     *,
     each: Each,
     against: str | Basis = "year-ago",
@@ -115,7 +115,7 @@ def question_of(
     at: Any = None,
     last: int | None = None,
     per: Per | None = None,
-) -> Question:
+) -> PeriodSpec:
     """The options as a user gives them, checked.
 
     Raises
@@ -137,7 +137,7 @@ def question_of(
         raise QuestionError("`running` goes with periods, not with each='span'")
     if per is not None:
         check("per", per, Per)
-    return Question(
+    return PeriodSpec(
         each=each,
         calendar=calendar,
         basis=basis,

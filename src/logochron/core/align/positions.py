@@ -10,7 +10,7 @@ import numpy as np
 from logochron.core.align.align import Alignment, base_names, named_periods
 from logochron.core.align.base_spans import BaseSpans, ValueSpans, any_part, base_spans
 from logochron.core.align.bases import Span
-from logochron.core.align.period_spec import Question, Window
+from logochron.core.align.period_spec import PeriodSpec, Window
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.base import Bools
@@ -41,7 +41,7 @@ class Positions(NamedTuple):
 
 
 def positions(
-    question: Question, exclude: Sequence[Any], standing: Standing, coverage: Coverage, plan: Coverage | None
+    spec: PeriodSpec, exclude: Sequence[Any], standing: Standing, coverage: Coverage, plan: Coverage | None
 ) -> Positions:
     """Line up the running totals of the periods of `question.each` with those of their bases.
 
@@ -59,25 +59,25 @@ def positions(
     QuestionError
         Where nothing is left to line up, or an option names nothing.
     """
-    calendar, within = question.calendar, question.grain
+    calendar, within = spec.calendar, spec.grain
     touched = calendar.touching(within, coverage.first, coverage.last)
     if not len(touched):
         raise QuestionError(f"the calendar lists no {calendar.word(within)} in the days of the records")
     held = calendar.whole(within, touched) & (calendar.first_days(within, touched) >= coverage.first)
-    excluded = _excluded(question, exclude, touched)
+    excluded = _excluded(spec, exclude, touched)
     parents = touched[held & ~excluded]
-    if question.last:
-        parents = parents[-question.last :]
+    if spec.last:
+        parents = parents[-spec.last :]
     if not len(parents):
         word = calendar.word(within)
         raise QuestionError(
             f"no {word} has a running total: the records, {iso(coverage.first)} to {iso(coverage.last)}, hold none "
             "from its start" + (" that is not excluded" if excluded.any() else "")
         )
-    if isinstance(question.basis, Span):
-        raise QuestionError(f"`against` {str(question.basis)!r} is no running total: name earlier periods or a plan")
+    if isinstance(spec.basis, Span):
+        raise QuestionError(f"`against` {str(spec.basis)!r} is no running total: name earlier periods or a plan")
     rows = ValueSpans.of_periods(calendar, within, parents)
-    parts = base_spans(question.basis, calendar, within, Window(), rows, "same-number", None)
+    parts = base_spans(spec.basis, calendar, within, Window(), rows, "same-number", None)
     earlier = parents[None] if parts.ordinals is None else parts.ordinals
     found = parts.found
     compared = np.unique(np.concatenate([parents, touched[-1:], earlier[found]]))
@@ -94,7 +94,7 @@ def positions(
         days, numbers = days[:, ends], numbers[ends]
     if len(parents) * len(numbers) > _MOST_ROWS:
         raise QuestionError(f"{len(parents):,} lines of {len(numbers)} positions are too many: choose some by `last`")
-    aligned = _aligned(question, rows, earlier, found, compared, days, coverage, plan)
+    aligned = _aligned(spec, rows, earlier, found, compared, days, coverage, plan)
     size = len(numbers)
     aligned = aligned._replace(notes=tuple(_by_row(note, size) for note in parts.notes) + aligned.notes)
     last_days = days[np.searchsorted(compared, touched[-1])]
@@ -104,14 +104,14 @@ def positions(
         numbers=numbers,
         aligned=aligned,
         today=max(int(np.searchsorted(last_days, coverage.last, side="right")) - 1, 0),
-        left_out=_left_out(question, touched, held, coverage),
+        left_out=_left_out(spec, touched, held, coverage),
         edges=(calendar.first_days(within, touched), calendar.last_days(within, touched)),
     )
 
 
-def _excluded(question: Question, exclude: Sequence[Any], touched: Days) -> Bools:
+def _excluded(spec: PeriodSpec, exclude: Sequence[Any], touched: Days) -> Bools:
     """Which of the parents are named to have no line."""
-    calendar, within = question.calendar, question.grain
+    calendar, within = spec.calendar, spec.grain
     out = np.zeros(len(touched), dtype=bool)
     for named in exclude:
         low, high = named_periods(calendar, within, named, "exclude")
@@ -124,7 +124,7 @@ def _excluded(question: Question, exclude: Sequence[Any], touched: Days) -> Bool
 
 
 def _aligned(
-    question: Question,
+    spec: PeriodSpec,
     parents: ValueSpans,
     earlier: Days,
     found: Bools,
@@ -134,7 +134,7 @@ def _aligned(
     plan: Coverage | None,
 ) -> Alignment:
     """A row for each parent and position: from the start of the parent to the day at the position, and the base's."""
-    calendar, within = question.calendar, question.grain
+    calendar, within = spec.calendar, spec.grain
     size = days.shape[1]
     ends = days[np.searchsorted(compared, parents.ordinals)].ravel()
     starts = np.repeat(parents.starts, size)
@@ -188,9 +188,9 @@ def _by_row(note: Noted, size: int) -> Noted:
     return Noted(np.repeat(note.rows, size), note.code, args)
 
 
-def _left_out(question: Question, touched: Days, held: Bools, coverage: Coverage) -> tuple[str, ...]:
+def _left_out(spec: PeriodSpec, touched: Days, held: Bools, coverage: Coverage) -> tuple[str, ...]:
     """Which parents have no line, as their start is not held."""
-    labels = [str(label) for label in question.calendar.labels(question.grain, touched[~held])]
+    labels = [str(label) for label in spec.calendar.labels(spec.grain, touched[~held])]
     if not labels:
         return ()
     many = "has" if len(labels) == 1 else "have"

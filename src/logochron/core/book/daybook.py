@@ -16,7 +16,7 @@ from logochron.core.book.coverage import Coverage, Ends, settle
 from logochron.core.book.filters import Where, check_where, holds, in_words, labels_named
 from logochron.core.book.intake import Intake
 from logochron.core.book.items import Beyond, Items, RecordLife
-from logochron.core.book.measures import Formula, Measure, adds_up, formulas, leaves
+from logochron.core.book.measures import Formula, Measure, adds_up, aggregates, formulas
 from logochron.core.book.record_spans import Standing
 from logochron.core.book.sums import RECORDS, ROWS, Amounts, DaySums, IdCounts, Spans, Sums
 from logochron.core.calendars.base import Calendar
@@ -40,9 +40,9 @@ class Daybook:
     codes, labels
         For each dimension the code of each row, and the labels the codes stand for (in text order).
     amounts
-        By the key of each leaf of the measures what is summed.
+        By the key of each aggregate of the measures what is summed.
     ids
-        By the key of each leaf that counts distinct ids their numbers, by day and any of the dimensions.
+        By the key of each aggregate that counts distinct ids their numbers, by day and any of the dimensions.
     recorded
         The days on which the source has any record, whatever was filtered; sorted, int64.
     intake
@@ -64,7 +64,7 @@ class Daybook:
     filters: tuple[Where, ...] = ()  # and as it was asked, by the names of dimensions where they have one
     standing: Standing = Standing()  # what each record stands for
     beyond: Beyond | None = None  # the records on days that were set aside
-    falls: Mapping[str, Beyond] = field(default_factory=dict)  # by leaf the items with negative amounts, and when
+    falls: Mapping[str, Beyond] = field(default_factory=dict)  # by aggregate the items with negative amounts, and when
     ids: Mapping[str, IdCounts] = field(default_factory=dict)
     # by dimensions; books of the same rows share them
     laid_out: dict[tuple[str, ...], DaySums] = field(default_factory=dict)
@@ -77,11 +77,11 @@ class Daybook:
 
     def decimals(self, measure: str) -> int | None:
         """How many decimals the figures of a measure have; None where they are not exact."""
-        scales = [self.scale_of(leaf.key) for leaf in leaves(self.formulas[measure])]
+        scales = [self.scale_of(aggregate.key) for aggregate in aggregates(self.formulas[measure])]
         return max(scale or 0 for scale in scales) if self.exact[measure] else None
 
     def scale_of(self, key: str) -> int | None:
-        """The scale of the sums of a leaf; None where they are floats."""
+        """The scale of the sums of a aggregate; None where they are floats."""
         return self.amounts[key].scale if key in self.amounts else 0
 
     @cached_property
@@ -127,7 +127,8 @@ class Daybook:
     def exact(self) -> dict[str, bool]:
         """For each measure whether its sums are exact."""
         return {
-            name: adds_up(formula) and all(self.scale_of(leaf.key) is not None for leaf in leaves(formula))
+            name: adds_up(formula)
+            and all(self.scale_of(aggregate.key) is not None for aggregate in aggregates(formula))
             for name, formula in self.formulas.items()
         }
 

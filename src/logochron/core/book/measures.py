@@ -18,7 +18,7 @@ from logochron.core.errors import QuestionError, brief
 from logochron.core.options import Better, check
 
 
-class Leaf(NamedTuple):
+class Aggregate(NamedTuple):
     """What is summed from the records: a column, their number, or the distinct ids of a column; of some rows."""
 
     column: str
@@ -50,7 +50,7 @@ class Quotient:
     name: str
 
 
-Formula = Leaf | Difference | Quotient
+Formula = Aggregate | Difference | Quotient
 
 
 def formulas(measures: Sequence[Measure]) -> dict[str, Formula]:
@@ -76,47 +76,47 @@ def formulas(measures: Sequence[Measure]) -> dict[str, Formula]:
 
         def part(name: str | None) -> Formula:
             assert name is not None
-            return made(known[name], chain, held) if name in known else Leaf(name, "", held)
+            return made(known[name], chain, held) if name in known else Aggregate(name, "", held)
 
         if measure.kind == "difference":
             return Difference(part(measure.of), part(measure.less))
         if measure.kind == "quotient":
             return Quotient(part(measure.of), part(measure.per), str(measure.per))
         if measure.kind == "count":
-            return Leaf("", "records", held) if measure.count else Leaf(str(measure.distinct), "ids", held)
-        return Leaf(measure.column or measure.name, "", held)
+            return Aggregate("", "records", held) if measure.count else Aggregate(str(measure.distinct), "ids", held)
+        return Aggregate(measure.column or measure.name, "", held)
 
     return {name: made(measure, (), ()) for name, measure in known.items()}
 
 
-def leaves(formula: Formula) -> tuple[Leaf, ...]:
+def aggregates(formula: Formula) -> tuple[Aggregate, ...]:
     """All that a formula sums from the records, each once."""
-    if isinstance(formula, Leaf):
+    if isinstance(formula, Aggregate):
         return (formula,)
     other = formula.less if isinstance(formula, Difference) else formula.per
-    return tuple(dict.fromkeys((*leaves(formula.of), *leaves(other))))
+    return tuple(dict.fromkeys((*aggregates(formula.of), *aggregates(other))))
 
 
-def all_leaves(formulas: Mapping[str, Formula], names: Sequence[str] | None = None) -> tuple[Leaf, ...]:
+def all_aggregates(formulas: Mapping[str, Formula], names: Sequence[str] | None = None) -> tuple[Aggregate, ...]:
     """All that some formulas sum from the records, each once."""
     wanted = formulas if names is None else names
-    return tuple(dict.fromkeys(leaf for name in wanted for leaf in leaves(formulas[name])))
+    return tuple(dict.fromkeys(aggregate for name in wanted for aggregate in aggregates(formulas[name])))
 
 
 def adds_up(formula: Formula) -> bool:
     """Whether the figure of all is the sum of those of its parts: not where anything is divided."""
     if isinstance(formula, Difference):
         return adds_up(formula.of) and adds_up(formula.less)
-    return isinstance(formula, Leaf)
+    return isinstance(formula, Aggregate)
 
 
 def counts_ids(formula: Formula) -> bool:
     """Whether distinct ids are counted in it, which may lie in two items."""
-    return any(leaf.counts == "ids" for leaf in leaves(formula))
+    return any(aggregate.counts == "ids" for aggregate in aggregates(formula))
 
 
-class LeafSums(NamedTuple):
-    """Sums of one leaf: whole numbers at `scale`, or floats where that is None."""
+class AggregateSums(NamedTuple):
+    """Sums of one aggregate: whole numbers at `scale`, or floats where that is None."""
 
     values: Sums
     scale: int | None
@@ -144,13 +144,13 @@ class Worked(NamedTuple):
         return known
 
 
-def work_out(formula: Formula, parts: Mapping[str, LeafSums], divisor: NDArray[Any] | None = None) -> Worked:
-    """The figures of a formula from the sums of its leaves.
+def work_out(formula: Formula, parts: Mapping[str, AggregateSums], divisor: NDArray[Any] | None = None) -> Worked:
+    """The figures of a formula from the sums of its aggregates.
 
     Parameters
     ----------
     parts
-        By the key of each leaf its sums, all of one shape.
+        By the key of each aggregate its sums, all of one shape.
     divisor
         What sums are divided by (days, the parts of a mean), of a shape that fits; quotients are left as they are.
 
@@ -158,7 +158,7 @@ def work_out(formula: Formula, parts: Mapping[str, LeafSums], divisor: NDArray[A
     -----
     A difference of whole numbers is one; a quotient is one division, unknown where the divisor is not above 0.
     """
-    if isinstance(formula, Leaf):
+    if isinstance(formula, Aggregate):
         values, scale = parts[formula.key]
         if divisor is None:
             return Worked(values, scale)

@@ -70,7 +70,7 @@ class Alert:
 
 
 class Fired(NamedTuple):
-    """The rows of one tier for which an alert fires, or cannot be told; places in `columns`.
+    """The rows of one grouping for which an alert fires, or cannot be told; places in `columns`.
 
     `columns` are those of the last period, `values` the column that the alert is about: figures, or words as texts.
     """
@@ -116,9 +116,9 @@ def _refuse(alert: Alert, what: str, at: str) -> NoReturn:
 
 def fired(alert: Alert, answer: AlignedAnswer) -> list[Fired]:
     """For which items, subtotals and totals of the last period an alert fires; none where the answer has no rows."""
-    tiers = [answer.columns, answer.subtotal_columns, answer.total_columns]
+    groupings = [answer.columns, answer.subtotal_columns, answer.total_columns]
     found = []
-    for columns in tiers[0 if answer.by else 2 :]:
+    for columns in groupings[0 if answer.by else 2 :]:
         if not columns.rows:
             continue
         place = answer.place()

@@ -10,7 +10,7 @@ from typing import Any, ClassVar
 import numpy as np
 
 from logochron.core.align.bases import Basis, YearAgo
-from logochron.core.align.period_spec import question_of
+from logochron.core.align.period_spec import period_spec
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure, adds_up
 from logochron.core.calendars.base import Calendar
@@ -30,8 +30,8 @@ from logochron.core.rows.answer import (
     row_notes,
 )
 from logochron.core.rows.figures import figures_of
-from logochron.core.rows.groupings import Tier
-from logochron.core.rows.prepare import Prepared, Tiers, ask, check_book, prepare, remembered, tiers_of
+from logochron.core.rows.groupings import Grouping
+from logochron.core.rows.prepare import Groupings, Prepared, ask, check_book, groupings_of, prepare, remembered
 from logochron.core.rows.result import Block
 
 
@@ -56,17 +56,17 @@ class Comparison(AlignedAnswer):
     unusual: bool = field(default=False, kw_only=True)
     kind: ClassVar[str] = "compare"
 
-    def put_anew(self, prepared: Prepared) -> Comparison:
+    def ask_anew(self, prepared: Prepared) -> Comparison:
         """The same question about what is lined up otherwise."""
-        return compared(prepared, unusual=self.unusual)
+        return comparison_of(prepared, unusual=self.unusual)
 
     def between(self, low: int, high: int) -> Comparison:
         """The answer for some of its periods, as if they alone had been asked of."""
-        if self.by or self.unusual or self.prepared.asked.top is not None:
+        if self.by or self.unusual or self.prepared.selection.top is not None:
             return super().between(low, high)
         # no row rests on another one
         prepared, total = self.prepared.between(low, high), self.total_columns.between(low, high).from_period(low)
-        options = {"at": prepared.question.at, "last": None}
+        options = {"at": prepared.spec.at, "last": None}
         return replace(
             self,
             columns=total,
@@ -74,22 +74,22 @@ class Comparison(AlignedAnswer):
             periods=self.periods[low:high],
             notes=prepared.notes(),
             prepared=prepared,
-            put=self.put and self.put.with_options(**options),
+            call=self.call and self.call.with_options(**options),
         )
 
     def with_earlier(self, n: int) -> Comparison:
         """The same comparison with as many as `n` periods before its first one, as far as the records go."""
-        ordinals, question = self.alignment.ordinals, self.question
-        if question.each == "span" or not len(ordinals):
+        ordinals, spec = self.alignment.ordinals, self.spec
+        if spec.each == "span" or not len(ordinals):
             return self
-        grain, calendar, coverage = question.grain, question.calendar, self.book.coverage
+        grain, calendar, coverage = spec.grain, spec.calendar, self.book.coverage
         first = max(int(ordinals[0]) - n, int(calendar.touching(grain, coverage.first, coverage.last)[0]))
         if first >= ordinals[0]:
             return self
         labels = calendar.labels(grain, np.array([first, ordinals[-1]]))
-        basis = YearAgo() if self.plan is not None else question.basis
-        longer = replace(question, at=f"{labels[0]}..{labels[1]}", last=None, basis=basis)
-        return compared(prepare(self.asked, longer, None))
+        basis = YearAgo() if self.plan is not None else spec.basis
+        longer = replace(spec, at=f"{labels[0]}..{labels[1]}", last=None, basis=basis)
+        return comparison_of(prepare(self.selection, longer, None))
 
 
 @remembered
@@ -191,7 +191,7 @@ def compare(
     >>> lc.compare(book, each="month", against="year-ago", last=13).table  # doctest: +SKIP
     """
     check_book(book)
-    question = question_of(
+    spec = period_spec(
         each=each,
         against=against,
         calendar=calendar,
@@ -203,42 +203,42 @@ def compare(
         last=last,
         per=per,
     )
-    asked = ask("compare", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
-    return compared(prepare(asked, question, plan), unusual=unusual)
+    selection = ask("compare", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
+    return comparison_of(prepare(selection, spec, plan), unusual=unusual)
 
 
-def compared(prepared: Prepared, *, unusual: bool = False) -> Comparison:
+def comparison_of(prepared: Prepared, *, unusual: bool = False) -> Comparison:
     """The comparison of what is lined up."""
-    tiers = tiers_of(prepared)
+    groupings = groupings_of(prepared)
 
-    def part_rows(part: Tiers, measure: Measure, tier: Tier, others: bool) -> Block:
-        return _rows(part, measure, tier, others, unusual)
+    def part_rows(part: Groupings, measure: Measure, grouping: Grouping, others: bool) -> Block:
+        return _rows(part, measure, grouping, others, unusual)
 
     # what is ordinary is told from all periods
-    made = laid_out("compare", tiers, partial(part_rows, tiers), None if unusual else part_rows)
+    made = laid_out("compare", groupings, partial(part_rows, groupings), None if unusual else part_rows)
     return Comparison(**made, unusual=unusual)
 
 
-def _rows(tiers: Tiers, measure: Measure, tier: Tier, others: bool, unusual: bool) -> Block:
-    """The rows of one measure and one tier."""
-    prepared = tiers.prepared
-    aligned, lengths, judging = prepared.aligned, prepared.lengths, prepared.asked.judgings[measure.name]
-    sides = tiers.sides(measure, tier)
+def _rows(groupings: Groupings, measure: Measure, grouping: Grouping, others: bool, unusual: bool) -> Block:
+    """The rows of one measure and one grouping."""
+    prepared = groupings.prepared
+    aligned, lengths, judging = prepared.aligned, prepared.lengths, prepared.selection.judgings[measure.name]
+    sides = groupings.sides(measure, grouping)
     divided = not adds_up(prepared.book.formulas[measure.name])
-    notes = row_notes(prepared, tier)
-    whole = None if divided else tiers.sides(measure, tiers.total)
+    notes = row_notes(prepared, grouping)
+    whole = None if divided else groupings.sides(measure, groupings.total)
     figures = figures_of(sides, measure.better, judging, whole, notes)
-    note_periods(prepared, notes, tier.why[measure.name])
+    note_periods(prepared, notes, grouping.why[measure.name])
     # a base without trading days cannot be divided by them, and keeps its days
     idle = (lengths.base_days == 0) & aligned.base_known
-    based = sides.base_known | (idle[:, None] & (tier.why[measure.name] is None))
+    based = sides.base_known | (idle[:, None] & (grouping.why[measure.name] is None))
     base_dates = []
     for days in (aligned.base_first(), aligned.base_last()):
         dates = to_dates(np.where(aligned.base_known, days, 0))[:, None]
         base_dates.append(np.where(based, dates, np.datetime64("NaT", "D")))
-    places = {name: place for place, name in enumerate(band_names(prepared.asked.judgings))}
+    places = {name: place for place, name in enumerate(band_names(prepared.selection.judgings))}
     bands = np.array([*(places[band.name] for band in judging.bands), -1])
-    columns: Columns = opening(prepared, measure, tier) | {
+    columns: Columns = opening(prepared, measure, grouping) | {
         **figures._asdict(),
         "base_period": aligned.base_labels[:, None],
         "base_start": base_dates[0],
@@ -251,4 +251,4 @@ def _rows(tiers: Tiers, measure: Measure, tier: Tier, others: bool, unusual: boo
     if unusual:
         found = unusual_growth(figures.growth, (aligned.status == COMPLETE)[:, None])
         columns |= dict(zip(("usual_low", "usual_high", "unusual"), found))
-    return block(prepared, measure, tier, in_order("compare", prepared.asked.by, columns), others)
+    return block(prepared, measure, grouping, in_order("compare", prepared.selection.by, columns), others)

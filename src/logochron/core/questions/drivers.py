@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.align.bases import Basis
-from logochron.core.align.period_spec import question_of
+from logochron.core.align.period_spec import period_spec
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure, adds_up
 from logochron.core.book.sums import divided
@@ -33,8 +33,17 @@ from logochron.core.rows.answer import (
     row_notes,
 )
 from logochron.core.rows.figures import Floats, Sides, figures_of
-from logochron.core.rows.groupings import Tier
-from logochron.core.rows.prepare import Prepared, Tiers, adding_up, ask, check_book, prepare, remembered, tiers_of
+from logochron.core.rows.groupings import Grouping
+from logochron.core.rows.prepare import (
+    Groupings,
+    Prepared,
+    adding_up,
+    ask,
+    check_book,
+    groupings_of,
+    prepare,
+    remembered,
+)
 from logochron.core.rows.result import Block, Blocks, RowBlock
 
 if TYPE_CHECKING:
@@ -63,7 +72,7 @@ class Drivers(AlignedAnswer):
     path_columns: Mapping[str, NDArray[Any]] = field(repr=False)
     kind: ClassVar[str] = "drivers"
 
-    def put_anew(self, prepared: Prepared) -> Drivers:
+    def ask_anew(self, prepared: Prepared) -> Drivers:
         """The same question about what is lined up otherwise."""
         return _driven(prepared, self.quantity, self.left_out)
 
@@ -162,7 +171,7 @@ def drivers(
     True
     """
     check_book(book)
-    question = question_of(
+    spec = period_spec(
         each=each,
         against=against,
         calendar=calendar,
@@ -176,10 +185,10 @@ def drivers(
     if counted and not adds_up(book.formulas[counted.name]):
         raise QuestionError(f"`quantity` must be a sum or a count; {counted.name!r} divides")
     kept, left_out = _measures(book, measures, counted)
-    asked = ask("drivers", book, by=by, measures=kept, judging=judging, items=items, top=top, sort=sort)
-    if not asked.by:
+    selection = ask("drivers", book, by=by, measures=kept, judging=judging, items=items, top=top, sort=sort)
+    if not selection.by:
         raise QuestionError("`drivers` is about items: name a dimension in `by` (--by)")
-    prepared = prepare(asked, question, plan)
+    prepared = prepare(selection, spec, plan)
     size = prepared.aligned.size
     if size != 1:
         n = f"names {size}" if size else "none is held whole by the records"
@@ -189,23 +198,32 @@ def drivers(
 
 def _driven(prepared: Prepared, counted: Measure | None, left_out: tuple[str, ...]) -> Drivers:
     """The answer to what is lined up, of one period."""
-    tiers, asked = tiers_of(prepared, [counted] if counted else []), prepared.asked
-    quantities = _parts(tiers, counted) if counted else None
-    effects = {m.name: _effects(_parts(tiers, m), quantities) for m in asked.measures}
+    groupings, selection = groupings_of(prepared, [counted] if counted else []), prepared.selection
+    quantities = _parts(groupings, counted) if counted else None
+    effects = {m.name: _effects(_parts(groupings, m), quantities) for m in selection.measures}
     # the row of each item: that of its subtotal or of all, and its own or that of all others
-    codes = {tier.by: tiers.full.under(tier.by).of_rows for tier in (tiers.total, *tiers.subtotals)}
-    codes[asked.by] = np.arange(tiers.full.size)
-    if tiers.chosen is not None:
-        codes[asked.by] = np.where(tiers.chosen, np.cumsum(tiers.chosen) - 1, tiers.items.size - 1)
+    codes = {
+        grouping.by: groupings.full.under(grouping.by).of_rows for grouping in (groupings.total, *groupings.subtotals)
+    }
+    codes[selection.by] = np.arange(groupings.full.size)
+    if groupings.chosen is not None:
+        codes[selection.by] = np.where(groupings.chosen, np.cumsum(groupings.chosen) - 1, groupings.items.size - 1)
 
-    def rows(measure: Measure, tier: Tier, others: bool) -> Block:
-        return _rows(tiers, measure, tier, _added(effects[measure.name], codes[tier.by], tier.size), counted, others)
+    def rows(measure: Measure, grouping: Grouping, others: bool) -> Block:
+        return _rows(
+            groupings,
+            measure,
+            grouping,
+            _added(effects[measure.name], codes[grouping.by], grouping.size),
+            counted,
+            others,
+        )
 
-    made = laid_out("drivers", tiers, rows)
+    made = laid_out("drivers", groupings, rows)
     if left_out:
         said = f"{', '.join(left_out)}: left out, as quotients have no parts that add up"
         made["notes"] = (said, *made["notes"])
-    path = _path(tiers, asked.measures[0])
+    path = _path(groupings, selection.measures[0])
     return Drivers(**made, quantity=counted, left_out=left_out, path_columns=path)
 
 
@@ -230,7 +248,7 @@ def _made_of(book: Daybook, name: str) -> str:
     return next(str(m.of or m.name) for m in book.measures if m.name == name)
 
 
-def _parts(tiers: Tiers, measure: Measure) -> Sides:
+def _parts(groupings: Groupings, measure: Measure) -> Sides:
     """Both sides of every item.
 
     Raises
@@ -238,9 +256,9 @@ def _parts(tiers: Tiers, measure: Measure) -> Sides:
     QuestionError
         Where distinct ids lie in several items: their parts are more than the whole.
     """
-    sides = tiers.sides(measure, tiers.full)
-    if tiers.prepared.counts_ids(measure):
-        whole = tiers.sides(measure, tiers.total)
+    sides = groupings.sides(measure, groupings.full)
+    if groupings.prepared.counts_ids(measure):
+        whole = groupings.sides(measure, groupings.total)
         for parts, of in ((sides.value, whole.value), (sides.base, whole.base)):
             if not np.array_equal(parts.sum(axis=1), of[:, 0]):
                 raise QuestionError(
@@ -299,18 +317,22 @@ def _added(effects: Effects, codes: Days, n: int) -> Effects:
     return Effects(sums[0], sums[1], sums[2], (unquantified > 0) & (unquantified == rows))
 
 
-def _rows(tiers: Tiers, measure: Measure, tier: Tier, effects: Effects, counted: Measure | None, others: bool) -> Block:
-    """The rows of one measure and one tier."""
-    prepared = tiers.prepared
-    whole = tiers.sides(measure, tiers.total)
-    notes = row_notes(prepared, tier)
-    judging = replace(prepared.asked.judgings[measure.name], bands=())
-    figures = figures_of(tiers.sides(measure, tier), measure.better, judging, None, notes)
+def _rows(
+    groupings: Groupings, measure: Measure, grouping: Grouping, effects: Effects, counted: Measure | None, others: bool
+) -> Block:
+    """The rows of one measure and one grouping."""
+    prepared = groupings.prepared
+    whole = groupings.sides(measure, groupings.total)
+    notes = row_notes(prepared, grouping)
+    judging = replace(prepared.selection.judgings[measure.name], bands=())
+    figures = figures_of(groupings.sides(measure, grouping), measure.better, judging, None, notes)
     notes.add(effects.unquantified[None], "no quantity")
-    note_periods(prepared, notes, tier.why[measure.name])
+    note_periods(prepared, notes, grouping.why[measure.name])
     base = whole.base[:, :1] / whole.unit
     known = whole.value_known[:, :1] & whole.base_known[:, :1] & (base > 0)
-    quantity: tuple[Floats, Floats] = (_NOTHING, _NOTHING) if counted is None else tiers.sides(counted, tier).shown()
+    quantity: tuple[Floats, Floats] = (
+        (_NOTHING, _NOTHING) if counted is None else groupings.sides(counted, grouping).shown()
+    )
     unknown = ~np.isfinite(figures.change)
     columns: Columns = {
         "measure": one(measure.name),
@@ -320,9 +342,9 @@ def _rows(tiers: Tiers, measure: Measure, tier: Tier, effects: Effects, counted:
         "base_quantity": quantity[1],
         **dict(zip(("volume", "mix", "price"), (np.where(unknown, np.nan, side[None]) for side in effects[:3]))),
         "note": notes.places,
-        **dimensions(prepared.asked.by, tier),  # last: one may be called like a figure that drivers do not have
+        **dimensions(prepared.selection.by, grouping),  # last: one may be called like a figure that drivers do not have
     }
-    return block(prepared, measure, tier, in_order("drivers", prepared.asked.by, columns), others)
+    return block(prepared, measure, grouping, in_order("drivers", prepared.selection.by, columns), others)
 
 
 def _contributing(rows: RowBlock, whole: Drivers) -> Block:
@@ -332,30 +354,32 @@ def _contributing(rows: RowBlock, whole: Drivers) -> Block:
     return Block(rows.shape, columns, rows.order, rows.measure)
 
 
-def _path(tiers: Tiers, measure: Measure) -> Columns:
+def _path(groupings: Groupings, measure: Measure) -> Columns:
     """Down through the dimensions: at each level the item that moved most in the total's direction, ties by label."""
-    whole = tiers.sides(measure, tiers.total)
+    whole = groupings.sides(measure, groupings.total)
     change = float((whole.value - whole.base)[0, 0])
     known = bool((whole.value_known & whole.base_known)[0, 0])
     sign = np.sign(change) if known else 0.0
     base = float(whole.base[0, 0]) / whole.unit
     found: list[tuple[int, str, str, float, float]] = []
     walked: tuple[str, ...] = ()
-    for depth, tier in enumerate((*tiers.subtotals, tiers.full), start=1):
-        sides = tiers.sides(measure, tier)
+    for depth, grouping in enumerate((*groupings.subtotals, groupings.full), start=1):
+        sides = groupings.sides(measure, grouping)
         moved = np.where(sides.value_known & sides.base_known, sides.value - sides.base, 0)[0] / sides.unit
         if sides.compared is not None:
             moved = np.where(sides.compared[0], moved, 0)
-        under = np.ones(tier.size, dtype=bool)
-        for label, name in zip(tier.labels, walked):
+        under = np.ones(grouping.size, dtype=bool)
+        for label, name in zip(grouping.labels, walked):
             under &= label == name
         moved = np.where(under, moved * sign, 0)
         if not len(moved) or moved.max() <= 0:
             break
         place = int(moved.argmax())
-        walked = tuple(str(label[place]) for label in tier.labels)
+        walked = tuple(str(label[place]) for label in grouping.labels)
         points = moved[place] * sign / base if base > 0 else np.nan
-        found.append((depth, tiers.prepared.asked.by[depth - 1], walked[-1], float(moved[place] * sign), float(points)))
+        found.append(
+            (depth, groupings.prepared.selection.by[depth - 1], walked[-1], float(moved[place] * sign), float(points))
+        )
     names = ("level", "dimension", "item", "change", "contribution")
     kinds: tuple[Any, ...] = (np.int64, object, object, np.float64, np.float64)
     columns = list(zip(*found)) if found else [()] * len(names)

@@ -14,7 +14,7 @@ from logochron.core import ports
 from logochron.core.align.align import Alignment
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import places_of
-from logochron.core.book.measures import Difference, Formula, Leaf, LeafSums, Measure, leaves, work_out
+from logochron.core.book.measures import Aggregate, AggregateSums, Difference, Formula, Measure, aggregates, work_out
 from logochron.core.book.sums import RECORDS
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.calendars.period_names import is_leap_day
@@ -23,7 +23,7 @@ from logochron.core.days import Days, iso, to_days, weekday
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.notes import note_of
 from logochron.core.options import COMPLETE, OTHERS, PARTIAL, PROFILES, WEEKDAYS
-from logochron.core.questions.compare import Comparison, compared
+from logochron.core.questions.compare import Comparison, comparison_of
 from logochron.core.questions.landing.answer import Landing, LandingFacts
 from logochron.core.questions.pace import Pace
 from logochron.core.rows.answer import AlignedAnswer
@@ -69,29 +69,29 @@ def spans_of(
 
 def _summed(
     dims: tuple[str, ...], book: Daybook, measure: Measure, start: int, end: int, taken: Taken
-) -> tuple[dict[str, LeafSums], int]:
-    """The sums by leaf and the number of records of one span, of the items that are taken."""
-    keys = [leaf.key for leaf in leaves(book.formulas[measure.name])]  # a base unknown has no span
+) -> tuple[dict[str, AggregateSums], int]:
+    """The sums by aggregate and the number of records of one span, of the items that are taken."""
+    keys = [aggregate.key for aggregate in aggregates(book.formulas[measure.name])]  # a base unknown has no span
     by = dims[: len(taken.labels)]
     found = book.sums(by, [*dict.fromkeys([*keys, RECORDS])], (np.array([[start]]), np.array([[end]])))
     kept = taken.of(book.day_sums(by).items.labels, found[RECORDS][0].shape[1])
-    parts = {key: LeafSums(found[key][0][:, kept].sum(axis=1), book.scale_of(key)) for key in keys}
+    parts = {key: AggregateSums(found[key][0][:, kept].sum(axis=1), book.scale_of(key)) for key in keys}
     return parts, int(found[RECORDS][0][:, kept].sum())
 
 
 def _worked(
-    book: Daybook, measure: Measure, parts: Mapping[str, LeafSums]
+    book: Daybook, measure: Measure, parts: Mapping[str, AggregateSums]
 ) -> tuple[float, tuple[tuple[str, float], ...]]:
     """The figure of one span, and what it is made of."""
     formula = book.formulas[measure.name]
-    if isinstance(formula, Leaf):
+    if isinstance(formula, Aggregate):
         return _one(formula, parts), ()
     other = formula.less if isinstance(formula, Difference) else formula.per
     named = ((str(measure.of), formula.of), (str(measure.less or measure.per), other))
     return _one(formula, parts), tuple((name, _one(part, parts)) for name, part in named)
 
 
-def _one(formula: Formula, parts: Mapping[str, LeafSums]) -> float:
+def _one(formula: Formula, parts: Mapping[str, AggregateSums]) -> float:
     return float(work_out(formula, parts).shown.item())
 
 
@@ -315,9 +315,9 @@ def comparison_receipt(result: Comparison, choice: RowChoice) -> Receipt:
 
 def _as_comparison(prepared: Prepared, *, keep_top: bool = False) -> Comparison:
     """What was lined up as a comparison, with all its items unless only the order is another's."""
-    question_type("compare").check_dimensions(prepared.asked.by)
-    top = prepared.asked.top if keep_top else None
-    return compared(replace(prepared, asked=replace(prepared.asked, sort=None, top=top)))
+    question_type("compare").check_dimensions(prepared.selection.by)
+    top = prepared.selection.top if keep_top else None
+    return comparison_of(replace(prepared, selection=replace(prepared.selection, sort=None, top=top)))
 
 
 def position_receipt(result: Pace, choice: RowChoice) -> Receipt:
@@ -342,8 +342,8 @@ def landing_receipt(result: Landing, choice: RowChoice) -> Receipt:
     result = result.whole
     result.place(choice.at)
     made = _receipt(result, _as_comparison(result.prepared, keep_top=True), 0, choice)
-    asked, by = made.measure, result.by[: len(choice.item)]
-    block = _block(result, asked, by)
+    measure, by = made.measure, result.by[: len(choice.item)]
+    block = _block(result, measure, by)
     place = _place(block, by, choice.item, result.periods[0], 0)
     row = block.row(0, place)
     figures = {**made.figures, **row}
@@ -352,7 +352,7 @@ def landing_receipt(result: Landing, choice: RowChoice) -> Receipt:
     figures["profile"] = PROFILES[row["profile"]] if row["profile"] >= 0 else None
     noted = [str(note) for note in result.note_table[row["note"]]]
     notes = tuple(dict.fromkeys((*noted, *made.notes)))
-    return replace(made, figures=figures, landing=LandingFacts.of(result, asked, by, place), notes=notes)
+    return replace(made, figures=figures, landing=LandingFacts.of(result, measure, by, place), notes=notes)
 
 
 def row_receipt(result: AlignedAnswer, choice: RowChoice) -> Receipt:
@@ -379,7 +379,7 @@ def _block(result: AlignedAnswer, measure: Measure, by: tuple[str, ...]) -> RowB
 def _receipt(answer: AlignedAnswer, result: Comparison, period: int, choice: RowChoice) -> Receipt:
     """The receipt of a row of an answer, told from both sides as a comparison."""
     item = choice.item
-    asked = _measure(result, choice.measure)
+    measure = _measure(result, choice.measure)
     by = result.by[: len(item)]
     for name in item:
         if name not in result.by:
@@ -389,7 +389,7 @@ def _receipt(answer: AlignedAnswer, result: Comparison, period: int, choice: Row
             f"`explain` needs one label for each of {', '.join(result.by)}, or for the first of them; "
             f"got {', '.join(item)}"
         )
-    block = _block(result, asked, by)
+    block = _block(result, measure, by)
     place = _place(block, by, item, result.periods[period], period)
     row = block.row(period, place)
     figures = row | {name: None if row[name] < 0 else texts[row[name]] for name, texts in result.words.items()}
@@ -397,10 +397,10 @@ def _receipt(answer: AlignedAnswer, result: Comparison, period: int, choice: Row
     taken = Taken(named)
     left_out: list[str] = []
     if OTHERS in item.values():
-        taken = gathered_alone(result, asked, period)
+        taken = gathered_alone(result, measure, period)
     elif result.kept == "comparable" and by != result.by:
-        taken, left_out = compared_alone(result, asked, period, named)
-    spans = spans_of(result, asked, period, taken, figures)
+        taken, left_out = compared_alone(result, measure, period, named)
+    spans = spans_of(result, measure, period, taken, figures)
     notes = [str(note) for note in result.note_table[row["note"]]]
     if left_out:
         notes.append(f"not comparable, left out: {', '.join(left_out)}")
@@ -416,7 +416,7 @@ def _receipt(answer: AlignedAnswer, result: Comparison, period: int, choice: Row
         ),
         spans=spans,
         figures=figures,
-        measure=asked,
+        measure=measure,
         period=result.periods[period],
         item=dict(item),
         cut=_cut(result, period),
@@ -471,7 +471,7 @@ def _cut(result: Comparison, period: int) -> str:
     if status == PARTIAL:
         return f"the records start on {iso(cover.first)}, within it: what is there is shown, and held against nothing"
     cut = f"the report date {iso(cover.last)} falls inside it"
-    if result.question.partial == "as-is":
+    if result.spec.partial == "as-is":
         return f"{cut}; partial='as-is' cuts nothing, so the base is whole"
     if not aligned.base_known[period]:
         return cut

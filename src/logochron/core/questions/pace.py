@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from logochron.core.align.align import Alignment
 from logochron.core.align.bases import Basis
-from logochron.core.align.period_spec import Question, question_of
+from logochron.core.align.period_spec import PeriodSpec, period_spec
 from logochron.core.align.positions import Positions, positions
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
@@ -27,8 +27,8 @@ from logochron.core.notes import Note
 from logochron.core.options import Grain, Kept, Within, check, first_to_last
 from logochron.core.rows.answer import AlignedAnswer, Columns, block, dimensions, in_order, laid_out, one
 from logochron.core.rows.figures import Floats
-from logochron.core.rows.groupings import Tier
-from logochron.core.rows.prepare import Prepared, Tiers, ask, check_book, prepare, remembered, tiers_of
+from logochron.core.rows.groupings import Grouping
+from logochron.core.rows.prepare import Groupings, Prepared, ask, check_book, groupings_of, prepare, remembered
 from logochron.core.rows.result import Block, Blocks
 
 if TYPE_CHECKING:
@@ -56,9 +56,9 @@ class Pace(AlignedAnswer):
     positions: Positions = field(repr=False)
     kind: ClassVar[str] = "pace"
 
-    def put_anew(self, prepared: Prepared) -> Pace:
+    def ask_anew(self, prepared: Prepared) -> Pace:
         """The same question about what is lined up otherwise."""
-        return _paced(prepared, self.positions)
+        return _pace_of(prepared, self.positions)
 
     @property
     def opens_at(self) -> str | None:
@@ -68,7 +68,7 @@ class Pace(AlignedAnswer):
     @property
     def within(self) -> Grain:
         """The grain of the periods whose running totals are lined up."""
-        return self.question.grain
+        return self.spec.grain
 
     @property
     def today(self) -> int:
@@ -222,53 +222,53 @@ def pace(
     """
     check_book(book)
     check("within", within, Within)
-    question = question_of(each=within, against=against, calendar=calendar, last=last)
-    asked = ask("pace", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
+    spec = period_spec(each=within, against=against, calendar=calendar, last=last)
+    selection = ask("pace", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
     named = [exclude] if isinstance(exclude, str) or not isinstance(exclude, Iterable) else list(exclude)
     found: list[Positions] = []
 
-    def line_up(question: Question, coverage: Coverage, _: Days, planned: Coverage | None) -> Alignment:
-        found.append(positions(question, named, book.standing, coverage, planned))
+    def line_up(spec: PeriodSpec, coverage: Coverage, _: Days, planned: Coverage | None) -> Alignment:
+        found.append(positions(spec, named, book.standing, coverage, planned))
         return found[0].aligned
 
-    prepared = prepare(asked, question, plan, line_up)
-    return _paced(prepared, found[0])
+    prepared = prepare(selection, spec, plan, line_up)
+    return _pace_of(prepared, found[0])
 
 
-def _paced(prepared: Prepared, lined_up: Positions) -> Pace:
+def _pace_of(prepared: Prepared, lined_up: Positions) -> Pace:
     """The answer to what is lined up."""
     today = (len(lined_up.parents) - 1) * len(lined_up.numbers) + lined_up.today
-    tiers = tiers_of(prepared, chosen_by=today)
+    groupings = groupings_of(prepared, chosen_by=today)
 
-    def rows(measure: Measure, tier: Tier, others: bool) -> Block:
-        return _rows(tiers, lined_up, measure, tier, others)
+    def rows(measure: Measure, grouping: Grouping, others: bool) -> Block:
+        return _rows(groupings, lined_up, measure, grouping, others)
 
     notes = (
         *lined_up.left_out,
         *_unknown(prepared.aligned),
-        *(f"{name}: {why}" for name, why in tiers.items.why.items() if why is not None),
+        *(f"{name}: {why}" for name, why in groupings.items.why.items() if why is not None),
         *prepared.notes(lined_up.edges),
     )
-    made = laid_out("pace", tiers, rows, periods=lined_up.labels, notes=notes)
+    made = laid_out("pace", groupings, rows, periods=lined_up.labels, notes=notes)
     return Pace(**made, positions=lined_up)
 
 
-def _rows(tiers: Tiers, lined_up: Positions, measure: Measure, tier: Tier, others: bool) -> Block:
-    """The rows of one measure and one tier."""
-    prepared = tiers.prepared
+def _rows(groupings: Groupings, lined_up: Positions, measure: Measure, grouping: Grouping, others: bool) -> Block:
+    """The rows of one measure and one grouping."""
+    prepared = groupings.prepared
     aligned = prepared.aligned
-    sides = tiers.sides(measure, tier)
+    sides = groupings.sides(measure, grouping)
     running, base = sides.shown()
     known = sides.known
     positive = known & (sides.base > 0)
     with np.errstate(over="ignore", invalid="ignore"):  # what is not finite is empty
         gap = sides.value - sides.base
-    based = aligned.base_known & (tier.why[measure.name] is None)
+    based = aligned.base_known & (grouping.why[measure.name] is None)
     base_days = to_dates(np.where(aligned.base_known, aligned.base_ends.max(axis=0), 0))
     columns: Columns = {
         "measure": one(measure.name),
         "period": np.repeat(np.arange(len(lined_up.parents)), len(lined_up.numbers))[:, None],
-        **dimensions(prepared.asked.by, tier),
+        **dimensions(prepared.selection.by, grouping),
         "position": np.tile(lined_up.numbers, len(lined_up.parents))[:, None],
         "day": to_dates(aligned.ends)[:, None],
         "running": running,
@@ -278,7 +278,7 @@ def _rows(tiers: Tiers, lined_up: Positions, measure: Measure, tier: Tier, other
         "growth": divided(gap, sides.base, positive),
         "status": aligned.status[:, None],
     }
-    return block(prepared, measure, tier, in_order("pace", prepared.asked.by, columns), others)
+    return block(prepared, measure, grouping, in_order("pace", prepared.selection.by, columns), others)
 
 
 def _unknown(aligned: Alignment) -> tuple[str, ...]:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.align.bases import Basis, Plan, parse_basis
-from logochron.core.align.period_spec import question_of
+from logochron.core.align.period_spec import period_spec
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure, adds_up
 from logochron.core.book.sums import at_one_scale, divided, subtracted
@@ -31,8 +31,8 @@ from logochron.core.rows.answer import (
     row_notes,
 )
 from logochron.core.rows.figures import Floats, Sides, note_sides
-from logochron.core.rows.groupings import Tier
-from logochron.core.rows.prepare import Prepared, Tiers, ask, check_book, life_of, prepare, remembered, tiers_of
+from logochron.core.rows.groupings import Grouping
+from logochron.core.rows.prepare import Groupings, Prepared, ask, check_book, groupings_of, life_of, prepare, remembered
 from logochron.core.rows.result import Block
 
 #: What parts the labels of an item of several dimensions.
@@ -57,7 +57,7 @@ class Relation(AlignedAnswer):
     within: str | None
     kind: ClassVar[str] = "relate"
 
-    def put_anew(self, prepared: Prepared) -> Relation:
+    def ask_anew(self, prepared: Prepared) -> Relation:
         """The same question about what is lined up otherwise."""
         return _related(prepared, self.beside, self.within)
 
@@ -87,16 +87,16 @@ class _Groups(NamedTuple):
 
     within: str | None
     codes: Days
-    whole: Tier
+    whole: Grouping
 
-    def of(self, tier: Tier) -> tuple[Days, Bools]:
-        """The group of each row of a tier, and whether it lies in one."""
-        place, lies = np.zeros(tier.size, dtype=np.int64), np.ones(tier.size, dtype=bool)
+    def of(self, grouping: Grouping) -> tuple[Days, Bools]:
+        """The group of each row of a grouping, and whether it lies in one."""
+        place, lies = np.zeros(grouping.size, dtype=np.int64), np.ones(grouping.size, dtype=bool)
         if self.within is None:
             return place, lies
-        if self.within not in tier.by or not self.whole.size:
+        if self.within not in grouping.by or not self.whole.size:
             return place, ~lies
-        labels = tier.labels[tier.by.index(self.within)].astype(str)
+        labels = grouping.labels[grouping.by.index(self.within)].astype(str)
         known = self.whole.labels[0].astype(str)
         place = np.minimum(np.searchsorted(known, labels), len(known) - 1)
         return place, known[place] == labels
@@ -180,7 +180,7 @@ def relate(
     if isinstance(basis, Plan):
         raise QuestionError("`against` must be an earlier period here: against='plan' is asked of compare")
     check_book(book)
-    question = question_of(
+    spec = period_spec(
         each=each,
         against=basis,
         calendar=calendar,
@@ -190,27 +190,27 @@ def relate(
         at=at,
         last=last,
     )
-    asked = ask("relate", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
-    if not asked.by:
+    selection = ask("relate", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
+    if not selection.by:
         raise QuestionError("`relate` holds items beside each other: name a dimension in `by` (--by)")
-    if within is not None and (within not in asked.by or len(asked.by) < 2):
+    if within is not None and (within not in selection.by or len(selection.by) < 2):
         raise QuestionError(
-            f"`within` must be one of two or more dimensions in `by` ({', '.join(asked.by)}); got {brief(within)}"
+            f"`within` must be one of two or more dimensions in `by` ({', '.join(selection.by)}); got {brief(within)}"
         )
-    prepared = prepare(asked, question, None)
+    prepared = prepare(selection, spec, None)
     return _related(prepared, _checked(prepared, beside, within), within)
 
 
 def _related(prepared: Prepared, beside: str, within: str | None) -> Relation:
     """The answer to what is lined up."""
-    tiers, asked = tiers_of(prepared), prepared.asked
-    groups = _groups(tiers, within)
-    held = {m.name: _references(tiers, m, beside, groups) for m in asked.measures}
+    groupings, selection = groupings_of(prepared), prepared.selection
+    groups = _groups(groupings, within)
+    held = {m.name: _references(groupings, m, beside, groups) for m in selection.measures}
 
-    def rows(measure: Measure, tier: Tier, others: bool) -> Block:
-        return _rows(tiers, measure, tier, held[measure.name], groups, others)
+    def rows(measure: Measure, grouping: Grouping, others: bool) -> Block:
+        return _rows(groupings, measure, grouping, held[measure.name], groups, others)
 
-    return Relation(**laid_out("relate", tiers, rows), beside=beside, within=within)
+    return Relation(**laid_out("relate", groupings, rows), beside=beside, within=within)
 
 
 def _names_reference(text: object) -> bool:
@@ -225,7 +225,7 @@ def _checked(prepared: Prepared, beside: str, within: str | None) -> str:
         raise QuestionError(
             f"`beside` must be {', '.join(_KINDS)} or item:NAME; got {brief(beside)}. The earlier period is `against`"
         )
-    known = _names(prepared.book.day_sums(prepared.asked.by).items.labels, prepared.asked.by, within)
+    known = _names(prepared.book.day_sums(prepared.selection.by).items.labels, prepared.selection.by, within)
     named = beside.removeprefix("item:")
     for name in (named, named.strip()):
         if name in known:
@@ -239,37 +239,39 @@ def _names(labels: Sequence[NDArray[np.object_]], by: tuple[str, ...], within: s
     return [JOINED.join(names) for names in zip(*shown)]
 
 
-def _groups(tiers: Tiers, within: str | None) -> _Groups:
+def _groups(groupings: Groupings, within: str | None) -> _Groups:
     """The groups of the items, their sums reckoned once for all measures."""
     by = () if within is None else (within,)
-    codes = tiers.full.under(by).of_rows
-    for tier in (tiers.total, *tiers.subtotals):
-        if tier.by == by:
-            return _Groups(within, codes, tier)
+    codes = groupings.full.under(by).of_rows
+    for grouping in (groupings.total, *groupings.subtotals):
+        if grouping.by == by:
+            return _Groups(within, codes, grouping)
     # ids lie in several items: the groups' own are counted, in the same order
-    if tiers.full_compared is None:
-        return _Groups(within, codes, tiers.prepared.tier(by))
-    return _Groups(within, codes, tiers.full.gathered(by, life_of(tiers.prepared.book, by), tiers.full_compared))
+    if groupings.full_compared is None:
+        return _Groups(within, codes, groupings.prepared.grouping(by))
+    return _Groups(
+        within, codes, groupings.full.gathered(by, life_of(groupings.prepared.book, by), groupings.full_compared)
+    )
 
 
-def _references(tiers: Tiers, measure: Measure, beside: str, groups: _Groups) -> _References:
+def _references(groupings: Groupings, measure: Measure, beside: str, groups: _Groups) -> _References:
     """What the items of each group are held beside in each period."""
-    items, compared, codes = tiers.full, tiers.full_compared, groups.codes
+    items, compared, codes = groupings.full, groupings.full_compared, groups.codes
     if not items.size:  # nothing is held against nothing
-        none = np.zeros((tiers.prepared.aligned.size, 1))
+        none = np.zeros((groupings.prepared.aligned.size, 1))
         unknown = Sides(none, none, none > 0, none > 0, None)
         return _References(unknown, np.full(none.shape, None, dtype=object))
     n_groups = groups.whole.size
-    shape = (tiers.prepared.aligned.size, n_groups)
+    shape = (groupings.prepared.aligned.size, n_groups)
     if beside in ("total", "mean"):
-        sides = tiers.sides(measure, groups.whole)
-        if beside == "mean" and adds_up(tiers.prepared.book.formulas[measure.name]):
+        sides = groupings.sides(measure, groups.whole)
+        if beside == "mean" and adds_up(groupings.prepared.book.formulas[measure.name]):
             kept = np.ones((shape[0], items.size), dtype=bool) if compared is None else compared
             n = np.maximum(_by_group(kept, codes, n_groups), 1)
             sides = sides._replace(value=sides.value / sides.unit / n, base=sides.base / sides.unit / n, scale=None)
         return _References(sides, np.full(shape, beside, dtype=object))
-    sides = tiers.sides(measure, items)
-    names = np.array(_names(items.labels, tiers.prepared.asked.by, groups.within), dtype=object)
+    sides = groupings.sides(measure, items)
+    names = np.array(_names(items.labels, groupings.prepared.selection.by, groups.within), dtype=object)
     if beside == "largest":
         size = np.where(sides.value_known, sides.value / sides.unit, -np.inf)
         size = size if compared is None else np.where(compared, size, -np.inf)
@@ -317,14 +319,16 @@ def _largest(size: NDArray[np.float64], codes: Days, n: int) -> NDArray[np.int64
     return np.where(known, place, -1)
 
 
-def _rows(tiers: Tiers, measure: Measure, tier: Tier, held: _References, groups: _Groups, others: bool) -> Block:
-    """The rows of one measure and one tier."""
-    prepared = tiers.prepared
-    sides = tiers.sides(measure, tier)
-    notes = row_notes(prepared, tier)
+def _rows(
+    groupings: Groupings, measure: Measure, grouping: Grouping, held: _References, groups: _Groups, others: bool
+) -> Block:
+    """The rows of one measure and one grouping."""
+    prepared = groupings.prepared
+    sides = groupings.sides(measure, grouping)
+    notes = row_notes(prepared, grouping)
     note_sides(sides, notes)
     note_periods(prepared, notes, None)
-    of, found = groups.of(tier)
+    of, found = groups.of(grouping)
     ref = held.sides
     reference, before = ref.value.take(of, axis=1), ref.base.take(of, axis=1)
     ref_known, ref_base_known = (
@@ -338,7 +342,7 @@ def _rows(tiers: Tiers, measure: Measure, tier: Tier, held: _References, groups:
     ratio = _ratio(sides.value, sides.scale, reference, ref.scale, known)
     ratio_before = _ratio(sides.base, sides.scale, before, ref.scale, base_known)
     moved = ratio - ratio_before
-    columns: Columns = opening(prepared, measure, tier) | {
+    columns: Columns = opening(prepared, measure, grouping) | {
         "value": sides.shown()[0],
         "reference_item": _named(held.names.take(of, axis=1), shown),
         "reference": np.where(shown, reference / ref.unit, np.nan),
@@ -346,11 +350,11 @@ def _rows(tiers: Tiers, measure: Measure, tier: Tier, held: _References, groups:
         "ratio": ratio,
         "ratio_before": ratio_before,
         "ratio_change": moved,
-        "direction": _direction(moved, ratio, ratio_before, prepared.asked.judgings[measure.name]),
+        "direction": _direction(moved, ratio, ratio_before, prepared.selection.judgings[measure.name]),
         "status": prepared.aligned.status[:, None],
         "note": notes.places,
     }
-    return block(prepared, measure, tier, in_order("relate", prepared.asked.by, columns), others)
+    return block(prepared, measure, grouping, in_order("relate", prepared.selection.by, columns), others)
 
 
 def _direction(moved: Floats, ratio: Floats, before: Floats, judging: Judging) -> NDArray[np.int8]:

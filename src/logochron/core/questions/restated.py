@@ -143,12 +143,12 @@ def reported(answer: Any, named: str = "earlier") -> Reported:
 
 
 def _of_answer(answer: AlignedAnswer, value: str, base: str | None) -> Reported:
-    tiers = [answer.total_columns, answer.subtotal_columns, answer.columns] if answer.by else [answer.total_columns]
-    parts = [_of_tier(answer, tier, value, base) for tier in tiers if tier]
+    groupings = [answer.total_columns, answer.subtotal_columns, answer.columns] if answer.by else [answer.total_columns]
+    parts = [_of_grouping(answer, grouping, value, base) for grouping in groupings if grouping]
     return _joined(answer.by, parts)
 
 
-def _of_tier(answer: AlignedAnswer, columns: Blocks, value: str, base: str | None) -> Reported:
+def _of_grouping(answer: AlignedAnswer, columns: Blocks, value: str, base: str | None) -> Reported:
     n = columns.rows
     if answer.type.has_column("period"):
         periods = np.array([*answer.periods, None], dtype=object)[columns["period"]]

@@ -13,7 +13,7 @@ from logochron.core.book.coverage import touches, typing_errors
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.intake import Fact
 from logochron.core.book.items import NEVER, ends_of
-from logochron.core.book.measures import all_leaves
+from logochron.core.book.measures import all_aggregates
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.days import Days, as_date, in_words, iso, weekday
 from logochron.core.options import WEEKDAYS
@@ -255,12 +255,12 @@ def _of_amounts(book: Daybook, recorded: Days) -> Iterator[Finding]:
     recorded = np.intersect1d(recorded, book.days)
     if len(recorded) < 2 * _NEIGHBORS:
         return
-    summed = [leaf for leaf in all_leaves(book.formulas) if not leaf.counts]
+    summed = [aggregate for aggregate in all_aggregates(book.formulas) if not aggregate.counts]
     starts, ends = book.standing.spans(recorded)
-    sums = book.sums((), [leaf.key for leaf in summed], (starts[None], ends[None]))
-    for leaf in summed:
-        values = sums[leaf.key][0][:, 0].astype(float) / 10 ** (book.scale_of(leaf.key) or 0)
-        yield from _jumps(recorded, values, leaf.column)
+    sums = book.sums((), [aggregate.key for aggregate in summed], (starts[None], ends[None]))
+    for aggregate in summed:
+        values = sums[aggregate.key][0][:, 0].astype(float) / 10 ** (book.scale_of(aggregate.key) or 0)
+        yield from _jumps(recorded, values, aggregate.column)
 
 
 def _jumps(days: Days, values: NDArray[Any], column: str) -> Iterator[Finding]:

@@ -15,7 +15,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.days import to_dates
 from logochron.core.options import Grain
 from logochron.core.rows.answer import dimensions, one
-from logochron.core.rows.groupings import value_tier
+from logochron.core.rows.groupings import value_grouping
 from logochron.core.rows.question_types import question_type
 from logochron.core.rows.result import Block, Blocks, Result
 
@@ -40,7 +40,7 @@ def totals(book: Daybook, each: Grain, by: str | Sequence[str] | None, calendar:
     ordinals = calendar.touching(each, first, last)
     starts = np.maximum(calendar.first_days(each, ordinals), first)
     ends = np.minimum(calendar.last_days(each, ordinals), last)
-    tier = value_tier(book.held_by(calendar), names, book.measures, (starts[None], ends[None]))
+    grouping = value_grouping(book.held_by(calendar), names, book.measures, (starts[None], ends[None]))
     blocks = []
     for measure in book.measures:
         columns = {
@@ -48,8 +48,8 @@ def totals(book: Daybook, each: Grain, by: str | Sequence[str] | None, calendar:
             "period": calendar.labels(each, ordinals).astype(object)[:, None],
             "start": to_dates(starts)[:, None],
             "end": to_dates(ends)[:, None],
-            **dimensions(names, tier),
-            "value": work_out(tier.formulas[measure.name], tier.value).shown,
+            **dimensions(names, grouping),
+            "value": work_out(grouping.formulas[measure.name], grouping.value).shown,
         }
-        blocks.append(Block((len(ordinals), tier.size), columns))
+        blocks.append(Block((len(ordinals), grouping.size), columns))
     return _Totals(columns=Blocks(blocks), total_columns=Blocks([]), periods=(), notes=()).table

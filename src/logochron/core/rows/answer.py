@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from logochron.core.align.align import Alignment, named_periods
 from logochron.core.align.bases import Basis
-from logochron.core.align.period_spec import Question
+from logochron.core.align.period_spec import PeriodSpec
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
@@ -21,8 +21,8 @@ from logochron.core.errors import QuestionError, brief
 from logochron.core.judge.judging import Judging
 from logochron.core.notes import Note, NoteTexts, RowNotes
 from logochron.core.options import DIRECTIONS, STATUSES, VERDICTS, Each, Grain, Kept, Partial, Per
-from logochron.core.rows.groupings import Tier
-from logochron.core.rows.prepare import Asked, Prepared, Tiers
+from logochron.core.rows.groupings import Grouping
+from logochron.core.rows.prepare import Groupings, Prepared, Selection
 from logochron.core.rows.question_types import question_type
 from logochron.core.rows.result import Block, Blocks, PiecedBlock, Result, RowBlock
 
@@ -33,37 +33,37 @@ Columns = dict[str, NDArray[Any]]
 class Answer(Result):
     """An answer about items and measures: what was asked, and of which book."""
 
-    asked: Asked = field(repr=False)
+    selection: Selection = field(repr=False)
 
     @property
     def book(self) -> Daybook:
         """The book the question was put to."""
-        return self.asked.book
+        return self.selection.book
 
     @property
     def kept(self) -> Kept:
         """Which items totals hold."""
-        return self.asked.kept
+        return self.selection.kept
 
     @property
     def by(self) -> tuple[str, ...]:
         """The dimensions it is split by."""
-        return self.asked.by
+        return self.selection.by
 
     @property
     def top(self) -> int | None:
         """How many items are shown by themselves; all where None."""
-        return self.asked.top
+        return self.selection.top
 
     @property
     def measures(self) -> tuple[Measure, ...]:
         """The measures it is of."""
-        return self.asked.measures
+        return self.selection.measures
 
     @property
     def judgings(self) -> Mapping[str, Judging]:
         """How each measure is judged."""
-        return self.asked.judgings
+        return self.selection.judgings
 
     def block_of(self, measure: Measure, labels: Sequence[str] = ()) -> tuple[RowBlock, int]:
         """The rows of a measure, and the place of an item among them; all together where no label is named.
@@ -92,17 +92,23 @@ class AlignedAnswer(Answer):
         """The same answer with the items that `top` left out."""
         if self.top is None:
             return self
-        return self.put_anew(replace(self.prepared, asked=replace(self.asked, top=None)))
+        return self.ask_anew(replace(self.prepared, selection=replace(self.selection, top=None)))
 
-    def put_anew(self, prepared: Prepared) -> Self:
+    def ask_anew(self, prepared: Prepared) -> Self:
         """The same question about what is lined up otherwise."""
         raise NotImplementedError
 
     def about(self, prepared: Prepared) -> Self:
         """The answer to the same question about other items or periods, which can be asked again as it stands."""
-        made, asked, question = self.put_anew(prepared), prepared.asked, prepared.question
-        shown = {"book": asked.book, "by": asked.by, "items": asked.kept, "top": asked.top, "sort": asked.sort}
-        return replace(made, put=self.put and self.put.with_options(**shown, at=question.at, last=question.last))
+        made, selection, spec = self.ask_anew(prepared), prepared.selection, prepared.spec
+        shown = {
+            "book": selection.book,
+            "by": selection.by,
+            "items": selection.kept,
+            "top": selection.top,
+            "sort": selection.sort,
+        }
+        return replace(made, call=self.call and self.call.with_options(**shown, at=spec.at, last=spec.last))
 
     def between(self, low: int, high: int) -> Self:
         """The answer for some of its periods, from `low` to before `high`, as if they alone had been asked of."""
@@ -113,13 +119,13 @@ class AlignedAnswer(Answer):
 
         Where it is of comparable items or of the largest it is asked anew: those among others are not those among some.
         """
-        asked = replace(self.asked, book=book, by=by)
+        selection = replace(self.selection, book=book, by=by)
         if not by:
-            asked = replace(asked, kept="all", top=None, sort=None)
-        if asked.kept != "all" or asked.top is not None:
+            selection = replace(selection, kept="all", top=None, sort=None)
+        if selection.kept != "all" or selection.top is not None:
             made: Self = self.again(book=book, by=by)
             return made
-        return self.about(self.prepared.of_items(picked, asked))
+        return self.about(self.prepared.of_items(picked, selection))
 
     def alone(self, picked: Mapping[str, str], book: Daybook) -> Self:
         """The answer for some items alone, split by the dimensions in which none is picked."""
@@ -132,9 +138,9 @@ class AlignedAnswer(Answer):
             changed |= {"top": None, "sort": None, "items": "all"}
 
         def as_of(last: int) -> AlignedAnswer:
-            assert self.put is not None
+            assert self.call is not None
             known = book.until(as_date(last)) if last < book.coverage.last else book
-            made: AlignedAnswer = self.put.with_options(book=known, **changed).again()
+            made: AlignedAnswer = self.call.with_options(book=known, **changed).again()
             return made
 
         return as_of
@@ -154,39 +160,39 @@ class AlignedAnswer(Answer):
         return self.prepared.book
 
     @property
-    def question(self) -> Question:
+    def spec(self) -> PeriodSpec:
         """What was lined up."""
-        return self.prepared.question
+        return self.prepared.spec
 
     @property
     def each(self) -> Each:
         """The grain of the rows."""
-        return self.question.each
+        return self.spec.each
 
     @property
     def against(self) -> Basis:
         """What each period is held against."""
-        return self.question.basis
+        return self.spec.basis
 
     @property
     def running(self) -> Grain | int | None:
         """What each row adds up: the periods of a longer grain to date, so many periods, or the period itself."""
-        return self.question.running
+        return self.spec.running
 
     @property
     def partial(self) -> Partial:
         """What is done with unfinished periods."""
-        return self.question.partial
+        return self.spec.partial
 
     @property
     def calendar(self) -> Calendar:
         """What numbers the periods."""
-        return self.question.calendar
+        return self.spec.calendar
 
     @property
     def per(self) -> Per | None:
         """What kind of days value and base are divided by."""
-        return self.question.per
+        return self.spec.per
 
     @property
     def plan(self) -> Daybook | None:
@@ -227,8 +233,8 @@ class AlignedAnswer(Answer):
         if at is None:
             return len(self.periods) - 1
         found = np.flatnonzero(self.alignment.labels == at) if isinstance(at, str) else np.zeros(0, dtype=np.intp)
-        if not len(found) and self.question.each != "span":
-            low, high = named_periods(self.calendar, self.question.grain, at)
+        if not len(found) and self.spec.each != "span":
+            low, high = named_periods(self.calendar, self.spec.grain, at)
             ordinals = self.alignment.ordinals
             found = np.flatnonzero((ordinals >= low) & (ordinals <= high))
         if len(found) != 1:
@@ -243,7 +249,7 @@ def one(value: object) -> NDArray[Any]:
     return np.array([[value]], dtype=object if value is None or isinstance(value, str) else None)
 
 
-def opening(prepared: Prepared, measure: Measure, tier: Tier) -> Columns:
+def opening(prepared: Prepared, measure: Measure, grouping: Grouping) -> Columns:
     """The columns before the figures: measure, period, its days, the labels of the item."""
     aligned = prepared.aligned
     return {
@@ -252,18 +258,18 @@ def opening(prepared: Prepared, measure: Measure, tier: Tier) -> Columns:
         "start": to_dates(aligned.starts)[:, None],
         "end": to_dates(aligned.ends)[:, None],
         "days": prepared.lengths.days.astype(float)[:, None],
-        **dimensions(prepared.asked.by, tier),
+        **dimensions(prepared.selection.by, grouping),
     }
 
 
-def dimensions(by: tuple[str, ...], tier: Tier) -> Columns:
+def dimensions(by: tuple[str, ...], grouping: Grouping) -> Columns:
     """The labels of the items, None for the dimensions that are added up."""
-    return {name: tier.labels[n][None] if n < len(tier.labels) else one(None) for n, name in enumerate(by)}
+    return {name: grouping.labels[n][None] if n < len(grouping.labels) else one(None) for n, name in enumerate(by)}
 
 
-def row_notes(prepared: Prepared, tier: Tier) -> RowNotes:
-    """Takes the notes on the rows of a tier."""
-    return RowNotes(prepared.noted, (prepared.aligned.size, tier.size))
+def row_notes(prepared: Prepared, grouping: Grouping) -> RowNotes:
+    """Takes the notes on the rows of a grouping."""
+    return RowNotes(prepared.noted, (prepared.aligned.size, grouping.size))
 
 
 def note_periods(prepared: Prepared, notes: RowNotes, why: Note | None) -> None:
@@ -278,18 +284,18 @@ def note_periods(prepared: Prepared, notes: RowNotes, why: Note | None) -> None:
 
 
 def block(
-    prepared: Prepared, measure: Measure, tier: Tier, columns: Columns, others: bool, size: int | None = None
+    prepared: Prepared, measure: Measure, grouping: Grouping, columns: Columns, others: bool, size: int | None = None
 ) -> Block:
-    """The rows of one measure and one tier, in the order asked for; the last item gathers `others`, or not.
+    """The rows of one measure and one grouping, in the order asked for; the last item gathers `others`, or not.
 
     `size`: of so many rows an item, those that are lined up where None.
     """
-    shape = prepared.aligned.size if size is None else size, tier.size
-    order = _order(prepared.asked.sort, columns, shape, others)
+    shape = prepared.aligned.size if size is None else size, grouping.size
+    order = _order(prepared.selection.sort, columns, shape, others)
     if others and prepared.counts_ids(measure):  # an id that lies in two items would count twice
         order = np.arange(shape[0] * shape[1]) if order is None else order
         order = order[(order + 1) % shape[1] != 0]
-    return Block(shape, columns, order, prepared.asked.measures.index(measure))
+    return Block(shape, columns, order, prepared.selection.measures.index(measure))
 
 
 def _order(sort: str | None, columns: Columns, shape: tuple[int, int], others: bool) -> NDArray[np.int64] | None:
@@ -305,17 +311,17 @@ def _order(sort: str | None, columns: Columns, shape: tuple[int, int], others: b
     return (order + np.arange(shape[0])[:, None] * shape[1]).ravel()
 
 
-#: The rows of one measure and one tier, of which the last gathers others, or not.
-Rows = Callable[[Measure, Tier, bool], Block]
-#: The same of some periods, whose tiers are given.
-PartRows = Callable[[Tiers, Measure, Tier, bool], Block]
-#: More rows of one measure and tier are worked out a piece at a time.
+#: The rows of one measure and one grouping, of which the last gathers others, or not.
+Rows = Callable[[Measure, Grouping, bool], Block]
+#: The same of some periods, whose groupings are given.
+PartRows = Callable[[Groupings, Measure, Grouping, bool], Block]
+#: More rows of one measure and grouping are worked out a piece at a time.
 _AT_ONCE = 3_000_000
 
 
 def laid_out(
     answer: str,
-    tiers: Tiers,
+    groupings: Groupings,
     rows: Rows,
     part_rows: PartRows | None = None,
     *,
@@ -331,31 +337,31 @@ def laid_out(
     periods, notes
         The labels of its periods and what is to be said of it, where these are not those of what is lined up.
     """
-    prepared = tiers.prepared
-    asked = prepared.asked
+    prepared = groupings.prepared
+    selection = prepared.selection
 
-    def made(measure: Measure, tier: Tier, others: bool) -> RowBlock:
-        shape = prepared.aligned.size, tier.size
+    def made(measure: Measure, grouping: Grouping, others: bool) -> RowBlock:
+        shape = prepared.aligned.size, grouping.size
         if part_rows is None or shape[0] * shape[1] <= _AT_ONCE:
-            return rows(measure, tier, others)
+            return rows(measure, grouping, others)
 
         def some(low: int, high: int) -> Block:
-            part, same = tiers.between(low, high, tier)
+            part, same = groupings.between(low, high, grouping)
             return part_rows(part, measure, same, others)
 
         dropped = int(others and prepared.counts_ids(measure))
-        return PiecedBlock(shape, some, asked.measures.index(measure), dropped)
+        return PiecedBlock(shape, some, selection.measures.index(measure), dropped)
 
-    total = Blocks([made(measure, tiers.total, False) for measure in asked.measures])
+    total = Blocks([made(measure, groupings.total, False) for measure in selection.measures])
     items = total
-    if asked.by:
-        items = Blocks([made(measure, tiers.items, tiers.others) for measure in asked.measures])
-    subtotals = [made(measure, tier, False) for measure in asked.measures for tier in tiers.subtotals]
+    if selection.by:
+        items = Blocks([made(measure, groupings.items, groupings.others) for measure in selection.measures])
+    subtotals = [made(measure, grouping, False) for measure in selection.measures for grouping in groupings.subtotals]
     words = {
         "direction": DIRECTIONS,
         "verdict": VERDICTS,
         "status": STATUSES,
-        "band": band_names(asked.judgings),
+        "band": band_names(selection.judgings),
         "note": NoteTexts(prepared.noted),
     }
     return {
@@ -365,7 +371,7 @@ def laid_out(
         "periods": prepared.periods if periods is None else periods,
         "notes": prepared.notes() if notes is None else notes,
         "words": {name: texts for name, texts in words.items() if question_type(answer).has_column(name)},
-        "asked": asked,
+        "selection": selection,
         "prepared": prepared,
     }
 

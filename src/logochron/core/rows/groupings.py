@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from logochron.core.align.align import Alignment
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import NEVER, Items, RecordLife
-from logochron.core.book.measures import Formula, LeafSums, Measure, Worked, all_leaves, work_out
+from logochron.core.book.measures import AggregateSums, Formula, Measure, Worked, all_aggregates, work_out
 from logochron.core.book.sums import Spans, at_one_scale
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.days import Days
@@ -35,7 +35,7 @@ def _open(book: Daybook, by: Sequence[str]) -> tuple[Days, Days]:
     return np.append(opened, coverage.last + 1), np.append(closed, coverage.first - 1)
 
 
-def comparable(book: Daybook, aligned: Alignment, by: Sequence[str], places: Days) -> Bools:
+def comparable_items(book: Daybook, aligned: Alignment, by: Sequence[str], places: Days) -> Bools:
     """Which items are open on both sides of each row, shape (periods, items); all where there is no base.
 
     Open on the first day with records in the base span, and on the last such day of the value span.
@@ -72,10 +72,10 @@ class Lengths(NamedTuple):
     per: Per | None
 
 
-class Tier(NamedTuple):
+class Grouping(NamedTuple):
     """Rows of one kind: the tuples of items of some dimensions that have a record in any span, with their sums.
 
-    `value` and `base` are by leaf, of shape (periods, items), before anything is divided. `formulas` and
+    `value` and `base` are by aggregate, of shape (periods, items), before anything is divided. `formulas` and
     `base_formulas` are by measure; `why` says of a measure why nothing of it has a base, if it is so. `places` is the
     place of each item among the book's own, -1 where only the plan has it. `life`: when each was recorded at all.
     """
@@ -83,8 +83,8 @@ class Tier(NamedTuple):
     by: tuple[str, ...]
     labels: Labels
     places: Days
-    value: Mapping[str, LeafSums]
-    base: Mapping[str, LeafSums]
+    value: Mapping[str, AggregateSums]
+    base: Mapping[str, AggregateSums]
     formulas: Mapping[str, Formula]
     base_formulas: Mapping[str, Formula]
     why: Mapping[str, Note | None]
@@ -95,7 +95,7 @@ class Tier(NamedTuple):
         """How many items there are."""
         return len(self.places)
 
-    def at(self, items: Bools) -> Tier:
+    def at(self, items: Bools) -> Grouping:
         """Some of the items."""
         if items.all():
             return self
@@ -104,15 +104,17 @@ class Tier(NamedTuple):
             labels=tuple(label[items] for label in self.labels),
             places=self.places[items],
             life=self.life.at(places),
-            value={key: LeafSums(part.values.take(places, axis=1), part.scale) for key, part in self.value.items()},
-            base={key: LeafSums(part.values.take(places, axis=1), part.scale) for key, part in self.base.items()},
+            value={
+                key: AggregateSums(part.values.take(places, axis=1), part.scale) for key, part in self.value.items()
+            },
+            base={key: AggregateSums(part.values.take(places, axis=1), part.scale) for key, part in self.base.items()},
         )
 
-    def between(self, low: int, high: int) -> Tier:
+    def between(self, low: int, high: int) -> Grouping:
         """The rows of some periods, from `low` to before `high`."""
 
-        def cut(parts: Mapping[str, LeafSums]) -> dict[str, LeafSums]:
-            return {key: LeafSums(values[low:high], scale) for key, (values, scale) in parts.items()}
+        def cut(parts: Mapping[str, AggregateSums]) -> dict[str, AggregateSums]:
+            return {key: AggregateSums(values[low:high], scale) for key, (values, scale) in parts.items()}
 
         return self._replace(value=cut(self.value), base=cut(self.base))
 
@@ -120,7 +122,7 @@ class Tier(NamedTuple):
         """The groups that the items make by some of their dimensions; one of all where none is named."""
         return Items.named([self.labels[self.by.index(name)] for name in by], self.size)
 
-    def gathered(self, by: tuple[str, ...], life: LifeOf, kept: Bools | None = None) -> Tier:
+    def gathered(self, by: tuple[str, ...], life: LifeOf, kept: Bools | None = None) -> Grouping:
         """The items added up by some of their dimensions.
 
         Parameters
@@ -138,7 +140,7 @@ class Tier(NamedTuple):
         order = np.argsort(groups.of_rows, kind="stable")
         firsts = np.searchsorted(groups.of_rows[order], np.arange(n))
 
-        def added(parts: Mapping[str, LeafSums]) -> dict[str, LeafSums]:
+        def added(parts: Mapping[str, AggregateSums]) -> dict[str, AggregateSums]:
             made = {}
             for key, (values, scale) in parts.items():
                 taken = values if kept is None else np.where(kept, values, np.zeros(1, dtype=values.dtype))
@@ -146,7 +148,7 @@ class Tier(NamedTuple):
                     sums = np.add.reduceat(taken.take(order, axis=1), firsts, axis=1)
                 else:
                     sums = np.zeros((values.shape[0], n), dtype=values.dtype)
-                made[key] = LeafSums(sums, scale)
+                made[key] = AggregateSums(sums, scale)
             return made
 
         return self._replace(
@@ -158,11 +160,13 @@ class Tier(NamedTuple):
             base=added(self.base),
         )
 
-    def beside(self, other: Tier) -> Tier:
-        """These items, then those of another tier of the same kind."""
+    def beside(self, other: Grouping) -> Grouping:
+        """These items, then those of another grouping of the same kind."""
 
-        def joined(mine: Mapping[str, LeafSums], theirs: Mapping[str, LeafSums]) -> dict[str, LeafSums]:
-            return {k: LeafSums(np.concatenate([p.values, theirs[k].values], axis=1), p.scale) for k, p in mine.items()}
+        def joined(mine: Mapping[str, AggregateSums], theirs: Mapping[str, AggregateSums]) -> dict[str, AggregateSums]:
+            return {
+                k: AggregateSums(np.concatenate([p.values, theirs[k].values], axis=1), p.scale) for k, p in mine.items()
+            }
 
         return self._replace(
             labels=tuple(np.concatenate(pair) for pair in zip(self.labels, other.labels)),
@@ -173,9 +177,9 @@ class Tier(NamedTuple):
         )
 
 
-def _all(parts: Mapping[str, LeafSums]) -> dict[str, LeafSums]:
+def _all(parts: Mapping[str, AggregateSums]) -> dict[str, AggregateSums]:
     """All items added up."""
-    return {key: LeafSums(part.values.sum(axis=1, keepdims=True), part.scale) for key, part in parts.items()}
+    return {key: AggregateSums(part.values.sum(axis=1, keepdims=True), part.scale) for key, part in parts.items()}
 
 
 def lengths_of(book: Daybook, calendar: Calendar, aligned: Alignment, per: Per | None) -> Lengths:
@@ -192,7 +196,7 @@ def lengths_of(book: Daybook, calendar: Calendar, aligned: Alignment, per: Per |
     return Lengths(count(aligned.starts, aligned.ends), base_days, per)
 
 
-def value_tier(book: Daybook, by: Sequence[str], measures: Sequence[Measure], *groups: Spans) -> Tier:
+def value_grouping(book: Daybook, by: Sequence[str], measures: Sequence[Measure], *groups: Spans) -> Grouping:
     """The sums of each measure over the spans of every row, for the items that occur in any of them.
 
     Parameters
@@ -200,22 +204,22 @@ def value_tier(book: Daybook, by: Sequence[str], measures: Sequence[Measure], *g
     groups
         The spans of the values, and those of the bases where they are of the same book.
     """
-    tier, present = _summed(book, by, measures, groups)
-    return tier.at(present) if by else tier
+    grouping, present = _summed(book, by, measures, groups)
+    return grouping.at(present) if by else grouping
 
 
 def _summed(
     book: Daybook, by: Sequence[str], measures: Sequence[Measure], groups: Sequence[Spans]
-) -> tuple[Tier, Bools]:
+) -> tuple[Grouping, Bools]:
     """All items of a book, and which of them occur in the spans."""
-    keys = [leaf.key for leaf in all_leaves(book.formulas, [m.name for m in measures])]
+    keys = [aggregate.key for aggregate in all_aggregates(book.formulas, [m.name for m in measures])]
     sums = book.sums(by, keys, *groups)
     present = book.day_sums(by).present(groups)
     items = book.day_sums(by).items
     value, *base = (
-        {key: LeafSums(sums[key][group], book.scale_of(key)) for key in keys} for group in range(len(groups))
+        {key: AggregateSums(sums[key][group], book.scale_of(key)) for key in keys} for group in range(len(groups))
     )
-    tier = Tier(
+    grouping = Grouping(
         by=tuple(by),
         labels=items.labels,
         places=np.arange(items.size),
@@ -226,73 +230,78 @@ def _summed(
         why=dict.fromkeys((m.name for m in measures), None),
         life=book.life(by),
     )
-    return tier, present
+    return grouping, present
 
 
 def summed(
     book: Daybook, plan: Daybook | None, by: Sequence[str], measures: Sequence[Measure], aligned: Alignment
-) -> Tier:
+) -> Grouping:
     """The sums of each measure over both spans of every row, for the items that occur in any of them."""
     values, bases = aligned.value_spans(), aligned.base_spans()
     if plan is None:
-        return value_tier(book, by, measures, values, bases)
-    tier, present = _summed(book, by, measures, [values])
+        return value_grouping(book, by, measures, values, bases)
+    grouping, present = _summed(book, by, measures, [values])
     theirs = plan_side(plan, book, by, measures, bases)
     present = at_places(present[None], theirs.places)[0] | theirs.present
-    tier = _beside_plan(tier, plan, theirs)
-    return tier.at(present) if by else tier
+    grouping = _beside_plan(grouping, plan, theirs)
+    return grouping.at(present) if by else grouping
 
 
-def _beside_plan(tier: Tier, plan: Daybook, theirs: PlanSide) -> Tier:
+def _beside_plan(grouping: Grouping, plan: Daybook, theirs: PlanSide) -> Grouping:
     """The items of a book and of a plan, with the sums of both."""
     places = theirs.places
-    return tier._replace(
+    return grouping._replace(
         labels=theirs.labels,
         places=places,
-        value={key: LeafSums(at_places(part.values, places), part.scale) for key, part in tier.value.items()},
+        value={key: AggregateSums(at_places(part.values, places), part.scale) for key, part in grouping.value.items()},
         base=theirs.parts,
         base_formulas=plan.formulas,
         why=theirs.why,
-        life=tier.life.at(places),
+        life=grouping.life.at(places),
     )
 
 
-class RowTier(NamedTuple):
+class RowGrouping(NamedTuple):
     """All items of a book with their sums, and which of them have a row in each period, shape (periods, items)."""
 
-    tier: Tier
+    grouping: Grouping
     present: Bools
 
-    def part(self, low: int, high: int, picked: Sequence[str]) -> Tier:
+    def part(self, low: int, high: int, picked: Sequence[str]) -> Grouping:
         """The rows of some periods, of the items whose first labels are those picked; these labels go."""
         kept: Bools = np.asarray(self.present[low:high].any(axis=0))
-        if len(picked) == len(self.tier.by):  # all together
+        if len(picked) == len(self.grouping.by):  # all together
             kept = np.ones_like(kept)
-        for known, label in zip(self.tier.labels, picked):
+        for known, label in zip(self.grouping.labels, picked):
             kept &= np.asarray(known == label)
-        made = self.tier.between(low, high).at(kept)
+        made = self.grouping.between(low, high).at(kept)
         return made._replace(by=made.by[len(picked) :], labels=made.labels[len(picked) :])
 
 
 def summed_by_row(
     book: Daybook, plan: Daybook | None, by: Sequence[str], measures: Sequence[Measure], aligned: Alignment
-) -> RowTier:
+) -> RowGrouping:
     """The sums of each measure over both spans of every row, for all items."""
     values, bases = aligned.value_spans(), aligned.base_spans()
     groups = [values, bases] if plan is None else [values]
-    tier, _ = _summed(book, by, measures, groups)
+    grouping, _ = _summed(book, by, measures, groups)
     present = book.day_sums(by).present_by_span(groups)
     if plan is not None:
         theirs = plan_side(plan, book, by, measures, bases)
-        tier = _beside_plan(tier, plan, theirs)
+        grouping = _beside_plan(grouping, plan, theirs)
         present = at_places(present, theirs.places)
         for part in theirs.parts.values():
             present = present | (part.values != 0)
-    return RowTier(tier, present)
+    return RowGrouping(grouping, present)
 
 
 def sides_of(
-    measure: Measure, tier: Tier, aligned: Alignment, lengths: Lengths, report: int, compared: Bools | None = None
+    measure: Measure,
+    grouping: Grouping,
+    aligned: Alignment,
+    lengths: Lengths,
+    report: int,
+    compared: Bools | None = None,
 ) -> Sides:
     """Both sides of one measure, sums divided where the base is a mean or `per` asks for it.
 
@@ -309,12 +318,12 @@ def sides_of(
         value_known = value_known & (days > 0)
     if base_days is not None:
         base_known = base_known & (base_days > 0)
-    value = work_out(tier.formulas[measure.name], tier.value, days)
-    if tier.why[measure.name]:
-        base = Worked(np.zeros((aligned.size, tier.size)), None)
+    value = work_out(grouping.formulas[measure.name], grouping.value, days)
+    if grouping.why[measure.name]:
+        base = Worked(np.zeros((aligned.size, grouping.size)), None)
         base_known = np.zeros_like(base_known)
     else:
-        base = work_out(tier.base_formulas[measure.name], tier.base, base_days)
+        base = work_out(grouping.base_formulas[measure.name], grouping.base, base_days)
     values, bases, scale = at_one_scale(value.values, value.scale, base.values, base.scale)
     return Sides(
         value=values,
@@ -325,6 +334,6 @@ def sides_of(
         compared=compared,
         lacking=tuple((rows & value_known, name) for rows, name in value.lacking),
         base_lacking=tuple((rows & base_known, name) for rows, name in base.lacking),
-        yet_to_start=tier.life.first > aligned.base_last()[:, None],
-        has_ended=tier.life.has_ended(aligned.starts, report),
+        yet_to_start=grouping.life.first > aligned.base_last()[:, None],
+        has_ended=grouping.life.has_ended(aligned.starts, report),
     )

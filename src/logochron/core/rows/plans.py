@@ -14,7 +14,7 @@ from logochron.core.align.base_spans import any_part
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.filters import holds
 from logochron.core.book.items import Items, places_of
-from logochron.core.book.measures import LeafSums, Measure, adds_up, all_leaves, leaves, work_out
+from logochron.core.book.measures import AggregateSums, Measure, adds_up, aggregates, all_aggregates, work_out
 from logochron.core.book.record_spans import even_parts
 from logochron.core.book.sums import Amounts, Spans, divided
 from logochron.core.calendars.base import Bools
@@ -89,14 +89,14 @@ def not_planned(plan: Daybook, starts: Days, ends: Days, known: Bools) -> tuple[
 class PlanSide(NamedTuple):
     """The plan's sums over the base spans, for the tuples of items of both books together.
 
-    `places` is the place of each tuple among the book's own items, -1 where it has none. `parts` are by leaf of the
-    plan's own formulas, `why` is by measure what the plan says nothing of; `present` are the tuples that it says
+    `places` is the place of each tuple among the book's own items, -1 where it has none. `parts` are by aggregate of
+    the plan's own formulas, `why` is by measure what the plan says nothing of; `present` are the tuples that it says
     anything of.
     """
 
     labels: tuple[NDArray[np.object_], ...]
     places: Days
-    parts: Mapping[str, LeafSums]
+    parts: Mapping[str, AggregateSums]
     why: Mapping[str, Note | None]
     present: Bools
 
@@ -110,13 +110,13 @@ def plan_side(plan: Daybook, book: Daybook, by: Sequence[str], measures: Sequenc
     why = {m.name: _unplanned(m.name, tuple(plan.formulas), lacking) for m in measures}
     if lacking:
         return PlanSide(labels, np.arange(n), {}, why, np.zeros(n, bool))
-    keys = [leaf.key for leaf in all_leaves(plan.formulas)]
+    keys = [aggregate.key for aggregate in all_aggregates(plan.formulas)]
     found = alike.sums(by, keys, spans)
     places = theirs = np.arange(n)
     if by:
         labels, places, theirs = _united(labels, alike.day_sums(by).items.labels)
     present = np.any([at_places(side != 0, theirs).any(axis=0) for (side,) in found.values()], axis=0)
-    parts = {key: LeafSums(at_places(side, theirs), plan.scale_of(key)) for key, (side,) in found.items()}
+    parts = {key: AggregateSums(at_places(side, theirs), plan.scale_of(key)) for key, (side,) in found.items()}
     return PlanSide(labels, places, parts, why, present)
 
 
@@ -172,9 +172,9 @@ def shaped(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ...]]:
         formula = book.formulas.get(measure.name)
         if formula is not None and adds_up(formula) and not book.standing.whole:
             share = _shares(plan, book, measure.name, starts, lengths, of, place)
-        for leaf in leaves(plan.formulas[measure.name]):
-            column = plan.amounts[leaf.key]
-            laid[leaf.key] = _laid(column, share, lengths, of, place)
+        for aggregate in aggregates(plan.formulas[measure.name]):
+            column = plan.amounts[aggregate.key]
+            laid[aggregate.key] = _laid(column, share, lengths, of, place)
         evenly |= np.isnan(share[np.cumsum(lengths) - 1])
     made = replace(
         plan,
@@ -218,9 +218,9 @@ def _shares(
     base_days = base_starts - 1
     np.maximum.at(base_days, (np.arange(periods)[:, None], own - firsts[:, None]), base)
     dims = [name for name in plan.labels if name in book.labels]
-    keys = [leaf.key for leaf in leaves(book.formulas[measure])]
+    keys = [aggregate.key for aggregate in aggregates(book.formulas[measure])]
     spans = (base_starts.reshape(1, -1), np.where(found[:, None], base_days, base_starts - 1).reshape(1, -1))
-    sums = {key: LeafSums(side[0], book.scale_of(key)) for key, side in book.sums(dims, keys, spans).items()}
+    sums = {key: AggregateSums(side[0], book.scale_of(key)) for key, side in book.sums(dims, keys, spans).items()}
     done = work_out(book.formulas[measure], sums).shown
     item = _items(plan, book.day_sums(dims).items, dims)
     done = np.append(done, np.zeros((len(done), 1)), axis=1)  # an item that the book does not know

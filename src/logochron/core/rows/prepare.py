@@ -12,7 +12,7 @@ import numpy as np
 
 from logochron.core.align.align import Alignment, align, closing_options, edge_options
 from logochron.core.align.bases import Plan
-from logochron.core.align.period_spec import Question
+from logochron.core.align.period_spec import PeriodSpec
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import places_of
@@ -26,11 +26,11 @@ from logochron.core.notes import NoteTable
 from logochron.core.options import OTHERS, Kept, check, check_count, how_many
 from logochron.core.rows.figures import Sides
 from logochron.core.rows.groupings import (
+    Grouping,
     Lengths,
     LifeOf,
-    RowTier,
-    Tier,
-    comparable,
+    RowGrouping,
+    comparable_items,
     lengths_of,
     sides_of,
     summed,
@@ -44,13 +44,13 @@ R = TypeVar("R")
 
 
 @dataclass(frozen=True, eq=False)
-class Put:
+class QuestionCall:
     """A question and the options it was put with."""
 
     question: Callable[..., Any]
     options: Mapping[str, Any]
 
-    def with_options(self, **changed: Any) -> Put:
+    def with_options(self, **changed: Any) -> QuestionCall:
         """The same question with some options changed; those that it does not take are left out."""
         return replace(self, options={**self.options, **{n: v for n, v in changed.items() if n in self.options}})
 
@@ -64,18 +64,18 @@ def remembered(question: Callable[P, R]) -> Callable[P, R]:
     signature = inspect.signature(question)
 
     @wraps(question)
-    def asked(*args: P.args, **named: P.kwargs) -> R:
+    def answered(*args: P.args, **named: P.kwargs) -> R:
         answer: Any = question(*args, **named)
         bound = signature.bind(*args, **named)
         bound.apply_defaults()
-        made: R = replace(answer, put=Put(asked, bound.arguments))
+        made: R = replace(answer, call=QuestionCall(answered, bound.arguments))
         return made
 
-    return asked
+    return answered
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
-class Asked:
+class Selection:
     """What is asked of which book; asked anew by `replace`.
 
     Attributes
@@ -105,9 +105,9 @@ def check_book(book: object) -> None:
 
 def adding_up(book: Daybook, measures: str | Sequence[str] | None) -> tuple[list[str], list[str]]:
     """The measures asked for that add up, and those that divide."""
-    asked = [measure.name for measure in book.check_measures(measures)]
-    divide = [name for name in asked if not adds_up(book.formulas[name])]
-    return [name for name in asked if name not in divide], divide
+    names = [measure.name for measure in book.check_measures(measures)]
+    divide = [name for name in names if not adds_up(book.formulas[name])]
+    return [name for name in names if name not in divide], divide
 
 
 def ask(
@@ -120,7 +120,7 @@ def ask(
     items: Kept,
     top: int | None,
     sort: str | None,
-) -> Asked:
+) -> Selection:
     """The options about items, measures and judging, checked.
 
     Parameters
@@ -134,11 +134,11 @@ def ask(
         Where one names nothing or does not go with another.
     """
     check_book(book)
-    dims, asked, of_answer = book.check_by(by), book.check_measures(measures), question_type(answer)
+    dims, chosen, of_answer = book.check_by(by), book.check_measures(measures), question_type(answer)
     of_answer.check_dimensions(dims)
     if check("items", items, Kept) == "comparable" and not dims:
         raise QuestionError("items='comparable' is about items: name a dimension in `by` (--by)")
-    counting = [m.name for m in asked if counts_ids(book.formulas[m.name])]
+    counting = [m.name for m in chosen if counts_ids(book.formulas[m.name])]
     if items == "comparable" and counting:
         raise QuestionError(
             f"items='comparable' adds items up, and distinct ids do not add up: leave {', '.join(counting)} out"
@@ -146,12 +146,12 @@ def ask(
     if top is not None:
         check_count("top", top)
     if sort is not None:
-        sort = of_answer.sort_named(sort, of_answer.headings_of(dims, [m.name for m in asked]))
+        sort = of_answer.sort_named(sort, of_answer.headings_of(dims, [m.name for m in chosen]))
     for option, given in (("top", top), ("sort", sort)):
         if given is not None and not dims:
             raise QuestionError(f"`{option}` is about items: name a dimension in `by` (--by)")
-    judgings = judgings_of(judging, [m.name for m in asked], list(book.formulas))
-    return Asked(book=book, by=dims, measures=asked, judgings=judgings, kept=items, top=top, sort=sort)
+    judgings = judgings_of(judging, [m.name for m in chosen], list(book.formulas))
+    return Selection(book=book, by=dims, measures=chosen, judgings=judgings, kept=items, top=top, sort=sort)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -161,8 +161,8 @@ class Prepared:
     `book` has no days that the calendar does not hold; `asked.book` is as it came.
     """
 
-    asked: Asked
-    question: Question
+    selection: Selection
+    spec: PeriodSpec
     book: Daybook
     plan: Daybook | None
     aligned: Alignment
@@ -170,17 +170,17 @@ class Prepared:
     noted: NoteTable = field(default_factory=NoteTable)
     said: tuple[str, ...] = ()
     part: Part | None = None
-    kept: dict[tuple[tuple[str, ...], tuple[str, ...]], RowTier] = field(default_factory=dict)
+    kept: dict[tuple[tuple[str, ...], tuple[str, ...]], RowGrouping] = field(default_factory=dict)
 
-    def tier(self, by: Sequence[str], also: Sequence[Measure] = ()) -> Tier:
+    def grouping(self, by: Sequence[str], also: Sequence[Measure] = ()) -> Grouping:
         """The rows by some dimensions, all items; with the sums of further measures."""
-        measures = (*self.asked.measures, *also)
+        measures = (*self.selection.measures, *also)
         if self.part is None:
             return summed(self.book, self.plan, by, measures, self.aligned)
         whole, low, high, picked = self.part
         return whole.all_rows((*picked, *by), measures).part(low, high, list(picked.values()))
 
-    def all_rows(self, by: tuple[str, ...], measures: Sequence[Measure]) -> RowTier:
+    def all_rows(self, by: tuple[str, ...], measures: Sequence[Measure]) -> RowGrouping:
         """All items by some dimensions with their sums in every period: those that parts of it are cut from."""
         key = by, tuple(measure.name for measure in measures)
         if key not in self.kept:
@@ -189,25 +189,26 @@ class Prepared:
 
     def every_period(self) -> Prepared:
         """The same question about all periods that the records touch."""
-        question = replace(self.question, at=None, last=None)
-        return replace(prepare(self.asked, question, self.plan), said=self.said)
+        spec = replace(self.spec, at=None, last=None)
+        return replace(prepare(self.selection, spec, self.plan), said=self.said)
 
     def between(self, low: int, high: int) -> Prepared:
         """The question about some of the periods, from `low` to before `high`; no record is gone through again."""
         whole, first, _, picked = self.part or Part(self, 0, self.aligned.size, {})
         labels = self.aligned.labels[[low, high - 1]]
-        question = replace(self.question, at=f"{labels[0]}..{labels[1]}", last=None)
+        spec = replace(self.spec, at=f"{labels[0]}..{labels[1]}", last=None)
         made = self.at(np.arange(low, high))
-        return replace(made, question=question, part=Part(whole, first + low, first + high, picked), kept={})
+        return replace(made, spec=spec, part=Part(whole, first + low, first + high, picked), kept={})
 
-    def of_items(self, picked: Mapping[str, str], asked: Asked) -> Prepared:
+    def of_items(self, picked: Mapping[str, str], selection: Selection) -> Prepared:
         """The question about some items, whose book is asked of; no record is gone through again.
 
         Not of comparable items, nor of the largest: those among others are not those among some.
         """
         whole, low, high, _ = self.part or Part(self, 0, self.aligned.size, {})
         part = Part(whole, low, high, picked)
-        return replace(self, asked=asked, book=asked.book.held_by(self.question.calendar), part=part, kept={})
+        book = selection.book.held_by(self.spec.calendar)
+        return replace(self, selection=selection, book=book, part=part, kept={})
 
     def at(self, taken: Days) -> Prepared:
         """Some of the rows."""
@@ -231,17 +232,17 @@ class Prepared:
         parents
             The whole periods that the rows are parts of, where an edge of the records may cut those.
         """
-        book = self.asked.book
+        book = self.selection.book
         recorded_last = int(book.recorded_ends[-1])
         if parents is None:
-            closing = closing_options(self.question, self.aligned, book.coverage, book.recorded, recorded_last)
+            closing = closing_options(self.spec, self.aligned, book.coverage, book.recorded, recorded_last)
         else:
-            lines = edge_options(self.question, None, *parents, book.coverage, book.recorded, recorded_last)
+            lines = edge_options(self.spec, None, *parents, book.coverage, book.recorded, recorded_last)
             closing = tuple(lines)
         return (
-            *_legend(self.question, self.aligned),
+            *_legend(self.spec, self.aligned),
             *closing,
-            *_outside(book, self.book, self.question.calendar),
+            *_outside(book, self.book, self.spec.calendar),
             *self.said,
             *book.intake.warnings,
         )
@@ -257,18 +258,18 @@ class Part(NamedTuple):
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
-class Tiers:
-    """The rows of an answer by tier, each side worked out once.
+class Groupings:
+    """The rows of an answer by grouping, each side worked out once.
 
     `compared`: which items are to be compared in each period, all where None. `chosen`: which of the `full` items `top`
     takes, all where None; the last of `items` then gathers the others.
     """
 
     prepared: Prepared
-    items: Tier
-    subtotals: tuple[Tier, ...]
-    total: Tier
-    full: Tier
+    items: Grouping
+    subtotals: tuple[Grouping, ...]
+    total: Grouping
+    full: Grouping
     compared: Bools | None = None
     full_compared: Bools | None = None
     chosen: Bools | None = None
@@ -279,8 +280,8 @@ class Tiers:
         """Whether the last item gathers others."""
         return self.chosen is not None
 
-    def between(self, low: int, high: int, tier: Tier) -> tuple[Tiers, Tier]:
-        """The rows of some periods, from `low` to before `high`; and one of the tiers among them."""
+    def between(self, low: int, high: int, grouping: Grouping) -> tuple[Groupings, Grouping]:
+        """The rows of some periods, from `low` to before `high`; and one of the groupings among them."""
         every = {id(one): one for one in (self.items, *self.subtotals, self.total, self.full)}
         parts = {place: one.between(low, high) for place, one in every.items()}
         made = replace(
@@ -294,23 +295,29 @@ class Tiers:
             full_compared=None if self.full_compared is None else self.full_compared[low:high],
             worked={},
         )
-        return made, parts[id(tier)]
+        return made, parts[id(grouping)]
 
-    def sides(self, measure: Measure, tier: Tier) -> Sides:
-        """Both sides of a measure in one of the tiers."""
-        key = measure.name, id(tier)
+    def sides(self, measure: Measure, grouping: Grouping) -> Sides:
+        """Both sides of a measure in one of the groupings."""
+        key = measure.name, id(grouping)
         if key not in self.worked:
-            compared = self.full_compared if tier is self.full else self.compared if tier is self.items else None
-            aligned, lengths, cover = self.prepared.aligned, self.prepared.lengths, self.prepared.asked.book.coverage
-            self.worked[key] = sides_of(measure, tier, aligned, lengths, cover.last, compared)
+            compared = (
+                self.full_compared if grouping is self.full else self.compared if grouping is self.items else None
+            )
+            aligned, lengths, cover = (
+                self.prepared.aligned,
+                self.prepared.lengths,
+                self.prepared.selection.book.coverage,
+            )
+            self.worked[key] = sides_of(measure, grouping, aligned, lengths, cover.last, compared)
         return self.worked[key]
 
 
 #: Lines the rows of a question up with the coverage, the recorded days, and the coverage of the plan.
-LineUp = Callable[[Question, Coverage, Days, Coverage | None], Alignment]
+LineUp = Callable[[PeriodSpec, Coverage, Days, Coverage | None], Alignment]
 
 
-def prepare(asked: Asked, question: Question, plan: Daybook | None, line_up: LineUp = align) -> Prepared:
+def prepare(selection: Selection, spec: PeriodSpec, plan: Daybook | None, line_up: LineUp = align) -> Prepared:
     """Value and base of every row lined up.
 
     Raises
@@ -318,42 +325,42 @@ def prepare(asked: Asked, question: Question, plan: Daybook | None, line_up: Lin
     QuestionError
         Where an option names nothing or does not go with another.
     """
-    book = asked.book
-    if question.per == "trading-day" and book.standing.records_of != "day":
+    book = selection.book
+    if spec.per == "trading-day" and book.standing.records_of != "day":
         raise QuestionError("`per` 'trading-day' needs records of days; these stand for longer periods")
-    planned = check_plan(plan, isinstance(question.basis, Plan))
+    planned = check_plan(plan, isinstance(spec.basis, Plan))
     said: tuple[str, ...] = ()
     if planned:
         planned, said = shaped(planned, book)
-    held = book.held_by(question.calendar)
-    aligned = line_up(question, book.coverage, book.recorded, planned.coverage if planned else None)
+    held = book.held_by(spec.calendar)
+    aligned = line_up(spec, book.coverage, book.recorded, planned.coverage if planned else None)
     if planned:
         aligned = with_missing(planned, aligned)
-    lengths = lengths_of(book, question.calendar, aligned, question.per)
+    lengths = lengths_of(book, spec.calendar, aligned, spec.per)
     return Prepared(
-        asked=asked, question=question, book=held, plan=planned, aligned=aligned, lengths=lengths, said=said
+        selection=selection, spec=spec, book=held, plan=planned, aligned=aligned, lengths=lengths, said=said
     )
 
 
-def tiers_of(prepared: Prepared, also: Sequence[Measure] = (), chosen_by: int = -1) -> Tiers:
+def groupings_of(prepared: Prepared, also: Sequence[Measure] = (), chosen_by: int = -1) -> Groupings:
     """The rows by item, by each prefix of the dimensions, and all together.
 
     `chosen_by` is the row by which `top` takes the largest items.
     """
-    asked = prepared.asked
-    if not asked.by:
-        total = prepared.tier((), also)
-        return Tiers(prepared=prepared, items=total, subtotals=(), total=total, full=total)
-    items = prepared.tier(asked.by, also)
+    selection = prepared.selection
+    if not selection.by:
+        total = prepared.grouping((), also)
+        return Groupings(prepared=prepared, items=total, subtotals=(), total=total, full=total)
+    items = prepared.grouping(selection.by, also)
     compared = None
-    if asked.kept == "comparable":
-        compared = comparable(prepared.book, prepared.aligned, items.by, items.places)
-    prefixes = [asked.by[:n] for n in range(len(asked.by))]
+    if selection.kept == "comparable":
+        compared = comparable_items(prepared.book, prepared.aligned, items.by, items.places)
+    prefixes = [selection.by[:n] for n in range(len(selection.by))]
     if compared is None and (not _adds_up(prepared, items) or (prepared.part and prepared.part.picked)):
-        total, *subtotals = (prepared.tier(prefix, also) for prefix in prefixes)
+        total, *subtotals = (prepared.grouping(prefix, also) for prefix in prefixes)
     else:
         total, *subtotals = (items.gathered(by, life_of(prepared.book, by), compared) for by in prefixes)
-    tiers = Tiers(
+    groupings = Groupings(
         prepared=prepared,
         items=items,
         subtotals=tuple(subtotals),
@@ -362,7 +369,11 @@ def tiers_of(prepared: Prepared, also: Sequence[Measure] = (), chosen_by: int = 
         compared=compared,
         full_compared=compared,
     )
-    return tiers if asked.top is None or asked.top >= items.size else _topped(tiers, asked.top, chosen_by)
+    return (
+        groupings
+        if selection.top is None or selection.top >= items.size
+        else _topped(groupings, selection.top, chosen_by)
+    )
 
 
 def life_of(book: Daybook, by: tuple[str, ...]) -> LifeOf:
@@ -370,20 +381,20 @@ def life_of(book: Daybook, by: tuple[str, ...]) -> LifeOf:
     return lambda labels: book.life(by).at(places_of(book.day_sums(by).items.labels, labels))
 
 
-def _adds_up(prepared: Prepared, items: Tier) -> bool:
+def _adds_up(prepared: Prepared, items: Grouping) -> bool:
     """Whether sums of items are those of their records: whole numbers, and no ids that lie in two items."""
     exact = all(part.scale is not None for side in (items.value, items.base) for part in side.values())
     # a plan may know sums of items that it does not know one by one
     return exact and prepared.plan is None and not prepared.book.ids
 
 
-def _topped(tiers: Tiers, top: int, row: int) -> Tiers:
+def _topped(groupings: Groupings, top: int, row: int) -> Groupings:
     """The same with the largest items, and one that gathers the rest."""
-    items, compared = tiers.full, tiers.full_compared
+    items, compared = groupings.full, groupings.full_compared
     if any((label == OTHERS).any() for label in items.labels):
         raise QuestionError(f"`top` gathers the rest as {OTHERS!r}, and an item is called so already")
-    chosen = _largest(tiers, top, row)
-    book = tiers.prepared.book
+    chosen = _largest(groupings, top, row)
+    book = groupings.prepared.book
     known = book.day_sums(items.by).items
     others = np.zeros(known.size, dtype=np.int64)
     others[items.places[chosen & (items.places >= 0)]] = -1
@@ -393,23 +404,23 @@ def _topped(tiers: Tiers, top: int, row: int) -> Tiers:
     shown_compared = None
     if compared is not None:
         shown_compared = np.append(compared[:, chosen], np.ones((len(compared), 1), dtype=bool), axis=1)
-    return Tiers(
-        prepared=tiers.prepared,
+    return Groupings(
+        prepared=groupings.prepared,
         items=items.at(chosen).beside(rest._replace(labels=named)),
-        subtotals=tiers.subtotals,
-        total=tiers.total,
+        subtotals=groupings.subtotals,
+        total=groupings.total,
         full=items,
         compared=shown_compared,
         full_compared=compared,
         chosen=chosen,
-        worked=tiers.worked,
+        worked=groupings.worked,
     )
 
 
-def _largest(tiers: Tiers, n: int, row: int) -> Bools:
+def _largest(groupings: Groupings, n: int, row: int) -> Bools:
     """The n largest items by the first measure in a row, ties by label."""
-    chosen = np.zeros(tiers.full.size, dtype=bool)
-    sides = tiers.sides(tiers.prepared.asked.measures[0], tiers.full)
+    chosen = np.zeros(groupings.full.size, dtype=bool)
+    sides = groupings.sides(groupings.prepared.selection.measures[0], groupings.full)
     if len(sides.value):
         known = np.broadcast_to(sides.value_known, sides.value.shape)[row]
         size = np.where(known, sides.value[row], -np.inf)
@@ -419,14 +430,14 @@ def _largest(tiers: Tiers, n: int, row: int) -> Bools:
     return chosen
 
 
-def _legend(question: Question, aligned: Alignment) -> tuple[str, ...]:
+def _legend(spec: PeriodSpec, aligned: Alignment) -> tuple[str, ...]:
     """What the named years of the periods on both sides are."""
-    if question.each == "span":
+    if spec.each == "span":
         return ()
     ordinals = [aligned.ordinals]
     if aligned.parts.ordinals is not None:
         ordinals.append(aligned.parts.ordinals[aligned.parts.found])
-    return question.calendar.legend(question.each, np.concatenate(ordinals))
+    return spec.calendar.legend(spec.each, np.concatenate(ordinals))
 
 
 def _outside(book: Daybook, held: Daybook, calendar: Calendar) -> tuple[str, ...]:

@@ -1,4 +1,4 @@
-"""The rows of an answer as blocks, a measure and a tier each: a column is laid out when it is asked for."""
+"""The rows of an answer as blocks, a measure and a grouping each: a column is laid out when it is asked for."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from logochron.core import ports
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError
-from logochron.core.rows.prepare import Put
+from logochron.core.rows.prepare import QuestionCall
 from logochron.core.rows.question_types import QuestionType, question_type
 
 if TYPE_CHECKING:
@@ -24,7 +24,7 @@ Array = NDArray[Any]
 
 
 class RowBlock:
-    """The rows of one measure and one tier, period by period.
+    """The rows of one measure and one grouping, period by period.
 
     Attributes
     ----------
@@ -247,7 +247,7 @@ class Result:
     notes: tuple[str, ...]
     subtotal_columns: Blocks = field(default_factory=lambda: Blocks([]), repr=False, kw_only=True)
     words: Mapping[str, Sequence[str | None]] = field(default_factory=dict, repr=False, kw_only=True)
-    put: Put | None = field(default=None, repr=False, kw_only=True)
+    call: QuestionCall | None = field(default=None, repr=False, kw_only=True)
     kind: ClassVar[str] = ""
 
     @property
@@ -309,9 +309,9 @@ class Result:
         >>> months.again(by="harbor", last=1).columns.rows
         4
         """
-        if self.put is None:
+        if self.call is None:
             raise QuestionError(f"this answer of {self.kind} cannot be asked again: ask anew")
-        return self.put.again(**changed)
+        return self.call.again(**changed)
 
     @property
     def rows(self) -> int:

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.measures import Leaf
+from logochron.core.book.measures import Aggregate
 from logochron.core.book.sums import IdCounts, IdRows
 from logochron.core.days import Days, iso
 from logochron.core.errors import IntakeError
@@ -21,7 +21,7 @@ _SHOWN = 3
 
 
 class EngineIds:
-    """The ids of one leaf from all sources, in a table of the engine."""
+    """The ids of one aggregate from all sources, in a table of the engine."""
 
     def __init__(self, engine: Engine, column: str, labels: Mapping[str, NDArray[np.object_]]) -> None:
         self.engine, self.column, self.dimensions = engine, column, list(labels)
@@ -97,7 +97,7 @@ def collect_ids(
     engine: Engine,
     name: str,
     rolled: Rolled,
-    leaf: Leaf,
+    aggregate: Aggregate,
     starts: Days,
     inside: NDArray[np.bool_],
     table: IdTable,
@@ -107,7 +107,7 @@ def collect_ids(
     They stay in the engine.
     """
     query = rolled.query
-    ids, has_id = query.id_aliases(leaf.key)
+    ids, has_id = query.id_aliases(aggregate.key)
     shown = "".join(f", {query.label_alias(dimension)}" for dimension in query.labels)
     # grouped as texts first: fewer rows are then looked up
     rows = (

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.intake import LISTED, Fact, Refusal
-from logochron.core.book.measures import Leaf
+from logochron.core.book.measures import Aggregate
 from logochron.core.days import Days
 from logochron.core.total_labels import is_total
 from logochron.sources.engine.connection import Engine
@@ -130,9 +130,9 @@ class EngineScan:
         sql = f"SELECT DISTINCT {self.query.conditions[column]} AS v FROM {self.query.relation} LIMIT 10000"
         return [str(label) for label in self.engine.arrays(sql)["v"]]
 
-    def ids(self, leaf: Leaf, starts: Days, inside: NDArray[np.bool_], table: IdTable) -> None:
+    def ids(self, aggregate: Aggregate, starts: Days, inside: NDArray[np.bool_], table: IdTable) -> None:
         """Adds the ids of the records that count."""
-        collect_ids(self.engine, self.name, self.rolled, leaf, starts, inside, table)
+        collect_ids(self.engine, self.name, self.rolled, aggregate, starts, inside, table)
 
     def facts(self) -> list[Fact]:
         """What only the single records show."""

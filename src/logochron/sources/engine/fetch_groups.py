@@ -25,10 +25,10 @@ def groups_of(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, An
         whole = {"whole": f"TRY_CAST(s{i} AS BIGINT)", "decimal": f"TRY_CAST(s{i} * {10**scale} AS BIGINT)"}
         fields += [f"coalesce({whole.get(way, f's{i}')}, 0) AS s{i}", f"coalesce(below{i}, false) AS below{i}"]
     arrays, coded = fetched(engine, query, fields, query.labels)
-    leaves = {}
+    aggregates = {}
     for i, amount in enumerate(query.amounts):
         way, scale = plans[amount.key]
-        leaves[amount.key] = LeafGroups(
+        aggregates[amount.key] = LeafGroups(
             sums=arrays[f"s{i}"],
             size=float(stats[f"size{i}"] or 0.0),
             scale=None if way == "float" else scale,
@@ -36,7 +36,7 @@ def groups_of(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, An
             falls=arrays[f"below{i}"],
         )
     keep, bad = arrays["keep"].astype(bool), arrays["bad"].astype(np.int64)
-    return grouped(query, coded, arrays, keep=keep, bad=bad, leaves=leaves, named=stats["named"])
+    return grouped(query, coded, arrays, keep=keep, bad=bad, aggregates=aggregates, named=stats["named"])
 
 
 def fetched(
@@ -65,7 +65,7 @@ def grouped(
     *,
     keep: NDArray[np.bool_],
     bad: Days,
-    leaves: Mapping[str, LeafGroups],
+    aggregates: Mapping[str, LeafGroups],
     named: Mapping[tuple[str, str], int],
 ) -> Groups:
     codes = {alias: code.of(arrays[f"c_{alias}"]) for alias, code in coded.items()}
@@ -79,7 +79,7 @@ def grouped(
         label_codes={dimension: codes[alias] for dimension, alias in aliases.items()},
         rows=arrays["n"].astype(np.int64, copy=False),
         bad=bad,
-        leaves=leaves,
+        aggregates=aggregates,
         named_rows=named,
     )
 

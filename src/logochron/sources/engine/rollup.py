@@ -128,7 +128,7 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, saving
         arrays,
         keep=arrays["keep"].astype(bool) if query.where else np.ones(many, dtype=bool),
         bad=np.zeros(many, dtype=np.int64),
-        leaves={
+        aggregates={
             a.key: LeafGroups(
                 arrays[f"s{i}"].astype(np.int64),
                 found[f"size{i}"] or 0.0,

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.filters import Condition
-from logochron.core.book.measures import Leaf
+from logochron.core.book.measures import Aggregate
 from logochron.sources.scanned import Wanted
 from logochron.sources.values.times import TIME, ZONE
 from logochron.sources.values.whole_units import Reach
@@ -111,7 +111,7 @@ class Query(NamedTuple):
         return f"h{list(self.labels).index(dimension)}"
 
     def id_aliases(self, key: str) -> tuple[str, str]:
-        """What the ids of a leaf are called there, and whether a row has one."""
+        """What the ids of a aggregate are called there, and whether a row has one."""
         place = list(self.ids).index(key)
         return f"z{place}", f"zt{place}"
 
@@ -155,20 +155,20 @@ def asked_of(wanted: Wanted, texts: Mapping[str, str], made: Callable[[str], Amo
     """
     conditions = {c.column: f"coalesce({texts[c.column]}, '')" for c in wanted.conditions}
 
-    def taken(leaf: Leaf) -> str:
-        return condition(wanted.conditions_of(leaf), conditions)
+    def taken(aggregate: Aggregate) -> str:
+        return condition(wanted.conditions_of(aggregate), conditions)
 
     amounts = []
-    for leaf in wanted.summed:
-        amount = made(leaf.column) if leaf.column else Amount("", "", "1", "1", False)
-        amounts.append(amount._replace(key=leaf.key, taken=taken(leaf) if leaf.where else ""))
+    for aggregate in wanted.summed:
+        amount = made(aggregate.column) if aggregate.column else Amount("", "", "1", "1", False)
+        amounts.append(amount._replace(key=aggregate.key, taken=taken(aggregate) if aggregate.where else ""))
     return {
         "labels": {name: texts[column] for name, column in wanted.dimensions.items()},
         "conditions": conditions,
         "amounts": amounts,
         "where": wanted.where,
         "named": wanted.conditions,
-        "ids": {leaf.key: (texts[leaf.column], taken(leaf)) for leaf in wanted.ids},
+        "ids": {aggregate.key: (texts[aggregate.column], taken(aggregate)) for aggregate in wanted.ids},
         "empty_is_zero": wanted.empty_is_zero,
         "apart": wanted.apart,
     }

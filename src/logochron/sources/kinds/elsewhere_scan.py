@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.intake import LISTED, Fact, Refusal
-from logochron.core.book.measures import Leaf
+from logochron.core.book.measures import Aggregate
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.core.total_labels import is_total
@@ -69,7 +69,9 @@ def scan_elsewhere(engine: Engine, table: Elsewhere, wanted: Wanted) -> Scanned:
     date = columns[placed.at[wanted.date]]
     if date.kind not in _DATED:
         raise IntakeError(f"{table.name}, column {date.name!r}: expected dates, found the type {date.written}")
-    amounts = {leaf.column: columns[placed.at[leaf.column]] for leaf in wanted.summed if leaf.column}
+    amounts = {
+        aggregate.column: columns[placed.at[aggregate.column]] for aggregate in wanted.summed if aggregate.column
+    }
     for column in amounts.values():
         if column.kind not in (*SUMMED, "text"):
             raise IntakeError(
@@ -128,11 +130,11 @@ def _rolled(
     while True:
         numbers = tuple(
             Addend(
-                at[leaf.column] if leaf.column else None,
-                found[leaf.column] if leaf.column else 0,
-                by_place(wanted.conditions_of(leaf), at),
+                at[aggregate.column] if aggregate.column else None,
+                found[aggregate.column] if aggregate.column else 0,
+                by_place(wanted.conditions_of(aggregate), at),
             )
-            for leaf in wanted.summed
+            for aggregate in wanted.summed
         )
         asked = asked._replace(numbers=numbers)
         came = table.roll_up(asked)
@@ -142,19 +144,19 @@ def _rolled(
         with np.errstate(over="ignore"):  # what is no finite number is told as such
             sizes = [float(size.sum()) for size in of_groups]
         bettered = dict(found)
-        for i, (leaf, number) in enumerate(zip(wanted.summed, numbers)):
-            if leaf.column and number.scale is not None:
+        for i, (aggregate, number) in enumerate(zip(wanted.summed, numbers)):
+            if aggregate.column and number.scale is not None:
                 finer, most = bool(came[f"finer{i}"].any()), float(of_groups[i].max(initial=0.0))
                 scale = _served(table, number, finer, sizes[i], most)
-                so_far = bettered[leaf.column]  # of another measure of the column
-                bettered[leaf.column] = None if scale is None or so_far is None else max(scale, so_far)
+                so_far = bettered[aggregate.column]  # of another measure of the column
+                bettered[aggregate.column] = None if scale is None or so_far is None else max(scale, so_far)
         if bettered == found:
             break
         found = bettered
     query = _query(wanted, asked)
     plans: Plans = {
-        leaf.key: Summing("float") if number.scale is None else Summing("whole", number.scale)
-        for leaf, number in zip(wanted.summed, numbers)
+        aggregate.key: Summing("float") if number.scale is None else Summing("whole", number.scale)
+        for aggregate, number in zip(wanted.summed, numbers)
     }
     raw, judged = _summed_again(engine, table.name, came, asked, query, wanted)
     stats: dict[str, Any] = {f"size{i}": size for i, size in enumerate(sizes)}
@@ -199,7 +201,7 @@ def _query(wanted: Wanted, asked: GroupsWanted) -> Query:
         date="d",
         labels={name: f"h{i}" for i, name in enumerate(wanted.dimensions)},
         conditions={},
-        amounts=[Amount(leaf.key, leaf.column, "", "", False) for leaf in wanted.summed],
+        amounts=[Amount(aggregate.key, aggregate.column, "", "", False) for aggregate in wanted.summed],
         all_fields=(),
         where=wanted.where,
         empty_is_zero=asked.empty_is_zero,
@@ -346,10 +348,10 @@ class ElsewhereScan:
         """The labels that occur in a column."""
         return self.table.labels(self.at[column])
 
-    def ids(self, leaf: Leaf, starts: Days, inside: NDArray[np.bool_], table: IdTable) -> None:
+    def ids(self, aggregate: Aggregate, starts: Days, inside: NDArray[np.bool_], table: IdTable) -> None:
         """Adds the ids of the records that count."""
-        taken = by_place(self.wanted.conditions_of(leaf), self.at)
-        came = self.table.ids(self.asked, self.at[leaf.column], taken)
+        taken = by_place(self.wanted.conditions_of(aggregate), self.at)
+        came = self.table.ids(self.asked, self.at[aggregate.column], taken)
         date = {"raw": self.raw, "judged": self.judged}
         labels = list(self.rolled.query.labels.values())
         with self.engine.given({"came_ids": {k: came[k] for k in ("d", *labels, "id", "n")}, "came_dates": date}):

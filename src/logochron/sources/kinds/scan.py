@@ -112,7 +112,7 @@ class Scanner:
             table = carry_text(self.engine, self.unpacked(source), self.folder, self.dialect, self.names)
         else:
             table = self.typed(source)
-        measure = next((leaf.column for leaf in self.wanted.summed if leaf.column), "amount")
+        measure = next((aggregate.column for aggregate in self.wanted.summed if aggregate.column), "amount")
         return lay_out(self.engine, source, table, measure, self.names, self.wide.records_of, self.wide.calendar)
 
     def typed(self, source: Source) -> TypedTable:
@@ -120,7 +120,7 @@ class Scanner:
         if source.kind == "frame":
             from logochron.sources.kinds.frames import frame_table
 
-            amounts = [] if self.wanted.empty_is_zero else [leaf.column for leaf in self.wanted.summed]
+            amounts = [] if self.wanted.empty_is_zero else [aggregate.column for aggregate in self.wanted.summed]
             return frame_table(self.engine, source, amounts)
         if source.kind == "workbook":
             from logochron.sources.kinds.workbooks import carry_sheet

@@ -127,8 +127,8 @@ def table(
 
 def _all_rows(result: Comparison, measure: Measure) -> int:
     """How many rows there are in all, totals among them."""
-    tiers = (result.columns, *([result.subtotal_columns, result.total_columns] if result.by else []))
-    return sum(result.of_measure(tier, measure).rows for tier in tiers if tier)
+    groupings = (result.columns, *([result.subtotal_columns, result.total_columns] if result.by else []))
+    return sum(result.of_measure(grouping, measure).rows for grouping in groupings if grouping)
 
 
 def _columns(spec: TableSpec, rows: tuple[Row, ...], room: float, canvas: Canvas) -> dict[TableColumn, float]:

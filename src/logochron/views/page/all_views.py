@@ -14,7 +14,7 @@ from multiprocessing import active_children, get_context
 from typing import Any, NamedTuple
 
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.core.rows.prepare import Put
+from logochron.core.rows.prepare import QuestionCall
 from logochron.views.catalog import message
 from logochron.views.figures.scene import Canvas
 from logochron.views.formats import Formats
@@ -99,14 +99,14 @@ def _views(choices: Choices | None) -> int:
     return len(choices.picks) * len(choices.labels) if choices else 1
 
 
-def _as_asked(section: Section) -> tuple[Section, Put | None]:
+def _as_asked(section: Section) -> tuple[Section, QuestionCall | None]:
     """A section as it goes to another process: what was asked rather than the answer."""
-    put = None if section.answer is None else section.answer.put
-    return (section, None) if put is None else (replace(section, answer=None), put)
+    call = None if section.answer is None else section.answer.call
+    return (section, None) if call is None else (replace(section, answer=None), call)
 
 
-def _asked_again(section: Section, put: Put | None, choices: Choices | None, formats: Formats) -> PooledViews:
-    return section_views(section if put is None else replace(section, answer=put.again()), choices, formats)
+def _asked_again(section: Section, call: QuestionCall | None, choices: Choices | None, formats: Formats) -> PooledViews:
+    return section_views(section if call is None else replace(section, answer=call.again()), choices, formats)
 
 
 def section_views(section: Section, choices: Choices | None, formats: Formats) -> PooledViews:

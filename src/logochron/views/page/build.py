@@ -80,7 +80,7 @@ def page(
     workers
         How many processes make the views; more than one only where the main module can be loaded again.
     """
-    aligned = [s.answer for s in sections if isinstance(s.answer, AlignedAnswer) and s.answer.put is not None]
+    aligned = [s.answer for s in sections if isinstance(s.answer, AlignedAnswer) and s.answer.call is not None]
     choices = choices_of(aligned, formats, names)
     cards = cards_views(aligned, choices, formats)
     made = views_of_all(sections, choices, formats, workers, progress)
@@ -283,5 +283,5 @@ def _dimensions(sections: Sequence[Section]) -> tuple[str, ...]:
     """The dimensions of the records of the first answer that has any."""
     for section in sections:
         if isinstance(section.answer, AlignedAnswer):
-            return section.answer.asked.book.dimensions
+            return section.answer.selection.book.dimensions
     return ()

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from logochron.core.align.period_spec import Question
+from logochron.core.align.period_spec import PeriodSpec
 from logochron.core.book.daybook import Daybook
 from logochron.core.calendars.base import Calendar
 from logochron.core.days import iso
@@ -100,7 +100,7 @@ def choices_of(
         return None
     first = answers[0]
     question = _question(answers)
-    book: Daybook = first.asked.book
+    book: Daybook = first.selection.book
     lead = _periods(book, question, first)
     wanted = [name for name in book.dimensions if names is None or name in names]
     most = max(min(MOST_VIEWS, MOST_OF_ALL // len(answers), _MOST_LOOKED_AT // max(len(book), 1)), 1)
@@ -124,15 +124,15 @@ def choices_of(
     )
 
 
-def _question(answers: Sequence[AlignedAnswer]) -> Question:
+def _question(answers: Sequence[AlignedAnswer]) -> PeriodSpec:
     """The question whose periods a page offers: the first that is asked of periods, not as of a day."""
     for answer in answers:
-        if answer.type.page in ("periods", "period") and answer.question.each != "span":
-            return answer.question
-    return answers[0].question
+        if answer.type.page in ("periods", "period") and answer.spec.each != "span":
+            return answer.spec
+    return answers[0].spec
 
 
-def _periods(book: Daybook, question: Question, first: AlignedAnswer) -> Comparison:
+def _periods(book: Daybook, question: PeriodSpec, first: AlignedAnswer) -> Comparison:
     """All periods that the records touch."""
     measures = [measure.name for measure in first.measures[:1]]
     if question.each == "span":

@@ -453,9 +453,9 @@ class Cards:
         if not fitting or choices is None:
             return None
         lead = fitting[0]
-        alike = [answer for answer in fitting if answer.asked.book is lead.asked.book]
+        alike = [answer for answer in fitting if answer.selection.book is lead.selection.book]
         names = dict.fromkeys(measure.name for answer in alike for measure in answer.measures)
-        return cls(lead, [name for name in names if name in lead.asked.book.formulas], choices, formats, pool)
+        return cls(lead, [name for name in names if name in lead.selection.book.formulas], choices, formats, pool)
 
     def of_view(self, pick: Pick, period: int) -> int:
         """The place of the cards of a pick and a period."""
@@ -482,7 +482,7 @@ class Cards:
     def _answer(self, pick: Pick) -> Comparison:
         if pick not in self._asked:
             picked = {name: label for name, label in zip(self.choices.dimensions, pick) if label is not None}
-            book = self.lead.asked.book
+            book = self.lead.selection.book
             self._asked[pick] = self.lead.again(
                 book=book.where(picked) if picked else book,
                 by=(), measures=self.measures, at=None, last=None, top=None, sort=None, items="all", unusual=False,

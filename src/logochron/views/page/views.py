@@ -155,7 +155,7 @@ class ChosenViews(SectionViews):
         super().__init__(section, choices, canvas, pool)
         assert isinstance(section.answer, AlignedAnswer)
         self.answer: AlignedAnswer = section.answer
-        self.book = self.answer.asked.book
+        self.book = self.answer.selection.book
         self.last_days, self.names = choices.lasts, tuple(choices.dimensions)
         self._books: dict[tuple[tuple[str, str], ...], Daybook] = {(): self.book}
 
@@ -203,20 +203,20 @@ class PeriodViews(ChosenViews):
         self._wholes: dict[tuple[Any, ...], AlignedAnswer] = {}
         self._windows: dict[tuple[Any, ...], tuple[AlignedAnswer, list[KeptTable]]] = {}
         self._courses: dict[Pick, Course] = {}
-        alignment, question = self.whole.alignment, self.whole.question
-        if question.grain == choices.grain and question.calendar == choices.calendar:
+        alignment, spec = self.whole.alignment, self.whole.spec
+        if spec.grain == choices.grain and spec.calendar == choices.calendar:
             places = {str(label): n for n, label in enumerate(alignment.labels)}
             self._places = [places.get(label) for label in choices.labels]
         else:
             known = {ordinal: n for n, ordinal in enumerate(alignment.ordinals.tolist())}
-            ordinals = question.calendar.ordinals(question.grain, np.array(choices.lasts))
+            ordinals = spec.calendar.ordinals(spec.grain, np.array(choices.lasts))
             self._places = [known.get(ordinal) for ordinal in np.asarray(ordinals).tolist()]
 
     @cached_property
     def listed(self) -> int:
         """How many periods a table lists: as many as asked for, else a year of them where nothing splits them."""
-        put = self.answer.put
-        if put is not None and (put.options.get("last") is not None or put.options.get("at") is not None):
+        call = self.answer.call
+        if call is not None and (call.options.get("last") is not None or call.options.get("at") is not None):
             return min(max(len(self.answer.periods), 1), _MOST_SEEN)
         return 1 if self.answer.by else _SEEN
 
@@ -242,7 +242,7 @@ class PeriodViews(ChosenViews):
         if key not in self._wholes:
             made = self.whole
             if all_items:
-                made = made.about(replace(made.prepared, asked=replace(made.asked, top=None)))
+                made = made.about(replace(made.prepared, selection=replace(made.selection, top=None)))
             self._wholes[key] = made.of_items(outside, self.of(outside), made.by) if outside else made
         return self._wholes[key]
 
@@ -342,7 +342,7 @@ class OnePeriodViews(ChosenViews):
     def __init__(self, section: Section, choices: Choices, canvas: Canvas, pool: Pool) -> None:
         super().__init__(section, choices, canvas, pool)
         self.every = self.answer.prepared.every_period()
-        calendar, grain = self.answer.calendar, self.answer.question.grain
+        calendar, grain = self.answer.calendar, self.answer.spec.grain
         known = {ordinal: n for n, ordinal in enumerate(self.every.aligned.ordinals.tolist())}
         ordinals = np.asarray(calendar.ordinals(grain, np.array(choices.lasts)))
         self._places = [known.get(ordinal) for ordinal in ordinals.tolist()]
@@ -355,7 +355,7 @@ class OnePeriodViews(ChosenViews):
         if key not in self._answers:
             one = self.every.between(place, place + 1)
             if all_items:
-                one = replace(one, asked=replace(one.asked, top=None))
+                one = replace(one, selection=replace(one.selection, top=None))
             answer = self.answer.about(one)
             if outside:
                 answer = answer.of_items(outside, self.of(outside), answer.by)
@@ -413,9 +413,9 @@ def views_of(section: Section, choices: Choices | None, canvas: Canvas, pool: Po
     """The views of a section, made in the way that the row of its question names."""
     answer = section.answer
     way = _WAYS.get(answer.type.page) if answer is not None else None
-    if choices is None or way is None or not isinstance(answer, AlignedAnswer) or answer.put is None:
+    if choices is None or way is None or not isinstance(answer, AlignedAnswer) or answer.call is None:
         return StillViews(section, choices, canvas, pool)
-    if answer.question.each == "span" and way is not DayViews:  # days of the user's own: they are as they are
+    if answer.spec.each == "span" and way is not DayViews:  # days of the user's own: they are as they are
         way = SpanViews
     return way(section, choices, canvas, pool)
 

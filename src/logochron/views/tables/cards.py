@@ -70,8 +70,8 @@ def cards_of(
     found = []
     for one in wanted:
         signs = marks_of(result.judgings[one.name], formats, drawable)
-        tiers = [result.total_columns, *([result.columns] if result.by else [])]
-        for columns in tiers:
+        groupings = [result.total_columns, *([result.columns] if result.by else [])]
+        for columns in groupings:
             found += _cards(result, one, columns, place, capital(period.name), base.when, signs, formats)
     return found
 

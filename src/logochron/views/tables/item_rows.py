@@ -249,13 +249,13 @@ def _by_period(result: AlignedAnswer, columns: Table, periods: int) -> list[rang
 
 def _tree(by: tuple[str, ...], table: Table, items: range, subtotals: Table, sums: range) -> Iterator[Line]:
     """Each subtotal with what it adds up indented below it, in the order of the subtotals and of the rows."""
-    leaves, branches = _under(by, table, items), _under(by, subtotals, sums)
+    aggregates, branches = _under(by, table, items), _under(by, subtotals, sums)
 
     def walk(above: tuple[Any, ...]) -> Iterator[Line]:
         for named, i in branches.get(above, ()):
             yield Line(subtotals, i, (str(named[-1]),), len(above), subtotal=True)
             yield from walk(named)
-        for named, i in leaves.get(above, ()):
+        for named, i in aggregates.get(above, ()):
             yield Line(table, i, (str(named[-1]),), len(above))
 
     yield from walk(())

@@ -315,7 +315,7 @@ def receipt_tables(receipt: Receipt, formats: Formats, shown: Shown = ALL) -> li
     decimals = _decimals(receipt, formats)
     rows = [_row(span, decimals, formats) for span in receipt.spans]
     who = "".join(f", {label}" for label in receipt.item.values()) or (", all together" if receipt.of.by else "")
-    window = window_words(receipt.of.question.window, receipt.of.calendar, receipt.of.each, formats)
+    window = window_words(receipt.of.spec.window, receipt.of.calendar, receipt.of.each, formats)
     title = (
         f"{capital(words(receipt.measure.name))} {_when(receipt, formats)}{', ' + window if window else ''}{who}"
         f"{selection_words(receipt.of)}{formats.dot}against {against_words(receipt.of, formats)}"

@@ -223,7 +223,7 @@ def _table(
     right = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base, align="right")
     start = first + 2
     held, columns = _held(spec, start, answer), _columns(spec)
-    tiers, amounts = held.tiers, next((column for column in columns if column.kind == "amount"), None)
+    groupings, amounts = held.groupings, next((column for column in columns if column.kind == "amount"), None)
     for place, column in enumerate(columns):
         named = f"{column.heading} ({spec.unit})" if spec.unit and column is amounts else column.heading
         look = right if column.is_figure else beside if place else head
@@ -237,16 +237,16 @@ def _table(
             period = next((c.text for c in row.cells.values() if c.kind == "period" and c.text), period)
             _row(made, sheet, rows, n, group, period, widths)
             if is_item(row):
-                sheet.write_string(start + n, tiers, ITEM)
+                sheet.write_string(start + n, groupings, ITEM)
             small = row.cells["spark"].spark if "spark" in held.columns else ()
             for k, value in enumerate(small if len(small) > 1 else ()):
                 if math.isfinite(value):
-                    sheet.write_number(start + n, tiers + 1 + k, Decimal(repr(value)))
-    sheet.set_column(tiers, tiers, None, None, {"hidden": True})
+                    sheet.write_number(start + n, groupings + 1 + k, Decimal(repr(value)))
+    sheet.set_column(groupings, groupings, None, None, {"hidden": True})
     marked = next((column.name for column in columns if column.marked), None)
     if spec.rows and marked is not None and measure is not None and isinstance(answer, AlignedAnswer):
         conditions(made, sheet, held, marked, len(spec.rows), answer, measure)
-    sparks(made, sheet, held, spec, tiers + 1)
+    sparks(made, sheet, held, spec, groupings + 1)
     row_after = start + len(spec.rows)
     if not spec.rows:
         sheet.write_string(row_after, 0, _text(spec.empty))

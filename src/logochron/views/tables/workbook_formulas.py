@@ -17,7 +17,7 @@ from logochron.views.tables.cells import Row
 
 #: So far may a formula's figure lie from the one that was reckoned, as a part of its size.
 _SAME = 1e-9
-#: What marks the rows of single items in the column of tiers.
+#: What marks the rows of single items in the column of groupings.
 ITEM = "item"
 
 
@@ -33,11 +33,11 @@ _NONE = SheetFormulas({})
 
 
 class Sheet(NamedTuple):
-    """Where a table stands: its first row, the place of each of its columns, and of the column of tiers; of what."""
+    """Where a table stands: its first row, the place of each of its columns and of that of groupings; of what."""
 
     first: int
     columns: Mapping[str, int]
-    tiers: int
+    groupings: int
     answer: Result
 
     @property
@@ -159,8 +159,8 @@ def _added(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group)
     known = [figure for figure in items if math.isfinite(figure)]
     if items and not known and math.isfinite(rows[n].value(column)):
         return None
-    cells, tiers = sheet.range(low, high, sheet.columns[column]), sheet.range(low, high, sheet.tiers)
-    item = f'({tiers}="{ITEM}")*1'
+    cells, groupings = sheet.range(low, high, sheet.columns[column]), sheet.range(low, high, sheet.groupings)
+    item = f'({groupings}="{ITEM}")*1'
     text = f'=IF(SUMPRODUCT({item},1-ISNUMBER({cells}))>0,"",SUMPRODUCT({item},{cells}))'
     return CellFormula(text, math.fsum(known) if len(known) == len(items) else math.nan)
 
@@ -173,7 +173,7 @@ def _reference(sheet: Sheet, rows: Sequence[Row], beside: Beside | None, column:
     text, figure = sheet.cell(beside.place, column, fixed=True), rows[beside.place].value(column)
     if answer.beside != "mean":
         return CellFormula(f'=IF({text}="","",{text})', figure)
-    count = f'COUNTIF({sheet.range(beside.low, beside.high, sheet.tiers)},"{ITEM}")'
+    count = f'COUNTIF({sheet.range(beside.low, beside.high, sheet.groupings)},"{ITEM}")'
     made = figure / beside.many if beside.many else math.nan
     return CellFormula(f'=IF(OR({text}="",{count}=0),"",{text}/{count})', made)
 

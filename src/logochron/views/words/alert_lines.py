@@ -24,10 +24,10 @@ def alert_lines(alert: Alert, found: list[Fired], answer: AlignedAnswer, formats
         return [f"alert {alert} does not fire: the answer has no rows"]
     fires: list[str] = []
     unknown: list[str] = []
-    for tier in found:
-        told = _rows(tier, alert, answer, formats)
-        fires += map(told, tier.rows.tolist())
-        unknown += map(told, tier.unknown.tolist())
+    for grouping in found:
+        told = _rows(grouping, alert, answer, formats)
+        fires += map(told, grouping.rows.tolist())
+        unknown += map(told, grouping.unknown.tolist())
     lines = [f"alert {alert} {'fires' if fires else 'does not fire'} in {answer.periods[-1]}"]
     lines[0] += ":" * bool(fires)
     lines += [f"  {row}" for row in fires]
@@ -36,9 +36,9 @@ def alert_lines(alert: Alert, found: list[Fired], answer: AlignedAnswer, formats
     return lines
 
 
-def _rows(tier: Fired, alert: Alert, answer: AlignedAnswer, formats: Formats) -> Callable[[int], str]:
-    """Tells a row of a tier, whose columns are laid out once."""
-    columns = tier.columns
+def _rows(grouping: Fired, alert: Alert, answer: AlignedAnswer, formats: Formats) -> Callable[[int], str]:
+    """Tells a row of a grouping, whose columns are laid out once."""
+    columns = grouping.columns
     texts = {name: answer.texts(columns, name) for name in ("measure", *answer.by)}
     own = answer.type.has_column
     notes = answer.texts(columns, "note") if own("note") else None
@@ -50,7 +50,7 @@ def _rows(tier: Fired, alert: Alert, answer: AlignedAnswer, formats: Formats) ->
         rest = answer.by[len(labels) :]
         item = JOINED.join(labels + [everything(words(name), formats.language) for name in rest[:1]])
         named = ", ".join([words(texts["measure"][i]), *([item] if item else [])])
-        line = f"{named}: {words(alert.column)} {_figure(kind, tier.values[i], formats)}"
+        line = f"{named}: {words(alert.column)} {_figure(kind, grouping.values[i], formats)}"
         if growth is not None and np.isfinite(growth[i]):
             line += f", growth {formats.growth(growth[i])}"
         return line + (f" ({notes[i]})" if notes is not None and notes[i] else "")

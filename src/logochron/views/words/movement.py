@@ -152,7 +152,9 @@ def regrouped(result: AlignedAnswer, by: Sequence[str]) -> AlignedAnswer:
     """The same answer split by other dimensions of its book."""
     if tuple(by) == result.by and result.top is None:
         return result
-    return result.put_anew(replace(result.prepared, asked=replace(result.asked, by=tuple(by), top=None, sort=None)))
+    return result.ask_anew(
+        replace(result.prepared, selection=replace(result.selection, by=tuple(by), top=None, sort=None))
+    )
 
 
 class Leaders:

@@ -189,7 +189,7 @@ def past_words(result: Landing, n: int, formats: Formats) -> str:
 
 def unsure_sentence(result: Landing, measure: Measure, formats: Formats) -> str:
     """How far estimates were off at the same point of past periods; empty where none is known, or it is over."""
-    error, n = result.tested(measure)
+    error, n = result.past_error(measure)
     if not np.isfinite(error) or result.now.over[0]:
         return ""
     return formats.say(

@@ -222,7 +222,7 @@ def beside_label(result: AlignedAnswer, start: int, end: int, status: str, forma
 def row_period(result: AlignedAnswer, row: Any, formats: Formats, status: str) -> PeriodWords:
     """The days that a row sums, in words: a whole period by its name, else from day to day."""
     start, end = int(to_days(row["start"])), int(to_days(row["end"]))
-    window = result.question.window
+    window = result.spec.window
     if result.each == "span" or status != "complete" or window.parent is not None or window.n > 1:
         return days_in_words(start, end, formats)
     return whole_period(result.calendar, result.each, start, formats)
@@ -267,7 +267,7 @@ def subject(
     named = measure_words(result, measure, formats, told)
     named += f" {when}" if when else ""
     named = formats.say("{subject} by {names}", subject=named, names=listed(by, formats)) if by else named
-    window = window_words(result.question.window, result.calendar, result.each, formats)
+    window = window_words(result.spec.window, result.calendar, result.each, formats)
     named += f", {window}" if window else ""
     if item is not None:
         named += f", {item}"
@@ -323,11 +323,11 @@ def selection_words(result: AlignedAnswer) -> str:
 
 def against_words(result: AlignedAnswer, formats: Formats) -> str:
     """What it is held against, as a title calls it."""
-    if result.question.weeks == "364-days":
+    if result.spec.weeks == "364-days":
         return formats.say("{n} days earlier", n=_moved(result))
-    if result.question.skip_closed:
+    if result.spec.skip_closed:
         return in_words(result.against, "day with records", formats)
-    return in_words(result.against, result.calendar.word(result.question.window.parent or result.each), formats)
+    return in_words(result.against, result.calendar.word(result.spec.window.parent or result.each), formats)
 
 
 def against_line(result: AlignedAnswer, formats: Formats) -> str:
@@ -356,7 +356,7 @@ def beside_words(result: Relation, formats: Formats) -> str:
 
 def base_heading(result: AlignedAnswer, formats: Formats) -> str:
     """What it is held against, as a column calls it."""
-    if result.question.weeks == "364-days":
+    if result.spec.weeks == "364-days":
         return formats.say("{n} days ago", n=_moved(result))
     return heading(result.against, formats)
 
@@ -419,7 +419,7 @@ def cut_of(result: AlignedAnswer, columns: Mapping[str, NDArray[Any]], i: int, f
 
 def figure_footnote(result: AlignedAnswer, formats: Formats) -> str:
     """The footnote of a figure: coverage, accounting, report date, and what the named years are."""
-    years = result.calendar.legend(result.question.grain, result.alignment.ordinals) if result.each != "span" else ()
+    years = result.calendar.legend(result.spec.grain, result.alignment.ordinals) if result.each != "span" else ()
     return formats.dot.join([coverage_line(result, formats), *years[-2:]])
 
 

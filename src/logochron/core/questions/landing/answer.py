@@ -11,7 +11,7 @@ import numpy as np
 
 from logochron.core.align.align import against_whole
 from logochron.core.align.bases import Basis, Plan, Stepping
-from logochron.core.align.period_spec import Question, question_of
+from logochron.core.align.period_spec import PeriodSpec, period_spec
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import places_of
@@ -36,14 +36,21 @@ from logochron.core.options import (
     check_count,
     values,
 )
-from logochron.core.questions.landing.backtest import Backtest, tested_at_tenths
+from logochron.core.questions.landing.backtest import Backtest, backtest_at_tenths
 from logochron.core.questions.landing.estimates import LandingPath, Method, ended_paths, landing_path, past_points
-from logochron.core.questions.landing.figures import Lands, Parts, Reckoned, days_left, needed_per_day, parts_of
+from logochron.core.questions.landing.figures import (
+    LandingCache,
+    LandingFigures,
+    Parts,
+    days_left,
+    needed_per_day,
+    parts_of,
+)
 from logochron.core.questions.landing.profiles import LandingRows, ListedProfile, Points, held_whole, listed_profile
 from logochron.core.rows.answer import AlignedAnswer, block, in_order, laid_out
-from logochron.core.rows.groupings import Tier
+from logochron.core.rows.groupings import Grouping
 from logochron.core.rows.plans import check_plan, shaped
-from logochron.core.rows.prepare import Prepared, adding_up, ask, check_book, prepare, remembered, tiers_of
+from logochron.core.rows.prepare import Prepared, adding_up, ask, check_book, groupings_of, prepare, remembered
 from logochron.core.rows.result import Block, Blocks
 
 if TYPE_CHECKING:
@@ -68,9 +75,9 @@ class Landing(AlignedAnswer):
         running one is not over, it is one day earlier: on its last day nothing is left to estimate.
     whole
         With `each` the same landing without parts; else itself.
-    method, now, parts, target, given, reckoned
+    method, now, parts, target, given, cache
         How estimates are made; the period and its report date; the parts; the plan as it is laid on days and as it
-        came; what is reckoned of each measure and tier.
+        came; what was worked out of each measure and grouping.
     """
 
     method: Method = field(repr=False)
@@ -78,7 +85,7 @@ class Landing(AlignedAnswer):
     parts: Parts | None = field(repr=False)
     target: Daybook | None = field(repr=False)
     given: Daybook | None = field(repr=False)
-    reckoned: Reckoned = field(repr=False)
+    cache: LandingCache = field(repr=False)
     left_out: tuple[str, ...] = field(repr=False)
     ended: EndedPeriods | None = field(default=None, repr=False)
     kind: ClassVar[str] = "land"
@@ -86,7 +93,7 @@ class Landing(AlignedAnswer):
     @property
     def within(self) -> Grain:
         """The grain of the running period."""
-        return self.question.grain
+        return self.spec.grain
 
     @property
     def period(self) -> str:
@@ -98,18 +105,18 @@ class Landing(AlignedAnswer):
         """The days after the report date in the period."""
         return days_left(self.calendar, self.now)
 
-    def lands(self, measure: Measure) -> Lands:
-        """What is reckoned of a measure, all items together."""
-        return self.reckoned.lands[measure.name, ()]
+    def figures_of(self, measure: Measure) -> LandingFigures:
+        """What is estimated of a measure, all items together."""
+        return self.cache.figures[measure.name, ()]
 
-    def tested(self, measure: Measure) -> tuple[float, int]:
+    def past_error(self, measure: Measure) -> tuple[float, int]:
         """The typical error of past estimates of the total, and how many there were."""
-        sure = self.lands(measure).sure
+        sure = self.figures_of(measure).sure
         return float(sure.typical_error[0]), int(sure.past[0])
 
     def against_plan(self, measure: Measure, estimate: float, plan: float) -> tuple[str, str]:
         """Direction and verdict of an estimate beside a plan."""
-        moved, judged = self.lands(measure).moved(np.array([estimate]), np.array([plan]))
+        moved, judged = self.figures_of(measure).moved(np.array([estimate]), np.array([plan]))
         return DIRECTIONS[moved[0]], VERDICTS[judged[0]]
 
     def needed(self, target: float, to_date: float) -> float:
@@ -121,7 +128,7 @@ class Landing(AlignedAnswer):
         """The same landing of the whole period."""
         if self.parts is None:
             return self
-        whole = landed(self.reckoned, self.method, self.now, self.target, self.given, None, self.left_out)
+        whole = landing_of(self.cache, self.method, self.now, self.target, self.given, None, self.left_out)
         return replace(whole, notes=self.notes)
 
     def path(self, measure: Measure, labels: tuple[str, ...] = ()) -> LandingPath:
@@ -146,7 +153,7 @@ class Landing(AlignedAnswer):
     def on_days(self, book: Daybook, by: tuple[str, ...]) -> Callable[[int], AlignedAnswer]:
         """Answers for a book as it was known on days: those of periods that are over then are made in one pass."""
         again = super().on_days(book, by)
-        steady = isinstance(self.question.basis, Plan | Stepping) and self.parts is None and self.method.listed is None
+        steady = isinstance(self.spec.basis, Plan | Stepping) and self.parts is None and self.method.listed is None
         if by or not steady or (self.given is not None and self.given.standing.spread == "year-ago"):
             return again
         ended = EndedPeriods(self, book)
@@ -168,8 +175,8 @@ class Landing(AlignedAnswer):
         """The back-test as an answer of its own."""
         measure = self.measures[0]
         rows = LandingRows(self.book, measure, (), ())
-        columns, tested = tested_at_tenths(self.method, rows, self.now, self.target)
-        return Backtest(columns=columns, total_columns=Blocks([]), landing=self, measure=measure, **tested)
+        columns, profile_test = backtest_at_tenths(self.method, rows, self.now, self.target)
+        return Backtest(columns=columns, total_columns=Blocks([]), landing=self, measure=measure, **profile_test)
 
     @property
     def backtest(self) -> pd.DataFrame:
@@ -264,39 +271,41 @@ def land(
     check("within", within, Within)
     check("rest", rest, Rest)
     check_count("history", history)
-    question = question_of(each=within, against=against, calendar=calendar, at=at, last=1 if at is None else None)
+    spec = period_spec(each=within, against=against, calendar=calendar, at=at, last=1 if at is None else None)
     listed, named = _profile(profile)
     kept, left_out = _measures(book, measures)
     if check("items", items, Kept) == "comparable":
         raise QuestionError(
             "items='comparable' goes with compare, relate, drivers and pace: here items land on their own"
         )
-    asked = ask("land", book, by=by, measures=kept, judging=judging, items=items, top=top, sort=sort)
-    is_base = isinstance(question.basis, Plan)
-    prepared = prepare(asked, question, plan if is_base else None, against_whole)
+    selection = ask("land", book, by=by, measures=kept, judging=judging, items=items, top=top, sort=sort)
+    is_base = isinstance(spec.basis, Plan)
+    prepared = prepare(selection, spec, plan if is_base else None, against_whole)
     now = _now(prepared)
     if listed is not None:
-        listed.check(question.calendar, question.grain, now)
+        listed.check(spec.calendar, spec.grain, now)
     target, said = prepared.plan, ()
     if not is_base and (given := check_plan(plan, plan is not None)) is not None:
         target, said = shaped(given, book)  # type: ignore[assignment]
     method = Method(
-        calendar=question.calendar,
-        within=question.grain,
-        basis=question.basis,
+        calendar=spec.calendar,
+        within=spec.grain,
+        basis=spec.basis,
         coverage=book.coverage,
         standing=book.standing,
         rest=rest,
         profile=named,
         listed=listed,
-        history=_depth(question, now, book.coverage, history),
+        history=_depth(spec, now, book.coverage, history),
     )
     parts = None if each is None else parts_of(method, now, each)
-    return landed(Reckoned(tiers_of(prepared), {}), method, now, target, plan, parts, (*_left_out(left_out), *said))
+    return landing_of(
+        LandingCache(groupings_of(prepared), {}), method, now, target, plan, parts, (*_left_out(left_out), *said)
+    )
 
 
-def landed(
-    reckoned: Reckoned,
+def landing_of(
+    cache: LandingCache,
     method: Method,
     now: Points,
     target: Daybook | None,
@@ -304,26 +313,26 @@ def landed(
     parts: Parts | None,
     left_out: tuple[str, ...],
 ) -> Landing:
-    """The landing of what is lined up, whole or in parts; what is not reckoned yet is reckoned, and kept.
+    """The landing of what is lined up, whole or in parts; what is not worked out yet is, and is kept.
 
     `given` is the plan as it came, `target` as it is laid on days; `left_out`: what is to be said of that.
     """
-    tiers = reckoned.tiers
-    prepared = tiers.prepared
+    groupings = cache.groupings
+    prepared = groupings.prepared
     points = past_points(method, now)
 
-    def rows(measure: Measure, tier: Tier, others: bool) -> Block:
-        key = measure.name, tier.by
-        if key not in reckoned.lands:
-            gathered = None if tiers.chosen is None or not others else tiers.full.at(~tiers.chosen)
-            items = LandingRows.of(prepared.book, measure, tier, gathered)
-            reckoned.lands[key] = Lands(tiers, items, tier, method, points, target)
-        lands = reckoned.lands[key]
-        columns, size = lands.columns() if parts is None else lands.part_columns(parts)
-        return block(prepared, measure, tier, in_order("land", prepared.asked.by, columns), others, size)
+    def rows(measure: Measure, grouping: Grouping, others: bool) -> Block:
+        key = measure.name, grouping.by
+        if key not in cache.figures:
+            gathered = None if groupings.chosen is None or not others else groupings.full.at(~groupings.chosen)
+            items = LandingRows.of(prepared.book, measure, grouping, gathered)
+            cache.figures[key] = LandingFigures(groupings, items, grouping, method, points, target)
+        figures = cache.figures[key]
+        columns, size = figures.columns() if parts is None else figures.part_columns(parts)
+        return block(prepared, measure, grouping, in_order("land", prepared.selection.by, columns), others, size)
 
     notes = (*left_out, *prepared.notes())
-    made = laid_out("land", tiers, rows, periods=parts.labels if parts else None, notes=notes)
+    made = laid_out("land", groupings, rows, periods=parts.labels if parts else None, notes=notes)
     made["words"] = made["words"] | {"profile": PROFILES}
     return Landing(
         **made,
@@ -332,7 +341,7 @@ def landed(
         parts=parts,
         target=target,
         given=given,
-        reckoned=reckoned,
+        cache=cache,
         left_out=left_out,
     )
 
@@ -352,14 +361,14 @@ class EndedPeriods:
     """
 
     def __init__(self, answer: Landing, book: Daybook) -> None:
-        asked = replace(answer.asked, book=book, by=(), top=None, sort=None)
-        question = replace(answer.question, at=None, last=None)
-        plan = answer.given if isinstance(question.basis, Plan) else None
-        every = prepare(asked, question, plan, against_whole)
-        calendar, grain, ordinals = question.calendar, question.grain, every.aligned.ordinals
+        selection = replace(answer.selection, book=book, by=(), top=None, sort=None)
+        spec = replace(answer.spec, at=None, last=None)
+        plan = answer.given if isinstance(spec.basis, Plan) else None
+        every = prepare(selection, spec, plan, against_whole)
+        calendar, grain, ordinals = spec.calendar, spec.grain, every.aligned.ordinals
         low, high = _run(held_whole(calendar, grain, ordinals, book.coverage))
         self.book, self.given, self.left_out = book, answer.given, answer.left_out
-        history = answer.put.options["history"] if answer.put else answer.method.history
+        history = answer.call.options["history"] if answer.call else answer.method.history
         self.method = replace(answer.method, coverage=book.coverage, standing=book.standing, history=history)
         self.periods: dict[int, int] = {}
         if low == high:
@@ -368,17 +377,17 @@ class EndedPeriods:
         rows, target = self.prepared.aligned.rows, answer.target
         self.points = Points(self.prepared.aligned.ordinals, rows.starts, rows.ends, rows.ends)
         self.periods = {last: n for n, last in enumerate(rows.ends.tolist())}
-        tiers = tiers_of(self.prepared)
-        self.target, self.reckoned = target, Reckoned(tiers, {})
+        groupings = groupings_of(self.prepared)
+        self.target, self.cache = target, LandingCache(groupings, {})
 
-        def rows_of(measure: Measure, tier: Tier, others: bool) -> Block:
-            items = LandingRows.of(self.prepared.book, measure, tier)
-            lands = Lands(tiers, items, tier, self.method, self.points, target)
-            self.reckoned.lands[measure.name, ()] = lands
-            columns, size = lands.columns(each=True)
-            return block(self.prepared, measure, tier, in_order("land", (), columns), others, size)
+        def rows_of(measure: Measure, grouping: Grouping, others: bool) -> Block:
+            items = LandingRows.of(self.prepared.book, measure, grouping)
+            figures = LandingFigures(groupings, items, grouping, self.method, self.points, target)
+            self.cache.figures[measure.name, ()] = figures
+            columns, size = figures.columns(each=True)
+            return block(self.prepared, measure, grouping, in_order("land", (), columns), others, size)
 
-        self.made = laid_out("land", tiers, rows_of)
+        self.made = laid_out("land", groupings, rows_of)
         self._paths: dict[str, list[LandingPath]] = {}
 
     def ending(self, last: int) -> Landing | None:
@@ -388,15 +397,15 @@ class EndedPeriods:
             return None
         book = self.book if last >= self.book.coverage.last else self.book.until(as_date(last))
         part = self.prepared.between(place, place + 1)
-        asked = replace(part.asked, book=book)
-        held = book.held_by(part.question.calendar)
-        prepared = replace(part, asked=asked, book=held, question=replace(part.question, at=None, last=1))
+        selection = replace(part.selection, book=book)
+        held = book.held_by(part.spec.calendar)
+        prepared = replace(part, selection=selection, book=held, spec=replace(part.spec, at=None, last=1))
         now = self.points.at(np.array([place]))
-        method = replace(self.method, history=_depth(prepared.question, now, book.coverage, self.method.history))
-        lands = {key: one.as_of(place, method) for key, one in self.reckoned.lands.items()}
+        method = replace(self.method, history=_depth(prepared.spec, now, book.coverage, self.method.history))
+        figures = {key: one.as_of(place, method) for key, one in self.cache.figures.items()}
         rows = self.made["total_columns"].between(place, place + 1).from_period(place)
         made = self.made | {"columns": rows, "total_columns": rows, "periods": prepared.periods}
-        made |= {"asked": asked, "prepared": prepared, "notes": (*self.left_out, *prepared.notes())}
+        made |= {"selection": selection, "prepared": prepared, "notes": (*self.left_out, *prepared.notes())}
         made["words"] = made["words"] | {"profile": PROFILES}
         return Landing(
             **made,
@@ -405,7 +414,7 @@ class EndedPeriods:
             parts=None,
             target=self.target,
             given=self.given,
-            reckoned=self.reckoned._replace(lands=lands),
+            cache=self.cache._replace(figures=figures),
             left_out=self.left_out,
             ended=self,
         )
@@ -413,7 +422,7 @@ class EndedPeriods:
     def path(self, measure: Measure, period: str) -> LandingPath:
         """The way of the running total of one of the periods."""
         if measure.name not in self._paths:
-            rows = self.reckoned.lands[measure.name, ()].rows
+            rows = self.cache.figures[measure.name, ()].rows
             self._paths[measure.name] = ended_paths(self.method, rows, self.points, self.target)
         return self._paths[measure.name][self.prepared.periods.index(period)]
 
@@ -426,11 +435,11 @@ def _now(prepared: Prepared) -> Points:
     QuestionError
         Where there is no such period, or the records do not hold it from its start.
     """
-    aligned, question = prepared.aligned, prepared.question
-    word = question.calendar.word(question.grain)
+    aligned, spec = prepared.aligned, prepared.spec
+    word = spec.calendar.word(spec.grain)
     if aligned.size != 1:
-        raise QuestionError(f"`at` must name one {word} that is to land: {question.at!r} names {aligned.size}")
-    label, cover = aligned.labels[0], prepared.asked.book.coverage
+        raise QuestionError(f"`at` must name one {word} that is to land: {spec.at!r} names {aligned.size}")
+    label, cover = aligned.labels[0], prepared.selection.book.coverage
     if not aligned.value_known[0]:
         raise QuestionError(
             f"{label} is not recorded: the records run from {iso(cover.first)} to {iso(cover.last)}; name a {word} "
@@ -444,10 +453,10 @@ def _now(prepared: Prepared) -> Points:
     return Points(aligned.ordinals, aligned.rows.starts, aligned.rows.ends, aligned.ends)
 
 
-def _depth(question: Question, now: Points, coverage: Coverage, history: int) -> int:
+def _depth(spec: PeriodSpec, now: Points, coverage: Coverage, history: int) -> int:
     """How many complete periods before there are, at most so many; at least one."""
-    touched = question.calendar.touching(question.grain, coverage.first, coverage.last)
-    held = held_whole(question.calendar, question.grain, touched[touched < now.ordinals[0]], coverage)
+    touched = spec.calendar.touching(spec.grain, coverage.first, coverage.last)
+    held = held_whole(spec.calendar, spec.grain, touched[touched < now.ordinals[0]], coverage)
     return max(min(history, int(held.sum())), 1)
 
 
@@ -493,15 +502,15 @@ class LandingFacts(NamedTuple):
     @classmethod
     def of(cls, result: Landing, measure: Measure, by: tuple[str, ...], item: int) -> LandingFacts:
         """Those of one of the items by some dimensions."""
-        lands = result.reckoned.lands[measure.name, by]
-        past = int(lands.sure.past[item])
+        figures = result.cache.figures[measure.name, by]
+        past = int(figures.sure.past[item])
         return cls(
             result.method.rest,
-            float(lands.told.base_cut[-1, item]),
-            lands.tried(item),
-            lands.quantiles(item),
+            float(figures.estimates.base_cut[-1, item]),
+            figures.tried(item),
+            figures.quantiles(item),
             past,
             result.days_left,
             bool(result.now.over[0]),
-            lands.a_day_earlier(item),
+            figures.a_day_earlier(item),
         )

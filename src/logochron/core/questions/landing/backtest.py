@@ -13,7 +13,14 @@ from logochron.core.book.measures import Measure
 from logochron.core.book.sums import divided
 from logochron.core.days import Days
 from logochron.core.options import PROFILES
-from logochron.core.questions.landing.estimates import Method, median, past_points, planned_of, tell, tested
+from logochron.core.questions.landing.estimates import (
+    Method,
+    estimates_at,
+    median,
+    past_points,
+    planned_of,
+    profile_test,
+)
 from logochron.core.questions.landing.profiles import LandingRows, Points
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.result import Blocks, Result
@@ -58,25 +65,25 @@ class Backtest(Result):
         return int(days_of_tenth(self.landing.now.days, tenth)[0])
 
 
-def tested_at_tenths(
+def backtest_at_tenths(
     method: Method, rows: LandingRows, now: Points, target: Daybook | None
 ) -> tuple[Blocks, dict[str, Any]]:
     """The table of a back-test of its own, and what else it tells."""
     every = replace(method, profile="best") if method.rest == "scaled" else method
     before = past_points(method, now).at(slice(None, -1))
     names = method.all_profiles
-    estimates, outcomes = [], []
+    by_profile, outcomes = [], []
     for tenth in TENTHS:
         cuts = before.starts + days_of_tenth(before.days, tenth) - 1
         points = before._replace(cuts=method.standing.known_until(before.starts, cuts))
-        found = tested(every, rows, points, target)
-        known = {**found.told.estimates, "best": found.estimate}
+        found = profile_test(every, rows, points, target)
+        known = {**found.estimates.by_profile, "best": found.estimate}
         if "listed" in names:
             planned = planned_of(method, rows, points, target)
-            known |= tell(replace(method, profile="listed"), rows, points, planned).estimates
-        estimates.append(np.stack([known[name][:, 0] for name in names], axis=1))
-        outcomes.append(found.told.outcome[:, 0])
-    estimate = np.stack(estimates)  # tenths, periods, profiles
+            known |= estimates_at(replace(method, profile="listed"), rows, points, planned).by_profile
+        by_profile.append(np.stack([known[name][:, 0] for name in names], axis=1))
+        outcomes.append(found.estimates.outcome[:, 0])
+    estimate = np.stack(by_profile)  # tenths, periods, profiles
     outcome = np.broadcast_to(np.stack(outcomes)[..., None], estimate.shape)
     error = divided(estimate, outcome, (outcome > 0) & (estimate > 0)) - 1
     by_period = [np.moveaxis(side, 0, 1) for side in (estimate, outcome, error)]
@@ -101,12 +108,12 @@ def tested_at_tenths(
     return Blocks.plain({name: np.ascontiguousarray(side).ravel() for name, side in columns.items()}), made
 
 
-def _unheld(method: Method, now: Points, held: bool, tested: bool) -> tuple[str, ...]:
+def _unheld(method: Method, now: Points, held: bool, profile_test: bool) -> tuple[str, ...]:
     """Why a back-test has nothing to tell."""
     word, label = method.calendar.word(method.within), method.calendar.labels(method.within, now.ordinals)[0]
     if not held:
         return (f"no {word} before {label} is recorded whole: there is nothing to hold estimates against",)
-    if not tested:
+    if not profile_test:
         return (
             f"no {word} before {label} has an estimate and a total above 0: there is nothing to hold estimates against",
         )

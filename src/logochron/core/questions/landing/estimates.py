@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -82,7 +82,7 @@ class Method:
         return parts._replace(found=parts.found & held)
 
 
-class Told(NamedTuple):
+class Estimates(NamedTuple):
     """What is estimated at points, shape (points, items): to date and in the end, and by profile share and estimate.
 
     `base_cut` and `base` are the base's up to the same point and its whole, NaN where they are not known.
@@ -93,16 +93,18 @@ class Told(NamedTuple):
     base_cut: Floats
     base: Floats
     shares: Mapping[str, Floats]
-    estimates: Mapping[str, Floats]
+    by_profile: Mapping[str, Floats]
 
-    def at(self, points: NDArray[np.intp]) -> Told:
+    def at(self, points: NDArray[np.intp]) -> Estimates:
         """Some of the points."""
-        shares, estimates = ({n: v[points] for n, v in side.items()} for side in (self.shares, self.estimates))
+        shares, by_profile = ({n: v[points] for n, v in side.items()} for side in (self.shares, self.by_profile))
         to_date, outcome, base_cut, base = (side[points] for side in self[:4])
-        return Told(to_date, outcome, base_cut, base, shares, estimates)
+        return Estimates(to_date, outcome, base_cut, base, shares, by_profile)
 
 
-def tell(method: Method, rows: LandingRows, points: Points, planned: tuple[Floats, Floats] | None = None) -> Told:
+def estimates_at(
+    method: Method, rows: LandingRows, points: Points, planned: tuple[Floats, Floats] | None = None
+) -> Estimates:
     """The estimates at points.
 
     Parameters
@@ -125,14 +127,14 @@ def tell(method: Method, rows: LandingRows, points: Points, planned: tuple[Float
         shares[name] = np.where(over, 1.0, np.broadcast_to(share, to_date.shape))
     if method.rest == "as-was":
         estimate = np.where(to_date > 0, to_date + (base - base_cut), np.nan)
-        estimates = {"as-was": np.where(over, to_date, estimate)}
+        by_profile = {"as-was": np.where(over, to_date, estimate)}
     else:
-        estimates = {
+        by_profile = {
             name: np.where(over, to_date, divided(to_date, share, (share > 0) & (to_date > 0)))
             for name, share in shares.items()
         }
     base_cut, base = (np.broadcast_to(side, to_date.shape) for side in (base_cut, base))
-    return Told(to_date, outcome, base_cut, base, shares, estimates)
+    return Estimates(to_date, outcome, base_cut, base, shares, by_profile)
 
 
 def share_of(
@@ -205,7 +207,7 @@ def _points(method: Method, ordinals: Days, cuts: Days) -> Points:
     return Points(ordinals, starts, ends, cuts)
 
 
-class Tested(NamedTuple):
+class ProfileTest(NamedTuple):
     """What is chosen at points, shape (points, items), and how the profiles did before the last of them.
 
     `chosen` is the place of the profile among those tried, -1 where none gives an estimate. `errors` of each profile
@@ -213,18 +215,18 @@ class Tested(NamedTuple):
     items, past) and (items, past), NaN where there is none.
     """
 
-    told: Told
+    estimates: Estimates
     chosen: NDArray[np.int64]
     estimate: Floats
     share: Floats
     errors: Floats
     ratios: Floats
 
-    def at(self, points: NDArray[np.intp]) -> Tested:
+    def at(self, points: NDArray[np.intp]) -> ProfileTest:
         """Those of some points that follow each other, as they were known at the last of them."""
         past = points[:-1]
-        return Tested(
-            told=self.told.at(points),
+        return ProfileTest(
+            estimates=self.estimates.at(points),
             chosen=self.chosen[points],
             estimate=self.estimate[points],
             share=self.share[points],
@@ -233,39 +235,46 @@ class Tested(NamedTuple):
         )
 
 
-def tested(method: Method, rows: LandingRows, points: Points, target: Daybook | None) -> Tested:
+def profile_test(method: Method, rows: LandingRows, points: Points, target: Daybook | None) -> ProfileTest:
     """The profile that is best at each point by what its errors were before, and what came of such choices.
 
     Of one profile there is no choice. For a choice all points before each are estimated too.
     """
     looked, own, before = _looked_at(method, points)
-    told = tell(method, rows, looked, planned_of(method, rows, looked, target))
-    names = list(told.estimates)
-    estimates = np.stack([told.estimates[name] for name in names])  # profiles, points, items
-    ratios = divided(estimates, told.outcome, (told.outcome > 0) & (estimates > 0))
+    everywhere = estimates_at(method, rows, looked, planned_of(method, rows, looked, target))
+    by_profile = np.stack(list(everywhere.by_profile.values()))  # profiles, points, items
+    ratios = divided(by_profile, everywhere.outcome, (everywhere.outcome > 0) & (by_profile > 0))
     errors = np.abs(ratios - 1)
-    told, estimates, ratios = told.at(own), estimates[:, own], ratios[:, own]
-    available: Bools = np.isfinite(estimates)
-    chosen = np.zeros(told.to_date.shape, dtype=np.int64)
-    if before is not None:
-        # where too few errors are known the first that gives an estimate; of equal ones the first
-        typical = np.concatenate([_typical(part, before) for part in _parts(errors, before)], axis=-1)
-        chosen = np.argmin(np.where(available, typical, np.inf), axis=0)
-    chosen = np.where(available.any(axis=0), chosen, -1)
-
-    def of_choice(values: NDArray[Any]) -> Floats:
-        found = np.take_along_axis(values, np.maximum(chosen, 0)[None], axis=0)[0]
-        return np.where(chosen >= 0, found, np.nan)
-
-    shares = np.stack([told.shares.get(name, np.full(told.to_date.shape, np.nan)) for name in names])
-    return Tested(
-        told=told,
+    estimates, own_by_profile = everywhere.at(own), by_profile[:, own]
+    chosen = _best(np.isfinite(own_by_profile), errors, before)
+    unknown = np.full(estimates.to_date.shape, np.nan)
+    shares = np.stack([estimates.shares.get(name, unknown) for name in estimates.by_profile])
+    return ProfileTest(
+        estimates=estimates,
         chosen=chosen,
-        estimate=of_choice(estimates),
-        share=of_choice(shares),
+        estimate=_of_chosen(own_by_profile, chosen),
+        share=_of_chosen(shares, chosen),
         errors=np.moveaxis(errors[:, own[:-1]], 1, -1),
-        ratios=of_choice(ratios)[:-1].T,
+        ratios=_of_chosen(ratios[:, own], chosen)[:-1].T,
     )
+
+
+def _best(available: Bools, errors: Floats, before: NDArray[np.int64] | None) -> NDArray[np.int64]:
+    """The place of the best profile at each point, by its errors before; -1 where none gives an estimate.
+
+    Where too few errors are known the first that gives an estimate; of equal ones the first.
+    """
+    best = np.zeros(available.shape[1:], dtype=np.int64)
+    if before is not None:
+        typical = np.concatenate([_typical(part, before) for part in _parts(errors, before)], axis=-1)
+        best = np.argmin(np.where(available, typical, np.inf), axis=0)
+    return np.where(available.any(axis=0), best, -1)
+
+
+def _of_chosen(values: Floats, chosen: NDArray[np.int64]) -> Floats:
+    """Of values by profile those of the chosen ones, NaN where none is chosen."""
+    of_profile = np.take_along_axis(values, np.maximum(chosen, 0)[None], axis=0)[0]
+    return np.where(chosen >= 0, of_profile, np.nan)
 
 
 def _looked_at(method: Method, points: Points) -> tuple[Points, NDArray[np.intp], NDArray[np.int64] | None]:
@@ -337,7 +346,7 @@ class Certainty(NamedTuple):
         return cls(np.zeros_like(outcomes), outcomes, outcomes, np.zeros(outcomes.shape, dtype=np.int64))
 
 
-def certainty(tested: Tested, may_fall: Bools, *, over: bool) -> Certainty:
+def certainty(profile_test: ProfileTest, may_fall: Bools, *, over: bool) -> Certainty:
     """The error that was typical and the range that 80 % of outcomes lay in, by what past estimates came to.
 
     Where the period is `over` there is no doubt.
@@ -347,12 +356,12 @@ def certainty(tested: Tested, may_fall: Bools, *, over: bool) -> Certainty:
     typical_error = median of |estimate / outcome - 1|; low and high = estimate / the 90 % and the 10 % quantile of
     estimate / outcome. Neither lies below what is sold to date, unless negative amounts occur.
     """
-    estimate, past = tested.estimate[-1], np.isfinite(tested.ratios).sum(axis=-1)
+    estimate, past = profile_test.estimate[-1], np.isfinite(profile_test.ratios).sum(axis=-1)
     if over:
         return Certainty(np.zeros_like(estimate), estimate, estimate, past)
-    ends = [divided(estimate, quantile(tested.ratios, part), past >= ENOUGH) for part in reversed(RANGE)]
-    low, high = (np.where(may_fall, end, np.maximum(end, tested.told.to_date[-1])) for end in ends)
-    return Certainty(np.where(np.isfinite(estimate), median(np.abs(tested.ratios - 1)), np.nan), low, high, past)
+    ends = [divided(estimate, quantile(profile_test.ratios, part), past >= ENOUGH) for part in reversed(RANGE)]
+    low, high = (np.where(may_fall, end, np.maximum(end, profile_test.estimates.to_date[-1])) for end in ends)
+    return Certainty(np.where(np.isfinite(estimate), median(np.abs(profile_test.ratios - 1)), np.nan), low, high, past)
 
 
 def planned_of(

@@ -25,19 +25,19 @@ from logochron.core.questions.landing.estimates import (
     PLENTY,
     RANGE,
     Certainty,
+    Estimates,
     Method,
-    Tested,
-    Told,
+    ProfileTest,
     certainty,
     median,
+    profile_test,
     quantile,
-    tested,
 )
 from logochron.core.questions.landing.profiles import WEEKS, LandingRows, Points
 from logochron.core.rows.answer import Columns, dimensions, note_periods, one, row_notes
 from logochron.core.rows.figures import Floats, note_sides
-from logochron.core.rows.groupings import Tier
-from logochron.core.rows.prepare import Tiers
+from logochron.core.rows.groupings import Grouping
+from logochron.core.rows.prepare import Groupings
 
 
 class Parts(NamedTuple):
@@ -231,46 +231,48 @@ def needed_per_day(target: Floats, to_date: Floats, left: Any) -> Floats:
     return divided(np.maximum(target - to_date, 0.0), left, np.asarray(left) > 0)
 
 
-class Lands:
-    """One measure of one tier: what is estimated, how sure it is, and the columns that say so."""
+class LandingFigures:
+    """One measure of one grouping: what is estimated, how sure it is, and the columns that say so."""
 
     def __init__(
         self,
-        tiers: Tiers,
+        groupings: Groupings,
         rows: LandingRows,
-        tier: Tier,
+        grouping: Grouping,
         method: Method,
         points: Points,
         target: Daybook | None,
-        found: Tested | None = None,
+        found: ProfileTest | None = None,
     ) -> None:
-        self.tiers, self.rows, self.tier = tiers, rows, tier
+        self.groupings, self.rows, self.grouping = groupings, rows, grouping
         self.method, self.points, self.target = method, points, target
         self.measure = rows.measure
-        self.tested: Tested = tested(method, rows, points, target) if found is None else found
-        self.told: Told = self.tested.told
+        self.profile_test: ProfileTest = profile_test(method, rows, points, target) if found is None else found
+        self.estimates: Estimates = self.profile_test.estimates
 
-    def as_of(self, place: int, method: Method) -> Lands:
+    def as_of(self, place: int, method: Method) -> LandingFigures:
         """The same as it was known at the end of one of the points, all of which are the last days of their periods."""
         first = int(np.searchsorted(self.points.ordinals, self.points.ordinals[place] - PAST))
         taken = np.arange(first, place + 1)
-        found = self.tested.at(taken)
-        return Lands(self.tiers, self.rows, self.tier, method, self.points.at(taken), self.target, found)
+        found = self.profile_test.at(taken)
+        return LandingFigures(
+            self.groupings, self.rows, self.grouping, method, self.points.at(taken), self.target, found
+        )
 
     @cached_property
     def sure(self) -> Certainty:
         """How sure the estimates are."""
-        return certainty(self.tested, self.rows.may_fall(), over=bool(self.points.over[-1]))
+        return certainty(self.profile_test, self.rows.may_fall(), over=bool(self.points.over[-1]))
 
     def tried(self, item: int) -> dict[str, tuple[float, int]]:
         """By profile its typical error so far and of how many past periods; of one of the items."""
-        errors = self.tested.errors[:, item]
+        errors = self.profile_test.errors[:, item]
         typical, past = median(errors), np.isfinite(errors).sum(axis=-1)
-        return {name: (float(typical[n]), int(past[n])) for n, name in enumerate(self.told.estimates)}
+        return {name: (float(typical[n]), int(past[n])) for n, name in enumerate(self.estimates.by_profile)}
 
     def quantiles(self, item: int) -> tuple[float, float]:
         """The 10 % and the 90 % quantile of estimate / outcome of past periods; of one of the items."""
-        low, high = (float(quantile(self.tested.ratios[item], part)) for part in RANGE)
+        low, high = (float(quantile(self.profile_test.ratios[item], part)) for part in RANGE)
         return low, high
 
     def a_day_earlier(self, item: int) -> int:
@@ -278,31 +280,31 @@ class Lands:
         past, now = self.points.at(slice(None, -1)), self.points.at(np.array([-1]))
         calendar, within = self.method.calendar, self.method.within
         same = calendar.cut(within, np.repeat(now.starts, len(past.cuts)), past.starts, now.cuts[0])
-        stepped = (same >= past.ends) & ~past.over & np.isfinite(self.tested.ratios[item])
+        stepped = (same >= past.ends) & ~past.over & np.isfinite(self.profile_test.ratios[item])
         return 0 if now.over[0] else int(stepped.sum())
 
     def columns(self, *, each: bool = False) -> tuple[Columns, int]:
         """The one row of each item, or one for `each` point, all of which are over; and how many rows an item has."""
         rows = slice(None) if each else slice(-1, None)
         now, n = self.points.at(rows), len(self.points.cuts) if each else 1
-        to_date, estimate = self.told.to_date[rows], self.tested.estimate[rows]
-        sides = self.tiers.sides(self.measure, self.tier)
+        to_date, estimate = self.estimates.to_date[rows], self.profile_test.estimate[rows]
+        sides = self.groupings.sides(self.measure, self.grouping)
         base = np.broadcast_to(sides.shown()[1], to_date.shape)
         sure = Certainty.of_outcomes(estimate) if each else self.sure.as_row()
-        notes = row_notes(self.tiers.prepared, self.tier)
+        notes = row_notes(self.groupings.prepared, self.grouping)
         note_sides(sides, notes)
-        note_periods(self.tiers.prepared, notes, self.tier.why[self.measure.name])
+        note_periods(self.groupings.prepared, notes, self.grouping.why[self.measure.name])
         self._note(notes)
         plan = self._plan(now.starts, now.ends, notes)
         left = np.zeros((1, 1), dtype=np.int64) if each else np.array([[days_left(self.method.calendar, now)]])
         target = np.where(np.isfinite(plan), plan, base)
-        chosen = self.tested.chosen[rows]
-        names = np.array([PROFILES.index(name) for name in self.told.estimates] + [-1])
+        chosen = self.profile_test.chosen[rows]
+        names = np.array([PROFILES.index(name) for name in self.estimates.by_profile] + [-1])
         columns = self._opening(to_dates(now.starts), to_dates(now.ends)) | {
             "period": np.arange(n)[:, None],
             "until": to_dates(now.cuts)[:, None],
             "to_date": to_date,
-            "expected_share": self.tested.share[rows],
+            "expected_share": self.profile_test.share[rows],
             "estimate": estimate,
             "low": sure.low,
             "high": sure.high,
@@ -312,18 +314,18 @@ class Lands:
             "plan": plan,
             "plan_gap": estimate - plan,
             "needed_per_day": needed_per_day(target, to_date, left),
-            "status": self.tiers.prepared.aligned.status[:, None],
+            "status": self.groupings.prepared.aligned.status[:, None],
             "note": notes.places,
         }
         return columns, n
 
     def part_columns(self, parts: Parts) -> tuple[Columns, int]:
         """A row for each part and item, and how many rows an item has."""
-        n, size = len(parts.starts), self.told.to_date.shape[1]
+        n, size = len(parts.starts), self.estimates.to_date.shape[1]
         shape = n, size
         begun = parts.starts <= parts.untils
         to_date = np.where(begun[:, None], self.rows.sums((parts.starts[None], parts.untils[None])), np.nan)
-        notes = RowNotes(self.tiers.prepared.noted, shape)
+        notes = RowNotes(self.groupings.prepared.noted, shape)
         if isinstance(self.method.basis, Plan):
             assert self.target is not None
             base = self.rows.planned(self.target, parts.starts, parts.ends)[0]
@@ -336,7 +338,7 @@ class Lands:
             )
             self._note_bases(parts, notes)
         base = np.broadcast_to(base, shape)
-        rest = self.tested.estimate[-1] - self.told.to_date[-1]
+        rest = self.profile_test.estimate[-1] - self.estimates.to_date[-1]
         weights = np.broadcast_to(parts.weighed(rests), shape)
         laid, evenly = parts.laid(rest, weights, as_was=self.method.rest == "as-was")
         ahead = parts.days_left > 0
@@ -369,7 +371,7 @@ class Lands:
     def _note_bases(self, parts: Parts, notes: RowNotes) -> None:
         """Why parts have no base."""
         unknown = ~parts.base_known
-        for noted in self.tiers.prepared.aligned.notes:
+        for noted in self.groupings.prepared.aligned.notes:
             if noted.code.startswith("no base"):
                 notes.add_all((noted._replace(rows=noted.rows & unknown),))
         notes.add_all(parts.notes)
@@ -377,7 +379,7 @@ class Lands:
     def _opening(self, starts: NDArray[np.datetime64], ends: NDArray[np.datetime64]) -> Columns:
         return {
             "measure": one(self.measure.name),
-            **dimensions(self.tiers.prepared.asked.by, self.tier),
+            **dimensions(self.groupings.prepared.selection.by, self.grouping),
             "start": starts[:, None],
             "end": ends[:, None],
         }
@@ -398,7 +400,7 @@ class Lands:
         """Direction and verdict of an estimate beside a base or a plan, as places in `DIRECTIONS` and `VERDICTS`."""
         known = np.isfinite(estimate) & np.isfinite(base)
         v, b = np.where(known, estimate, 0.0), np.where(known, base, 0.0)
-        judging = self.tiers.prepared.asked.judgings[self.measure.name]
+        judging = self.groupings.prepared.selection.judgings[self.measure.name]
         moved = direction(v - b, v, b, known, judging, exact=False)
         return moved, verdict(moved, self.measure.better, judging)
 
@@ -415,12 +417,12 @@ class Lands:
         """Why there is no estimate, or how little it rests on."""
         if self.points.over[-1]:
             return
-        to_date, told = self.told.to_date, self.told
-        unknown = ~np.isfinite(self.tested.estimate[-1:])
+        to_date, estimates = self.estimates.to_date, self.estimates
+        unknown = ~np.isfinite(self.profile_test.estimate[-1:])
         notes.add(unknown & (to_date[-1:] <= 0), "no estimate: to date")
         lacking = unknown & (to_date[-1:] > 0)
-        for name in told.estimates if len(told.estimates) == 1 else ():
-            shares = told.shares.get(name, np.full(to_date.shape, np.nan))[-1:]
+        for name in estimates.by_profile if len(estimates.by_profile) == 1 else ():
+            shares = estimates.shares.get(name, np.full(to_date.shape, np.nan))[-1:]
             notes.add(lacking & np.isfinite(shares), "no estimate: share")
             args = {"history": (self._word,), "weekday": (WEEKS,)}.get(name, ())
             if name in _LACKS:
@@ -428,8 +430,8 @@ class Lands:
         past = self.sure.past[None]
         notes.add(~unknown & (past < ENOUGH), "no range", past)
         notes.add(~unknown & (past >= ENOUGH) & (past < PLENTY), "rough range", past)
-        below = (to_date[:-1] <= 0) | (told.outcome[:-1] <= 0)
-        began = self.points.ends[:-1, None] >= self.tier.life.first  # not before its first record
+        below = (to_date[:-1] <= 0) | (estimates.outcome[:-1] <= 0)
+        began = self.points.ends[:-1, None] >= self.grouping.life.first  # not before its first record
         left_out = (below & began).sum(axis=0, keepdims=True)
         notes.add(~unknown & (left_out > 0), "left out", left_out)
 
@@ -438,8 +440,8 @@ class Lands:
         return self.method.calendar.word(self.method.within)
 
 
-class Reckoned(NamedTuple):
-    """The rows of a landing by tier, and by measure and dimensions what is estimated of each: its parts share it."""
+class LandingCache(NamedTuple):
+    """What a landing and its parts share: the rows by grouping, and by measure and dimensions their figures."""
 
-    tiers: Tiers
-    lands: dict[tuple[str, tuple[str, ...]], Lands]
+    groupings: Groupings
+    figures: dict[tuple[str, tuple[str, ...]], LandingFigures]

@@ -15,7 +15,7 @@ from logochron.core import ports
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import places_of
-from logochron.core.book.measures import Leaf, LeafSums, Measure, leaves, work_out
+from logochron.core.book.measures import Aggregate, AggregateSums, Measure, aggregates, work_out
 from logochron.core.book.sums import Spans, divided
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.calendars.civil import CivilCalendar
@@ -24,7 +24,7 @@ from logochron.core.errors import QuestionError, brief
 from logochron.core.notes import Note, Noted
 from logochron.core.options import Grain, check_count, how_many
 from logochron.core.rows.figures import Floats
-from logochron.core.rows.groupings import Labels, Tier
+from logochron.core.rows.groupings import Grouping, Labels
 from logochron.core.rows.plans import at_places, not_planned, plan_side
 
 
@@ -49,7 +49,7 @@ class _Places(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class LandingRows:
-    """The items of a tier, of which one measure is summed.
+    """The items of a grouping, of which one measure is summed.
 
     Attributes
     ----------
@@ -66,12 +66,12 @@ class LandingRows:
     rest: Labels | None = None
 
     @classmethod
-    def of(cls, book: Daybook, measure: Measure, tier: Tier, gathered: Tier | None = None) -> LandingRows:
-        """The items of a tier; where some are `gathered` the last one stands for those."""
-        labels = tier.labels
+    def of(cls, book: Daybook, measure: Measure, grouping: Grouping, gathered: Grouping | None = None) -> LandingRows:
+        """The items of a grouping; where some are `gathered` the last one stands for those."""
+        labels = grouping.labels
         if gathered is not None:
             labels = tuple(label[:-1] for label in labels)
-        return cls(book, measure, tier.by, labels, None if gathered is None else gathered.labels)
+        return cls(book, measure, grouping.by, labels, None if gathered is None else gathered.labels)
 
     @cached_property
     def _places(self) -> _Places:
@@ -81,9 +81,9 @@ class LandingRows:
     def sums(self, spans: Spans) -> Floats:
         """The measure over spans, shape (spans, items)."""
         formula = self.book.formulas[self.measure.name]
-        keys = [leaf.key for leaf in leaves(formula)]
+        keys = [aggregate.key for aggregate in aggregates(formula)]
         parts = {
-            key: LeafSums(self._places.of(side), self.book.scale_of(key))
+            key: AggregateSums(self._places.of(side), self.book.scale_of(key))
             for key, (side,) in self.book.sums(self.by, keys, spans).items()
         }
         return work_out(formula, parts).shown
@@ -92,7 +92,7 @@ class LandingRows:
         """Which items have a negative amount among the source's own by the report date: their total may fall."""
         formula = self.book.formulas[self.measure.name]
         n = len(self.labels[0]) if self.labels else 1
-        if not isinstance(formula, Leaf):
+        if not isinstance(formula, Aggregate):
             return np.ones(n + (self.rest is not None), dtype=bool)
         falls = self.book.falls.get(formula.key)
         if falls is None:
@@ -115,7 +115,7 @@ class LandingRows:
             nothing = np.full((len(starts), 1), np.nan)
             return nothing, (Noted(np.ones(len(starts), dtype=bool), *_of_plan(why)),)
         places = _Places.among(side.labels, self)
-        parts = {key: LeafSums(places.of(part.values), part.scale) for key, part in side.parts.items()}
+        parts = {key: AggregateSums(places.of(part.values), part.scale) for key, part in side.parts.items()}
         sums = work_out(plan.formulas[self.measure.name], parts).shown
         early = ~known & (starts < cover.first)
         notes = (

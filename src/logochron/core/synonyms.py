@@ -11,15 +11,15 @@ def _said(option: str, value: str, words: str) -> dict[str, str]:
     return dict.fromkeys(words.split(), told)
 
 
-def _options(ours: str, words: str) -> dict[str, str]:
+def _options(synonym: str, words: str) -> dict[str, str]:
     """Options that stand for one of ours."""
-    return {f"--{word}": ours for word in words.split()}
+    return {f"--{word}": synonym for word in words.split()}
 
 
 _FISCAL = "year_start=4 (--year-start 4), where the year starts in April"
 
 #: What each word or option is called here.
-BROUGHT: dict[str, str] = {
+SYNONYMS: dict[str, str] = {
     **_said("against", "year-ago", "yoy yoy% ly py last-year prior-year previous-year year-over-year year-on-year"),
     **_said("against", "prior", "pp previous previous-period prior-period last-period last-month last-week"),
     **_said("against", "prior", "last-quarter previous-month prior-month mom qoq wow month-over-month"),
@@ -53,10 +53,10 @@ BROUGHT: dict[str, str] = {
 }
 
 
-def ours(word: object) -> str | None:
+def synonym(word: object) -> str | None:
     """What a word is called here, whatever its case and its spaces; None where it is none of them.
 
-    >>> ours("Last year"), ours("--group-by"), ours("month")
+    >>> synonym("Last year"), synonym("--group-by"), synonym("month")
     ("against='year-ago' (--against year-ago)", '--by COL', None)
     """
-    return BROUGHT.get(re.sub(r"[\s_]+", "-", word.strip().casefold())) if isinstance(word, str) else None
+    return SYNONYMS.get(re.sub(r"[\s_]+", "-", word.strip().casefold())) if isinstance(word, str) else None
