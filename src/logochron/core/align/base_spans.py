@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.align.bases import Basis, Fixed, MeanOf, Plan, Prior, Span, YearAgo, YearAgoMean
+from logochron.core.align.bases import Basis, Fixed, MeanOf, Plan, Prior, Span, Stepping, YearAgo, YearAgoMean
 from logochron.core.align.period_spec import Window
 from logochron.core.calendars.base import Bools, Calendar, Earlier, day_labels
 from logochron.core.calendars.civil import CivilCalendar
@@ -138,62 +138,84 @@ def base_spans(
         found=found,
         uncut=np.zeros(found.shape, dtype=bool),
         labels=labels,
-        notes=(*_told(earlier), *_not_listed(calendar, each, earlier, there, whole)),
+        notes=(*_notes_of(earlier), *_not_listed(calendar, each, earlier, there, whole)),
         ordinals=earlier.ordinals,
     )
 
 
-def _in_parents(
-    basis: Prior | YearAgo | MeanOf | YearAgoMean | Fixed,
-    calendar: Calendar,
-    each: Grain,
-    parent: Grain,
-    rows: ValueSpans,
-) -> BaseSpans:
+def _in_parents(basis: Stepping | Fixed, calendar: Calendar, each: Grain, parent: Grain, rows: ValueSpans) -> BaseSpans:
     """The same place in earlier parents: from their start, whole periods, the last one to be cut."""
     parents = calendar.parents(each, parent, rows.ordinals)
-    firsts, _ = calendar.children(each, parent, parents)
-    notes: list[Noted] = []
-    at_place = np.ones((1, len(parents)), dtype=bool)
-    if isinstance(basis, Fixed):
-        named = np.array([basis.ordinal(calendar, each)])
-        of_named = calendar.parents(each, parent, named)
-        own = calendar.children(each, parent, of_named)[0]
-        earlier = Earlier.all_found(np.broadcast_to(of_named, (1, len(parents))).copy())
-        at_place = (rows.ordinals - firsts == named - own)[None]
-        notes.append(Noted(~at_place[0], "no base: other place", (basis.label, calendar.word(parent))))
-    else:
-        earlier = basis.steps(calendar, parent, parents)
-        notes += _told(earlier)
+    earlier, at_place, notes = _earlier_parents(basis, calendar, each, parent, rows, parents)
     there = calendar.exists(parent, earlier.ordinals)
     whole = calendar.whole(parent, earlier.ordinals)
     notes += _not_listed(calendar, parent, earlier, there, whole)
-    base_firsts, base_lasts = calendar.children(each, parent, earlier.ordinals)
-    found = earlier.found & at_place & there & whole
     if each == "day":
-        starts, last = (side(parent, earlier.ordinals) for side in (calendar.first_days, calendar.last_days))
-        ends = calendar.cut(parent, calendar.first_days(parent, parents), starts, rows.ends)
-        beyond = ends > last
-        ends = np.minimum(ends, last)
-        ordinals, own_starts = calendar.day_ordinals(ends), ends
-        labels = day_labels(ends).astype(object)
+        place = _same_day(calendar, parent, parents, earlier.ordinals, rows)
         if isinstance(calendar, CivilCalendar):
-            short = calendar.leap_days(np.broadcast_to(rows.ends, ends.shape), ends)
+            short = calendar.leap_days(np.broadcast_to(rows.ends, place.ends.shape), place.ends)
             notes.append(Noted(any_part(short), "leap day"))
     else:
-        ordinals = base_firsts + (rows.ordinals - firsts)
-        beyond = ordinals > base_lasts
-        ordinals = np.minimum(ordinals, base_lasts)
-        starts, own_starts = calendar.first_days(each, base_firsts), calendar.first_days(each, ordinals)
-        ends = calendar.last_days(each, ordinals)
-        labels = calendar.labels(each, ordinals).astype(object)
-    if isinstance(basis, Fixed):  # unknown at another place, yet known by name
-        labels = np.full(found.shape, basis.label, dtype=object)
+        place = _same_child(calendar, each, parent, parents, earlier.ordinals, rows)
+    found = earlier.found & at_place & there & whole
+    # of a named period the base goes by that name, though it is unknown at another place
+    labels = np.full(found.shape, basis.label, dtype=object) if isinstance(basis, Fixed) else place.labels
     labels[~(earlier.found & there)] = None
-    return BaseSpans(starts, own_starts, ends, found, beyond, labels, tuple(notes), ordinals)
+    return BaseSpans(
+        place.starts, place.own_starts, place.ends, found, place.beyond, labels, tuple(notes), place.ordinals
+    )
 
 
-def _told(earlier: Earlier) -> list[Noted]:
+def _earlier_parents(
+    basis: Stepping | Fixed, calendar: Calendar, each: Grain, parent: Grain, rows: ValueSpans, parents: Days
+) -> tuple[Earlier, Bools, list[Noted]]:
+    """The parents that a basis names, which rows stand at the place that it names in them, and why others do not."""
+    if not isinstance(basis, Fixed):
+        earlier = basis.steps(calendar, parent, parents)
+        return earlier, np.ones((1, len(parents)), dtype=bool), _notes_of(earlier)
+    named = np.array([basis.ordinal(calendar, each)])
+    of_named = calendar.parents(each, parent, named)
+    earlier = Earlier.all_found(np.broadcast_to(of_named, (1, len(parents))).copy())
+    own_first, named_first = (calendar.children(each, parent, side)[0] for side in (parents, of_named))
+    at_place = (rows.ordinals - own_first == named - named_first)[None]
+    return earlier, at_place, [Noted(~at_place[0], "no base: other place", (basis.label, calendar.word(parent)))]
+
+
+class _Place(NamedTuple):
+    """The same place in earlier parents, shape (parts, rows): from the parent's start to the end of the row's period.
+
+    `own_starts` is where that period itself begins; `beyond`: the parent is over before, and its last place stands.
+    """
+
+    starts: Days
+    own_starts: Days
+    ends: Days
+    beyond: Bools
+    ordinals: Days
+    labels: Objects
+
+
+def _same_day(calendar: Calendar, parent: Grain, parents: Days, earlier: Days, rows: ValueSpans) -> _Place:
+    """The same day of earlier parents."""
+    starts, last = (side(parent, earlier) for side in (calendar.first_days, calendar.last_days))
+    cut = calendar.cut(parent, calendar.first_days(parent, parents), starts, rows.ends)
+    ends = np.minimum(cut, last)
+    return _Place(starts, ends, ends, cut > last, calendar.day_ordinals(ends), day_labels(ends).astype(object))
+
+
+def _same_child(
+    calendar: Calendar, each: Grain, parent: Grain, parents: Days, earlier: Days, rows: ValueSpans
+) -> _Place:
+    """The period of the same number in earlier parents."""
+    firsts, lasts = calendar.children(each, parent, earlier)
+    wanted = firsts + (rows.ordinals - calendar.children(each, parent, parents)[0])
+    ordinals = np.minimum(wanted, lasts)
+    starts, own_starts = calendar.first_days(each, firsts), calendar.first_days(each, ordinals)
+    ends, labels = calendar.last_days(each, ordinals), calendar.labels(each, ordinals).astype(object)
+    return _Place(starts, own_starts, ends, wanted > lasts, ordinals, labels)
+
+
+def _notes_of(earlier: Earlier) -> list[Noted]:
     """The notes of each part; one that the part before bears too is said once."""
     rows, code, args = earlier.note
     again = np.zeros(rows.shape, dtype=bool)
