@@ -70,7 +70,7 @@ class BaseSpans(NamedTuple):
     ordinals: Days | None = None
 
     def at(self, rows: Days) -> BaseSpans:
-        """Those of some of the rows."""
+        """The base spans of some of the rows."""
         return BaseSpans(
             self.starts[:, rows],
             self.own_starts[:, rows],

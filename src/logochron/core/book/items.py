@@ -104,7 +104,7 @@ class RecordLife(NamedTuple):
 
     @classmethod
     def of(cls, items: Days, first: Days, last: Days, size: int) -> RecordLife:
-        """That of `size` items, from rows that tell their item, their first and their last day.
+        """The life of `size` items, from rows that tell their item, their first and their last day.
 
         >>> RecordLife.of(np.array([0, 2, 0]), np.array([5, 6, 3]), np.array([5, 6, 3]), 3).first.tolist()[::2]
         [3, 6]
@@ -118,7 +118,7 @@ class RecordLife(NamedTuple):
         return cls(opened, closed, gap)
 
     def at(self, places: NDArray[np.intp]) -> RecordLife:
-        """That of the items at some places; at -1 stands one that was never recorded."""
+        """The life of the items at some places; at -1 stands one that was never recorded."""
         first, last = (np.append(side, NEVER)[places] for side in (self.first, self.last))
         return RecordLife(first, last, np.append(self.gap, np.inf)[places])
 
@@ -175,7 +175,7 @@ class Beyond(NamedTuple):
         return Beyond(codes, np.append(self.first, other.first), np.append(self.last, other.last))
 
     def taking(self, taken: Mapping[str, NDArray[np.bool_]]) -> Beyond:
-        """Those of the labels of dimensions that are taken."""
+        """The items whose label in each dimension is taken."""
         kept = np.ones(len(self.first), dtype=bool)
         for name, of in taken.items():
             kept &= of[self.codes[name]]

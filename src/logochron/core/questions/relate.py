@@ -80,7 +80,7 @@ class Relation(AlignedAnswer):
 
 
 class _Groups(NamedTuple):
-    """The items that are held beside the same: all, or those of one item of `within`.
+    """The items that share a reference: all of them, or those that lie in one item of `within`.
 
     `codes` is the group of each item, `whole` each group added up.
     """

@@ -1,4 +1,7 @@
-"""Answers whose periods were lined up: what they have in common, and the columns they write alike."""
+"""What the answers of compare, relate, drivers, pace and land have in common, and the columns they write alike.
+
+`Answer` is the base of what is about items and measures of a book, `AlignedAnswer` of what lined its periods up too.
+"""
 
 from __future__ import annotations
 
@@ -83,7 +86,7 @@ class Answer(Result):
 
 @dataclass(frozen=True, repr=False, eq=False)
 class AlignedAnswer(Answer):
-    """An answer whose question was lined up with the records: all but review, calendar, receipt and restatement."""
+    """The answer of compare, relate, drivers, pace, land, or a question of one's own that lines periods up."""
 
     prepared: Prepared = field(repr=False)
 

@@ -322,7 +322,7 @@ def selection_words(result: AlignedAnswer) -> str:
 
 
 def against_words(result: AlignedAnswer, formats: Formats) -> str:
-    """What it is held against, as a title calls it."""
+    """What an answer is held against, as a title calls it."""
     if result.spec.weeks == "364-days":
         return formats.say("{n} days earlier", n=_moved(result))
     if result.spec.skip_closed:
@@ -331,7 +331,7 @@ def against_words(result: AlignedAnswer, formats: Formats) -> str:
 
 
 def against_line(result: AlignedAnswer, formats: Formats) -> str:
-    """What it is held against, behind a title."""
+    """What an answer is held against, behind a title."""
     return formats.say("against {base}", base=against_words(result, formats))
 
 
@@ -355,7 +355,7 @@ def beside_words(result: Relation, formats: Formats) -> str:
 
 
 def base_heading(result: AlignedAnswer, formats: Formats) -> str:
-    """What it is held against, as a column calls it."""
+    """What an answer is held against, as a column calls it."""
     if result.spec.weeks == "364-days":
         return formats.say("{n} days ago", n=_moved(result))
     return heading(result.against, formats)

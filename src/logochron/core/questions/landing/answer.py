@@ -501,7 +501,7 @@ class LandingFacts(NamedTuple):
 
     @classmethod
     def of(cls, result: Landing, measure: Measure, by: tuple[str, ...], item: int) -> LandingFacts:
-        """Those of one of the items by some dimensions."""
+        """The facts about one of the items by some dimensions."""
         figures = result.cache.figures[measure.name, by]
         past = int(figures.sure.past[item])
         return cls(

@@ -223,7 +223,7 @@ class ProfileTest(NamedTuple):
     ratios: Floats
 
     def at(self, points: NDArray[np.intp]) -> ProfileTest:
-        """Those of some points that follow each other, as they were known at the last of them."""
+        """The test of some points that follow each other, as they were known at the last of them."""
         past = points[:-1]
         return ProfileTest(
             estimates=self.estimates.at(points),
@@ -342,7 +342,7 @@ class Certainty(NamedTuple):
 
     @classmethod
     def of_outcomes(cls, outcomes: Floats) -> Certainty:
-        """That of periods that are over: there is no doubt."""
+        """The certainty of periods that are over: there is no doubt."""
         return cls(np.zeros_like(outcomes), outcomes, outcomes, np.zeros(outcomes.shape, dtype=np.int64))
 
 
@@ -402,7 +402,7 @@ class _Sides(NamedTuple):
 
     @classmethod
     def of(cls, method: Method, rows: LandingRows, periods: Points, target: Daybook | None) -> _Sides:
-        """Those of all days of some periods, one after the other."""
+        """The sides on all days of some periods, one after the other."""
         of = np.repeat(np.arange(len(periods.cuts)), periods.days)
         days = np.concatenate([np.arange(low, high + 1) for low, high in zip(periods.starts, periods.ends)])
         days = np.unique(method.standing.known_until(periods.starts[of], days))

@@ -36,7 +36,7 @@ class _Places(NamedTuple):
 
     @classmethod
     def among(cls, known: Labels, rows: LandingRows) -> _Places:
-        """Those of some rows."""
+        """The places of some rows."""
         return cls(places_of(known, rows.labels), None if rows.rest is None else places_of(known, rows.rest))
 
     def of(self, sums: NDArray[Any]) -> NDArray[Any]:
