@@ -7,8 +7,8 @@ import re
 
 def _said(option: str, value: str, words: str) -> dict[str, str]:
     """Words that stand for one value of an option."""
-    told = f"{option}={value!r} (--{option} {value})"
-    return dict.fromkeys(words.split(), told)
+    saying = f"{option}={value!r} (--{option} {value})"
+    return dict.fromkeys(words.split(), saying)
 
 
 def _options(synonym: str, words: str) -> dict[str, str]:

@@ -45,8 +45,8 @@ class Standing(NamedTuple):
         if not self.whole:
             return days
         first, last = self.spans(days.ravel())
-        told = np.where(last == days.ravel(), last, first - 1).reshape(days.shape)
-        return np.maximum(told, self.spans(starts.ravel())[1].reshape(starts.shape))
+        known = np.where(last == days.ravel(), last, first - 1).reshape(days.shape)
+        return np.maximum(known, self.spans(starts.ravel())[1].reshape(starts.shape))
 
     def check_edges(self, first: int, last: int) -> None:
         """Refuse a coverage that starts or ends within a period."""

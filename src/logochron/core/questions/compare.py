@@ -215,8 +215,8 @@ def comparison_of(prepared: Prepared, *, unusual: bool = False) -> Comparison:
         return _rows(part, measure, grouping, others, unusual)
 
     # what is ordinary is told from all periods
-    made = laid_out("compare", groupings, partial(part_rows, groupings), None if unusual else part_rows)
-    return Comparison(**made, unusual=unusual)
+    fields = laid_out("compare", groupings, partial(part_rows, groupings), None if unusual else part_rows)
+    return Comparison(**fields, unusual=unusual)
 
 
 def _rows(groupings: Groupings, measure: Measure, grouping: Grouping, others: bool, unusual: bool) -> Block:

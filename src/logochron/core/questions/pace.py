@@ -249,8 +249,8 @@ def _pace_of(prepared: Prepared, lined_up: Positions) -> Pace:
         *(f"{name}: {why}" for name, why in groupings.items.why.items() if why is not None),
         *prepared.notes(lined_up.edges),
     )
-    made = laid_out("pace", groupings, rows, periods=lined_up.labels, notes=notes)
-    return Pace(**made, positions=lined_up)
+    fields = laid_out("pace", groupings, rows, periods=lined_up.labels, notes=notes)
+    return Pace(**fields, positions=lined_up)
 
 
 def _rows(groupings: Groupings, lined_up: Positions, measure: Measure, grouping: Grouping, others: bool) -> Block:

@@ -157,7 +157,7 @@ def _of_grouping(answer: AlignedAnswer, columns: Blocks, value: str, base: str |
         periods = np.full(n, answer.periods[0], dtype=object)
         status = np.full(n, STATUSES[answer.alignment.status[0]], dtype=object)
     measures = answer.texts(columns, "measure")
-    made = Reported(
+    reported = Reported(
         answer.by,
         measures,
         periods,
@@ -168,8 +168,8 @@ def _of_grouping(answer: AlignedAnswer, columns: Blocks, value: str, base: str |
         _exact(answer, measures),
     )
     if not answer.type.has_column("position"):
-        return made
-    return made.take(columns["position"] == columns["position"].max(initial=0))  # running totals at their ends
+        return reported
+    return reported.take(columns["position"] == columns["position"].max(initial=0))  # running totals at their ends
 
 
 def _exact(answer: AlignedAnswer, measures: NDArray[np.object_]) -> dict[str, Bools]:

@@ -126,8 +126,8 @@ class AlignedAnswer(Answer):
         if not by:
             selection = replace(selection, kept="all", top=None, sort=None)
         if selection.kept != "all" or selection.top is not None:
-            made: Self = self.again(book=book, by=by)
-            return made
+            answer: Self = self.again(book=book, by=by)
+            return answer
         return self.about(self.prepared.of_items(picked, selection))
 
     def alone(self, picked: Mapping[str, str], book: Daybook) -> Self:
@@ -143,8 +143,8 @@ class AlignedAnswer(Answer):
         def as_of(last: int) -> AlignedAnswer:
             assert self.call is not None
             known = book.until(as_date(last)) if last < book.coverage.last else book
-            made: AlignedAnswer = self.call.with_options(book=known, **changed).again()
-            return made
+            answer: AlignedAnswer = self.call.with_options(book=known, **changed).again()
+            return answer
 
         return as_of
 

@@ -68,8 +68,8 @@ def remembered(question: Callable[P, R]) -> Callable[P, R]:
         answer: Any = question(*args, **named)
         bound = signature.bind(*args, **named)
         bound.apply_defaults()
-        made: R = replace(answer, call=QuestionCall(answered, bound.arguments))
-        return made
+        remembering: R = replace(answer, call=QuestionCall(answered, bound.arguments))
+        return remembering
 
     return answered
 
@@ -197,8 +197,8 @@ class Prepared:
         whole, first, _, picked = self.part or Part(self, 0, self.aligned.size, {})
         labels = self.aligned.labels[[low, high - 1]]
         spec = replace(self.spec, at=f"{labels[0]}..{labels[1]}", last=None)
-        made = self.at(np.arange(low, high))
-        return replace(made, spec=spec, part=Part(whole, first + low, first + high, picked), kept={})
+        part = self.at(np.arange(low, high))
+        return replace(part, spec=spec, part=Part(whole, first + low, first + high, picked), kept={})
 
     def of_items(self, picked: Mapping[str, str], selection: Selection) -> Prepared:
         """The question about some items, whose book is asked of; no record is gone through again.
@@ -284,7 +284,7 @@ class Groupings:
         """The rows of some periods, from `low` to before `high`; and one of the groupings among them."""
         every = {id(one): one for one in (self.items, *self.subtotals, self.total, self.full)}
         parts = {place: one.between(low, high) for place, one in every.items()}
-        made = replace(
+        groupings = replace(
             self,
             prepared=self.prepared.at(np.arange(low, high)),
             items=parts[id(self.items)],
@@ -295,7 +295,7 @@ class Groupings:
             full_compared=None if self.full_compared is None else self.full_compared[low:high],
             worked={},
         )
-        return made, parts[id(grouping)]
+        return groupings, parts[id(grouping)]
 
     def sides(self, measure: Measure, grouping: Grouping) -> Sides:
         """Both sides of a measure in one of the groupings."""

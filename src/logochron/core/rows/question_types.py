@@ -385,8 +385,8 @@ def question_types() -> tuple[QuestionType, ...]:
 
 def loaded(what: Named) -> Callable[..., Any]:
     """What a row names."""
-    made: Callable[..., Any] = resolve_name(what) if isinstance(what, str) else what
-    return made
+    thing: Callable[..., Any] = resolve_name(what) if isinstance(what, str) else what
+    return thing
 
 
 def _folded(text: str) -> str:

@@ -126,8 +126,8 @@ class PiecedBlock(RowBlock):
 
     def between(self, low: int, high: int) -> Block:
         """The rows of some periods, from `low` to before `high`."""
-        made = self.make(low, high)
-        return replace(made, columns={**made.columns, "period": made.columns["period"] + low})
+        piece = self.make(low, high)
+        return replace(piece, columns={**piece.columns, "period": piece.columns["period"] + low})
 
     def period(self, period: int) -> dict[str, Array]:
         """The columns of one period, by item, whatever the order."""
@@ -346,7 +346,7 @@ class Result:
     def _frame(self, columns: Blocks, kind: str | None = None) -> pd.DataFrame:
         import pandas as pd
 
-        made: dict[str, Any] = {}
+        columns_made: dict[str, Any] = {}
         of_columns = question_type(kind or self.kind)
         for name in columns:
             holds = of_columns.holds(name)
@@ -354,12 +354,12 @@ class Result:
                 holds = "label"
             if name in self.words:
                 places = columns[name]
-                made[name] = _text_column(taken(self.words[name]), places)
+                columns_made[name] = _text_column(taken(self.words[name]), places)
             elif holds == "period":
                 of = pd.CategoricalDtype(list(self.periods), ordered=True)
-                made[name] = pd.Categorical.from_codes(columns[name].astype(np.int32).copy(), dtype=of)
+                columns_made[name] = pd.Categorical.from_codes(columns[name].astype(np.int32).copy(), dtype=of)
             elif holds in ("label", "text"):
-                made[name] = _text_column(*columns.coded(name))
+                columns_made[name] = _text_column(*columns.coded(name))
             else:
                 values: Any = columns[name]
                 if holds == "days":
@@ -369,8 +369,8 @@ class Result:
                     values = pd.arrays.BooleanArray(values == 1, values < 0)
                 elif holds == "day":
                     values = values.astype("datetime64[s]")
-                made[name] = values
-        return pd.DataFrame(made)
+                columns_made[name] = values
+        return pd.DataFrame(columns_made)
 
 
 def taken(words: Iterable[str | None]) -> NDArray[np.object_]:

@@ -88,7 +88,7 @@ def by_period(
     else:
         below = [_plain_labels(result, table, formats) for _, table in parts]
     deepest = max((len(one) for lines in below for one in lines), default=1)
-    made = []
+    drawn_panels = []
     for place, (name, table) in enumerate(parts):
         first = place % grid.columns == 0
         n = len(table["value"])
@@ -96,7 +96,7 @@ def by_period(
         if not look.judged:
             labels = [result.periods[int(code)] for code in table["period"]]
             ticks = thinned(labels, n + 0.2, wide, canvas)
-        made.append(
+        drawn_panels.append(
             Panel(
                 x=Axis("position", -0.6, n - 0.4, ticks),
                 y=axis if first else Axis("number", axis.low, axis.high, axis.ticks, gridlines=True, labeled=False),
@@ -112,7 +112,7 @@ def by_period(
         else "",
         footnote=figure_footnote(result, formats),
         size=canvas.room,
-        panels=tuple(made),
+        panels=tuple(drawn_panels),
         legend=look.legend(result, [table for _, table in parts], formats),
         empty="" if drawn else formats.say(_EMPTY),
         seen=()

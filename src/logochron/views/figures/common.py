@@ -166,13 +166,13 @@ class RowDetails:
         days = np.stack([to_days(table[name]) for name in _DAYS], axis=1)
         texts = [table[name].tolist() for name in ("direction", "status", *self.result.by)]
         periods = [self.result.periods[place] for place in table["period"].tolist()]
-        made = []
+        details = []
         for figure, day, period, *text in zip(figures, days, periods, *texts):
             key = self.of, period, figure.tobytes(), day.tobytes(), *text
             if key not in self.known:
                 self.known[key] = self._row(figure.tolist(), day.tolist(), period, *text)
-            made.append(self.known[key])
-        return tuple(made)
+            details.append(self.known[key])
+        return tuple(details)
 
     def _row(
         self, figures: list[float], days: list[int], period: str, direction: str, status: str, *labels: str | None

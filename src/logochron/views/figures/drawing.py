@@ -90,7 +90,7 @@ def figure(result: Result, *, ax: Axes | None = None, **options: Any) -> Any:
 @cache
 def drawing(figure: Figure) -> Callable[..., Any]:
     """The function that draws a figure: what its scene takes, and what all figures take."""
-    made = figure.scene
+    scene_of = figure.scene
     shared = {
         option: parameter.replace(kind=parameter.KEYWORD_ONLY)
         for option, parameter in inspect.signature(_canvas).parameters.items()
@@ -102,25 +102,25 @@ def drawing(figure: Figure) -> Callable[..., Any]:
         if ax is not None and own.get("panels") is not None:
             raise QuestionError("panels need a figure of their own: leave `ax` out")
         canvas, palette = _canvas(figure, result, ax, **asked)
-        scene: Scene = made(result, canvas, **own)
+        scene: Scene = scene_of(result, canvas, **own)
         from logochron.views.figures.to_matplotlib import drawn
 
         return drawn(scene, palette, ax)
 
-    signature = inspect.signature(made)
+    signature = inspect.signature(scene_of)
     kept = [parameter for option, parameter in signature.parameters.items() if option != "canvas"]
     draw.__signature__ = signature.replace(parameters=[*kept, *shared.values()], return_annotation=Any)  # type: ignore[attr-defined]
     draw.__name__ = draw.__qualname__ = figure.name
     draw.__module__ = "logochron.draw"
-    draw.__doc__ = _documented(inspect.getdoc(made) or "", signature.parameters)
+    draw.__doc__ = _documented(inspect.getdoc(scene_of) or "", signature.parameters)
     return draw
 
 
 def _documented(text: str, options: Iterable[str]) -> str:
     """What a scene says of its options, with those of several and of all figures."""
     own, raises, rest = text.partition("\nRaises\n")
-    told = "".join(f"\n{option}\n    {_SEVERAL[option]}" for option in options if option in _SEVERAL)
-    return own.rstrip() + told + dedent(_SHARED) + raises + rest
+    several = "".join(f"\n{option}\n    {_SEVERAL[option]}" for option in options if option in _SEVERAL)
+    return own.rstrip() + several + dedent(_SHARED) + raises + rest
 
 
 @kinds_checked

@@ -281,8 +281,8 @@ def slope(result: Comparison, canvas: Canvas, *, measure: str | None = None, at:
     )
     half = (axis.high - axis.low) * LINE / 2 / max(box.height * 72, 1.0)
     details = tuple(_at_ends(told, panel.values, half) for told in panel.details)
-    made = Panel(x, axis, (*uprights, *paths, Captions(texts), *details), box, heading=named)
-    return period.scene(canvas, size, (made,), legend)
+    panel_of = Panel(x, axis, (*uprights, *paths, Captions(texts), *details), box, heading=named)
+    return period.scene(canvas, size, (panel_of,), legend)
 
 
 def _at_ends(told: Details, values: Floats, half: float) -> Details:

@@ -30,8 +30,8 @@ class Figure(NamedTuple):
     @property
     def scene(self) -> Drawn:
         """Takes an answer, a canvas and options, gives the scene."""
-        made: Drawn = getattr(import_module(f"logochron.views.figures.{self.module}"), self.name)
-        return made
+        function: Drawn = getattr(import_module(f"logochron.views.figures.{self.module}"), self.name)
+        return function
 
     @property
     def answers(self) -> tuple[str, ...]:

@@ -58,11 +58,11 @@ def views_of_all(
             progress(done, len(sections))
 
     def one_by_one() -> list[PooledViews]:
-        made = []
+        views = []
         for section in sections:
-            made.append(section_views(section, choices, formats))
+            views.append(section_views(section, choices, formats))
             told()
-        return made
+        return views
 
     if workers <= 1 or many < _FEW or len(sections) < 2:
         return one_by_one()
@@ -129,8 +129,10 @@ def cards_views(answers: Sequence[AlignedAnswer], choices: Choices | None, forma
 def _each(make: Callable[[tuple[str | None, ...], int], int], choices: Choices | None) -> list[list[int]]:
     """Each pick and period; single items first, so that what is alike lies near: it is packed the better for it."""
     picks = choices.picks if choices else ((),)
-    made = [[make(pick, period) for period in range(len(choices.labels) if choices else 1)] for pick in reversed(picks)]
-    return made[::-1]
+    places = [
+        [make(pick, period) for period in range(len(choices.labels) if choices else 1)] for pick in reversed(picks)
+    ]
+    return places[::-1]
 
 
 def together(parts: Sequence[PooledViews]) -> tuple[str, list[str]]:
@@ -139,14 +141,14 @@ def together(parts: Sequence[PooledViews]) -> tuple[str, list[str]]:
         text for part in parts for place, text in enumerate(part.held) if place not in part.refer and len(text) > _SMALL
     )
     shared = {text: n for n, text in enumerate(text for text, many in counts.items() if many > 1)}
-    made = []
+    texts = []
     for part in parts:
         # by place, apart from the data: no sign in it can be taken for a reference
         taken = {n: shared[text] for n, text in enumerate(part.held) if text in shared and n not in part.refer}
         held = ("0" if n in taken else text for n, text in enumerate(part.held))
         pairs = written([one for pair in taken.items() for one in pair])
-        made.append(f'{{"pool":[{",".join(held)}],"taken":{pairs},{written(part.fields)[1:]}')
-    return f"[{','.join(shared)}]", made
+        texts.append(f'{{"pool":[{",".join(held)}],"taken":{pairs},{written(part.fields)[1:]}')
+    return f"[{','.join(shared)}]", texts
 
 
 @cache

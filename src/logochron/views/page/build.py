@@ -83,7 +83,7 @@ def page(
     aligned = [s.answer for s in sections if isinstance(s.answer, AlignedAnswer) and s.answer.call is not None]
     choices = choices_of(aligned, formats, names)
     cards = cards_views(aligned, choices, formats)
-    made = views_of_all(sections, choices, formats, workers, progress)
+    views = views_of_all(sections, choices, formats, workers, progress)
     said = {name: formats.say(text, heading="{heading}", asked="{asked}") for name, text in _SAID.items()}
     head = {
         "said": said,
@@ -93,7 +93,7 @@ def page(
         "dimensions": choices.names(formats) if choices else [],
         "picks": [["" if label is None else label for label in pick] for pick in (choices.picks if choices else ((),))],
     }
-    shared, parts = together([*made, *([cards] if cards else [])])
+    shared, parts = together([*views, *([cards] if cards else [])])
     cards_part = parts.pop() if cards else "null"
     text = f'{{"page":{written(head)},"shared":{shared},"cards":{cards_part},"sections":[{",".join(parts)}]}}'
     return _filled(

@@ -147,30 +147,30 @@ def _axis(axis: Axis) -> dict[str, Any]:
 
 
 def _layer(layer: Layer, pool: Pool) -> dict[str, Any]:
-    made = {"kind": type(layer).__name__.lower()}
+    data = {"kind": type(layer).__name__.lower()}
     if isinstance(layer, Captions):
-        return made | {"texts": list(map(_text, layer.texts))}
+        return data | {"texts": list(map(_text, layer.texts))}
     if isinstance(layer, Tiles):
-        return made | {"cells": [[*map(_number, cell[:4]), cell.role, round(cell.strength, 3)] for cell in layer.cells]}
+        return data | {"cells": [[*map(_number, cell[:4]), cell.role, round(cell.strength, 3)] for cell in layer.cells]}
     if isinstance(layer, Details):
         cross = None if layer.cross is None else [_numbers(side, pool) for side in layer.cross]
         places = {"low": _numbers(layer.low, pool), "high": _numbers(layer.high, pool)}
-        return made | places | {"rows": [pool.texts(row) for row in layer.rows], "along": layer.along, "cross": cross}
-    made |= {"role": layer.role}
+        return data | places | {"rows": [pool.texts(row) for row in layer.rows], "along": layer.along, "cross": cross}
+    data |= {"role": layer.role}
     if isinstance(layer, Bars):
         sides = {name: _numbers(getattr(layer, name), pool) for name in ("start", "end", "low", "high")}
-        return made | sides | {"strength": layer.strength if layer.pale else 1, "along": layer.along}
+        return data | sides | {"strength": layer.strength if layer.pale else 1, "along": layer.along}
     if isinstance(layer, Ticks):
         sides = {name: _numbers(getattr(layer, name), pool) for name in ("position", "at")}
-        return made | sides | {"half": layer.half, "halo": layer.halo, "along": layer.along, "weight": layer.weight}
+        return data | sides | {"half": layer.half, "halo": layer.halo, "along": layer.along, "weight": layer.weight}
     if isinstance(layer, Ribbon):
         sides = {name: _numbers(getattr(layer, name), pool) for name in ("x", "low", "high")}
-        return made | sides | {"strength": layer.strength}
+        return data | sides | {"strength": layer.strength}
     sides = {name: _numbers(getattr(layer, name), pool) for name in ("x", "y")}
     if isinstance(layer, Dots):
-        return made | sides | {"size": layer.size}
+        return data | sides | {"size": layer.size}
     assert isinstance(layer, Path)
-    return made | sides | {"dash": layer.dash, "weight": layer.weight}
+    return data | sides | {"dash": layer.dash, "weight": layer.weight}
 
 
 def _text(text: Text) -> list[Any]:
@@ -287,12 +287,12 @@ class KeptTable:
 
 def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[KeptTable]:
     """The tables of an answer."""
-    made = tables_of(answer, formats, shown._replace(excerpts=False))  # the figure has all of it
+    specs = tables_of(answer, formats, shown._replace(excerpts=False))  # the figure has all of it
     by: tuple[str, ...] = getattr(answer, "by", ())
     names = [measure.name for measure in getattr(answer, "measures", ())]
-    per_measure = len(made) // max(len(names), 1) or 1
+    per_measure = len(specs) // max(len(names), 1) or 1
     found = []
-    for n, spec in enumerate(made):
+    for n, spec in enumerate(specs):
         periods: dict[int, list[KeptRow]] = {}
         for row in spec.rows:
             place = len(answer.periods) - 1
@@ -319,13 +319,13 @@ def table_data(
     spec = table.spec
     coverage = coverage_line(answer, formats) if isinstance(answer, AlignedAnswer) else ""  # the page says it once
     head = [[_ATTRIBUTES.get(c.name, c.name), visible(c.heading), _kind(c)] for c in spec.shown]
-    made = []
+    places = []
     opens: dict[str, tuple[list[str], Sequence[str]]] = {}
     for kept in rows:
         opens[_period(answer, kept)] = opening = table.opening(answer, kept.place)
         if id(kept.row) not in table.written:
             table.written[id(kept.row)] = pool.add(_row(table, kept, opening[1], answer))
-        made.append(table.written[id(kept.row)])
+        places.append(table.written[id(kept.row)])
     saved = any(values for _, values in opens.values())
     frame = {
         "head": head,
@@ -336,7 +336,7 @@ def table_data(
         "lines": [visible(line) for line in lines if line != coverage],
         "empty": spec.empty,
     }
-    return {"frame": pool.add(frame), "rows": pool.add(made, refers=True), "opens": pool.add(list(opens.items()))}
+    return {"frame": pool.add(frame), "rows": pool.add(places, refers=True), "opens": pool.add(list(opens.items()))}
 
 
 def saved_rows(answer: Result, columns: Mapping[str, NDArray[Any]]) -> list[tuple[str, ...]]:
@@ -372,7 +372,7 @@ def _row(table: KeptTable, kept: KeptRow, opening: Sequence[str], answer: Result
     """
     row, spec = kept.row, table.spec
     cells = [row.cells.get(column.name, Cell(column.kind)) for column in spec.shown]
-    made: dict[str, Any] = {
+    data: dict[str, Any] = {
         "period": _period(answer, kept),
         "item": JOINED.join(label for label in kept.labels if label is not None),
         "measure": table.measure,
@@ -381,19 +381,19 @@ def _row(table: KeptTable, kept: KeptRow, opening: Sequence[str], answer: Result
     }
     values = table.saved(answer, kept)
     if not values:
-        made["unsaved"] = True
+        data["unsaved"] = True
     pairs = enumerate(zip(values, opening))
     if own := [one for place, (text, before) in pairs if text != before for one in (place, text)]:
-        made["own"] = own
+        data["own"] = own
     others = OTHERS in kept.labels
     looks = [name for name, holds in (("total", row.total), ("sub", row.subtotal), ("others", others)) if holds]
     if looks:
-        made["looks"] = looks
+        data["looks"] = looks
     if verdict := next((cell.verdict for cell in cells if cell.verdict), ""):
-        made["verdict"] = verdict
+        data["verdict"] = verdict
     if row.depth:
-        made["depth"] = row.depth
-    return made
+        data["depth"] = row.depth
+    return data
 
 
 def _period(answer: Result, kept: KeptRow) -> str:

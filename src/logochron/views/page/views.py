@@ -56,10 +56,10 @@ class SectionViews:
     def view(self, pick: Pick, period: int) -> int:
         """The place of the view of a pick and a period."""
         try:
-            made = self.made(pick, period)
+            view = self.made(pick, period)
         except LogochronError as error:
-            made = {"refused": self.no(_NOTHING, error)}
-        return self.pool.add(made, refers=True)
+            view = {"refused": self.no(_NOTHING, error)}
+        return self.pool.add(view, refers=True)
 
     def made(self, pick: Pick, period: int) -> Data:
         """The view of a pick and a period."""
@@ -82,11 +82,11 @@ class SectionViews:
         heads: Sequence[KeptTable] | None = None,
     ) -> list[Data]:
         """The tables of an answer with the rows of what is picked, under their own titles or those of other tables."""
-        made = []
+        data = []
         for table, head in zip(tables, tables if heads is None else heads):
             title, lines = head.spec.title, head.spec.lines
-            made.append(table_data(table, table.of(wanted), answer, self.formats, self.pool, title, lines))
-        return made
+            data.append(table_data(table, table.of(wanted), answer, self.formats, self.pool, title, lines))
+        return data
 
     def words(self, answer: Result | None, label: str | None) -> int:
         """The sentences of an answer."""
@@ -240,10 +240,10 @@ class PeriodViews(ChosenViews):
         outside, all_items = self.outside(picked), self.all_items(picked)
         key = tuple(outside.items()), all_items
         if key not in self._wholes:
-            made = self.whole
+            split = self.whole
             if all_items:
-                made = made.about(replace(made.prepared, selection=replace(made.selection, top=None)))
-            self._wholes[key] = made.of_items(outside, self.of(outside), made.by) if outside else made
+                split = split.about(replace(split.prepared, selection=replace(split.selection, top=None)))
+            self._wholes[key] = split.of_items(outside, self.of(outside), split.by) if outside else split
         return self._wholes[key]
 
     def _window(self, pick: Pick, place: int) -> tuple[AlignedAnswer, list[KeptTable]]:
@@ -280,24 +280,24 @@ class PeriodViews(ChosenViews):
         picked, label = self.picked(pick), self.whole.periods[place]
         rest = [name for name in self.answer.by if name not in picked]
         window, tables = self._window(pick, place)
-        told: AlignedAnswer | None = window
+        answer: AlignedAnswer | None = window
         heads, figure = tables, None
         if not rest:
-            told = None
+            answer = None
             if not self.answer.type.needs_items:  # one item alone has no relation
                 course = self._course(pick)
-                told, heads, figure = course.answer, course.tables, self._moving(course, place)
+                answer, heads, figure = course.answer, course.tables, self._moving(course, place)
         elif len(rest) == len(self.answer.by):
             figure = self._drawn_at(window, self._split(pick), place)
         else:
             try:
                 alone = self.whole.alone(picked, self.of(picked))
-                told = alone.between(max(place - self.listed + 1, 0), place + 1)
-                heads, figure = kept_tables(told, self.formats), self._drawn_at(told, alone, place)
+                answer = alone.between(max(place - self.listed + 1, 0), place + 1)
+                heads, figure = kept_tables(answer, self.formats), self._drawn_at(answer, alone, place)
             except LogochronError as error:  # its rows stand there all the same
-                told, figure = None, {"refused": self.no(_ROWS_ALONE, error)}
+                answer, figure = None, {"refused": self.no(_ROWS_ALONE, error)}
         rows = self.tables(window, tables, items_of(window, picked), heads)
-        return self.data(rows, self.words(told, label), figure)
+        return self.data(rows, self.words(answer, label), figure)
 
     # --- figures
 

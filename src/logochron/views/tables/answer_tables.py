@@ -36,15 +36,15 @@ _SAID = ("measure",)
 
 def tables_of(answer: Result, formats: Formats, shown: Shown = ALL) -> list[TableSpec]:
     """The tables of an answer, or of the latest that is to be shown of it; what is left out is said below."""
-    made: list[TableSpec] = loaded(answer.type.tables)(answer, formats, shown)
+    specs: list[TableSpec] = loaded(answer.type.tables)(answer, formats, shown)
     rows = 0
     if isinstance(answer, AlignedAnswer):
         earlier = len(answer.periods) - (shown.periods or len(answer.periods))
         if earlier > 0:
             said = earlier_words(answer, earlier, formats)
-            made = [replace(spec, lines=(said, *spec.lines)) if spec.has_periods else spec for spec in made]
-        rows = 0 if any(spec.excerpt for spec in made) else answer.columns.rows
-    return [replace(spec, empty=formats.say(spec.empty)).cut(shown.rows, formats, rows) for spec in made]
+            specs = [replace(spec, lines=(said, *spec.lines)) if spec.has_periods else spec for spec in specs]
+        rows = 0 if any(spec.excerpt for spec in specs) else answer.columns.rows
+    return [replace(spec, empty=formats.say(spec.empty)).cut(shown.rows, formats, rows) for spec in specs]
 
 
 def plain_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[TableSpec]:

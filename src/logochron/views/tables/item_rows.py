@@ -34,15 +34,15 @@ def rows_of(result: AlignedAnswer, columns: Blocks, measure: Measure | None = No
     """Rows by column, those of one measure or all: words and labels as texts, and `notes` as codes."""
     if measure is not None:
         columns = result.of_measure(columns, measure)
-    made = {
+    rows = {
         name: result.texts(columns, name) if result.type.holds(name) in ("word", "label", "text") else columns[name]
         for name in columns
     }
     if "note" not in columns:
-        return made
+        return rows
     known, places = result.note_table, columns["note"]
     notes = np.fromiter((known[place] for place in places.tolist()), dtype=object, count=len(places))
-    return made | {"notes": notes}
+    return rows | {"notes": notes}
 
 
 class Line(NamedTuple):

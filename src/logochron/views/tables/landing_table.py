@@ -118,16 +118,16 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
     lines.add(until, row["to_date"], formats.say("day {n} of {days}", n=elapsed, days=days))
     profile = PROFILES[row["profile"]] if row["profile"] >= 0 else ""
     if np.isfinite(row["expected_share"]):
-        told = profile_words(result, profile, formats)
-        lines.add(formats.say("Usually done by now"), row["expected_share"], told, kind="part")
+        note_words = profile_words(result, profile, formats)
+        lines.add(formats.say("Usually done by now"), row["expected_share"], note_words, kind="part")
     note = str(result.texts(result.of_measure(result.total_columns, measure), "note")[0])
     ranged = np.isfinite(row["low"])
     between = formats.say(_RANGE, low=lines.amount(row["low"]), high=lines.amount(row["high"])) if ranged else ""
     if not ranged or row["low"] != row["high"]:
         lines.add(column_words("estimate", formats), row["estimate"], "; ".join(filter(None, (between, note))))
     if np.isfinite(row["typical_error"]) and not now.over[0]:
-        told = formats.say("of past estimates at this point")
-        lines.add(column_words("typical_error", formats), row["typical_error"], told, kind="part")
+        note_words = formats.say("of past estimates at this point")
+        lines.add(column_words("typical_error", formats), row["typical_error"], note_words, kind="part")
     against = against_words(result, formats)
     judged = DIRECTIONS[row["direction"]], VERDICTS[row["verdict"]]
     whole = lines.amount(row["change"], signed=True) if np.isfinite(row["change"]) else ""
@@ -139,9 +139,9 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
     for what, target in needed:
         if result.days_left and target > 0:
             rest = target - float(row["to_date"])
-            told = formats.count(result.days_left, _ONE_DAY, _DAYS, what=what)
-            told = told if rest > 0 else formats.say("{what} is reached already", what=what)
-            lines.add(column_words("needed_per_day", formats), result.needed(target, float(row["to_date"])), told)
+            note_words = formats.count(result.days_left, _ONE_DAY, _DAYS, what=what)
+            note_words = note_words if rest > 0 else formats.say("{what} is reached already", what=what)
+            lines.add(column_words("needed_per_day", formats), result.needed(target, float(row["to_date"])), note_words)
     return TableSpec(
         title=landing_subject(result, measure, formats),
         unit=unit(measure, formats),

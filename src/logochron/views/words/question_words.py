@@ -377,11 +377,11 @@ def _unrelated(
     if not len(known):
         return formats.say(message("{measure} {when}: not recorded"), **named)
     largest = known[np.argsort(-np.abs(values[known]), kind="stable")][:n]
-    told = [f"{labels[i]} {amount_words(float(values[i]), measure, formats)}" for i in largest]
+    amounts = [f"{labels[i]} {amount_words(float(values[i]), measure, formats)}" for i in largest]
     reference = float(row["reference"][largest[0]])
     text = _NO_RATIO if np.isfinite(reference) else _NO_REFERENCE
     amount = amount_words(reference, measure, formats)
-    return formats.say(text, items="; ".join(told), reference=beside_words(result, formats), amount=amount, **named)
+    return formats.say(text, items="; ".join(amounts), reference=beside_words(result, formats), amount=amount, **named)
 
 
 def drivers_when(result: Drivers, formats: Formats) -> str:

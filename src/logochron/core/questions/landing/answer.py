@@ -332,10 +332,10 @@ def landing_of(
         return block(prepared, measure, grouping, in_order("land", prepared.selection.by, columns), others, size)
 
     notes = (*left_out, *prepared.notes())
-    made = laid_out("land", groupings, rows, periods=parts.labels if parts else None, notes=notes)
-    made["words"] = made["words"] | {"profile": PROFILES}
+    fields = laid_out("land", groupings, rows, periods=parts.labels if parts else None, notes=notes)
+    fields["words"] = fields["words"] | {"profile": PROFILES}
     return Landing(
-        **made,
+        **fields,
         method=method,
         now=now,
         parts=parts,
@@ -387,7 +387,7 @@ class EndedPeriods:
             columns, size = figures.columns(each=True)
             return block(self.prepared, measure, grouping, in_order("land", (), columns), others, size)
 
-        self.made = laid_out("land", groupings, rows_of)
+        self.fields = laid_out("land", groupings, rows_of)
         self._paths: dict[str, list[LandingPath]] = {}
 
     def ending(self, last: int) -> Landing | None:
@@ -403,12 +403,12 @@ class EndedPeriods:
         now = self.points.at(np.array([place]))
         method = replace(self.method, history=_depth(prepared.spec, now, book.coverage, self.method.history))
         figures = {key: one.as_of(place, method) for key, one in self.cache.figures.items()}
-        rows = self.made["total_columns"].between(place, place + 1).from_period(place)
-        made = self.made | {"columns": rows, "total_columns": rows, "periods": prepared.periods}
-        made |= {"selection": selection, "prepared": prepared, "notes": (*self.left_out, *prepared.notes())}
-        made["words"] = made["words"] | {"profile": PROFILES}
+        rows = self.fields["total_columns"].between(place, place + 1).from_period(place)
+        fields = self.fields | {"columns": rows, "total_columns": rows, "periods": prepared.periods}
+        fields |= {"selection": selection, "prepared": prepared, "notes": (*self.left_out, *prepared.notes())}
+        fields["words"] = fields["words"] | {"profile": PROFILES}
         return Landing(
-            **made,
+            **fields,
             method=method,
             now=now,
             parts=None,

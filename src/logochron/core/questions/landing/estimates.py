@@ -172,11 +172,11 @@ def base_sums(method: Method, rows: LandingRows, points: Points) -> tuple[Floats
     cuts = method.calendar.cut(method.within, points.starts, parts.starts, points.cuts)
     cuts = np.minimum(cuts, parts.ends)
     known: Bools = np.asarray(parts.found.all(axis=0))
-    made = []
+    sides = []
     for lasts in (cuts, parts.ends):
         sums = rows.sums((parts.starts, np.where(known, lasts, parts.starts - 1)))
-        made.append(np.where(known[:, None], sums / len(parts.starts), np.nan))
-    return made[0], made[1]
+        sides.append(np.where(known[:, None], sums / len(parts.starts), np.nan))
+    return sides[0], sides[1]
 
 
 def past_points(method: Method, now: Points) -> Points:
@@ -453,8 +453,8 @@ def landing_path(
     straight = (days - cut) / max(end - cut, 1)
     usable = np.isfinite(share).all() and whole > at_cut
     progress = divided(share - at_cut, whole - at_cut, np.full(len(days), usable)) if usable else straight
-    made = [np.where(ahead, to_date + (reached - to_date) * progress, np.nan) for reached in ends]
-    return LandingPath(days, sides.running, sides.base_cut, sides.plan, *made)
+    ways = [np.where(ahead, to_date + (reached - to_date) * progress, np.nan) for reached in ends]
+    return LandingPath(days, sides.running, sides.base_cut, sides.plan, *ways)
 
 
 def ended_paths(method: Method, rows: LandingRows, periods: Points, target: Daybook | None) -> list[LandingPath]:
@@ -462,11 +462,11 @@ def ended_paths(method: Method, rows: LandingRows, periods: Points, target: Dayb
     sides = _Sides.of(method, rows, periods, target)
     over = np.where(sides.points.over, sides.running, np.nan)
     bounds = np.searchsorted(sides.points.cuts, np.append(periods.starts, periods.ends[-1] + 1))
-    made = []
+    paths = []
     for low, high in zip(bounds[:-1], bounds[1:]):
         plan = None if sides.plan is None else sides.plan[low:high]
         reached = [over[low:high]] * 3
-        made.append(
+        paths.append(
             LandingPath(sides.points.cuts[low:high], sides.running[low:high], sides.base_cut[low:high], plan, *reached)
         )
-    return made
+    return paths
