@@ -346,7 +346,7 @@ class Result:
     def _frame(self, columns: Blocks, kind: str | None = None) -> pd.DataFrame:
         import pandas as pd
 
-        columns_made: dict[str, Any] = {}
+        data: dict[str, Any] = {}
         of_columns = question_type(kind or self.kind)
         for name in columns:
             holds = of_columns.holds(name)
@@ -354,12 +354,12 @@ class Result:
                 holds = "label"
             if name in self.words:
                 places = columns[name]
-                columns_made[name] = _text_column(taken(self.words[name]), places)
+                data[name] = _text_column(taken(self.words[name]), places)
             elif holds == "period":
                 of = pd.CategoricalDtype(list(self.periods), ordered=True)
-                columns_made[name] = pd.Categorical.from_codes(columns[name].astype(np.int32).copy(), dtype=of)
+                data[name] = pd.Categorical.from_codes(columns[name].astype(np.int32).copy(), dtype=of)
             elif holds in ("label", "text"):
-                columns_made[name] = _text_column(*columns.coded(name))
+                data[name] = _text_column(*columns.coded(name))
             else:
                 values: Any = columns[name]
                 if holds == "days":
@@ -369,8 +369,8 @@ class Result:
                     values = pd.arrays.BooleanArray(values == 1, values < 0)
                 elif holds == "day":
                     values = values.astype("datetime64[s]")
-                columns_made[name] = values
-        return pd.DataFrame(columns_made)
+                data[name] = values
+        return pd.DataFrame(data)
 
 
 def taken(words: Iterable[str | None]) -> NDArray[np.object_]:
