@@ -40,17 +40,11 @@ def kinds_checked(function: Callable[P, R]) -> Callable[P, R]:
     logochron.core.errors.QuestionError: `n` must be a whole number; got '2'
     """
     signature = inspect.signature(function)
-    parameters = signature.parameters.values()
-    rest = next((p.name for p in parameters if p.kind is p.VAR_KEYWORD), "")
-    placed = tuple(p.name for p in parameters if p.kind is p.POSITIONAL_OR_KEYWORD)
-    known = placed + tuple(p.name for p in parameters if p.kind is p.KEYWORD_ONLY)
-    simple = len(known) == len(signature.parameters)
+    rest = next((p.name for p in signature.parameters.values() if p.kind is p.VAR_KEYWORD), "")
 
     @wraps(function)
     def checked(*args: P.args, **named: P.kwargs) -> R:
-        given: dict[str, Any] = dict(zip(placed, args)) | named
-        if not simple or len(given) < len(args) + len(named) or not given.keys() <= set(known):
-            given = dict(signature.bind(*args, **named).arguments)  # or it says what does not fit
+        given = dict(signature.bind(*args, **named).arguments)
         gathered = given.pop(rest, {}) if rest else {}
         check_kinds(function, given)
         for name, value in gathered.items():

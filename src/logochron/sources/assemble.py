@@ -168,7 +168,7 @@ def _spread(
 
 
 def _amounts(scans: Sequence[Scanned], aggregate: Aggregate, taken: Sequence[NDArray[np.bool_] | None]) -> Amounts:
-    """The sums of a aggregate from all sources, at one scale; as floats where whole numbers do not reach."""
+    """The sums of an aggregate from all sources, at one scale; as floats where whole numbers do not reach."""
     parts = [s.groups.aggregates[aggregate.key] for s in scans]
     scale = max(part.scale or 0 for part in parts)
     size = sum(part.size * (1 if part.scale is None else 10 ** (scale - part.scale)) for part in parts)

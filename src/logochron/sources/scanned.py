@@ -72,7 +72,7 @@ class Wanted(NamedTuple):
         return list(dict.fromkeys(pairs))
 
     def conditions_of(self, aggregate: Aggregate) -> tuple[Condition, ...]:
-        """The conditions of a aggregate, by the columns of the source: it may use the new name of a dimension."""
+        """The conditions of an aggregate, by the columns of the source: it may use the new name of a dimension."""
         return tuple(c._replace(column=self.dimensions.get(c.column, c.column)) for c in aggregate.where)
 
     def names(self) -> list[tuple[str, str]]:

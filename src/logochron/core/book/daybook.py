@@ -81,7 +81,7 @@ class Daybook:
         return max(scale or 0 for scale in scales) if self.exact[measure] else None
 
     def scale_of(self, key: str) -> int | None:
-        """The scale of the sums of a aggregate; None where they are floats."""
+        """The scale of the sums of an aggregate; None where they are floats."""
         return self.amounts[key].scale if key in self.amounts else 0
 
     @cached_property

@@ -23,7 +23,7 @@ from logochron.core.days import as_date, to_dates
 from logochron.core.errors import QuestionError, brief
 from logochron.core.judge.judging import Judging
 from logochron.core.notes import Note, NoteTexts, RowNotes
-from logochron.core.options import DIRECTIONS, STATUSES, VERDICTS, Each, Grain, Kept, Partial, Per
+from logochron.core.options import DIRECTIONS, PROFILES, STATUSES, VERDICTS, Each, Grain, Kept, Partial, Per
 from logochron.core.rows.groupings import Grouping
 from logochron.core.rows.prepare import Groupings, Prepared, Selection
 from logochron.core.rows.question_types import question_type
@@ -142,8 +142,7 @@ class AlignedAnswer(Answer):
 
         def as_of(last: int) -> AlignedAnswer:
             assert self.call is not None
-            known = book.until(as_date(last)) if last < book.coverage.last else book
-            answer: AlignedAnswer = self.call.with_options(book=known, **changed).again()
+            answer: AlignedAnswer = self.call.with_options(book=known_on(book, last), **changed).again()
             return answer
 
         return as_of
@@ -245,6 +244,11 @@ class AlignedAnswer(Answer):
                 f"`at` must name one period of the answer, {self.periods[0]} to {self.periods[-1]}; got {brief(at)}"
             )
         return int(found[0])
+
+
+def known_on(book: Daybook, last: int) -> Daybook:
+    """The book as it was known on a day, by the number of the day."""
+    return book.until(as_date(last)) if last < book.coverage.last else book
 
 
 def one(value: object) -> NDArray[Any]:
@@ -365,6 +369,7 @@ def laid_out(
         "verdict": VERDICTS,
         "status": STATUSES,
         "band": band_names(selection.judgings),
+        "profile": PROFILES,
         "note": NoteTexts(prepared.noted),
     }
     return {

@@ -111,7 +111,7 @@ class Query(NamedTuple):
         return f"h{list(self.labels).index(dimension)}"
 
     def id_aliases(self, key: str) -> tuple[str, str]:
-        """What the ids of a aggregate are called there, and whether a row has one."""
+        """What the ids of an aggregate are called there, and whether a row has one."""
         place = list(self.ids).index(key)
         return f"z{place}", f"zt{place}"
 

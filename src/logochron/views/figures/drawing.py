@@ -33,6 +33,8 @@ _SEVERAL = {
     "at": "The period drawn; the last where None.",
     "measure": "The measure drawn; the first where None.",
     "item": "One item (a tuple for several dimensions) instead of the total.",
+    "panels": "The dimension whose items get a small panel each, on shared axes.",
+    "marked": 'Whose marks stand in the lane: ``"all"``, ``"adverse"`` or ``"none"``.',
 }
 _SHARED = """
     ax
@@ -119,7 +121,8 @@ def drawing(figure: Figure) -> Callable[..., Any]:
 def _documented(text: str, options: Iterable[str]) -> str:
     """What a scene says of its options, with those of several and of all figures."""
     own, raises, rest = text.partition("\nRaises\n")
-    several = "".join(f"\n{option}\n    {_SEVERAL[option]}" for option in options if option in _SEVERAL)
+    shared = (option for option in options if option in _SEVERAL and f"\n{option}\n" not in own)
+    several = "".join(f"\n{option}\n    {_SEVERAL[option]}" for option in shared)
     return own.rstrip() + several + dedent(_SHARED) + raises + rest
 
 

@@ -64,8 +64,6 @@ def bars(
         From `compare` with `by=`.
     panels
         One of two or more dimensions, drawn in panels.
-    marked
-        Whose marks stand in the lane: ``"all"``, ``"adverse"`` or ``"none"``.
 
     Raises
     ------
@@ -117,8 +115,6 @@ def nested(
         From `compare` with `by=`.
     panels
         One of two or more dimensions, drawn in panels.
-    marked
-        Whose marks stand in the lane: ``"all"``, ``"adverse"`` or ``"none"``.
 
     Raises
     ------

@@ -60,8 +60,6 @@ def columns(
     ----------
     result
         From `compare`.
-    panels
-        The dimension whose items get a small panel each, on shared axes.
 
     Raises
     ------
@@ -126,8 +124,6 @@ def overlay(
     ----------
     result
         From `compare`.
-    panels
-        The dimension whose items get a small panel each, on shared axes.
 
     Raises
     ------
@@ -184,8 +180,6 @@ def lines(
     ----------
     result
         From `compare`.
-    panels
-        The dimension whose items get a small panel each, on shared axes.
 
     Raises
     ------
@@ -263,8 +257,6 @@ def trend(
     ----------
     result
         From `compare`.
-    panels
-        The dimension whose items get a small panel each, on shared axes.
     small
         The line alone, as small as a word, with the mark of the last period.
 

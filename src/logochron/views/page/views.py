@@ -19,6 +19,7 @@ import numpy as np
 from logochron.core.book.daybook import Daybook
 from logochron.core.errors import LogochronError, visible
 from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.prepare import Prepared
 from logochron.core.rows.question_types import PageWay, loaded
 from logochron.core.rows.result import Result
 from logochron.views.catalog import message
@@ -193,6 +194,18 @@ class Course(NamedTuple):
     strip: Data
 
 
+def _holding(prepared: Prepared, days: Sequence[int]) -> list[int | None]:
+    """The place of the period that holds each day; None where there is none."""
+    known = {ordinal: n for n, ordinal in enumerate(prepared.aligned.ordinals.tolist())}
+    ordinals = np.asarray(prepared.spec.calendar.ordinals(prepared.spec.grain, np.array(days)))
+    return [known.get(ordinal) for ordinal in ordinals.tolist()]
+
+
+def _leading_to(place: int, many: int) -> tuple[int, int]:
+    """From which to before which period so many stand that lead to one."""
+    return max(place - many + 1, 0), place + 1
+
+
 class PeriodViews(ChosenViews):
     """Of an answer with rows of periods: each of them can be chosen."""
 
@@ -208,9 +221,7 @@ class PeriodViews(ChosenViews):
             places = {str(label): n for n, label in enumerate(alignment.labels)}
             self._places = [places.get(label) for label in choices.labels]
         else:
-            known = {ordinal: n for n, ordinal in enumerate(alignment.ordinals.tolist())}
-            ordinals = spec.calendar.ordinals(spec.grain, np.array(choices.lasts))
-            self._places = [known.get(ordinal) for ordinal in np.asarray(ordinals).tolist()]
+            self._places = _holding(self.whole.prepared, choices.lasts)
 
     @cached_property
     def listed(self) -> int:
@@ -251,7 +262,7 @@ class PeriodViews(ChosenViews):
         split = self._split(pick)
         key = id(split), place
         if key not in self._windows:
-            answer = split.between(max(place - self.listed + 1, 0), place + 1)
+            answer = split.between(*_leading_to(place, self.listed))
             self._windows[key] = answer, kept_tables(answer, self.formats)
         return self._windows[key]
 
@@ -271,7 +282,7 @@ class PeriodViews(ChosenViews):
         if not course.shown:
             course.shown.extend(self.tables(course.answer, course.tables))
         # one row a period: all of them are held once, and each view shows a part
-        part = [max(place - self.listed + 1, 0), place + 1]
+        part = list(_leading_to(place, self.listed))
         shown = [table | {"part": part} for table in course.shown]
         return self.data(shown, self.words(course.answer, self.whole.periods[place]), self._moving(course, place))
 
@@ -292,7 +303,7 @@ class PeriodViews(ChosenViews):
         else:
             try:
                 alone = self.whole.alone(picked, self.of(picked))
-                answer = alone.between(max(place - self.listed + 1, 0), place + 1)
+                answer = alone.between(*_leading_to(place, self.listed))
                 heads, figure = kept_tables(answer, self.formats), self._drawn_at(answer, alone, place)
             except LogochronError as error:  # its rows stand there all the same
                 answer, figure = None, {"refused": self.no(_ROWS_ALONE, error)}
@@ -302,8 +313,8 @@ class PeriodViews(ChosenViews):
     # --- figures
 
     def _figure_of(self, answer: AlignedAnswer) -> Chosen | None:
-        many = min(self.listed if answer.by else self._seen, len(answer.periods))
-        return self.chosen(answer, lambda: answer.between(len(answer.periods) - many, len(answer.periods)))
+        many, last = self.listed if answer.by else self._seen, len(answer.periods) - 1
+        return self.chosen(answer, lambda: answer.between(*_leading_to(last, many)))
 
     def _moving(self, course: Course, place: int) -> Data | None:
         """The figure of a course as it is seen from one of its periods."""
@@ -331,7 +342,7 @@ class PeriodViews(ChosenViews):
         try:
             if "at" in inspect.signature(chosen.figure.scene).parameters:
                 return self.scene(answer, chosen, at=self.whole.periods[place])
-            return self.scene(every.between(max(place - self._seen + 1, 0), place + 1), chosen)
+            return self.scene(every.between(*_leading_to(place, self._seen)), chosen)
         except LogochronError as error:
             return {"refused": self.no(_NO_FIGURE, error)}
 
@@ -342,10 +353,7 @@ class OnePeriodViews(ChosenViews):
     def __init__(self, section: Section, choices: Choices, canvas: Canvas, pool: Pool) -> None:
         super().__init__(section, choices, canvas, pool)
         self.every = self.answer.prepared.every_period()
-        calendar, grain = self.answer.calendar, self.answer.spec.grain
-        known = {ordinal: n for n, ordinal in enumerate(self.every.aligned.ordinals.tolist())}
-        ordinals = np.asarray(calendar.ordinals(grain, np.array(choices.lasts)))
-        self._places = [known.get(ordinal) for ordinal in ordinals.tolist()]
+        self._places = _holding(self.every, choices.lasts)
         self._answers: dict[tuple[Any, ...], tuple[AlignedAnswer, list[KeptTable]]] = {}
 
     def _answer(self, picked: Mapping[str, str], place: int) -> tuple[AlignedAnswer, list[KeptTable]]:
@@ -406,6 +414,13 @@ class DayViews(ChosenViews):
         return self.data(tables, self.words(answer, None), self.drawn(answer))
 
 
+class SpanViews(DayViews):
+    """Of an answer about one span of days: items can be picked in it."""
+
+    def _answer(self, picked: Mapping[str, str], period: int) -> AlignedAnswer:
+        return self.answer.alone(picked, self.of(picked)) if picked else self.answer
+
+
 _WAYS: Mapping[PageWay, type[ChosenViews]] = {"periods": PeriodViews, "period": OnePeriodViews, "day": DayViews}
 
 
@@ -418,10 +433,3 @@ def views_of(section: Section, choices: Choices | None, canvas: Canvas, pool: Po
     if answer.spec.each == "span" and way is not DayViews:  # days of the user's own: they are as they are
         way = SpanViews
     return way(section, choices, canvas, pool)
-
-
-class SpanViews(DayViews):
-    """Of an answer about one span of days: items can be picked in it."""
-
-    def _answer(self, picked: Mapping[str, str], period: int) -> AlignedAnswer:
-        return self.answer.alone(picked, self.of(picked)) if picked else self.answer

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from itertools import islice
 from typing import Any, NamedTuple
@@ -127,7 +128,7 @@ class FigureCells:
         return TableColumn(name, heading, _KINDS[of.kind], decimals=self.decimals, **more)
 
     def cell(self, line: Line, name: str, *, decimals: int | None = None) -> Cell:
-        """A cell of a row."""
+        """A cell of a row; a column of other `decimals` than the table has the same ones in all its cells."""
         kind = _KINDS[self.result.type.holds(name)]
         key = id(line.columns), name
         if key not in self._texts:
@@ -144,7 +145,7 @@ class FigureCells:
         """The growth of a row with its mark and verdict; level spelled out where it has none."""
         cell, direction, verdict = self.cell(line, "growth"), str(line.of("direction")), str(line.of("verdict"))
         band = line.of("band") if "band" in line.columns else None
-        if direction == "level" and not np.isfinite(line.of("growth")):
+        if _is_plain_level(float(line.of("growth")), direction):
             cell = cell._replace(text=self.formats.say("level"))
         return cell._replace(mark=marks.sign(direction, verdict, band), verdict=verdict)
 
@@ -198,7 +199,11 @@ def decimals_of(
 
 def growth_or_level(growth: float, direction: str, formats: Formats) -> str:
     """A growth; level spelled out where it has none, as its base is not above 0."""
-    return formats.say("level") if direction == "level" and not np.isfinite(growth) else formats.growth(growth)
+    return formats.say("level") if _is_plain_level(growth, direction) else formats.growth(growth)
+
+
+def _is_plain_level(growth: float, direction: str) -> bool:
+    return direction == "level" and not math.isfinite(growth)
 
 
 def lines_of(result: AlignedAnswer, measure: Measure, formats: Formats, shown: Shown = ALL) -> Iterator[list[Line]]:
@@ -249,13 +254,13 @@ def _by_period(result: AlignedAnswer, columns: Table, periods: int) -> list[rang
 
 def _tree(by: tuple[str, ...], table: Table, items: range, subtotals: Table, sums: range) -> Iterator[Line]:
     """Each subtotal with what it adds up indented below it, in the order of the subtotals and of the rows."""
-    aggregates, branches = _under(by, table, items), _under(by, subtotals, sums)
+    leaves, branches = _under(by, table, items), _under(by, subtotals, sums)
 
     def walk(above: tuple[Any, ...]) -> Iterator[Line]:
         for named, i in branches.get(above, ()):
             yield Line(subtotals, i, (str(named[-1]),), len(above), subtotal=True)
             yield from walk(named)
-        for named, i in aggregates.get(above, ()):
+        for named, i in leaves.get(above, ()):
             yield Line(table, i, (str(named[-1]),), len(above))
 
     yield from walk(())

@@ -18,7 +18,7 @@ from logochron.core.book.items import places_of
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.days import as_date, in_words, iso
+from logochron.core.days import in_words, iso
 from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import JudgingLike
 from logochron.core.options import (
@@ -47,7 +47,7 @@ from logochron.core.questions.landing.figures import (
     parts_of,
 )
 from logochron.core.questions.landing.profiles import LandingRows, ListedProfile, Points, held_whole, listed_profile
-from logochron.core.rows.answer import AlignedAnswer, block, in_order, laid_out
+from logochron.core.rows.answer import AlignedAnswer, block, in_order, known_on, laid_out
 from logochron.core.rows.groupings import Grouping
 from logochron.core.rows.plans import check_plan, shaped
 from logochron.core.rows.prepare import Prepared, adding_up, ask, check_book, groupings_of, prepare, remembered
@@ -333,7 +333,6 @@ def landing_of(
 
     notes = (*left_out, *prepared.notes())
     fields = laid_out("land", groupings, rows, periods=parts.labels if parts else None, notes=notes)
-    fields["words"] = fields["words"] | {"profile": PROFILES}
     return Landing(
         **fields,
         method=method,
@@ -363,31 +362,27 @@ class EndedPeriods:
     def __init__(self, answer: Landing, book: Daybook) -> None:
         selection = replace(answer.selection, book=book, by=(), top=None, sort=None)
         spec = replace(answer.spec, at=None, last=None)
-        plan = answer.given if isinstance(spec.basis, Plan) else None
-        every = prepare(selection, spec, plan, against_whole)
-        calendar, grain, ordinals = spec.calendar, spec.grain, every.aligned.ordinals
-        low, high = _run(held_whole(calendar, grain, ordinals, book.coverage))
-        self.book, self.given, self.left_out = book, answer.given, answer.left_out
+        every = prepare(selection, spec, answer.given if isinstance(spec.basis, Plan) else None, against_whole)
+        low, high = _run(held_whole(spec.calendar, spec.grain, every.aligned.ordinals, book.coverage))
+        prepared = every.between(low, high) if low < high else every.at(np.arange(0))
+        rows = prepared.aligned.rows
+        points = Points(prepared.aligned.ordinals, rows.starts, rows.ends, rows.ends)
         history = answer.call.options["history"] if answer.call else answer.method.history
-        self.method = replace(answer.method, coverage=book.coverage, standing=book.standing, history=history)
-        self.periods: dict[int, int] = {}
-        if low == high:
-            return
-        self.prepared = every.between(low, high)
-        rows, target = self.prepared.aligned.rows, answer.target
-        self.points = Points(self.prepared.aligned.ordinals, rows.starts, rows.ends, rows.ends)
-        self.periods = {last: n for n, last in enumerate(rows.ends.tolist())}
-        groupings = groupings_of(self.prepared)
-        self.target, self.cache = target, LandingCache(groupings, {})
+        method = replace(answer.method, coverage=book.coverage, standing=book.standing, history=history)
+        cache = LandingCache(groupings_of(prepared), {})
 
         def rows_of(measure: Measure, grouping: Grouping, others: bool) -> Block:
-            items = LandingRows.of(self.prepared.book, measure, grouping)
-            figures = LandingFigures(groupings, items, grouping, self.method, self.points, target)
-            self.cache.figures[measure.name, ()] = figures
+            items = LandingRows.of(prepared.book, measure, grouping)
+            figures = LandingFigures(cache.groupings, items, grouping, method, points, answer.target)
+            cache.figures[measure.name, ()] = figures
             columns, size = figures.columns(each=True)
-            return block(self.prepared, measure, grouping, in_order("land", (), columns), others, size)
+            return block(prepared, measure, grouping, in_order("land", (), columns), others, size)
 
-        self.fields = laid_out("land", groupings, rows_of)
+        self.book = book
+        self.periods = {last: n for n, last in enumerate(rows.ends.tolist())}
+        fields = laid_out("land", cache.groupings, rows_of) if self.periods else {}
+        #: All of them as one landing of several periods.
+        self.every = replace(answer, **fields, method=method, now=points, cache=cache, ended=self)
         self._paths: dict[str, list[LandingPath]] = {}
 
     def ending(self, last: int) -> Landing | None:
@@ -395,36 +390,37 @@ class EndedPeriods:
         place = self.periods.get(last)
         if place is None:
             return None
-        book = self.book if last >= self.book.coverage.last else self.book.until(as_date(last))
-        part = self.prepared.between(place, place + 1)
-        selection = replace(part.selection, book=book)
-        held = book.held_by(part.spec.calendar)
-        prepared = replace(part, selection=selection, book=held, spec=replace(part.spec, at=None, last=1))
-        now = self.points.at(np.array([place]))
-        method = replace(self.method, history=_depth(prepared.spec, now, book.coverage, self.method.history))
-        figures = {key: one.as_of(place, method) for key, one in self.cache.figures.items()}
-        rows = self.fields["total_columns"].between(place, place + 1).from_period(place)
-        fields = self.fields | {"columns": rows, "total_columns": rows, "periods": prepared.periods}
-        fields |= {"selection": selection, "prepared": prepared, "notes": (*self.left_out, *prepared.notes())}
-        fields["words"] = fields["words"] | {"profile": PROFILES}
-        return Landing(
-            **fields,
+        every, book = self.every, known_on(self.book, last)
+        part = every.prepared.between(place, place + 1)
+        prepared = replace(
+            part,
+            selection=replace(part.selection, book=book),
+            book=book.held_by(part.spec.calendar),
+            spec=replace(part.spec, at=None, last=1),
+        )
+        now = every.now.at(np.array([place]))
+        method = replace(every.method, history=_depth(prepared.spec, now, book.coverage, every.method.history))
+        rows = every.total_columns.between(place, place + 1).from_period(place)
+        return replace(
+            every,
+            columns=rows,
+            total_columns=rows,
+            periods=prepared.periods,
+            notes=(*every.left_out, *prepared.notes()),
+            selection=prepared.selection,
+            prepared=prepared,
             method=method,
             now=now,
-            parts=None,
-            target=self.target,
-            given=self.given,
-            cache=self.cache._replace(figures=figures),
-            left_out=self.left_out,
-            ended=self,
+            cache=every.cache._replace(figures={k: one.as_of(place, method) for k, one in every.cache.figures.items()}),
         )
 
     def path(self, measure: Measure, period: str) -> LandingPath:
         """The way of the running total of one of the periods."""
+        every = self.every
         if measure.name not in self._paths:
-            rows = self.cache.figures[measure.name, ()].rows
-            self._paths[measure.name] = ended_paths(self.method, rows, self.points, self.target)
-        return self._paths[measure.name][self.prepared.periods.index(period)]
+            rows = every.figures_of(measure).rows
+            self._paths[measure.name] = ended_paths(every.method, rows, every.now, every.target)
+        return self._paths[measure.name][every.periods.index(period)]
 
 
 def _now(prepared: Prepared) -> Points:

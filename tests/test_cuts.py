@@ -1,0 +1,60 @@
+"""What is cut out of whole answers is what is said where it alone is asked for."""
+
+from __future__ import annotations
+
+import numpy as np
+import pandas as pd
+import pytest
+
+import logochron as lc
+
+ASKED = [
+    (lc.compare, {"each": "month"}),
+    (lc.compare, {"each": "week", "against": "mean:4", "running": 4}),
+    (lc.compare, {"each": "month", "against": "year-ago", "calendar": lc.RetailCalendar(), "unusual": True}),
+    (lc.relate, {"each": "month", "beside": "mean"}),
+    (lc.relate, {"each": "quarter", "beside": "largest"}),
+]
+
+
+@pytest.fixture(scope="module")
+def book():
+    """Few records, so that items come and go."""
+    rng, days = np.random.default_rng(3), pd.date_range("2023-02-10", "2025-05-17")
+    rows = [pd.DataFrame({"day": rng.choice(days[n * 90 :], 60), "harbor": "ABC"[n % 3], "line": "xyz"[n // 3],
+                          "amount": rng.normal(20, 30, 60).round(2)}) for n in range(9)]  # fmt: skip
+    return lc.read(pd.concat(rows), date="day", values="amount", by=["harbor", "line"], covering=("2023-02-10", None))
+
+
+def same(one, other):
+    for name in ("table", "subtotals", "total"):
+        pd.testing.assert_frame_equal(getattr(one, name), getattr(other, name))
+    assert one.notes == other.notes and one.periods == other.periods
+    assert lc.words.sentences(one) == lc.words.sentences(other)
+
+
+@pytest.mark.parametrize(("ask", "options"), ASKED)
+def test_some_periods_and_items_of_a_whole(book, ask, options):
+    whole = ask(book, by="harbor", **options)
+    of_line = book.where({"line": "x"})
+    for low, high in ((0, 1), (3, 9), (len(whole.periods) - 1, len(whole.periods))):
+        at = f"{whole.periods[low]}..{whole.periods[high - 1]}"
+        same(whole.between(low, high), ask(book, by="harbor", at=at, **options))
+        every = ask(book, by=["harbor"], **options).of_items({"line": "x"}, of_line, ("harbor",))
+        same(every.between(low, high), ask(of_line, by="harbor", at=at, **options))
+
+
+@pytest.mark.parametrize("options", [{}, {"within": "quarter", "against": "prior"}, {"rest": "as-was"},
+                                     {"profile": "weekday", "calendar": lc.RetailCalendar()}])  # fmt: skip
+def test_landings_as_of_days(book, options):
+    answer = lc.land(book, by="harbor", **options)
+    some = book.where({"harbor": "B"})
+    on_days = answer.on_days(some, ())
+    ends = lc.compare(some, answer.within, calendar=options.get("calendar")).total["end"]
+    for day in [*ends[-9:-1], pd.Timestamp("2025-05-09"), ends.iloc[-1]]:
+        one = on_days(int(day.to_datetime64().astype("datetime64[D]").astype(int)))
+        other = lc.land(some.until(min(day, pd.Timestamp("2025-05-17"))), **options)
+        same(one, other)
+        paths = [landing.path(landing.measures[0]) for landing in (one, other)]
+        for side in paths[0]._fields[:3] + ("expected", "low", "high"):
+            np.testing.assert_array_equal(*(getattr(path, side) for path in paths))
