@@ -19,15 +19,6 @@ class Whole(click.IntRange):
         return super().convert(value, param, ctx)
 
 
-class TextOrMade(click.ParamType[Any]):
-    """A text that is read later; what a report file made of its own is taken as it is."""
-
-    name = "text"
-
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
-        return value
-
-
 class Choice(click.Choice[str]):
     """One of some words; one that people bring along is answered with ours."""
 

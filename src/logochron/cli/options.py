@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 
 import click
 
-from logochron.cli.option_types import Choice, TextOrMade, Whole
+from logochron.cli.option_types import Choice, Whole
 from logochron.core.errors import QuestionError, brief
 from logochron.core.options import (
     BandOn,
@@ -263,7 +263,7 @@ def verdicts(command: F) -> F:
 def bands(command: F) -> F:
     """Options of bands, and of what is unusual."""
     return _all(
-        click.option("--band", "bands", multiple=True, type=TextOrMade(), metavar="NAME...",
+        click.option("--band", "bands", multiple=True, type=click.UNPROCESSED, metavar="NAME...",
                      help="NAME [from LIMIT] [below LIMIT] [VERDICT] [: ADVICE]; together they leave no gap."),
         click.option("--bands-on", type=_choice(BandOn), default="growth", show_default=True,
                      help="The figure bands are of."),
