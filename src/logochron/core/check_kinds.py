@@ -39,16 +39,15 @@ def kinds_checked(function: Callable[P, R]) -> Callable[P, R]:
     ...
     logochron.core.errors.QuestionError: `n` must be a whole number; got '2'
     """
-    signature = inspect.signature(function)
-    rest = next((p.name for p in signature.parameters.values() if p.kind is p.VAR_KEYWORD), "")
+    parameters = inspect.signature(function).parameters.values()
+    by_place = [p.name for p in parameters if p.kind is p.POSITIONAL_OR_KEYWORD]
+    rest = next((p.name for p in parameters if p.kind is p.VAR_KEYWORD), "")
 
     @wraps(function)
     def checked(*args: P.args, **named: P.kwargs) -> R:
-        given = dict(signature.bind(*args, **named).arguments)
-        gathered = given.pop(rest, {}) if rest else {}
-        check_kinds(function, given)
-        for name, value in gathered.items():
-            _check(name, value, _hints(function)[rest])
+        hints = _hints(function)
+        for name, value in (*zip(by_place, args), *named.items()):  # what has no place is refused by the function
+            _check(name, value, hints.get(name, hints.get(rest, Any)))
         return function(*args, **named)
 
     return checked
