@@ -25,9 +25,9 @@ ROOMS = {
     "core": [{""}, {"calendars"}, {"book"}, {"align", "judge"}, {"rows"}, {"questions"}],
     "sources": [{"values"}, {"scanned"}, {"engine"}, {"kinds"}, {""}],
     "views": [
-        {"catalog", "decimals", "locale_texts", "palette", "sections", "whole_file"},
+        {"catalog", "locale_texts", "palette", "sections", "whole_file"},
         {"formats"},
-        {"marks", "spreadsheet_texts"},
+        {"marks"},
         {"words"},
         {"tables"},
         {"figures"},

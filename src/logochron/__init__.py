@@ -144,7 +144,7 @@ def _questions() -> None:
 
 
 def _totals(book: Any, each: Any, by: Any, calendar: Any) -> Any:
-    return import_module("logochron.core.questions.totals").totals(book, each, by, calendar)
+    return import_module("logochron.core.questions.lists").totals(book, each, by, calendar)
 
 
 _ports.write, _ports.html, _ports.listing = _write, _html, _listing

@@ -21,7 +21,7 @@ from logochron.core.options import READING
 from logochron.core.questions.alerts import Alert
 from logochron.core.questions.compare import compare
 from logochron.core.questions.explain import explain
-from logochron.core.questions.period_list import list_periods
+from logochron.core.questions.lists import list_periods
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import question_type
 from logochron.report import alerting, expressions

@@ -40,7 +40,7 @@ def kinds_checked(function: Callable[P, R]) -> Callable[P, R]:
     logochron.core.errors.QuestionError: `n` must be a whole number; got '2'
     """
     parameters = inspect.signature(function).parameters.values()
-    by_place = [p.name for p in parameters if p.kind is p.POSITIONAL_OR_KEYWORD]
+    by_place = [p.name for p in parameters if p.kind in (p.POSITIONAL_ONLY, p.POSITIONAL_OR_KEYWORD)]
     rest = next((p.name for p in parameters if p.kind is p.VAR_KEYWORD), "")
 
     @wraps(function)

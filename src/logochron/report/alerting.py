@@ -12,7 +12,7 @@ from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import question_type
 from logochron.report import expressions
 from logochron.views.formats import Formats
-from logochron.views.words.alert_lines import alert_lines
+from logochron.views.words.sentences import alert_lines
 
 
 def alerts_of(

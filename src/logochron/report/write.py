@@ -16,13 +16,12 @@ from logochron.report.figures_file import earlier_figures, write_figures
 from logochron.report.folder import FIGURES, MANIFEST, PAGE, RESTATED, WORKBOOK, ReportFolder, report_folder
 from logochron.views.figures.choose import Chosen, named_figure, suited
 from logochron.views.figures.drawing import drawing
-from logochron.views.formats import Formats
+from logochron.views.formats import Formats, harmless
 from logochron.views.page.build import page
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
-from logochron.views.spreadsheet_texts import harmless
 from logochron.views.tables.workbook import write_workbook
-from logochron.views.words.alert_lines import restated_lines
+from logochron.views.words.sentences import restated_lines
 from logochron.views.write_file import write
 
 _LOG = logging.getLogger("logochron.report")

@@ -16,8 +16,7 @@ import numpy as np
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError, first_line
 from logochron.core.rows.result import Blocks, Result, taken
-from logochron.views.formats import Formats
-from logochron.views.spreadsheet_texts import harmless
+from logochron.views.formats import Formats, harmless
 from logochron.views.tables.answer_tables import check_room
 from logochron.views.tables.markdown import markdown
 from logochron.views.whole_file import UNFINISHED, unwritten, whole_file

@@ -211,7 +211,7 @@ register(
 register(
     QuestionType(
         name="calendar",
-        answer="logochron.core.questions.period_list:PeriodList",
+        answer="logochron.core.questions.lists:PeriodList",
         columns=("period", "start", "end", "year", "number", "days"),
         tables=_TABLES + "lists:calendar_tables",
     )

@@ -16,8 +16,7 @@ from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import Column, ColumnKind
 from logochron.core.rows.result import Blocks
 from logochron.views.catalog import everything
-from logochron.views.decimals import fitting_decimals
-from logochron.views.formats import Formats, capital, shortened, words
+from logochron.views.formats import Formats, capital, fitting_decimals, shortened, words
 from logochron.views.marks import Marks
 from logochron.views.tables.cells import ALL, Cell, CellKind, Row, RowSource, Shown, TableColumn
 from logochron.views.words.titles import beside_label, column_words, period_label

@@ -17,8 +17,7 @@ from logochron.core.questions.explain import Receipt, SideSpan
 from logochron.core.questions.landing.answer import LandingFacts
 from logochron.core.questions.relate import Relation
 from logochron.core.rows.question_types import loaded
-from logochron.views.decimals import divided_decimals
-from logochron.views.formats import MINUS, Formats, capital, words
+from logochron.views.formats import MINUS, Formats, capital, divided_decimals, words
 from logochron.views.tables.cells import ALL, Cell, Row, Shown, TableColumn, TableSpec
 from logochron.views.tables.item_rows import figure_text
 from logochron.views.words.titles import against_words, beside_words, row_period, selection_words, unit, window_words

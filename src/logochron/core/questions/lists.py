@@ -1,18 +1,20 @@
-"""The figure of each measure in each period: the sums that answers are made of, held against nothing."""
+"""Plain lists: the periods of a calendar, to be held against a company's own sheet; totals of measures by period."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 
+from logochron.core.align.align import MOST_PERIODS
 from logochron.core.align.period_spec import calendar_asked
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import work_out
 from logochron.core.calendars.base import Calendar
-from logochron.core.days import to_dates
+from logochron.core.days import to_dates, whole_span
+from logochron.core.errors import QuestionError
 from logochron.core.options import Grain
 from logochron.core.rows.answer import dimensions, one
 from logochron.core.rows.groupings import value_grouping
@@ -21,6 +23,46 @@ from logochron.core.rows.result import Block, Blocks, Result
 
 if TYPE_CHECKING:
     import pandas as pd
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class PeriodList(Result):
+    """The periods of a calendar: `period`, `start`, `end`, `year`, `number`, `days`."""
+
+    calendar: Calendar
+    each: Grain
+    kind: ClassVar[str] = "calendar"
+
+
+def list_periods(calendar: Calendar, each: Grain, between: Any) -> PeriodList:
+    """All periods of a grain that touch a span of days.
+
+    Parameters
+    ----------
+    between
+        ``FIRST..LAST`` or a pair of days.
+
+    Raises
+    ------
+    QuestionError
+        Where `each` is no grain of the calendar, or an end of the span is missing.
+    """
+    calendar.check_grain(each)
+    first, last = whole_span(between, "between")
+    ordinals = calendar.touching(each, first, last)
+    if len(ordinals) > MOST_PERIODS:
+        raise QuestionError(f"`between` holds {len(ordinals):,} periods; choose a shorter span")
+    columns = calendar.period_columns(each, ordinals)
+    labels = tuple(str(label) for label in columns["period"])
+    columns["period"] = np.arange(len(ordinals))
+    return PeriodList(
+        columns=Blocks.plain(columns),
+        total_columns=Blocks([]),
+        periods=labels,
+        notes=calendar.legend(each, ordinals),
+        calendar=calendar,
+        each=each,
+    )
 
 
 @dataclass(frozen=True, repr=False, eq=False)

@@ -1,0 +1,434 @@
+"""Figures laid out in rows and columns: the table of an answer as a picture, cards, a heat map."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from logochron.core.book.measures import Measure
+from logochron.core.check_kinds import kinds_checked
+from logochron.core.days import to_days
+from logochron.core.errors import QuestionError
+from logochron.core.options import Color, check
+from logochron.core.questions.compare import Comparison
+from logochron.views.catalog import everything, message
+from logochron.views.figures.by_item import by_size, keys_of, names_of_keys
+from logochron.views.figures.common import THE_LARGEST, VERDICT_WORDS, RowDetails, measure_of, role_of, sentence
+from logochron.views.figures.layout import ABOVE, BELOW, within
+from logochron.views.figures.scene import (
+    DEFAULT_SIZE,
+    Axis,
+    Box,
+    Canvas,
+    Captions,
+    Details,
+    Entry,
+    Panel,
+    Path,
+    Role,
+    Scene,
+    Text,
+    Tick,
+    Tile,
+    Tiles,
+)
+from logochron.views.formats import Formats, isolated, words
+from logochron.views.marks import marks_of
+from logochron.views.tables.cards import Card, cards_of
+from logochron.views.tables.cells import Cell, Row, Shown, TableColumn, TableSpec
+from logochron.views.tables.comparison_table import comparison_table
+from logochron.views.tables.item_rows import Table, rows_of
+from logochron.views.words.question_words import compare_headline
+from logochron.views.words.titles import against_line, figure_footnote, short_day, subject, unit
+
+#: Points above a table or cards, below them and beside.
+_ABOVE, _BELOW, _SIDE = 84.0, 34.0, 25.0
+#: Points of a row, of the gap between columns, of a small line and of a share's bar.
+_LINE, _GAP, _SPARK, _BAR = 18.0, 16.0, 70.0, 64.0
+_SIZE = 9.0
+#: Points that a column of words takes at most.
+_WORDS = 190.0
+
+
+@kinds_checked
+def table(
+    result: Comparison, canvas: Canvas, *, measure: str | None = None, color: Color = "text", sparks: bool = True
+) -> Scene:
+    """The table of a comparison as a picture: as many of its last rows as there is room for.
+
+    Parameters
+    ----------
+    result
+        From `compare`.
+    color
+        ``"text"``: verdicts as the color of the growth; ``"fill"``: as the ground behind it.
+    sparks
+        Whether each row has a small line of its last periods.
+
+    Raises
+    ------
+    QuestionError
+        Where the measure is not in the result, or the columns do not fit into the picture.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> months = lc.compare(lc.demo.book(), each="month", last=13, measures="revenue")
+    >>> len(lc.draw.table(months).axes[0].texts) > 13 * 4
+    True
+    """
+    formats = canvas.formats
+    check("color", color, Color)
+    asked = measure_of(result, measure)
+    width, height = canvas.axes or canvas.room
+    inside = height * 72 - (0 if canvas.axes else _ABOVE + _BELOW)
+    room = max(int(inside / _LINE) - 1, 1)
+    signs = marks_of(result.judgings[asked.name], formats, canvas.drawable)
+    spec = comparison_table(result, asked, formats, Shown(rows=room, sparks=sparks), signs)
+    rows = spec.rows[-room:]
+    wide = width * 72 - (0 if canvas.axes else 2 * _SIDE)
+    columns = _table_columns(spec, rows, wide, canvas)
+    lefts = dict(zip(columns, np.concatenate([[0.0], np.cumsum([w + _GAP for w in columns.values()])]).tolist()))
+    used = sum(columns.values()) + _GAP * (len(columns) - 1)
+    high = _LINE * (len(rows) + 1)
+    cells: list[Tile] = []
+    layers: list[Path] = [_line(0.0, used, high - _LINE + 3, 1.0)]
+    texts = [_text(c.heading, c, lefts[c], columns[c], high - _LINE / 2 + 2, "level") for c in columns]
+    for place, row in enumerate(rows):
+        y = high - _LINE * (place + 1.5)
+        if row.starts and place:
+            layers.append(_line(0.0, used, y + _LINE / 2, 0.6))
+        for column, across in columns.items():
+            cell, left = row.cells.get(column.name, Cell(column.kind)), lefts[column]
+            if cell.kind == "spark":
+                layers += _spark(cell, left, y, across)
+            elif cell.kind == "bar":
+                cells += _share(cell, left, y, across)
+            elif cell.mark:
+                role = role_of(cell.verdict)
+                if color == "fill" and role != "level":
+                    cells.append(Tile(left - 5, y - _LINE / 2 + 1, left + across + 5, y + _LINE / 2 - 1, role, 1.0))
+                    role = "paper"
+                texts += _marked(cell, spec, left, across, y, role, bold=row.strong)
+            else:
+                cut = within(spec.laid(row, column), _SIZE, across + 1, canvas.measure, bold=row.strong)
+                role = "level" if column.kind in ("note", "when") else "ink"
+                texts.append(_text(cut, column, left, across, y, role, bold=row.strong))
+    said = compare_headline(result, asked, result.place(), formats) if rows else ""
+    every = _all_rows(result, asked)
+    if len(rows) < every:
+        said += formats.dot + formats.say("{n} of {many} rows shown", n=len(rows), many=formats.number(every, 0))
+    axis = Axis("number", 0.0, wide, line=False), Axis("number", 0.0, high, line=False)
+    own = (DEFAULT_SIZE[0], (high + _ABOVE + _BELOW) / 72)
+    size = canvas.size or own
+    box = (
+        Box(0, 0, *canvas.axes)
+        if canvas.axes
+        else Box(_SIDE / 72, size[1] - (_ABOVE + high) / 72, wide / 72, high / 72)
+    )
+    return Scene(
+        title=spec.title + (f" ({spec.unit})" if spec.unit else ""),
+        subtitle=said,
+        footnote=figure_footnote(result, formats),
+        size=size if rows else DEFAULT_SIZE,
+        panels=(Panel(*axis, (Tiles(tuple(cells)), *layers, Captions(tuple(t for t in texts if t.text))), box),),
+        empty="" if rows else spec.empty,
+    )
+
+
+def _all_rows(result: Comparison, measure: Measure) -> int:
+    """How many rows there are in all, totals among them."""
+    groupings = (result.columns, *([result.subtotal_columns, result.total_columns] if result.by else []))
+    return sum(result.of_measure(grouping, measure).rows for grouping in groupings if grouping)
+
+
+def _table_columns(spec: TableSpec, rows: tuple[Row, ...], room: float, canvas: Canvas) -> dict[TableColumn, float]:
+    """The columns that fit, each with its points: what is dropped first on a narrow terminal is here too."""
+
+    def wide(column: TableColumn) -> float:
+        if column.kind in ("spark", "bar"):
+            return {"spark": _SPARK, "bar": _BAR}[column.kind]
+        cells = (canvas.measure(spec.laid(row, column), _SIZE, row.strong) for row in rows)
+        widest = max([canvas.measure(column.heading, _SIZE), *cells])
+        return widest if column.is_figure or column.firm else min(widest, _WORDS)
+
+    columns = {column: wide(column) for column in spec.shown}
+    for dropped in ((), *spec.dropped):
+        columns = {column: width for column, width in columns.items() if column.name not in dropped}
+        if sum(columns.values()) + _GAP * (len(columns) - 1) <= room:
+            return columns
+    raise QuestionError("the table is wider than the picture: make it wider by size=, or ask for fewer dimensions")
+
+
+def _text(
+    text: str, column: TableColumn, left: float, width: float, y: float, role: Role, *, bold: bool = False
+) -> Text:
+    """A cell's text, figures at the right of their column."""
+    x, across = (left + width, "right") if column.is_figure else (left, "left")
+    return Text(x, y, text, role, across=across, size=_SIZE, bold=bold)  # type: ignore[arg-type]
+
+
+def _marked(
+    cell: Cell, spec: TableSpec, left: float, width: float, y: float, role: Role, *, bold: bool
+) -> tuple[Text, Text]:
+    """Mark and figure at the two sides of their column."""
+    sides = (cell.text, cell.mark) if spec.marks_after else (cell.mark, cell.text)
+    return (
+        Text(left, y, sides[0], role, across="left", size=_SIZE, bold=bold),
+        Text(left + width, y, sides[1], role, across="right", size=_SIZE, bold=bold),
+    )
+
+
+def _line(left: float, right: float, y: float, weight: float) -> Path:
+    return Path(np.array([left, right]), np.full(2, y), "grid", weight=weight)
+
+
+def _spark(cell: Cell, left: float, y: float, width: float) -> list[Path]:
+    """A small line, its last point at the right."""
+    values = np.array(cell.spark, dtype=float)
+    known = values[np.isfinite(values)]
+    if len(known) < 2:
+        return []
+    low, high = min(float(known.min()), 0.0), float(known.max())
+    x = left + width - np.arange(len(values))[::-1] * (width / 12)
+    scaled = y - _LINE * 0.36 + (values - low) / ((high - low) or 1.0) * _LINE * 0.72
+    return [Path(np.asarray(x, dtype=np.float64), np.asarray(scaled, dtype=np.float64), "current", weight=1.1)]
+
+
+def _share(cell: Cell, left: float, y: float, width: float) -> list[Tile]:
+    """A part as a bar, cut to that of 0 to 1 which can be shown."""
+    if not np.isfinite(cell.bar):
+        return []
+    whole = Tile(left, y - 4, left + width, y + 4, "grid", 0.6)
+    part = min(max(cell.bar, 0.0), 1.0)
+    return [whole, Tile(left, y - 4, left + width * part, y + 4, "base", 1.0)]
+
+
+#: Points of a card: how wide at least, how high, and what parts it from the next one.
+_LEAST, _HIGH, _APART = 172.0, 112.0, 20.0
+#: Points for the upper half of the topmost line.
+_RIM = 4.0
+_LINES = (("name", 96.0, 9.0), ("figure", 72.0, 21.0), ("moved", 44.0, 11.0), ("earlier", 24.0, 8.0))
+
+
+@kinds_checked
+def cards(result: Comparison, canvas: Canvas, *, measure: str | None = None, at: str | None = None) -> Scene:
+    """A row of cards of one period: value, mark, growth and change, and the earlier value with its period.
+
+    Parameters
+    ----------
+    result
+        From `compare`: a card of the whole, and one of each item.
+    measure
+        The measure they are of; all where None.
+
+    Raises
+    ------
+    QuestionError
+        Where a measure or period is not in the result.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> months = lc.compare(lc.demo.book(), each="month", by="harbor", last=13, measures="revenue")
+    >>> len(lc.draw.cards(months, at="2026-09").axes[0].texts) // 4
+    5
+    """
+    formats = canvas.formats
+    made = cards_of(result, formats, measure=measure, at=at, drawable=canvas.drawable)
+    width, height = canvas.axes or canvas.size or (DEFAULT_SIZE[0], 0.0)
+    room = width * 72 - (0 if canvas.axes else 2 * _SIDE)
+    columns = max(min(int((room + _APART) / (_LEAST + _APART)), max(len(made), 1)), 1)
+    wide = (room - _APART * (columns - 1)) / columns
+    rows = -(-len(made) // columns)
+    high = rows * _HIGH + max(rows - 1, 0) * _APART
+    if height:  # as many rows as the size asked for has room for
+        inside = height * 72 - (0 if canvas.axes else _ABOVE + _BELOW)
+        rows = max(min(rows, int((inside + _APART) / (_HIGH + _APART))), 1)
+        high = inside
+    shown = made[: rows * columns]
+    size = (width, height or (high + _ABOVE + _BELOW) / 72)
+    box = Box(0, 0, *canvas.axes) if canvas.axes else Box(_SIDE / 72, _BELOW / 72, room / 72, (high + _RIM) / 72)
+    layers: list[Path | Captions] = []
+    texts: list[Text] = []
+    for place, card in enumerate(shown):
+        row, column = divmod(place, columns)
+        left, top = column * (wide + _APART), high - row * (_HIGH + _APART)
+        layers.append(Path(np.array([left, left + wide]), np.full(2, top), "grid", weight=1.2))
+        layers.append(Path(np.array([left, left + 28.0]), np.full(2, top), role_of(card.verdict), weight=2.6))
+        texts += _card(card, left, top, wide, canvas)
+    axis = Axis("number", 0.0, room, line=False), Axis("number", 0.0, high + _RIM, line=False)
+    said = against_line(result, formats) if made else ""
+    if len(made) > len(shown):
+        said += formats.dot + formats.say(THE_LARGEST, n=len(shown), many=len(made))
+    return Scene(
+        title=made[0].period if made else formats.say("No period to tell of."),
+        subtitle=said,
+        footnote=figure_footnote(result, formats),
+        size=size if made else DEFAULT_SIZE,
+        panels=(Panel(*axis, (*layers, Captions(tuple(texts))), box),),
+        empty="" if made else formats.say("No period to tell of."),
+    )
+
+
+def _card(card: Card, left: float, top: float, wide: float, canvas: Canvas) -> list[Text]:
+    """The lines of one card."""
+    named = {
+        "name": canvas.formats.dot.join(filter(None, (card.name, isolated(card.item)))),
+        "figure": card.figure,
+        "moved": "  ".join(filter(None, (card.moved, card.change))),
+        "earlier": card.earlier,
+    }
+    roles = {"name": "level", "figure": "ink", "moved": role_of(card.verdict), "earlier": "level"}
+    return [
+        Text(
+            left,
+            top - _HIGH + up,
+            within(named[line], size, wide, canvas.measure, bold=line == "figure"),
+            roles[line],  # type: ignore[arg-type]
+            across="left",
+            size=size,
+            bold=line == "figure",
+        )
+        for line, up, size in _LINES
+    ]
+
+
+#: Sizes of the figures in the cells, the largest that fits; inches of a row at least and at most.
+_SIZES = (9.5, 8.5, 7.5, 6.5)
+_ROW, _MOST_ROW = 0.2, 0.55
+#: How strong the palest and the strongest cell are, and from which strength on figures are written in paper.
+_PALEST, _STRONGEST, _ON_PAPER = 0.08, 0.88, 0.55
+_JUDGED: tuple[Role, ...] = ("favorable", "adverse")
+_GROWTH = message("{measure} growth")
+_EMPTY = message("Nothing to draw: no row holds recorded days")
+
+
+@kinds_checked
+def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> Scene:
+    """Growth by period and item: the stronger the color, the larger the growth; unknown cells hold a dash.
+
+    Parameters
+    ----------
+    result
+        From `compare`, best with `by=`.
+
+    Raises
+    ------
+    QuestionError
+        Where the periods are too many for their figures to be read.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> months = lc.compare(lc.demo.book(), each="month", by="harbor", last=13)
+    >>> [text.get_text() for text in lc.draw.heat(months).axes[0].get_yticklabels()]
+    ['Alderquay', 'Dunmarrow', 'Brackenmouth', 'Cold Pier', 'all harbors']
+    """
+    formats = canvas.formats
+    asked = measure_of(result, measure)
+    total = rows_of(result, result.total_columns, asked)
+    labels, tables, many = _rows(result, rows_of(result, result.columns, asked), total, canvas)
+    periods = len(total["value"])
+    left = max(map(canvas.measure, labels), default=0.0) / 72 + 0.5
+    box = Box(0, 0, *canvas.axes) if canvas.axes else _box(canvas, left, len(labels))
+    drawn = bool(periods) and any(np.isfinite(table["value"]).any() for table in tables)
+    growths = [table["growth"] for table in tables]
+    texts = [formats.growths(growth) for growth in growths]
+    size = _fitting(texts, box.width * 72 / max(periods, 1), canvas)
+    known = np.abs(np.concatenate(growths)) if growths else np.zeros(0)
+    known = known[np.isfinite(known)]
+    most = float(np.quantile(known, 0.9)) if len(known) else 1.0
+    cells, captions, told = [], [], []
+    details = RowDetails(result, asked, canvas)
+    for y, (table, row) in enumerate(zip(tables, texts)):
+        if canvas.detailed:
+            rows = details.rows(table)
+            x, ends = table["period"].astype(float), np.full(len(rows), float(y))
+            told.append(Details(x - 0.5, x + 0.5, rows, cross=(ends - 0.5, ends + 0.5)))
+        for x, text, growth, verdict in zip(table["period"].tolist(), row, table["growth"].tolist(), table["verdict"]):
+            strength = min(abs(growth) / (most or 1.0), 1.0) * (_STRONGEST - _PALEST) + _PALEST
+            role = role_of(str(verdict))
+            if np.isfinite(growth):
+                cells.append(Tile(x - 0.5, y - 0.5, x + 0.5, y + 0.5, role, strength))
+            ink = "paper" if np.isfinite(growth) and strength > _ON_PAPER else "ink"
+            captions.append(Text(float(x), float(y), text, ink, size=size))  # type: ignore[arg-type]
+    columns = _heat_columns(result, total, formats, box.width * 72 / max(periods, 1), canvas)
+    panel = Panel(
+        Axis("position", -0.5, periods - 0.5, columns, line=False),
+        Axis(
+            "names", len(labels) - 0.5, -0.5, tuple(Tick(float(y), name) for y, name in enumerate(labels)), line=False
+        ),
+        (Tiles(tuple(cells)), *_apart(result, len(labels), periods), Captions(tuple(captions)), *told),
+        box,
+    )
+    said = sentence(result, total, formats, unit(asked, formats), together=bool(result.by)) if drawn else ""
+    left_out = len(labels) - bool(result.by)
+    if many > left_out:
+        said += formats.dot + formats.say(THE_LARGEST, n=left_out, many=formats.number(many, 0))
+    return Scene(
+        title=subject(result, asked, formats, split=True, told=_GROWTH),
+        subtitle=said,
+        footnote=figure_footnote(result, formats),
+        size=canvas.room if canvas.size else (canvas.room[0], box.height + ABOVE + BELOW),
+        panels=(panel,),
+        legend=tuple(Entry("band", formats.say(VERDICT_WORDS[role]), role, True, strength=0.6) for role in _JUDGED),
+        empty="" if drawn else formats.say(_EMPTY),
+    )
+
+
+def _rows(result: Comparison, table: Table, total: Table, canvas: Canvas) -> tuple[list[str], list[Table], int]:
+    """The rows from the top, the largest item first and the total last: as many as have room; how many there are."""
+    if not result.by:
+        return [""], [total], 1
+    labels = keys_of([table[name] for name in result.by], len(table["value"]))
+    latest = np.where(table["period"] == max(len(result.periods) - 1, 0), np.nan_to_num(table["value"]), 0.0)
+    ordered = by_size(labels, latest)
+    room = max(int((canvas.room[1] - ABOVE - BELOW) / _ROW) - 1, 1)
+    shown = ordered[:room]
+    tables = [{name: values[labels == label] for name, values in table.items()} for label in shown]
+    return (
+        [*names_of_keys(shown), everything(words(result.by[0]), canvas.formats.language)],
+        [*tables, total],
+        len(ordered),
+    )
+
+
+def _apart(result: Comparison, rows: int, periods: int) -> tuple[Path, ...]:
+    """What parts the total from its items."""
+    if not result.by or rows < 2:
+        return ()
+    return (Path(np.array([-0.5, periods - 0.5]), np.full(2, rows - 1.5), "paper", weight=4.0),)
+
+
+def _box(canvas: Canvas, left: float, n: int) -> Box:
+    """The grid below the answer, its rows no higher than they need to be."""
+    height = min(canvas.room[1] - ABOVE - BELOW, _MOST_ROW * n)
+    below = (canvas.room[1] - ABOVE - height) if canvas.size else BELOW
+    return Box(left, below, canvas.room[0] - left - 0.35, height)
+
+
+def _fitting(texts: list[list[str]], room: float, canvas: Canvas) -> float:
+    """The largest size in which all figures fit into their cells."""
+    flat = {text for row in texts for text in row}
+    for size in _SIZES:
+        widest = max((canvas.measure(text, size) for text in flat), default=0.0)
+        if widest + 3 <= room:
+            return size
+    most = max(int(room * len(texts[0]) / (widest + 3)), 1) if texts else 1
+    raise QuestionError(
+        f"{len(texts[0])} periods are too many for one picture: name {most} at most by last={most} (--last {most})"
+    )
+
+
+def _heat_columns(result: Comparison, total: Table, formats: Formats, room: float, canvas: Canvas) -> tuple[Tick, ...]:
+    """The labels of the periods, in two lines where an unfinished one is among them or the cells are narrow."""
+    labels = [result.periods[int(code)] for code in total["period"]]
+    ticks = []
+    narrow = max(map(canvas.measure, labels), default=0.0) + 4 > room
+    for place, label in enumerate(labels):
+        shown = label.replace("-", "\n", 1) if narrow else label
+        if total["status"][place] == "to-date":
+            day = short_day(result, int(to_days(total["end"][place])), formats)
+            shown += "\n" + formats.say("to {day}", day=day)
+        ticks.append(Tick(float(place), shown))
+    return tuple(ticks)
