@@ -210,9 +210,9 @@ def alerts_and_items(asked: dict[str, Any], answer: str, judging: Judging) -> tu
     return alerts, {"top": asked["top"], "sort": sort}
 
 
-def told(alerts: list[Alert], answer: AlignedAnswer, formats: Formats) -> bool:
+def tell_alerts(alerts: list[Alert], answer: AlignedAnswer, formats: Formats) -> bool:
     """Tells on standard error for which rows alerts fire, or cannot be told; whether any fired."""
-    lines, fired = alerting.told(alerts, answer, formats)
+    lines, fired = alerting.alert_lines_of(alerts, answer, formats)
     for line in lines:
         say(line, named=not line.startswith(" "))
     return fired
@@ -247,7 +247,7 @@ def answer_compare(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
         unusual=asked["unusual"] or any(alert.column in question_type("compare").at_will for alert in alerts),
     )
     hand_over(result, target, asked, formats, figure=figure_drawn(result, asked, formats))
-    return told(alerts, result, formats)
+    return tell_alerts(alerts, result, formats)
 
 
 def answer_relate(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
@@ -267,7 +267,7 @@ def answer_relate(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
         judging=judging,
     )
     hand_over(result, target, asked, formats)
-    return told(alerts, result, formats)
+    return tell_alerts(alerts, result, formats)
 
 
 def answer_drivers(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
@@ -283,7 +283,7 @@ def answer_drivers(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
         judging=judging,
     )
     hand_over(result, target, asked, formats, figure=figure_drawn(result, asked, formats))
-    return told(alerts, result, formats)
+    return tell_alerts(alerts, result, formats)
 
 
 def answer_explain(sales: tuple[str, ...], asked: dict[str, Any]) -> None:

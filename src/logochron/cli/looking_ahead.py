@@ -14,7 +14,7 @@ from logochron.cli.asking import (
     formats_of,
     has_settings_plan,
     judging_of,
-    told,
+    tell_alerts,
 )
 from logochron.cli.calendars import calendar_of
 from logochron.cli.showing import figure_drawn, hand_over
@@ -49,7 +49,7 @@ def answer_pace(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
     shown: Result = explain(result) if asked["receipt"] else result
     figure = None if asked["receipt"] else figure_drawn(result, asked, formats)
     hand_over(shown, target, asked, formats, figure=figure)
-    return told(alerts, result, formats)
+    return tell_alerts(alerts, result, formats)
 
 
 def answer_land(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
@@ -84,7 +84,7 @@ def answer_land(sales: tuple[str, ...], asked: dict[str, Any]) -> bool:
         asked = asked | {"figure": asked["figure"] or "backtest", "at": None}
     figure = None if asked["receipt"] else figure_drawn(result, asked, formats)
     hand_over(shown, target, asked, formats, figure=figure)
-    return told(alerts, result.whole, formats)
+    return tell_alerts(alerts, result.whole, formats)
 
 
 def _profile(text: str) -> str | Path:

@@ -55,7 +55,7 @@ def figure_drawn(result: AlignedAnswer, asked: dict[str, Any], formats: Formats)
         given = {name for name in OF_FIGURE if asked.get(name) is not None}
         shown = suited(result, frozenset(given)) if asked["figure"] is None else named_figure(asked["figure"])
         if asked["figure"] is None:
-            say(f"{shown.told} (--figure {shown.figure.name})")
+            say(f"{shown.in_words} (--figure {shown.figure.name})")
         taken = (*shown.figure.options, *shown.figure.shared)
         chosen = shown.options | {name: asked[name] for name in taken if asked.get(name) is not None}
         if chosen.get("item") is not None and len(result.by) > 1:

@@ -95,8 +95,8 @@ def nearest(name: str, names: Iterable[str]) -> str | None:
     by_folded: dict[str, str] = {}
     for known in names:
         by_folded.setdefault(known.strip().casefold(), known)
-    found = get_close_matches(name.strip().casefold(), by_folded, n=1, cutoff=0.6)
-    return by_folded[found[0]] if found else None
+    matches = get_close_matches(name.strip().casefold(), by_folded, n=1, cutoff=0.6)
+    return by_folded[matches[0]] if matches else None
 
 
 def visible(text: str, *, lines: bool = False) -> str:

@@ -105,10 +105,10 @@ class NoteTable:
 
     def place(self, notes: tuple[Note, ...]) -> int:
         """The place of a set of notes, a new one where it is not known yet."""
-        found = self._places.setdefault(notes, len(self.known))
-        if found == len(self.known):
+        place = self._places.setdefault(notes, len(self.known))
+        if place == len(self.known):
             self.known.append(notes)
-        return found
+        return place
 
 
 class NoteTexts(Sequence[str]):

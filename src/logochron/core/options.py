@@ -90,8 +90,8 @@ def check(name: str, value: object, literal: Any, error: type[LogochronError] = 
 
 def refuse_brought(name: str, value: object, error: type[LogochronError] = QuestionError) -> None:
     """Answers a word that people bring along with ours, not with the nearest spelling."""
-    if told := synonym(value):
-        raise error(f"`{name}` {value!r} is said otherwise here: {told}")
+    if ours := synonym(value):
+        raise error(f"`{name}` {value!r} is said otherwise here: {ours}")
 
 
 #: What a number may be, for messages: others take as long to reckon with as they have digits.
@@ -122,10 +122,10 @@ def rational(text: str) -> Fraction:
     far = exponent is not None and (len(exponent[1]) > 5 or abs(int(exponent[1])) > _MOST_EXPONENT)
     if far or len(text) > 2 * MOST_DIGITS or sum(map(str.isdigit, text)) > MOST_DIGITS:
         raise ValueError(f"it must be {BOUNDS}")
-    found = Fraction(text)
-    if found and not Fraction(1, 10**_MOST_EXPONENT) <= abs(found) <= 10**_MOST_EXPONENT:
+    number = Fraction(text)
+    if number and not Fraction(1, 10**_MOST_EXPONENT) <= abs(number) <= 10**_MOST_EXPONENT:
         raise ValueError(f"it must be {BOUNDS}")
-    return found
+    return number
 
 
 def as_written(value: object) -> Fraction | None:

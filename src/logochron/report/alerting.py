@@ -50,7 +50,7 @@ def alerts_of(
     return alerts
 
 
-def told(alerts: Sequence[Alert], answer: AlignedAnswer, formats: Formats) -> tuple[list[str], bool]:
+def alert_lines_of(alerts: Sequence[Alert], answer: AlignedAnswer, formats: Formats) -> tuple[list[str], bool]:
     """For which rows alerts fire, or cannot be told, in lines; whether any fired."""
     lines: list[str] = []
     any_fired = False

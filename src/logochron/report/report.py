@@ -169,15 +169,15 @@ class Report:
         ReportError, QuestionError, IntakeError
             Where the calendar, the sales or the plan cannot be read.
         """
-        settings, told = self.settings, progress or (lambda what, part: None)
+        settings, tell = self.settings, progress or (lambda what, part: None)
         calendar = build.calendar(settings.calendar, self.path)
         judging, formats = build.judging(settings.judging), build.formats(settings.page)
-        book = build.book(settings, self.path, calendar, until, lambda part: told("reading", part * 0.5))
+        book = build.book(settings, self.path, calendar, until, lambda part: tell("reading", part * 0.5))
         _LOG.info("read %s rows, %s refused", f"{book.intake.counted:,}", f"{book.intake.refused:,}")
         plan = build.plan(settings, self.path, calendar, book)
         sections, lines, fired = [], list[str](), False
         for n, table in enumerate(settings.section):
-            told(table.heading, 0.5 + 0.5 * n / len(settings.section))
+            tell(table.heading, 0.5 + 0.5 * n / len(settings.section))
             section = self._section(table, book, plan, calendar, judging)
             sections.append(section)
             if section.answer is not None and table.alerts:
@@ -223,7 +223,7 @@ class Report:
         answer: Any = section.answer
         headings = answer.type.headings_of(answer.by, [measure.name for measure in answer.measures])
         alerts = alerting.alerts_of(table.alerts, answer.kind, answer.by, judging, headings, "alerts")
-        lines, fired = alerting.told(alerts, answer, formats)
+        lines, fired = alerting.alert_lines_of(alerts, answer, formats)
         for line in lines:
             _LOG.info("%s: %s", table.heading, line.strip())
         return [f"{table.heading}: {line}" if not line.startswith(" ") else line for line in lines], fired

@@ -179,6 +179,6 @@ def read(
         progress=progress,
     )
     book = carry_out(source, options, engine=engine)
-    for said in book.intake.told():
+    for said in book.intake.lines():
         _LOG.warning("%s", said)
     return book

@@ -69,8 +69,8 @@ def plural(noun: str, language: str = "en") -> str | None:
     >>> plural("harbor"), plural("category"), plural("line of goods")
     ('harbors', 'categories', None)
     """
-    found = in_context(language, "plural", noun)
-    return None if found == noun else found
+    text = in_context(language, "plural", noun)
+    return None if text == noun else text
 
 
 def everything(noun: str, language: str = "en") -> str:

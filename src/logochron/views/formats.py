@@ -425,7 +425,7 @@ def _unzeroed(text: str, digits: int) -> str:
 def _short(formats: Formats, power: int) -> _Short | None:
     """How amounts of a power of ten are shortened; None where it depends on the amount, or they are not."""
     digits = 2 - power % 3
-    found = set()
+    forms = set()
     for lead in (2.22, 3.33, 7.77):
         text = formats._asked(round(lead * 10.0**power), digits, signed=False)
         figures = _FIGURES.search(text)
@@ -433,8 +433,8 @@ def _short(formats: Formats, power: int) -> _Short | None:
             return None
         if list(map(len, re.split(r"\D", figures[0]))) != [power % 3 + 1, digits][: 2 if digits else 1]:
             return None  # shortened otherwise than by thousands
-        found.add(_Short(text[: figures.start()], text[figures.end() :]))
-    return found.pop() if len(found) == 1 else None
+        forms.add(_Short(text[: figures.start()], text[figures.end() :]))
+    return forms.pop() if len(forms) == 1 else None
 
 
 def _written(rounded: int, decimals: int, locale: str) -> str:

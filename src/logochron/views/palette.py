@@ -42,7 +42,7 @@ class Palette:
         names = ("favorable", "adverse", "level", "estimate")
         return replace(self, **{name: _between(self.role(name)) for name in names})
 
-    def on_terminal(self, told: str | None) -> Palette:
+    def on_terminal(self, colors_said: str | None) -> Palette:
         """The colors of texts on a terminal that tells its colors ("15;0": white on black), or does not.
 
         Parameters
@@ -53,7 +53,7 @@ class Palette:
         >>> Palette().on_terminal("0;15") == Palette(), Palette().on_terminal("15;0") == Palette().on_dark()
         (True, True)
         """
-        ground = (told or "").rpartition(";")[2]
+        ground = (colors_said or "").rpartition(";")[2]
         if not ground.isdecimal():
             return self.on_any_ground()
         return self if ground in ("7", "15") else self.on_dark()

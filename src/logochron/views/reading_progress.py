@@ -24,7 +24,7 @@ def progress_bar(console: Callable[[], Console]) -> Iterator[ToldPart]:
     started = time.monotonic()
     bar: list[Any] = []
 
-    def told(part: float) -> None:
+    def tell(part: float) -> None:
         if not bar and time.monotonic() - started > _PATIENCE:
             from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeElapsedColumn
 
@@ -37,7 +37,7 @@ def progress_bar(console: Callable[[], Console]) -> Iterator[ToldPart]:
             bar[0].update(bar[1], completed=part, total=1.0 if part else None)
 
     try:
-        yield told
+        yield tell
     finally:
         if bar:
             bar[0].stop()
@@ -60,5 +60,5 @@ def notebook_progress() -> Iterator[ToldPart | None]:
         return
     from rich.console import Console
 
-    with progress_bar(Console) as told:
-        yield told
+    with progress_bar(Console) as tell:
+        yield tell

@@ -122,9 +122,9 @@ def as_system_error() -> Iterator[None]:
     try:
         yield
     except duckdb.Error as error:
-        told = first_line(error)
-        known = next((n for n in (errno.ENOSPC, errno.EFBIG, errno.EDQUOT, errno.EIO) if os.strerror(n) in told), 0)
-        raise OSError(known, os.strerror(known) if known else told) from None
+        line = first_line(error)
+        known = next((n for n in (errno.ENOSPC, errno.EFBIG, errno.EDQUOT, errno.EIO) if os.strerror(n) in line), 0)
+        raise OSError(known, os.strerror(known) if known else line) from None
 
 
 def texts_of(result: Result, form: str, formats: Formats) -> Iterator[str]:

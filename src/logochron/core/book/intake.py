@@ -66,7 +66,7 @@ class Intake:
     guesses: tuple[str, ...] = ()
     sources: tuple[str, ...] = ()
 
-    def told(self) -> list[str]:
+    def lines(self) -> list[str]:
         """What was guessed, what should be known, and the first of the rows left out, as lines of a message each."""
         lines = [*self.guesses, *self.warnings]
         if self.refused:

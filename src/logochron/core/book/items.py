@@ -41,12 +41,12 @@ class Items(NamedTuple):
             of_rows = (np.cumsum(occurs) - 1)[keys]
         else:
             present, of_rows = np.unique(keys, return_inverse=True)
-        found = []
+        tuples = []
         rest = present
         for known in reversed(labels):
             rest, code = np.divmod(rest, max(len(known), 1))
-            found.append(known[code])
-        return cls(of_rows.astype(np.int64), tuple(reversed(found)), len(present), present, sizes)
+            tuples.append(known[code])
+        return cls(of_rows.astype(np.int64), tuple(reversed(tuples)), len(present), present, sizes)
 
     @classmethod
     def named(cls, labels: Sequence[NDArray[Any]], rows: int) -> Items:

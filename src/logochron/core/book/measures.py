@@ -66,7 +66,7 @@ def formulas(measures: Sequence[Measure]) -> dict[str, Formula]:
         if known.setdefault(measure.name, measure) is not measure:
             raise QuestionError(f"two measures are called {measure.name!r}")
 
-    def made(measure: Measure, above: tuple[str, ...], where: tuple[Condition, ...]) -> Formula:
+    def formula(measure: Measure, above: tuple[str, ...], where: tuple[Condition, ...]) -> Formula:
         chain = (*above, measure.name)
         if measure.name in above:
             raise QuestionError(
@@ -76,7 +76,7 @@ def formulas(measures: Sequence[Measure]) -> dict[str, Formula]:
 
         def part(name: str | None) -> Formula:
             assert name is not None
-            return made(known[name], chain, held) if name in known else Aggregate(name, "", held)
+            return formula(known[name], chain, held) if name in known else Aggregate(name, "", held)
 
         if measure.kind == "difference":
             return Difference(part(measure.of), part(measure.less))
@@ -86,7 +86,7 @@ def formulas(measures: Sequence[Measure]) -> dict[str, Formula]:
             return Aggregate("", "records", held) if measure.count else Aggregate(str(measure.distinct), "ids", held)
         return Aggregate(measure.column or measure.name, "", held)
 
-    return {name: made(measure, (), ()) for name, measure in known.items()}
+    return {name: formula(measure, (), ()) for name, measure in known.items()}
 
 
 def aggregates(formula: Formula) -> tuple[Aggregate, ...]:

@@ -72,10 +72,10 @@ class Standing(NamedTuple):
         """
         if not self.whole:
             return
-        asked = np.flatnonzero(ends >= starts)
-        bad = (self.spans(starts[asked])[0] != starts[asked]) | (self.spans(ends[asked])[1] != ends[asked])
+        nonempty = np.flatnonzero(ends >= starts)
+        bad = (self.spans(starts[nonempty])[0] != starts[nonempty]) | (self.spans(ends[nonempty])[1] != ends[nonempty])
         if bad.any():
-            place = int(asked[bad.argmax()])
+            place = int(nonempty[bad.argmax()])
             raise QuestionError(
                 f"each record stands for a whole {self.records_of}: the days {iso(int(starts[place]))} to "
                 f"{iso(int(ends[place]))} are not made of such; ask for longer periods, or read with spread='even' "
@@ -136,14 +136,14 @@ def check_periods(dates: Days, standing: Standing) -> str:
     fits = next(grain for grain in reversed(shorter) if _days_a_period(dates, grain, calendar) == 1)
     said = (
         f"the dates fall on {int(typical)} different days of the median {one}: these look like records of "
-        f"{PLURALS[fits]}, say {told(fits)}"
+        f"{PLURALS[fits]}, say {how_to_say(fits)}"
     )
     if typical < _SHORTER:
         return f"records_of={one!r}: {said} unless each record stands for a whole {one}"
     raise QuestionError(f"records_of={one!r} (--records-of {one}) would take each record for a whole {one}, but {said}")
 
 
-def told(grain: str) -> str:
+def how_to_say(grain: str) -> str:
     """How to say what each record stands for."""
     return f"records_of={grain!r} (--records-of {grain}, of a plan --plan-records-of {grain})"
 

@@ -44,11 +44,11 @@ def subtracted(a: Sums, a_scale: int | None, b: Sums, b_scale: int | None) -> tu
 
 def divided(part: NDArray[Any], whole: NDArray[Any], defined: NDArray[np.bool_]) -> NDArray[np.float64]:
     """part / whole where it is defined and finite, NaN elsewhere."""
-    found = np.full(np.broadcast_shapes(np.shape(part), np.shape(whole), np.shape(defined)), np.nan)
+    ratios = np.full(np.broadcast_shapes(np.shape(part), np.shape(whole), np.shape(defined)), np.nan)
     with np.errstate(over="ignore", invalid="ignore"):
-        np.divide(part, whole, out=found, where=defined)
-    found[np.isinf(found)] = np.nan
-    return found
+        np.divide(part, whole, out=ratios, where=defined)
+    ratios[np.isinf(ratios)] = np.nan
+    return ratios
 
 
 def products(a: NDArray[Any], p: int, b: NDArray[Any], q: int) -> tuple[NDArray[Any], NDArray[Any]]:
@@ -271,20 +271,20 @@ class DaySums:
         if not self._compact:
             plain = [name for name in columns if name not in self._counted]
             wanted = [self._columns[name] for name in plain]
-            found = dict(zip(plain, span_sums(self._days, self.items.of_rows, self.items.size, wanted, groups)))
+            by_key = dict(zip(plain, span_sums(self._days, self.items.of_rows, self.items.size, wanted, groups)))
             for name in columns:
                 if name in self._counted:
                     days, items, amounts = self._counted[name]
-                    (found[name],) = span_sums(days, items, self.items.size, [amounts], groups)
-            return found
+                    (by_key[name],) = span_sums(days, items, self.items.size, [amounts], groups)
+            return by_key
         runs = [tuple(np.clip(d - self._first, 0, self._n_days) for d in (s, e + 1)) for s, e in groups]
         return {name: [self._by_day(name).runs(first, after) for first, after in runs] for name in columns}
 
     def present(self, groups: Sequence[Spans]) -> Bools:
         """Which items have a row in any of the spans."""
         if self._compact:
-            found = self.sums([ROWS], groups)[ROWS]
-            return np.any([(side > 0).any(axis=0) for side in found], axis=0)
+            counts = self.sums([ROWS], groups)[ROWS]
+            return np.any([(side > 0).any(axis=0) for side in counts], axis=0)
         starts = np.concatenate([first[last >= first] for first, last in groups])
         after = np.concatenate([last[last >= first] + 1 for first, last in groups])
         bounds = distinct(np.concatenate([starts, after]))
@@ -296,8 +296,8 @@ class DaySums:
 
     def present_by_span(self, groups: Sequence[Spans]) -> Bools:
         """Which items have a row in the spans of each place, shape (spans, items)."""
-        found = self.sums([ROWS], groups)[ROWS]
-        return np.asarray(np.any([side > 0 for side in found], axis=0))
+        counts = self.sums([ROWS], groups)[ROWS]
+        return np.asarray(np.any([side > 0 for side in counts], axis=0))
 
     def _by_day(self, name: str) -> Cells:
         if name not in self._kept:

@@ -307,10 +307,10 @@ class Calendar(ABC):
 
 def year_lines(prefix: str, years: Days, starts: Days, ends: Days, weeks: Days | None = None) -> tuple[str, ...]:
     """The lines of a legend: "FY2026 = 1 Apr 2025 to 31 Mar 2026"."""
-    told = [""] * len(years) if weeks is None else [f", {n} weeks" for n in weeks]
+    lengths = [""] * len(years) if weeks is None else [f", {n} weeks" for n in weeks]
     return tuple(
         f"{prefix}{year} = {in_words(int(start))} to {in_words(int(end))}{more}"
-        for year, start, end, more in zip(years, starts, ends, told)
+        for year, start, end, more in zip(years, starts, ends, lengths)
     )
 
 

@@ -48,8 +48,8 @@ class _Grain(NamedTuple):
     def at(self, years: Days, numbers: Days) -> tuple[Days, Bools]:
         """The ordinals of places, and whether they are listed."""
         keys, wanted = self.years * _YEAR + self.numbers, years * _YEAR + numbers
-        found = np.minimum(np.searchsorted(keys, wanted), len(keys) - 1)
-        return found, keys[found] == wanted
+        places = np.minimum(np.searchsorted(keys, wanted), len(keys) - 1)
+        return places, keys[places] == wanted
 
 
 class ListedCalendar(Calendar):

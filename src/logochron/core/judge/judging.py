@@ -349,12 +349,12 @@ def verdict(
 ) -> NDArray[np.int8]:
     """The verdict on each direction, or that of the band at its place, as an index into `VERDICTS`."""
     rising, falling = {"higher": (0, 1), "lower": (1, 0), "neither": (2, 2)}[better]
-    found = np.array([rising, falling, VERDICTS.index(judging.level_as), 3], dtype=np.int8)[directions]
+    verdicts = np.array([rising, falling, VERDICTS.index(judging.level_as), 3], dtype=np.int8)[directions]
     if places is None:
-        return found
+        return verdicts
     own = np.array([-1 if band.verdict is None else VERDICTS.index(band.verdict) for band in judging.bands], np.int8)
     of_band = np.where(places >= 0, own[places], -1)
-    return np.where(of_band >= 0, of_band, found).astype(np.int8)
+    return np.where(of_band >= 0, of_band, verdicts).astype(np.int8)
 
 
 #: 3 standard deviations by the mean moving range of two: 3 / 1.128.
@@ -388,11 +388,11 @@ def unusual_growth(
     two neighbors, both of them among those rows. Source: the chart of individuals of statistical process control
     (Shewhart; ISO 7870-2).
     """
-    told = np.isfinite(growth) & complete
-    x = np.where(told, growth, 0.0)
-    n = told.sum(axis=0) - told
+    known = np.isfinite(growth) & complete
+    x = np.where(known, growth, 0.0)
+    n = known.sum(axis=0) - known
     mean = (x.sum(axis=0) - x) / np.maximum(n, 1)
-    pairs = told[1:] & told[:-1]
+    pairs = known[1:] & known[:-1]
     steps = np.where(pairs, np.abs(x[1:] - x[:-1]), 0.0)
     # what the row itself takes part in: the step to it, and the step from it
     none = np.zeros((1, *growth.shape[1:]))

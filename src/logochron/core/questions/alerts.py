@@ -65,8 +65,8 @@ class Alert:
             return ~unknown & _SIGNS[self.sign](values, self.value), unknown
         unknown = np.asarray((values == None) | (values == "unknown"), dtype=bool)  # noqa: E711  element by element
         same = np.asarray(values == self.value, dtype=bool)
-        told = same if self.value == "unknown" else ~unknown
-        return told & (same if self.sign == "=" else ~same), unknown & ~told
+        holds = same if self.value == "unknown" else ~unknown
+        return holds & (same if self.sign == "=" else ~same), unknown & ~holds
 
 
 class Fired(NamedTuple):
@@ -117,22 +117,22 @@ def _refuse(alert: Alert, what: str, at: str) -> NoReturn:
 def fired(alert: Alert, answer: AlignedAnswer) -> list[Fired]:
     """For which items, subtotals and totals of the last period an alert fires; none where the answer has no rows."""
     groupings = [answer.columns, answer.subtotal_columns, answer.total_columns]
-    found = []
+    alerts_fired = []
     for columns in groupings[0 if answer.by else 2 :]:
         if not columns.rows:
             continue
         place = answer.place()
         columns = columns.between(place, place + 1)
-        values = _told(alert, answer, columns)
+        values = _column_of(alert, answer, columns)
         holds, unknown = alert.fires(values)
         if alert.column in answer.by:  # a total is of no item
             named = values != None  # noqa: E711  element by element
             holds, unknown = holds & named, unknown & named
-        found.append(Fired(columns, values, np.flatnonzero(holds), np.flatnonzero(unknown)))
-    return found
+        alerts_fired.append(Fired(columns, values, np.flatnonzero(holds), np.flatnonzero(unknown)))
+    return alerts_fired
 
 
-def _told(alert: Alert, answer: AlignedAnswer, columns: Blocks) -> NDArray[Any]:
+def _column_of(alert: Alert, answer: AlignedAnswer, columns: Blocks) -> NDArray[Any]:
     """The column of an alert: figures, or words as texts."""
     kind = answer.type.holds(alert.column)
     if kind == "truth":

@@ -249,6 +249,6 @@ def _rows(groupings: Groupings, measure: Measure, grouping: Grouping, others: bo
         "note": notes.places,
     }
     if unusual:
-        found = unusual_growth(figures.growth, (aligned.status == COMPLETE)[:, None])
-        columns |= dict(zip(("usual_low", "usual_high", "unusual"), found))
+        remarkable = unusual_growth(figures.growth, (aligned.status == COMPLETE)[:, None])
+        columns |= dict(zip(("usual_low", "usual_high", "unusual"), remarkable))
     return block(prepared, measure, grouping, in_order("compare", prepared.selection.by, columns), others)

@@ -219,12 +219,12 @@ def _driven(prepared: Prepared, counted: Measure | None, left_out: tuple[str, ..
             others,
         )
 
-    made = laid_out("drivers", groupings, rows)
+    fields = laid_out("drivers", groupings, rows)
     if left_out:
         said = f"{', '.join(left_out)}: left out, as quotients have no parts that add up"
-        made["notes"] = (said, *made["notes"])
+        fields["notes"] = (said, *fields["notes"])
     path = _path(groupings, selection.measures[0])
-    return Drivers(**made, quantity=counted, left_out=left_out, path_columns=path)
+    return Drivers(**fields, quantity=counted, left_out=left_out, path_columns=path)
 
 
 def _measures(
@@ -361,7 +361,7 @@ def _path(groupings: Groupings, measure: Measure) -> Columns:
     known = bool((whole.value_known & whole.base_known)[0, 0])
     sign = np.sign(change) if known else 0.0
     base = float(whole.base[0, 0]) / whole.unit
-    found: list[tuple[int, str, str, float, float]] = []
+    steps: list[tuple[int, str, str, float, float]] = []
     walked: tuple[str, ...] = ()
     for depth, grouping in enumerate((*groupings.subtotals, groupings.full), start=1):
         sides = groupings.sides(measure, grouping)
@@ -377,10 +377,10 @@ def _path(groupings: Groupings, measure: Measure) -> Columns:
         place = int(moved.argmax())
         walked = tuple(str(label[place]) for label in grouping.labels)
         points = moved[place] * sign / base if base > 0 else np.nan
-        found.append(
+        steps.append(
             (depth, groupings.prepared.selection.by[depth - 1], walked[-1], float(moved[place] * sign), float(points))
         )
     names = ("level", "dimension", "item", "change", "contribution")
     kinds: tuple[Any, ...] = (np.int64, object, object, np.float64, np.float64)
-    columns = list(zip(*found)) if found else [()] * len(names)
+    columns = list(zip(*steps)) if steps else [()] * len(names)
     return {name: np.array(list(values), dtype=kind) for name, values, kind in zip(names, columns, kinds)}

@@ -55,7 +55,7 @@ def spans_of(
     base = result.book if result.plan is None else selected_alike(result.plan, result.book)[0]
     base_known = aligned.part_known & aligned.base_known & bool(np.isfinite(figures["base"]))
     sides.append(("base", base, aligned.base_spans(), base_known))
-    made = []
+    spans = []
     for side, book, (starts, ends), known in sides:
         for part in np.flatnonzero(known[:, period]):
             start, end = int(starts[part, period]), int(ends[part, period])
@@ -63,8 +63,8 @@ def spans_of(
             days = np.arange(start, end + 1)
             held = days[result.calendar.holds(days)]
             weekdays = tuple(np.bincount(weekday(held), minlength=7).tolist())
-            made.append(SideSpan(side, start, end, len(held), weekdays, records, *_worked(book, measure, parts)))
-    return tuple(made)
+            spans.append(SideSpan(side, start, end, len(held), weekdays, records, *_worked(book, measure, parts)))
+    return tuple(spans)
 
 
 def _summed(
@@ -73,10 +73,10 @@ def _summed(
     """The sums by aggregate and the number of records of one span, of the items that are taken."""
     keys = [aggregate.key for aggregate in aggregates(book.formulas[measure.name])]  # a base unknown has no span
     by = dims[: len(taken.labels)]
-    found = book.sums(by, [*dict.fromkeys([*keys, RECORDS])], (np.array([[start]]), np.array([[end]])))
-    kept = taken.of(book.day_sums(by).items.labels, found[RECORDS][0].shape[1])
-    parts = {key: AggregateSums(found[key][0][:, kept].sum(axis=1), book.scale_of(key)) for key in keys}
-    return parts, int(found[RECORDS][0][:, kept].sum())
+    sums = book.sums(by, [*dict.fromkeys([*keys, RECORDS])], (np.array([[start]]), np.array([[end]])))
+    kept = taken.of(book.day_sums(by).items.labels, sums[RECORDS][0].shape[1])
+    parts = {key: AggregateSums(sums[key][0][:, kept].sum(axis=1), book.scale_of(key)) for key in keys}
+    return parts, int(sums[RECORDS][0][:, kept].sum())
 
 
 def _worked(
@@ -184,12 +184,12 @@ def holiday_effects(spans: tuple[SideSpan, ...], code: str | None) -> list[str]:
     """The public holidays that lie on one side and not, by name, on the other."""
     if code is None or {span.side for span in spans} != {"value", "base"}:
         return []
-    found = ports.holidays(code, min(s.start for s in spans), max(s.end for s in spans))
-    days: Days = to_days(np.array(sorted(found), dtype=np.int64))
+    holidays = ports.holidays(code, min(s.start for s in spans), max(s.end for s in spans))
+    days: Days = to_days(np.array(sorted(holidays), dtype=np.int64))
     on: dict[str, dict[str, int]] = {"value": {}, "base": {}}
     for span in spans:
         for day in days[(days >= span.start) & (days <= span.end)].tolist():
-            on[span.side][found[day]] = day
+            on[span.side][holidays[day]] = day
     lines = []
     for side, other in (("value", "base"), ("base", "value")):
         named = [f"{name} ({iso(day)})" for name, day in on[side].items() if name not in on[other]]
@@ -332,42 +332,42 @@ def position_receipt(result: Pace, choice: RowChoice) -> Receipt:
         aligned.value_known, aligned.base_known)]  # fmt: skip
     held = np.unique(np.concatenate(last_known))
     taken = np.array([row, *held[held >= 0].tolist(), result.place()])
-    made = _receipt(result, _as_comparison(result.prepared.at(taken), keep_top=True), 0, choice)
+    receipt = _receipt(result, _as_comparison(result.prepared.at(taken), keep_top=True), 0, choice)
     label = f"{result.periods[parent]}, position {result.positions.numbers[place]}"
-    return replace(made, period=label, cut="")
+    return replace(receipt, period=label, cut="")
 
 
 def landing_receipt(result: Landing, choice: RowChoice) -> Receipt:
     """The receipt of an estimate: both sides, and how it came about from them."""
     result = result.whole
     result.place(choice.at)
-    made = _receipt(result, _as_comparison(result.prepared, keep_top=True), 0, choice)
-    measure, by = made.measure, result.by[: len(choice.item)]
+    receipt = _receipt(result, _as_comparison(result.prepared, keep_top=True), 0, choice)
+    measure, by = receipt.measure, result.by[: len(choice.item)]
     block = _block(result, measure, by)
     place = _place(block, by, choice.item, result.periods[0], 0)
     row = block.row(0, place)
-    figures = {**made.figures, **row}
+    figures = {**receipt.figures, **row}
     for name in ("direction", "verdict"):
         figures[name] = result.words[name][row[name]]
     figures["profile"] = PROFILES[row["profile"]] if row["profile"] >= 0 else None
     noted = [str(note) for note in result.note_table[row["note"]]]
-    notes = tuple(dict.fromkeys((*noted, *made.notes)))
-    return replace(made, figures=figures, landing=LandingFacts.of(result, measure, by, place), notes=notes)
+    notes = tuple(dict.fromkeys((*noted, *receipt.notes)))
+    return replace(receipt, figures=figures, landing=LandingFacts.of(result, measure, by, place), notes=notes)
 
 
 def row_receipt(result: AlignedAnswer, choice: RowChoice) -> Receipt:
     """The receipt of a row of any other answer: both sides, and the row's own figures."""
     period = result.place(choice.at)
-    made = _receipt(result, _as_comparison(result.prepared, keep_top=True), period, choice)
+    receipt = _receipt(result, _as_comparison(result.prepared, keep_top=True), period, choice)
     by = result.by[: len(choice.item)]
-    block = _block(result, made.measure, by)
+    block = _block(result, receipt.measure, by)
     row = block.row(period, _place(block, by, choice.item, result.periods[period], period))
     own = row | {
         name: None if row[name] < 0 else texts[row[name]] for name, texts in result.words.items() if name in row
     }
-    shown = {name: made.figures[name] for name in ("base", "base_period", "days", "base_days", "status")}
+    shown = {name: receipt.figures[name] for name in ("base", "base_period", "days", "base_days", "status")}
     notes = [str(note) for note in result.note_table[row["note"]]] if "note" in row else []
-    return replace(made, figures=shown | own, notes=tuple(dict.fromkeys((*notes, *made.notes))))
+    return replace(receipt, figures=shown | own, notes=tuple(dict.fromkeys((*notes, *receipt.notes))))
 
 
 def _block(result: AlignedAnswer, measure: Measure, by: tuple[str, ...]) -> RowBlock:

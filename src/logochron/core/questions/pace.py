@@ -131,18 +131,18 @@ class Pace(AlignedAnswer):
         if at is not None:
             ordinals, word = self.positions.parents, self.calendar.word(self.within)
             labels = np.array(self.periods, dtype=object)
-            found = np.flatnonzero(labels == at) if isinstance(at, str) else np.zeros(0, dtype=np.intp)
-            if not len(found):
+            rows = np.flatnonzero(labels == at) if isinstance(at, str) else np.zeros(0, dtype=np.intp)
+            if not len(rows):
                 day = day_number(at, "at")
                 held = self.calendar.ordinals(self.within, np.array([day]))[0]
-                found = np.flatnonzero(ordinals == held)
-                if not len(found):
+                rows = np.flatnonzero(ordinals == held)
+                if not len(rows):
                     raise QuestionError(
                         f"`at` must name a {word} of the answer, {self.periods[0]} to {self.periods[-1]}, or a day in "
                         f"one; got {iso(day)}"
                     )
-                place = max(int(np.searchsorted(self.days[found[0]], day, side="right")) - 1, 0)
-            parent = int(found[0])
+                place = max(int(np.searchsorted(self.days[rows[0]], day, side="right")) - 1, 0)
+            parent = int(rows[0])
         if position is not None:
             held_by = np.flatnonzero(self.positions.numbers == position)
             if not len(held_by):
@@ -225,14 +225,14 @@ def pace(
     spec = period_spec(each=within, against=against, calendar=calendar, last=last)
     selection = ask("pace", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
     named = [exclude] if isinstance(exclude, str) or not isinstance(exclude, Iterable) else list(exclude)
-    found: list[Positions] = []
+    lined_up: list[Positions] = []
 
     def line_up(spec: PeriodSpec, coverage: Coverage, _: Days, planned: Coverage | None) -> Alignment:
-        found.append(positions(spec, named, book.standing, coverage, planned))
-        return found[0].aligned
+        lined_up.append(positions(spec, named, book.standing, coverage, planned))
+        return lined_up[0].aligned
 
     prepared = prepare(selection, spec, plan, line_up)
-    return _pace_of(prepared, found[0])
+    return _pace_of(prepared, lined_up[0])
 
 
 def _pace_of(prepared: Prepared, lined_up: Positions) -> Pace:

@@ -296,9 +296,9 @@ def _references(groupings: Groupings, measure: Measure, beside: str, groups: _Gr
 
 def _named(names: NDArray[np.object_], known: Bools) -> NDArray[np.object_]:
     """The names where they are known, None elsewhere."""
-    found = names.copy()
-    found[~known] = None
-    return found
+    texts = names.copy()
+    texts[~known] = None
+    return texts
 
 
 def _by_group(taken: Bools, codes: Days, n: int) -> NDArray[np.int64]:

@@ -68,11 +68,11 @@ def seeming_exact(value: Floats, base: Floats) -> dict[str, Bools]:
 
 def _plain(values: Floats) -> Bools:
     """Which figures are whole numbers of some decimals, as floats show them."""
-    found = np.zeros(len(values), dtype=bool)
+    plain = np.zeros(len(values), dtype=bool)
     for limit, decimals in _PLAIN:
         small = np.abs(values) < limit
-        found |= small & (np.round(np.where(small, values, 0.0), decimals) == values)
-    return found
+        plain |= small & (np.round(np.where(small, values, 0.0), decimals) == values)
+    return plain
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -242,23 +242,23 @@ def restatement(earlier: Reported, now: Reported) -> Restatement:
     now_at[items.of_rows[n:]] = np.arange(len(now.measure))
     complete = _complete(earlier, items.labels[1])
     shared = complete & np.isin(items.labels[1], np.unique(now.period.astype(str)))
-    found = [_changed(side, earlier, now, then_at, now_at, shared) for side in ("value", "base")]
-    places = np.concatenate([places for places, _ in found])
-    columns = {name: np.concatenate([side[name] for _, side in found]) for name in found[0][1]}
+    changed_sides = [_changed(side, earlier, now, then_at, now_at, shared) for side in ("value", "base")]
+    places = np.concatenate([places for places, _ in changed_sides])
+    columns = {name: np.concatenate([side[name] for _, side in changed_sides]) for name in changed_sides[0][1]}
     order = np.lexsort((columns["column"] == "base", places, items.labels[1][places]))
     rows = np.where(now_at[places] >= 0, now_at[places] + n, then_at[places])
     labels = {
         name: np.concatenate([then, today])[rows][order]
         for name, then, today in zip(now.by, earlier.labels, now.labels)
     }
-    made: Mapping[str, NDArray[Any]] = {
+    table: Mapping[str, NDArray[Any]] = {
         "measure": items.labels[0][places][order],
         "period": items.labels[1][places][order],
         **labels,
         **{name: side[order] for name, side in columns.items()},
     }
-    periods = tuple(dict.fromkeys(made["period"].tolist()))
-    return Restatement(columns=Blocks.plain(made), total_columns=Blocks([]), periods=periods, notes=(), by=now.by)
+    periods = tuple(dict.fromkeys(table["period"].tolist()))
+    return Restatement(columns=Blocks.plain(table), total_columns=Blocks([]), periods=periods, notes=(), by=now.by)
 
 
 def _complete(earlier: Reported, periods: NDArray[np.object_]) -> NDArray[np.bool_]:

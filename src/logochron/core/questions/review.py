@@ -158,15 +158,17 @@ def _sound(book: Daybook, recorded: Days, date: str) -> tuple[Days, list[Finding
     if not low and not high:
         return recorded, []
     sound = recorded[low : len(recorded) - high]
-    found = []
+    findings = []
     for odd, option in (
         (recorded[:low], f"--covering {iso(int(sound[0]))}.."),
         (recorded[len(recorded) - high :], f"--until {iso(int(sound[-1]))}"),
     ):
         if len(odd):
             effect = f"probably mistyped: every question is refused until {option} leaves them out"
-            found.append(Finding("far-off days", date, int(odd[0]), int(odd[-1]), len(odd), iso(int(odd[0])), effect))
-    return sound, found
+            findings.append(
+                Finding("far-off days", date, int(odd[0]), int(odd[-1]), len(odd), iso(int(odd[0])), effect)
+            )
+    return sound, findings
 
 
 def _of_days(book: Daybook, recorded: Days, ends: tuple[int, int], date: str) -> Iterator[Finding]:

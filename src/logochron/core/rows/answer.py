@@ -103,7 +103,7 @@ class AlignedAnswer(Answer):
 
     def about(self, prepared: Prepared) -> Self:
         """The answer to the same question about other items or periods, which can be asked again as it stands."""
-        made, selection, spec = self.ask_anew(prepared), prepared.selection, prepared.spec
+        answer, selection, spec = self.ask_anew(prepared), prepared.selection, prepared.spec
         shown = {
             "book": selection.book,
             "by": selection.by,
@@ -111,7 +111,7 @@ class AlignedAnswer(Answer):
             "top": selection.top,
             "sort": selection.sort,
         }
-        return replace(made, call=self.call and self.call.with_options(**shown, at=spec.at, last=spec.last))
+        return replace(answer, call=self.call and self.call.with_options(**shown, at=spec.at, last=spec.last))
 
     def between(self, low: int, high: int) -> Self:
         """The answer for some of its periods, from `low` to before `high`, as if they alone had been asked of."""
@@ -212,8 +212,8 @@ class AlignedAnswer(Answer):
         sides = {"start": aligned.starts, "end": aligned.ends}
         bases = {"base_start": aligned.base_first(), "base_end": aligned.base_last()}
         known = bool(aligned.base_known[place])
-        found = {name: to_dates(days[[place]])[0] for name, days in sides.items()}
-        return found | {
+        row = {name: to_dates(days[[place]])[0] for name, days in sides.items()}
+        return row | {
             name: to_dates(days[[place]])[0] if known else np.datetime64("NaT", "D") for name, days in bases.items()
         }
 
@@ -234,16 +234,16 @@ class AlignedAnswer(Answer):
             raise QuestionError("there is no period to show: the answer is empty")
         if at is None:
             return len(self.periods) - 1
-        found = np.flatnonzero(self.alignment.labels == at) if isinstance(at, str) else np.zeros(0, dtype=np.intp)
-        if not len(found) and self.spec.each != "span":
+        places = np.flatnonzero(self.alignment.labels == at) if isinstance(at, str) else np.zeros(0, dtype=np.intp)
+        if not len(places) and self.spec.each != "span":
             low, high = named_periods(self.calendar, self.spec.grain, at)
             ordinals = self.alignment.ordinals
-            found = np.flatnonzero((ordinals >= low) & (ordinals <= high))
-        if len(found) != 1:
+            places = np.flatnonzero((ordinals >= low) & (ordinals <= high))
+        if len(places) != 1:
             raise QuestionError(
                 f"`at` must name one period of the answer, {self.periods[0]} to {self.periods[-1]}; got {brief(at)}"
             )
-        return int(found[0])
+        return int(places[0])
 
 
 def known_on(book: Daybook, last: int) -> Daybook:
@@ -347,7 +347,7 @@ def laid_out(
     prepared = groupings.prepared
     selection = prepared.selection
 
-    def made(measure: Measure, grouping: Grouping, others: bool) -> RowBlock:
+    def rows_of(measure: Measure, grouping: Grouping, others: bool) -> RowBlock:
         shape = prepared.aligned.size, grouping.size
         if part_rows is None or shape[0] * shape[1] <= _AT_ONCE:
             return rows(measure, grouping, others)
@@ -359,11 +359,13 @@ def laid_out(
         dropped = int(others and prepared.counts_ids(measure))
         return PiecedBlock(shape, some, selection.measures.index(measure), dropped)
 
-    total = Blocks([made(measure, groupings.total, False) for measure in selection.measures])
+    total = Blocks([rows_of(measure, groupings.total, False) for measure in selection.measures])
     items = total
     if selection.by:
-        items = Blocks([made(measure, groupings.items, groupings.others) for measure in selection.measures])
-    subtotals = [made(measure, grouping, False) for measure in selection.measures for grouping in groupings.subtotals]
+        items = Blocks([rows_of(measure, groupings.items, groupings.others) for measure in selection.measures])
+    subtotals = [
+        rows_of(measure, grouping, False) for measure in selection.measures for grouping in groupings.subtotals
+    ]
     words = {
         "direction": DIRECTIONS,
         "verdict": VERDICTS,

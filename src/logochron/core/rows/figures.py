@@ -142,12 +142,12 @@ def _shares(sides: Sides, value: Floats, base: Floats, whole: Sides | None) -> t
     if whole is None:
         nothing = np.full((1, 1), np.nan)
         return nothing, nothing
-    made = []
+    shares = []
     for part, of, known in ((value, whole.value, whole.value_known), (base, whole.base, whole.base_known)):
         total = of / whole.unit
-        found = divided(part, total, known & (total > 0))  # an unknown part stays unknown
-        made.append(found if sides.compared is None else np.where(sides.compared, found, np.nan))
-    return made[0], made[1]
+        share = divided(part, total, known & (total > 0))  # an unknown part stays unknown
+        shares.append(share if sides.compared is None else np.where(sides.compared, share, np.nan))
+    return shares[0], shares[1]
 
 
 def _places(sides: Sides, judging: Judging, positive: Bools, whole: Sides | None, shared: Bools) -> NDArray[np.int64]:

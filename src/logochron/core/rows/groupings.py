@@ -141,15 +141,15 @@ class Grouping(NamedTuple):
         firsts = np.searchsorted(groups.of_rows[order], np.arange(n))
 
         def added(parts: Mapping[str, AggregateSums]) -> dict[str, AggregateSums]:
-            made = {}
+            totals = {}
             for key, (values, scale) in parts.items():
                 taken = values if kept is None else np.where(kept, values, np.zeros(1, dtype=values.dtype))
                 if len(order):
                     sums = np.add.reduceat(taken.take(order, axis=1), firsts, axis=1)
                 else:
                     sums = np.zeros((values.shape[0], n), dtype=values.dtype)
-                made[key] = AggregateSums(sums, scale)
-            return made
+                totals[key] = AggregateSums(sums, scale)
+            return totals
 
         return self._replace(
             by=by,
@@ -274,8 +274,8 @@ class RowGrouping(NamedTuple):
             kept = np.ones_like(kept)
         for known, label in zip(self.grouping.labels, picked):
             kept &= np.asarray(known == label)
-        made = self.grouping.between(low, high).at(kept)
-        return made._replace(by=made.by[len(picked) :], labels=made.labels[len(picked) :])
+        part = self.grouping.between(low, high).at(kept)
+        return part._replace(by=part.by[len(picked) :], labels=part.labels[len(picked) :])
 
 
 def summed_by_row(

@@ -111,12 +111,12 @@ def plan_side(plan: Daybook, book: Daybook, by: Sequence[str], measures: Sequenc
     if lacking:
         return PlanSide(labels, np.arange(n), {}, why, np.zeros(n, bool))
     keys = [aggregate.key for aggregate in all_aggregates(plan.formulas)]
-    found = alike.sums(by, keys, spans)
+    sums = alike.sums(by, keys, spans)
     places = theirs = np.arange(n)
     if by:
         labels, places, theirs = _united(labels, alike.day_sums(by).items.labels)
-    present = np.any([at_places(side != 0, theirs).any(axis=0) for (side,) in found.values()], axis=0)
-    parts = {key: AggregateSums(at_places(side, theirs), plan.scale_of(key)) for key, (side,) in found.items()}
+    present = np.any([at_places(side != 0, theirs).any(axis=0) for (side,) in sums.values()], axis=0)
+    parts = {key: AggregateSums(at_places(side, theirs), plan.scale_of(key)) for key, (side,) in sums.items()}
     return PlanSide(labels, places, parts, why, present)
 
 
@@ -176,7 +176,7 @@ def shaped(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ...]]:
             column = plan.amounts[aggregate.key]
             laid[aggregate.key] = _laid(column, share, lengths, of, place)
         evenly |= np.isnan(share[np.cumsum(lengths) - 1])
-    made = replace(
+    laid_out = replace(
         plan,
         days=days,
         records=np.where(place == 0, plan.records[of], 0),
@@ -187,9 +187,9 @@ def shaped(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ...]]:
     )
     n = int(evenly.sum())
     if not n:
-        return made, ()
+        return laid_out, ()
     many = f"{how_many(n, 'record')} of the plan {'is' if n == 1 else 'are'}"
-    return made, (f"{many} laid evenly: nothing is held of a year earlier",)
+    return laid_out, (f"{many} laid evenly: nothing is held of a year earlier",)
 
 
 def _shares(
@@ -203,11 +203,11 @@ def _shares(
     ordinals, of_period = np.unique(calendar.ordinals(grain, starts), return_inverse=True)
     earlier = calendar.year_ago(grain, ordinals, 1)
     cover = book.coverage
-    found = earlier.found & calendar.exists(grain, earlier.ordinals) & calendar.whole(grain, earlier.ordinals)
-    found &= (calendar.first_days(grain, earlier.ordinals) >= cover.first) & (
+    usable = earlier.found & calendar.exists(grain, earlier.ordinals) & calendar.whole(grain, earlier.ordinals)
+    usable &= (calendar.first_days(grain, earlier.ordinals) >= cover.first) & (
         calendar.last_days(grain, earlier.ordinals) <= cover.last
     )
-    before = np.where(found, earlier.ordinals, ordinals)
+    before = np.where(usable, earlier.ordinals, ordinals)
     both = np.unique(np.concatenate([ordinals, before]))
     at_places = calendar.day_places(grain, both)
     own, base = (at_places[np.searchsorted(both, side)] for side in (ordinals, before))
@@ -219,7 +219,7 @@ def _shares(
     np.maximum.at(base_days, (np.arange(periods)[:, None], own - firsts[:, None]), base)
     dims = [name for name in plan.labels if name in book.labels]
     keys = [aggregate.key for aggregate in aggregates(book.formulas[measure])]
-    spans = (base_starts.reshape(1, -1), np.where(found[:, None], base_days, base_starts - 1).reshape(1, -1))
+    spans = (base_starts.reshape(1, -1), np.where(usable[:, None], base_days, base_starts - 1).reshape(1, -1))
     sums = {key: AggregateSums(side[0], book.scale_of(key)) for key, side in book.sums(dims, keys, spans).items()}
     done = work_out(book.formulas[measure], sums).shown
     item = _items(plan, book.day_sums(dims).items, dims)

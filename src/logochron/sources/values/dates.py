@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.record_spans import told
+from logochron.core.book.record_spans import how_to_say
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.sources.values.period_names import full_year, month_names, read_label
@@ -292,7 +292,7 @@ def _no_date(texts: Sequence[str | None], column: str, find: Find, *, of_periods
     if said:
         return (
             f"column {column!r} holds no days but names of periods: {shown!r} ({find(shown)}); where each record "
-            f"stands for a whole {said.grain}, say {told(said.grain)}"
+            f"stands for a whole {said.grain}, say {how_to_say(said.grain)}"
             + (", and a calendar that has it (--calendar)" if of_periods else "")
         )
     return (

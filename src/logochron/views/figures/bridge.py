@@ -73,18 +73,18 @@ def bridge(result: Drivers, canvas: Canvas, *, measure: str | None = None) -> Sc
     ['Year ago', 'Revenue']
     """
     formats = canvas.formats
-    asked = measure_of(result, measure)
-    total = rows_of(result, result.total_columns, asked)
+    of_measure = measure_of(result, measure)
+    total = rows_of(result, result.total_columns, of_measure)
     base, value = float(total["base"][0]), float(total["value"][0])
     room = max(int((canvas.room[1] - 2.5) / _ROW) - 2, 1)
-    steps = _steps(result, canvas, asked, base, value, room) if np.isfinite(base) and np.isfinite(value) else []
-    labels = [base_heading(result, formats), *(step.label for step in steps), capital(words(asked.name))]
+    steps = _steps(result, canvas, of_measure, base, value, room) if np.isfinite(base) and np.isfinite(value) else []
+    labels = [base_heading(result, formats), *(step.label for step in steps), capital(words(of_measure.name))]
     size = canvas.size or own_size(canvas, len(labels), _EACH)
     rows = np.arange(1, len(steps) + 1, dtype=float)
     starts, ends = (np.array([getattr(step, side) for step in steps]) for side in ("start", "end"))
     reached = np.concatenate([[base, value], starts, ends])
     flat = float(np.ptp(reached)) < _FLAT * float(np.abs(reached).max(initial=0.0)) if len(steps) else False
-    axis = (number_axis if flat else amounts_axis)([reached], formats, axis_words(asked, formats), 0.05)
+    axis = (number_axis if flat else amounts_axis)([reached], formats, axis_words(of_measure, formats), 0.05)
     names = item_axis(labels)
     texts = [(0.0, formats.compact(base), "ink"), (len(labels) - 1.0, formats.compact(value), "ink")]
     marks = [(row, step.mark, role_of(step.verdict)) for row, step in zip(rows.tolist(), steps)]
@@ -103,11 +103,11 @@ def bridge(result: Drivers, canvas: Canvas, *, measure: str | None = None) -> Sc
     )
     drawn = {role_of(step.verdict) for step in steps}
     legend = [Entry("bar", formats.say(text), role) for role, text in VERDICT_WORDS.items() if role in drawn]
-    named = subject(result, asked, formats, split=True, when=drivers_when(result, formats))
+    named = subject(result, of_measure, formats, split=True, when=drivers_when(result, formats))
     notes = [formats.say("the axis does not start at 0")] if flat else []
     return Scene(
-        title=formats.say("What moved {subject}", subject=within_a_title(named, asked)),
-        subtitle=_answer(result, asked, formats) if steps else "",
+        title=formats.say("What moved {subject}", subject=within_a_title(named, of_measure)),
+        subtitle=_answer(result, of_measure, formats) if steps else "",
         footnote=formats.dot.join([figure_footnote(result, formats), *notes]),
         size=size,
         panels=(Panel(axis, names, layers, box),),
@@ -186,14 +186,14 @@ def _said(change: float, points: float, formats: Formats) -> str:
 
 def _ends(base: float, value: float, n: int, *, flat: bool) -> tuple[Bars | Ticks, ...]:
     """Base and value: bars from 0; strokes where the axis does not start there, for a length would lie."""
-    made: list[Bars | Ticks] = []
+    layers: list[Bars | Ticks] = []
     for row, amount, role in ((0.0, base, "base"), (n - 1.0, value, "current")):
         at, amounts = np.array([row]), np.array([amount])
         if flat:
-            made.append(Ticks(at, amounts, _HALF, role, along="x", weight=4.0))  # type: ignore[arg-type]
+            layers.append(Ticks(at, amounts, _HALF, role, along="x", weight=4.0))  # type: ignore[arg-type]
         else:
-            made.append(Bars(at - _HALF, at + _HALF, np.zeros(1), amounts, role, along="x"))  # type: ignore[arg-type]
-    return tuple(made)
+            layers.append(Bars(at - _HALF, at + _HALF, np.zeros(1), amounts, role, along="x"))  # type: ignore[arg-type]
+    return tuple(layers)
 
 
 def _bars(rows: Floats, starts: Floats, ends: Floats, verdicts: list[str]) -> list[Bars]:

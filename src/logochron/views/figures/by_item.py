@@ -140,11 +140,11 @@ def one_period(
             f"`panels` must be one of two or more dimensions of the result ({', '.join(result.by)}); "
             f"got {brief(panels)}"
         )
-    asked = measure_of(result, measure)
-    marks = marks_of(result.judgings[asked.name], formats, canvas.drawable)
+    of_measure = measure_of(result, measure)
+    marks = marks_of(result.judgings[of_measure.name], formats, canvas.drawable)
     period = result.place(at)
-    table = _rows_of(rows_of(result, result.columns, asked), period)
-    total = _rows_of(rows_of(result, result.total_columns, asked), period)
+    table = _rows_of(rows_of(result, result.columns, of_measure), period)
+    total = _rows_of(rows_of(result, result.total_columns, of_measure), period)
     inner = [name for name in result.by if name != panels]
     names = keys_of([table[name] for name in inner], len(table["value"]))
     groups = keys_of([table[panels]] if panels else [], len(names))
@@ -156,15 +156,24 @@ def one_period(
         )
     room = max(int((canvas.room[1] - _AROUND) / inches), 1)
     shown = labels[:room]
-    made = tuple(
-        _panel(result, asked, canvas, told, shown, _rows_where(table, groups == group), names[groups == group], marked)
-        for group, told in zip(in_panels, names_of_keys(in_panels) if panels else [""])
+    drawn_panels = tuple(
+        _panel(
+            result,
+            of_measure,
+            canvas,
+            heading,
+            shown,
+            _rows_where(table, groups == group),
+            names[groups == group],
+            marked,
+        )
+        for group, heading in zip(in_panels, names_of_keys(in_panels) if panels else [""])
     )
     status, when = "complete", None
     if len(total["value"]):
         status = str(total["status"][0])
         when = row_period(result, {name: total[name][0] for name in ("start", "end")}, formats, status).when
-    return OnePeriod(result, asked, marks, names_of_keys(shown), made, status, total, when, len(labels))
+    return OnePeriod(result, of_measure, marks, names_of_keys(shown), drawn_panels, status, total, when, len(labels))
 
 
 def keys_of(columns: list[NDArray[Any]], n: int) -> NDArray[Any]:
@@ -196,16 +205,16 @@ class Lane(NamedTuple):
     def texts(self, panel: ItemPanel) -> Captions:
         """Mark and growth of each bar, in two columns at fixed distances from the frame."""
         last = self.width - 4
-        found = []
+        texts = []
         for place, row in enumerate(panel.rows):
             sides = ((row.mark, 8.0, "left"), (row.growth, last, "right"))
             if self.marks_after:
                 sides = ((row.growth, last - self.mark - 4, "right"), (row.mark, last, "right"))
-            found += [
+            texts += [
                 Text(1.0, float(place), text, role_of(row.verdict), dx=dx, across=side, frame="x")  # type: ignore[arg-type]
                 for text, dx, side in sides
             ]
-        return Captions(tuple(found))
+        return Captions(tuple(texts))
 
 
 def own_size(canvas: Canvas, n: int, each: float = _EACH) -> Size:
@@ -320,9 +329,9 @@ def _panel(
     details: tuple[Details, ...] = ()
     places = [i for i in at if i is not None]
     if canvas.detailed and places:
-        told = RowDetails(result, measure, canvas).rows(_rows_where(rows, np.array(places)))
+        texts = RowDetails(result, measure, canvas).rows(_rows_where(rows, np.array(places)))
         shown = np.array([n for n, i in enumerate(at) if i is not None], dtype=float)
-        details = (Details(shown - 0.5, shown + 0.5, told, along="y"),)
+        details = (Details(shown - 0.5, shown + 0.5, texts, along="y"),)
     return ItemPanel(group, pick("value"), pick("base"), tuple(entries), details)
 
 

@@ -71,14 +71,14 @@ def by_period(
 ) -> Scene:
     """The scene of a figure by period: all items together, one of them, or a panel for each on shared axes."""
     formats = canvas.formats
-    asked = measure_of(result, measure)
-    marks = marks_of(result.judgings[asked.name], formats, canvas.drawable)
-    parts = parts_of(result, asked, item, panels)
+    of_measure = measure_of(result, measure)
+    marks = marks_of(result.judgings[of_measure.name], formats, canvas.drawable)
+    parts = parts_of(result, of_measure, item, panels)
     grid = PanelRow.fitting(len(parts), canvas.width)
-    whole = rows_of(result, result.total_columns, asked) if panels else parts[0][1]
+    whole = rows_of(result, result.total_columns, of_measure) if panels else parts[0][1]
     drawn = any(np.isfinite(table["value"]).any() for _, table in parts)
     amounts: list[Floats] = [table[name] for _, table in parts for name in ("value", *look.bases)]
-    axis = amounts_axis(amounts, formats, axis_words(asked, formats))
+    axis = amounts_axis(amounts, formats, axis_words(of_measure, formats))
     above = ABOVE if len(parts) == 1 else 1.5
     periods = max((len(table["value"]) for _, table in parts), default=0)
     seen = min(canvas.seen or periods, periods)
@@ -100,14 +100,14 @@ def by_period(
             Panel(
                 x=Axis("position", -0.6, n - 0.4, ticks),
                 y=axis if first else Axis("number", axis.low, axis.high, axis.ticks, gridlines=True, labeled=False),
-                layers=(*look.draws(table), _below(below[place]), *_details(result, table, asked, canvas)),
+                layers=(*look.draws(table), _below(below[place]), *_details(result, table, of_measure, canvas)),
                 box=Box(0, 0, *canvas.axes) if canvas.axes else grid.box(place, canvas.room, above, deepest),
                 heading=name,
             )
         )
     return Scene(
-        title=subject(result, asked, formats, split=bool(panels), item=item_words(item)),
-        subtitle=sentence(result, whole, formats, unit(asked, formats), together=bool(panels))
+        title=subject(result, of_measure, formats, split=bool(panels), item=item_words(item)),
+        subtitle=sentence(result, whole, formats, unit(of_measure, formats), together=bool(panels))
         if drawn and canvas.seen is None
         else "",
         footnote=figure_footnote(result, formats),
@@ -117,7 +117,9 @@ def by_period(
         empty="" if drawn else formats.say(_EMPTY),
         seen=()
         if canvas.seen is None
-        else tuple(_seen(result, [t for _, t in parts], asked, look, end, seen, formats) for end in range(periods)),
+        else tuple(
+            _seen(result, [t for _, t in parts], of_measure, look, end, seen, formats) for end in range(periods)
+        ),
     )
 
 
@@ -200,7 +202,7 @@ def parts_of(result: Comparison, measure: Measure, item: Item, panels: str | Non
         )
     named = names_apart([(label,) for label in labels])
     return [
-        (told, {name: v[table[panels] == label] for name, v in table.items()}) for told, label in zip(named, labels)
+        (head, {name: v[table[panels] == label] for name, v in table.items()}) for head, label in zip(named, labels)
     ]
 
 

@@ -27,7 +27,7 @@ class Chosen(NamedTuple):
     options: dict[str, Any]
 
     @property
-    def told(self) -> str:
+    def in_words(self) -> str:
         """The choice in words, with what asks for it."""
         panels = self.options.get("panels")
         return f"drawn as {self.figure.name}" + (f" in panels of {panels}" if panels else "")
@@ -55,7 +55,7 @@ def suited(result: Result, taking: frozenset[str] = frozenset()) -> Chosen:
 def named_figure(name: str, options: Mapping[str, Any] | None = None) -> Chosen:
     """The figure of a name, with those of some options that it takes."""
     figure = figure_named(name)
-    return Chosen(figure, {option: told for option, told in (options or {}).items() if option in figure.options})
+    return Chosen(figure, {option: value for option, value in (options or {}).items() if option in figure.options})
 
 
 def suited_to_comparison(result: Comparison) -> tuple[str, dict[str, Any]]:

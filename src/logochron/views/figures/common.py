@@ -220,7 +220,7 @@ def day_details(
     places = np.arange(len(days) - 1, -1, -step)[::-1]
     middle = places.astype(np.float64)
     formats, named = canvas.formats, column_words("day", canvas.formats)
-    texts = [[(name, text) for text in told.written(line[places], canvas)] for name, line, told in lines]
+    texts = [[(name, text) for text in texts_of.written(line[places], canvas)] for name, line, texts_of in lines]
     nothing = ("", formats.dash)
     rows = tuple(
         ((named, formats.day(day)), *(pair for pair in pairs if pair[1] not in nothing))

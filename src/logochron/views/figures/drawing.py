@@ -84,7 +84,7 @@ def figure(result: Result, *, ax: Axes | None = None, **options: Any) -> Any:
     if not isinstance(result, Result):
         raise QuestionError(f"`result` must be an answer, such as that of compare; got {brief(result)}")
     chosen = suited(result, frozenset(options) & _OF_FIGURES)
-    _LOG.warning("%s", chosen.told)
+    _LOG.warning("%s", chosen.in_words)
     own = chosen.options if ax is None else {}
     return drawing(chosen.figure)(result, ax=ax, **own | options)
 
@@ -99,11 +99,11 @@ def drawing(figure: Figure) -> Callable[..., Any]:
         if option not in ("figure", "result")
     }
 
-    def draw(result: Result, *, ax: Axes | None = None, **asked: Any) -> Any:
-        own = {option: asked.pop(option) for option in list(asked) if option not in shared}
+    def draw(result: Result, *, ax: Axes | None = None, **options: Any) -> Any:
+        own = {option: options.pop(option) for option in list(options) if option not in shared}
         if ax is not None and own.get("panels") is not None:
             raise QuestionError("panels need a figure of their own: leave `ax` out")
-        canvas, palette = _canvas(figure, result, ax, **asked)
+        canvas, palette = _canvas(figure, result, ax, **options)
         scene: Scene = scene_of(result, canvas, **own)
         from logochron.views.figures.to_matplotlib import drawn
 

@@ -17,7 +17,7 @@ FAMILY = "DejaVu Sans"
 #: Fonts whose letters stand at places of their own, or that have boxes for every letter.
 _NONE_OF = ("cm", "LastResort", "Adobe Blank")
 _LOG = logging.getLogger("logochron")
-_told: set[str] = set()
+_warned: set[str] = set()
 
 
 def drawable(sign: str) -> bool:
@@ -45,20 +45,20 @@ def families(texts: str) -> tuple[str, ...]:
     missing = lacking(texts)
     if not missing:
         return (FAMILY,)
-    found, left = _fallbacks(missing)
-    new = left - _told
+    fallbacks, left = _fallbacks(missing)
+    new = left - _warned
     if new:
-        _told.update(new)
+        _warned.update(new)
         named = ", ".join(f"{letter} (U+{ord(letter):04X})" for letter in sorted(new)[:10])
         more = f" and {len(new) - 10} more" if len(new) > 10 else ""
         _LOG.warning("no installed font has %s%s: drawn as boxes; install a font of that script", named, more)
-    return (FAMILY, *found)
+    return (FAMILY, *fallbacks)
 
 
 @cache
 def _fallbacks(missing: frozenset[str]) -> tuple[tuple[str, ...], frozenset[str]]:
     """Installed fonts that have these letters, and the letters that none has."""
-    found: list[str] = []
+    names: list[str] = []
     left = set(missing)
     for entries in (list(fontManager.ttflist), None):
         if left and entries is None:
@@ -68,9 +68,9 @@ def _fallbacks(missing: frozenset[str]) -> tuple[tuple[str, ...], frozenset[str]
             gained = _has(best.fname) & left
             if not gained:
                 break
-            found.append(best.name)
+            names.append(best.name)
             left -= gained
-    return tuple(found), frozenset(left)
+    return tuple(names), frozenset(left)
 
 
 def _newly_installed() -> list[FontEntry]:

@@ -78,12 +78,12 @@ def table(
     """
     formats = canvas.formats
     check("color", color, Color)
-    asked = measure_of(result, measure)
+    of_measure = measure_of(result, measure)
     width, height = canvas.axes or canvas.room
     inside = height * 72 - (0 if canvas.axes else _ABOVE + _BELOW)
     room = max(int(inside / _LINE) - 1, 1)
-    signs = marks_of(result.judgings[asked.name], formats, canvas.drawable)
-    spec = comparison_table(result, asked, formats, Shown(rows=room, sparks=sparks), signs)
+    signs = marks_of(result.judgings[of_measure.name], formats, canvas.drawable)
+    spec = comparison_table(result, of_measure, formats, Shown(rows=room, sparks=sparks), signs)
     rows = spec.rows[-room:]
     wide = width * 72 - (0 if canvas.axes else 2 * _SIDE)
     columns = _table_columns(spec, rows, wide, canvas)
@@ -113,8 +113,8 @@ def table(
                 cut = within(spec.laid(row, column), _SIZE, across + 1, canvas.measure, bold=row.strong)
                 role = "level" if column.kind in ("note", "when") else "ink"
                 texts.append(_text(cut, column, left, across, y, role, bold=row.strong))
-    said = compare_headline(result, asked, result.place(), formats) if rows else ""
-    every = _all_rows(result, asked)
+    said = compare_headline(result, of_measure, result.place(), formats) if rows else ""
+    every = _all_rows(result, of_measure)
     if len(rows) < every:
         said += formats.dot + formats.say("{n} of {many} rows shown", n=len(rows), many=formats.number(every, 0))
     axis = Axis("number", 0.0, wide, line=False), Axis("number", 0.0, high, line=False)
@@ -234,18 +234,18 @@ def cards(result: Comparison, canvas: Canvas, *, measure: str | None = None, at:
     5
     """
     formats = canvas.formats
-    made = cards_of(result, formats, measure=measure, at=at, drawable=canvas.drawable)
+    all_cards = cards_of(result, formats, measure=measure, at=at, drawable=canvas.drawable)
     width, height = canvas.axes or canvas.size or (DEFAULT_SIZE[0], 0.0)
     room = width * 72 - (0 if canvas.axes else 2 * _SIDE)
-    columns = max(min(int((room + _APART) / (_LEAST + _APART)), max(len(made), 1)), 1)
+    columns = max(min(int((room + _APART) / (_LEAST + _APART)), max(len(all_cards), 1)), 1)
     wide = (room - _APART * (columns - 1)) / columns
-    rows = -(-len(made) // columns)
+    rows = -(-len(all_cards) // columns)
     high = rows * _HIGH + max(rows - 1, 0) * _APART
     if height:  # as many rows as the size asked for has room for
         inside = height * 72 - (0 if canvas.axes else _ABOVE + _BELOW)
         rows = max(min(rows, int((inside + _APART) / (_HIGH + _APART))), 1)
         high = inside
-    shown = made[: rows * columns]
+    shown = all_cards[: rows * columns]
     size = (width, height or (high + _ABOVE + _BELOW) / 72)
     box = Box(0, 0, *canvas.axes) if canvas.axes else Box(_SIDE / 72, _BELOW / 72, room / 72, (high + _RIM) / 72)
     layers: list[Path | Captions] = []
@@ -257,16 +257,16 @@ def cards(result: Comparison, canvas: Canvas, *, measure: str | None = None, at:
         layers.append(Path(np.array([left, left + 28.0]), np.full(2, top), role_of(card.verdict), weight=2.6))
         texts += _card(card, left, top, wide, canvas)
     axis = Axis("number", 0.0, room, line=False), Axis("number", 0.0, high + _RIM, line=False)
-    said = against_line(result, formats) if made else ""
-    if len(made) > len(shown):
-        said += formats.dot + formats.say(THE_LARGEST, n=len(shown), many=len(made))
+    said = against_line(result, formats) if all_cards else ""
+    if len(all_cards) > len(shown):
+        said += formats.dot + formats.say(THE_LARGEST, n=len(shown), many=len(all_cards))
     return Scene(
-        title=made[0].period if made else formats.say("No period to tell of."),
+        title=all_cards[0].period if all_cards else formats.say("No period to tell of."),
         subtitle=said,
         footnote=figure_footnote(result, formats),
-        size=size if made else DEFAULT_SIZE,
+        size=size if all_cards else DEFAULT_SIZE,
         panels=(Panel(*axis, (*layers, Captions(tuple(texts))), box),),
-        empty="" if made else formats.say("No period to tell of."),
+        empty="" if all_cards else formats.say("No period to tell of."),
     )
 
 
@@ -325,9 +325,9 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
     ['Alderquay', 'Dunmarrow', 'Brackenmouth', 'Cold Pier', 'all harbors']
     """
     formats = canvas.formats
-    asked = measure_of(result, measure)
-    total = rows_of(result, result.total_columns, asked)
-    labels, tables, many = _rows(result, rows_of(result, result.columns, asked), total, canvas)
+    of_measure = measure_of(result, measure)
+    total = rows_of(result, result.total_columns, of_measure)
+    labels, tables, many = _rows(result, rows_of(result, result.columns, of_measure), total, canvas)
     periods = len(total["value"])
     left = max(map(canvas.measure, labels), default=0.0) / 72 + 0.5
     box = Box(0, 0, *canvas.axes) if canvas.axes else _box(canvas, left, len(labels))
@@ -338,13 +338,13 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
     known = np.abs(np.concatenate(growths)) if growths else np.zeros(0)
     known = known[np.isfinite(known)]
     most = float(np.quantile(known, 0.9)) if len(known) else 1.0
-    cells, captions, told = [], [], []
-    details = RowDetails(result, asked, canvas)
+    cells, captions, pointed_at = [], [], []
+    details = RowDetails(result, of_measure, canvas)
     for y, (table, row) in enumerate(zip(tables, texts)):
         if canvas.detailed:
             rows = details.rows(table)
             x, ends = table["period"].astype(float), np.full(len(rows), float(y))
-            told.append(Details(x - 0.5, x + 0.5, rows, cross=(ends - 0.5, ends + 0.5)))
+            pointed_at.append(Details(x - 0.5, x + 0.5, rows, cross=(ends - 0.5, ends + 0.5)))
         for x, text, growth, verdict in zip(table["period"].tolist(), row, table["growth"].tolist(), table["verdict"]):
             strength = min(abs(growth) / (most or 1.0), 1.0) * (_STRONGEST - _PALEST) + _PALEST
             role = role_of(str(verdict))
@@ -358,15 +358,15 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
         Axis(
             "names", len(labels) - 0.5, -0.5, tuple(Tick(float(y), name) for y, name in enumerate(labels)), line=False
         ),
-        (Tiles(tuple(cells)), *_apart(result, len(labels), periods), Captions(tuple(captions)), *told),
+        (Tiles(tuple(cells)), *_apart(result, len(labels), periods), Captions(tuple(captions)), *pointed_at),
         box,
     )
-    said = sentence(result, total, formats, unit(asked, formats), together=bool(result.by)) if drawn else ""
+    said = sentence(result, total, formats, unit(of_measure, formats), together=bool(result.by)) if drawn else ""
     left_out = len(labels) - bool(result.by)
     if many > left_out:
         said += formats.dot + formats.say(THE_LARGEST, n=left_out, many=formats.number(many, 0))
     return Scene(
-        title=subject(result, asked, formats, split=True, told=_GROWTH),
+        title=subject(result, of_measure, formats, split=True, pattern=_GROWTH),
         subtitle=said,
         footnote=figure_footnote(result, formats),
         size=canvas.room if canvas.size else (canvas.room[0], box.height + ABOVE + BELOW),

@@ -89,8 +89,8 @@ def value_bars(values: Floats, half: float, *, pale: bool) -> tuple[Layer, ...]:
     """Bars of the values by item, pale ones with a solid end."""
     drawn = np.isfinite(values)
     at, ends = np.flatnonzero(drawn).astype(float), values[drawn]
-    made = Bars(at - half, at + half, np.zeros(len(at)), ends, pale=pale, along="x")
-    return (made, Ticks(at, ends, half, role="current", along="x", weight=2.2)) if pale else (made,)
+    bars = Bars(at - half, at + half, np.zeros(len(at)), ends, pale=pale, along="x")
+    return (bars, Ticks(at, ends, half, role="current", along="x", weight=2.2)) if pale else (bars,)
 
 
 #: Half the height of the wide bar and of the narrow one, and how much of its tone the wide one keeps.
@@ -276,17 +276,17 @@ def slope(result: Comparison, canvas: Canvas, *, measure: str | None = None, at:
         if any(path.role == role for path in paths)
     )
     half = (axis.high - axis.low) * LINE / 2 / max(box.height * 72, 1.0)
-    details = tuple(_at_ends(told, panel.values, half) for told in panel.details)
+    details = tuple(_at_ends(details_of_panel, panel.values, half) for details_of_panel in panel.details)
     panel_of = Panel(x, axis, (*uprights, *paths, Captions(texts), *details), box, heading=named)
     return period.scene(canvas, size, (panel_of,), legend)
 
 
-def _at_ends(told: Details, values: Floats, half: float) -> Details:
+def _at_ends(details_of_panel: Details, values: Floats, half: float) -> Details:
     """The details of items, each around the end of its line."""
-    shown = np.rint(told.low + 0.5).astype(np.int64)
+    shown = np.rint(details_of_panel.low + 0.5).astype(np.int64)
     known = np.isfinite(values[shown])
     ends = values[shown][known]
-    return Details(ends - half, ends + half, tuple(row for row, k in zip(told.rows, known) if k), along="y")
+    return Details(ends - half, ends + half, tuple(row for row, k in zip(details_of_panel.rows, known) if k), along="y")
 
 
 def _sides(result: Comparison, total: Table, formats: Formats) -> tuple[str, str]:

@@ -272,8 +272,8 @@ def trend(
     >>> lc.draw.trend(months).axes[0].get_ylabel()
     'EUR'
     """
-    asked = measure_of(result, measure)
-    marks = marks_of(result.judgings[asked.name], canvas.formats, canvas.drawable)
+    of_measure = measure_of(result, measure)
+    marks = marks_of(result.judgings[of_measure.name], canvas.formats, canvas.drawable)
 
     def draws(table: Table) -> tuple[Layer, ...]:
         return (*_line(table, _TREND_WEIGHT), Captions(_turning_marks(table, marks, canvas.formats)))
@@ -282,7 +282,7 @@ def trend(
     if small and panels is not None:
         raise QuestionError("`small` is one line alone: leave `panels` out, or name an `item`")
     if small and not whole.empty:
-        return _as_small_as_a_word(whole, canvas, _last_mark(parts_of(result, asked, item, None)[0][1], marks))
+        return _as_small_as_a_word(whole, canvas, _last_mark(parts_of(result, of_measure, item, None)[0][1], marks))
     return replace(whole, panels=tuple(uncrowded(panel, canvas) for panel in whole.panels))
 
 
@@ -292,13 +292,13 @@ def _line(table: Table, weight: float) -> tuple[Path, ...]:
     n = len(values)
     x = np.arange(n, dtype=float)
     partial = table["status"] != "complete"
-    found: list[Path] = []
+    paths: list[Path] = []
     for verdict in VERDICTS:
         for dashed, dash in ((False, "solid"), (True, "dotted")):
             leads = (verdicts == verdict) & (partial == dashed)
             if leads.any():
-                found.append(_stretches(x, values, leads, role_of(verdict), dash, weight))
-    return tuple(found)
+                paths.append(_stretches(x, values, leads, role_of(verdict), dash, weight))
+    return tuple(paths)
 
 
 def _stretches(x: Floats, values: Floats, leads: NDArray[np.bool_], role: str, dash: str, weight: float) -> Path:
@@ -351,12 +351,12 @@ def _turning_marks(table: Table, marks: Marks, formats: Formats) -> tuple[Text, 
 
 
 def _trend_legend(result: Comparison, tables: Sequence[Table], formats: Formats) -> tuple[Entry, ...]:
-    found = {role_of(str(verdict)) for table in tables for verdict in table["verdict"]}
+    roles = {role_of(str(verdict)) for table in tables for verdict in table["verdict"]}
     against = against_words(result, formats)
     entries = [
         Entry("line", formats.say(words, base=against), role, weight=_TREND_WEIGHT)
         for role, words in _LEGEND.items()
-        if role in found
+        if role in roles
     ]
     if any((table["status"] == "to-date").any() for table in tables):
         entries.append(

@@ -96,15 +96,15 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
     'EUR'
     """
     formats = canvas.formats
-    asked, labels = measure_of(result, measure), item_labels(result, item)
-    running, base = (result.lines(name, asked, labels) for name in ("running", "base"))
+    of_measure, labels = measure_of(result, measure), item_labels(result, item)
+    running, base = (result.lines(name, of_measure, labels) for name in ("running", "base"))
     shown = range(max(len(result.periods) - _MOST_LINES, 0), len(result.periods))
     positions = np.arange(len(result.positions.numbers), dtype=float)
     last = len(result.periods) - 1
     reference = _is_reference(result)
     bases = base[last] if reference else np.full(len(positions), np.nan)
-    axis = amounts_axis([running[list(shown)], bases], formats, axis_words(asked, formats))
-    ranks = ranks_of(result, asked, labels)
+    axis = amounts_axis([running[list(shown)], bases], formats, axis_words(of_measure, formats))
+    ranks = ranks_of(result, of_measure, labels)
     ends = [line_end(running[place], _named(result, ranks, place, formats), bold=place == last) for place in shown]
     if np.isfinite(bases).any():
         ends.append(line_end(bases, base_heading(result, formats)))
@@ -113,7 +113,7 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
         own = ends.pop(len(shown) - 1)
     lane = max((canvas.measure(end.text, end.size, end.bold) for end in ends), default=0.0)
     box = panel_box(canvas, lane + 7)
-    layers: list[Layer] = list(_gap(result, running[last], base[last], asked, positions))
+    layers: list[Layer] = list(_gap(result, running[last], base[last], of_measure, positions))
     for place in shown:
         age = last - place
         role, weight = ("current", _CURRENT) if not age else ("base", _EARLIER[age - 1])
@@ -130,7 +130,7 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
         layers.append(line)
         texts.append(date)
     layers.append(Captions(tuple(texts)))
-    layers += day_details(result.days[last], _told(result, asked, labels, canvas), canvas)
+    layers += day_details(result.days[last], _pointed_at(result, of_measure, labels, canvas), canvas)
     drawn = bool(np.isfinite(running[list(shown)]).any())
     left_out = (
         [formats.say("the latest {n} of {many} drawn", n=_MOST_LINES, many=formats.number(len(result.periods), 0))]
@@ -138,17 +138,17 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
         else []
     )
     return Scene(
-        title=subject(result, asked, formats, split=False, item=item_words(item), told=RUNNING_TOTAL),
-        subtitle=standing_sentence(result, asked, labels, formats) if drawn else "",
+        title=subject(result, of_measure, formats, split=False, item=item_words(item), pattern=RUNNING_TOTAL),
+        subtitle=standing_sentence(result, of_measure, labels, formats) if drawn else "",
         footnote=formats.dot.join([figure_footnote(result, formats), *left_out]),
         size=canvas.room,
         panels=(Panel(_axis(result, positions, formats), axis, tuple(layers), box),),
-        legend=_pace_legend(result, layers, formats, lower=asked.better == "lower"),
+        legend=_pace_legend(result, layers, formats, lower=of_measure.better == "lower"),
         empty="" if drawn else formats.say("Nothing to draw: no period has a running total"),
     )
 
 
-def _told(
+def _pointed_at(
     result: Pace, measure: Measure, labels: tuple[str, ...], canvas: Canvas
 ) -> list[tuple[str, Floats, DayTexts]]:
     """What a pointer shows of the last line, day by day: running total, base, gap and growth."""
@@ -239,11 +239,11 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
     'EUR'
     """
     formats = canvas.formats
-    asked, labels = measure_of(result, measure), item_labels(result, item)
+    of_measure, labels = measure_of(result, measure), item_labels(result, item)
     whole = result.whole
-    block, place = whole.block_of(asked, labels)
+    block, place = whole.block_of(of_measure, labels)
     row = block.row(0, place)
-    path = result.path(asked, labels)
+    path = result.path(of_measure, labels)
     n = len(path.days)
     x = np.arange(n, dtype=float)
     last, today = float(n - 1), float(np.searchsorted(path.days, result.now.cuts[0]))
@@ -256,7 +256,7 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
     axis = amounts_axis(
         [path.running, path.expected, path.low, path.high, *(side for side, _, _ in references)],
         formats,
-        axis_words(asked, formats),
+        axis_words(of_measure, formats),
     )
     layers: list[Layer] = []
     if ranged:
@@ -291,14 +291,14 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
         layers.append(line)
         texts.append(date)
     layers.append(Captions(tuple(texts)))
-    of = unit(asked, formats)
+    of = unit(of_measure, formats)
     sides = [(formats.say("to date"), path.running), (column_words("estimate", formats), path.expected)]
     sides += [(words, side) for side, words, _ in references]
     layers += day_details(path.days, [(words, side, DayTexts(of)) for words, side in sides], canvas)
     ticks = day_ticks(result.calendar, result.within, path.days, formats)
     return Scene(
-        title=landing_subject(result, asked, formats, item_words(item)),
-        subtitle=landing_sentence(result, asked, labels, formats),
+        title=landing_subject(result, of_measure, formats, item_words(item)),
+        subtitle=landing_sentence(result, of_measure, labels, formats),
         footnote=figure_footnote(whole, formats),
         size=canvas.room,
         panels=(Panel(Axis("position", -0.01 * n, last + 1.4 * _CROSSBAR * n, ticks), axis, tuple(layers), box),),

@@ -63,9 +63,9 @@ class DescribedFigure(Figure):
     def savefig(self, fname: Any, **options: Any) -> None:
         """As Matplotlib has it, with the description in PNG, SVG and PDF."""
         form = options.get("format") or FilePath(str(fname)).suffix[1:] or str(mpl.rcParams["savefig.format"])
-        told = {"Title": self.title}
-        about = {"png": told | {"Description": self.alt}, "svg": told | {"Description": self.alt}}
-        about["pdf"] = told | {"Subject": self.alt}
+        named = {"Title": self.title}
+        about = {"png": named | {"Description": self.alt}, "svg": named | {"Description": self.alt}}
+        about["pdf"] = named | {"Subject": self.alt}
         if str(form).lower() in about:
             options["metadata"] = about[str(form).lower()] | (options.get("metadata") or {})
         with quietly():
@@ -293,8 +293,8 @@ def _literal(text: str) -> str:
 
 def saved(figure: Figure, form: str) -> bytes:
     """A figure as the bytes of a file; the same data gives the same ones."""
-    made = BytesIO()
+    file = BytesIO()
     metadata: dict[str, Any] = {"png": {}, "svg": {"Date": None}, "pdf": {"CreationDate": None}}[form]
     with style():
-        figure.savefig(made, format=form, dpi=100, facecolor=figure.get_facecolor(), metadata=metadata)
-    return made.getvalue()
+        figure.savefig(file, format=form, dpi=100, facecolor=figure.get_facecolor(), metadata=metadata)
+    return file.getvalue()

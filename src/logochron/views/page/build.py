@@ -70,7 +70,7 @@ def views_of_all(
     many = _views(choices)
     done = 0
 
-    def told() -> None:
+    def count_on() -> None:
         nonlocal done
         done += 1
         if progress is not None:
@@ -80,7 +80,7 @@ def views_of_all(
         views = []
         for section in sections:
             views.append(section_views(section, choices, formats))
-            told()
+            count_on()
         return views
 
     if workers <= 1 or many < _FEW or len(sections) < 2:
@@ -91,11 +91,11 @@ def views_of_all(
         # the longest are begun first
         order = sorted(range(len(sections)), key=lambda n: -(a.type.weight if (a := sections[n].answer) else 0))
         jobs = {processes.submit(_asked_again, *_as_asked(sections[n]), choices, formats): n for n in order}
-        found: dict[int, PooledViews] = {}
+        views_by_section: dict[int, PooledViews] = {}
         try:
             for job in as_completed(jobs):
-                found[jobs[job]] = job.result()
-                told()
+                views_by_section[jobs[job]] = job.result()
+                count_on()
         except BaseException as error:
             processes.shutdown(wait=False, cancel_futures=True)
             for child in set(active_children()) - others:
@@ -106,7 +106,7 @@ def views_of_all(
             _LOG.warning("other processes could not help with the page, or were stopped: it is made by one alone")
             done = 0
             return one_by_one()
-    return [found[n] for n in range(len(sections))]
+    return [views_by_section[n] for n in range(len(sections))]
 
 
 def _deaf() -> None:
@@ -269,15 +269,15 @@ def page(
 
 def _about(answers: Sequence[AlignedAnswer], formats: Formats) -> list[str]:
     """The report date in words, the records, what is filtered: of each book once."""
-    found: dict[str, None] = {}
+    lines: dict[str, None] = {}
     for answer in answers:
         cover = answer.book.coverage
-        found[formats.say("Report date {day}", day=formats.long_day(cover.last))] = None
-        found[formats.say("Records {first} to {last}", first=formats.long_day(cover.first),
+        lines[formats.say("Report date {day}", day=formats.long_day(cover.last))] = None
+        lines[formats.say("Records {first} to {last}", first=formats.long_day(cover.first),
                           last=formats.long_day(cover.recorded_last))] = None  # fmt: skip
         if answer.book.selected:
-            found[formats.say("Only {selection}", selection=", ".join(answer.book.selected))] = None
-    return [visible(line) for line in found]
+            lines[formats.say("Only {selection}", selection=", ".join(answer.book.selected))] = None
+    return [visible(line) for line in lines]
 
 
 def _records(answers: Sequence[AlignedAnswer], formats: Formats) -> list[str]:
@@ -389,7 +389,7 @@ def write_page(
     for section in sections:
         if section.answer is not None:
             check_room(section.answer, "a page")
-    made = page(
+    html = page(
         sections,
         title=title or sections[0].heading,
         formats=formats,
@@ -398,7 +398,7 @@ def write_page(
     )
     path = Path(path)
     with whole_file(path) as target:
-        target.write_text(made, encoding="utf-8")
+        target.write_text(html, encoding="utf-8")
     return path
 
 

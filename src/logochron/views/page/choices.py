@@ -106,7 +106,7 @@ def choices_of(
     most = max(min(MOST_VIEWS, MOST_OF_ALL // len(answers), _MOST_LOOKED_AT // max(len(book), 1)), 1)
     dimensions, left_out = _fitting(book, lead, wanted, most, formats)
     items = max(answer.rows // max(len(answer.periods), 1) for answer in answers)  # each period is shown with all
-    kept, told = _latest(len(lead.periods), max(min(most, MOST_OF_PAGE // max(items, 1)), 1), formats)
+    kept, lines = _latest(len(lead.periods), max(min(most, MOST_OF_PAGE // max(items, 1)), 1), formats)
     labels = lead.periods[-kept:]
     chosen = len(labels) - 1
     chosen = next((n for n, label in enumerate(labels) if label == first.opens_at), chosen)
@@ -120,7 +120,7 @@ def choices_of(
         dimensions=dimensions,
         picks=picks_of(book, dimensions),
         chosen=chosen,
-        left_out=(*left_out, *told),
+        left_out=(*left_out, *lines),
     )
 
 
@@ -147,12 +147,12 @@ def picks_of(book: Daybook, dimensions: Mapping[str, Sequence[str]]) -> tuple[Pi
         return ((),)
     rows = list(zip(*(np.asarray(labels).astype(str).tolist() for labels in book.day_sums(names).items.labels)))
     offered = {name: set(items) for name, items in dimensions.items()}
-    found: dict[Pick, None] = {}
+    picks: dict[Pick, None] = {}
     for taken in sorted(product((False, True), repeat=len(names)), key=sum):
         for row in rows:
             if all(label in offered[name] for name, label, take in zip(names, row, taken) if take):
-                found[tuple(label if take else None for label, take in zip(row, taken))] = None
-    return tuple(found)
+                picks[tuple(label if take else None for label, take in zip(row, taken))] = None
+    return tuple(picks)
 
 
 def _fitting(

@@ -177,11 +177,11 @@ def _text(text: Text) -> list[Any]:
     """What is usual is left out at the end."""
     x, y = _number(text.x), _number(text.y)
     looks = [round(text.dx, 2), round(text.dy, 2), text.across[0], text.upright[0], text.size]
-    found = [x, y, text.text, text.role, *looks, int(text.bold), text.frame, int(text.halo)]
+    parts = [x, y, text.text, text.role, *looks, int(text.bold), text.frame, int(text.halo)]
     usual = [None, None, None, "ink", 0.0, 0.0, "c", "c", 9.0, 0, "", 0]
-    while len(found) > 3 and found[-1] == usual[len(found) - 1]:
-        found.pop()
-    return found
+    while len(parts) > 3 and parts[-1] == usual[len(parts) - 1]:
+        parts.pop()
+    return parts
 
 
 def _numbers(values: Floats, pool: Pool) -> int:
@@ -277,11 +277,11 @@ class KeptTable:
             return self.rows
         named = tuple(label is not None for label in wanted)
         if named not in self._found:  # by the dimensions that are picked in, so that no pick goes through all rows
-            found = self._found.setdefault(named, {})
+            places = self._found.setdefault(named, {})
             for n, kept in enumerate(self.rows):
                 if not kept.row.total:
                     key = tuple(label if name else None for label, name in zip(kept.labels, named))
-                    found.setdefault(key, []).append(n)
+                    places.setdefault(key, []).append(n)
         return [self.rows[n] for n in sorted([*self._found[named].get(tuple(wanted), ()), *self._totals])]
 
 
@@ -291,7 +291,7 @@ def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[Ke
     by: tuple[str, ...] = getattr(answer, "by", ())
     names = [measure.name for measure in getattr(answer, "measures", ())]
     per_measure = len(specs) // max(len(names), 1) or 1
-    found = []
+    tables = []
     for n, spec in enumerate(specs):
         periods: dict[int, list[KeptRow]] = {}
         for row in spec.rows:
@@ -302,8 +302,8 @@ def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[Ke
                 place = int(columns["period"][i]) if answer.type.has_column("period") else place
                 labels = tuple(columns[name][i] if name in columns else None for name in by)
             periods.setdefault(place, []).append(KeptRow(row, labels, place))
-        found.append(KeptTable(spec, names[n // per_measure] if names else "", periods))
-    return found
+        tables.append(KeptTable(spec, names[n // per_measure] if names else "", periods))
+    return tables
 
 
 def table_data(
@@ -492,5 +492,5 @@ class Cards:
 
 def _card(card: Card, measure: str, period: str) -> list[str | None]:
     """A card as the script takes it apart."""
-    told = [measure, period, visible(card.name), card.period, card.figure, card.moved, card.change, card.earlier]
-    return [*told, card.verdict, full_figure(card.value), full_figure(card.growth)]
+    texts = [measure, period, visible(card.name), card.period, card.figure, card.moved, card.change, card.earlier]
+    return [*texts, card.verdict, full_figure(card.value), full_figure(card.growth)]

@@ -57,12 +57,12 @@ class SectionViews:
     def view(self, pick: Pick, period: int) -> int:
         """The place of the view of a pick and a period."""
         try:
-            view = self.made(pick, period)
+            view = self.make(pick, period)
         except LogochronError as error:
             view = {"refused": self.no(_NOTHING, error)}
         return self.pool.add(view, refers=True)
 
-    def made(self, pick: Pick, period: int) -> Data:
+    def make(self, pick: Pick, period: int) -> Data:
         """The view of a pick and a period."""
         raise NotImplementedError
 
@@ -144,7 +144,7 @@ class StillViews(SectionViews):
         tables = self.tables(answer, kept_tables(answer, self.formats, Shown(rows=_MOST_ROWS)))
         return self.data(tables, self.words(answer, None), self.drawn(answer))
 
-    def made(self, pick: Pick, period: int) -> Data:
+    def make(self, pick: Pick, period: int) -> Data:
         """The same view whatever is chosen."""
         return self._view
 
@@ -236,7 +236,7 @@ class PeriodViews(ChosenViews):
         """How many periods a figure of several shows."""
         return self.listed if self.listed > 1 else _SEEN
 
-    def made(self, pick: Pick, period: int) -> Data:
+    def make(self, pick: Pick, period: int) -> Data:
         """The view of a pick and a period."""
         place = self._places[period]
         if place is None:
@@ -370,7 +370,7 @@ class OnePeriodViews(ChosenViews):
             self._answers[key] = answer, kept_tables(answer, self.formats)
         return self._answers[key]
 
-    def made(self, pick: Pick, period: int) -> Data:
+    def make(self, pick: Pick, period: int) -> Data:
         """The view of a pick and a period."""
         place = self._places[period]
         if place is None:
@@ -406,7 +406,7 @@ class DayViews(ChosenViews):
             self._on_days[key] = self.answer.on_days(self.of(picked), rest)
         return self._on_days[key](self.last_days[period])
 
-    def made(self, pick: Pick, period: int) -> Data:
+    def make(self, pick: Pick, period: int) -> Data:
         """The view of a pick and a period."""
         picked = self.picked(pick)
         answer = self._answer(picked, period)

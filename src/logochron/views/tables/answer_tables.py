@@ -87,8 +87,10 @@ def _of_items(answer: AlignedAnswer, measure: Measure, formats: Formats, shown: 
 def _of_rows(answer: Result, formats: Formats) -> TableSpec:
     columns, of = answer.columns, answer.type
     decimals = formats.decimals or 0
-    made: dict[str, Sequence[Cell]] = {name: _column(answer, columns, name, formats, decimals) for name in columns}
-    rows = [Row(dict(zip(made, cells))) for cells in zip(*made.values())]
+    columns_of_cells: dict[str, Sequence[Cell]] = {
+        name: _column(answer, columns, name, formats, decimals) for name in columns
+    }
+    rows = [Row(dict(zip(columns_of_cells, cells))) for cells in zip(*columns_of_cells.values())]
     return TableSpec(
         title=capital(words(of.name)),
         unit="",

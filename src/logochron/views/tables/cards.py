@@ -67,13 +67,13 @@ def cards_of(
         raise QuestionError(f"`measure` must be one of {known}; got {brief(measure)}")
     place = result.place(at)
     period, base = periods_of(result, place, formats)
-    found = []
+    cards = []
     for one in wanted:
         signs = marks_of(result.judgings[one.name], formats, drawable)
         groupings = [result.total_columns, *([result.columns] if result.by else [])]
         for columns in groupings:
-            found += _cards(result, one, columns, place, capital(period.name), base.when, signs, formats)
-    return found
+            cards += _cards(result, one, columns, place, capital(period.name), base.when, signs, formats)
+    return cards
 
 
 def shown_cards(cards: list[Card], formats: Formats) -> tuple[list[Card], tuple[str, ...]]:
@@ -102,7 +102,7 @@ def _cards(
         order = np.lexsort((-np.nan_to_num(row["value"]), gathered))
     named, name = unit(measure, formats), measure_told(result, measure, formats)
     bands = result.words["band"]
-    made = []
+    cards = []
     for i in order.tolist():
         value, base, change, growth = (float(row[name][i]) for name in ("value", "base", "change", "growth"))
         direction, verdict = DIRECTIONS[row["direction"][i]], VERDICTS[row["verdict"][i]]
@@ -115,7 +115,7 @@ def _cards(
             item = everything(words(result.by[0]), formats.language)
         now, before = amounts_apart([value, base], named, formats)
         earlier = formats.say(_BASE, value=before, when=base_when)
-        made.append(
+        cards.append(
             Card(
                 name,
                 item,
@@ -129,4 +129,4 @@ def _cards(
                 growth,
             )
         )
-    return made
+    return cards

@@ -139,8 +139,8 @@ class Row:
 
     def value(self, column: str) -> float:
         """The figure of a cell, NaN where there is none."""
-        found = self.cells[column].value if column in self.cells else None
-        return float("nan") if found is None else found
+        value = self.cells[column].value if column in self.cells else None
+        return float("nan") if value is None else value
 
 
 class Shown(NamedTuple):

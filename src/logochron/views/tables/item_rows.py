@@ -225,11 +225,11 @@ def lines_of(result: AlignedAnswer, measure: Measure, formats: Formats, shown: S
     for period in range(periods):
         items, sums = items_of[period], sums_of[period]
         if is_tree(result):
-            found = _tree(result.by, table, items, subtotals, sums)
+            lines = _tree(result.by, table, items, subtotals, sums)
         else:
-            found = (Line(table, i, tuple(str(table[name][i]) for name in result.by)) for i in items)
+            lines = (Line(table, i, tuple(str(table[name][i]) for name in result.by)) for i in items)
         yield [
-            *islice(found, None if most is None else most - 1),
+            *islice(lines, None if most is None else most - 1),
             Line(total, period, (named, *("" for _ in result.by[1:])), total=True),
         ]
 
@@ -267,8 +267,8 @@ def _tree(by: tuple[str, ...], table: Table, items: range, subtotals: Table, sum
 
 def _under(by: tuple[str, ...], columns: Table, rows: range) -> dict[tuple[Any, ...], list[tuple[Any, int]]]:
     """Rows by the labels of the subtotal they belong to, each with its own labels."""
-    found: dict[tuple[Any, ...], list[tuple[Any, int]]] = {}
+    by_parent: dict[tuple[Any, ...], list[tuple[Any, int]]] = {}
     for i in rows:
         named = tuple(label for name in by if (label := columns[name][i]) is not None)
-        found.setdefault(named[:-1], []).append((named, i))
-    return found
+        by_parent.setdefault(named[:-1], []).append((named, i))
+    return by_parent

@@ -161,12 +161,12 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
 def _add_plan(lines: _Lines, result: Landing, measure: Measure, row: Mapping[str, Any]) -> None:
     """The plan of the period beside the estimate."""
     plan, gap = float(row["plan"]), float(row["plan_gap"])
-    what, told = column_words("plan", lines.formats), lines.amount(gap, signed=True)
+    what, text = column_words("plan", lines.formats), lines.amount(gap, signed=True)
     if not np.isfinite(gap) or plan <= 0:
-        lines.add(what, plan, told)
+        lines.add(what, plan, text)
         return
     judged = result.against_plan(measure, float(row["estimate"]), plan)
-    lines.add(what, plan, told, growth=gap / plan, judged=judged)
+    lines.add(what, plan, text, growth=gap / plan, judged=judged)
 
 
 def _by_row(result: Landing, measure: Measure, formats: Formats, shown: Shown) -> TableSpec:
@@ -180,10 +180,10 @@ def _by_row(result: Landing, measure: Measure, formats: Formats, shown: Shown) -
 
     rows: list[Row] = []
     for period in lines_of(result, measure, formats, shown):
-        made = [row(result, line, starts=n == 0) for n, line in enumerate(period)]
+        of_period = [row(result, line, starts=n == 0) for n, line in enumerate(period)]
         if result.by and not parted and np.isfinite(result.summed_items[measure.name]):
-            made.insert(-1, _sum_row(result, measure, figures, items))
-        rows += made
+            of_period.insert(-1, _sum_row(result, measure, figures, items))
+        rows += of_period
     if parted:
         rows.append(_whole_row(result, measure, formats, row))
     filled = {
@@ -273,10 +273,10 @@ def _sum_row(result: Landing, measure: Measure, figures: FigureCells, items: lis
 def _whole_row(result: Landing, measure: Measure, formats: Formats, row: Callable[..., Row]) -> Row:
     """The whole period under its parts."""
     (line,) = next(lines_of(result.whole, measure, formats))[-1:]
-    made = row(result.whole, line, starts=True)
+    first = row(result.whole, line, starts=True)
     cells = {
-        **made.cells,
+        **first.cells,
         "period": Cell("period", result.period),
         "status": Cell("text", formats.say("estimated")),
     }
-    return replace(made, cells=cells, total=True, starts=False)
+    return replace(first, cells=cells, total=True, starts=False)

@@ -147,17 +147,17 @@ def _table(
     rows = []
     for n, line in enumerate(lines):
         direction, verdict = DIRECTIONS[directions[n]], VERDICTS[verdicts[n]]
-        made = {
+        columns_of_cells = {
             column.name: Cell(column.kind, text[n], float(figure))
             for column, text, figure in zip(columns, texts, line.figures)
         }
-        growth = made["growth"]._replace(
+        growth = columns_of_cells["growth"]._replace(
             text=growth_or_level(float(line.figures[3]), direction, formats),
             mark=marks.sign(direction, verdict),
             verdict=verdict,
         )
-        rows.append(Row({**line.named, **made, "growth": growth}, line.total, source=line.source))
-    title = subject(result, measure, formats, split=bool(result.by), told=RUNNING_TOTAL, when=period)
+        rows.append(Row({**line.named, **columns_of_cells, "growth": growth}, line.total, source=line.source))
+    title = subject(result, measure, formats, split=bool(result.by), pattern=RUNNING_TOTAL, when=period)
     return TableSpec(
         title=f"{title}{formats.dot}against {against_words(result, formats)}{formats.dot}{_at(result, formats)}",
         unit=unit(measure, formats),

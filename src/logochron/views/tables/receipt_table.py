@@ -69,10 +69,10 @@ class Arithmetic:
         shown = [self.formats.number(t, n, signed=k in bearing) for k, (t, n) in enumerate(zip(terms, places))]
         shown = [f"({one})" if n and term < 0 else one for n, (one, term) in enumerate(zip(shown, terms))]
         if part:
-            told = self.formats.growth(result, of_result) if signed else self.formats.part(result, of_result)
+            outcome = self.formats.growth(result, of_result) if signed else self.formats.part(result, of_result)
         else:
-            told = self.formats.number(result, of_result, signed=signed)
-        return text.format(*shown, told)
+            outcome = self.formats.number(result, of_result, signed=signed)
+        return text.format(*shown, outcome)
 
     def _digits(
         self, terms: Sequence[float], result: float, reckon: Callable[..., float], least: Sequence[int], *, part: bool
@@ -176,8 +176,8 @@ def relation_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
     elif np.isfinite(before):
         lines.append(f"ratio before = {formats.part(before, 2)}")
     if np.isfinite(moved):
-        told = formats.say("{n} points", n=formats.number(moved * 100, 2, signed=True))
-        lines.append(f"ratio change = ratio {sums.minus} ratio before = {told}")
+        points = formats.say("{n} points", n=formats.number(moved * 100, 2, signed=True))
+        lines.append(f"ratio change = ratio {sums.minus} ratio before = {points}")
     return [*lines, f"direction: {figures['direction']}"]
 
 
@@ -199,8 +199,8 @@ def drivers_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
     q1, q0, many, before = (float(side[name]) for side in (figures, whole) for name in ("quantity", "base_quantity"))
     n = 0 if all(map(float.is_integer, (q1, q0, many, before))) else 2
     units = [formats.number(one, n) for one in (q1, q0, many, before)]
-    told = f"{words(answer.quantity.name)}: {units[0]} against {units[1]}"
-    lines.append(told if not receipt.item else f"{told}; of all {units[2]} against {units[3]}")
+    text_of_units = f"{words(answer.quantity.name)}: {units[0]} against {units[1]}"
+    lines.append(text_of_units if not receipt.item else f"{text_of_units}; of all {units[2]} against {units[3]}")
     single = len(receipt.item) == len(answer.by) and OTHERS not in receipt.item.values()
     if single and not any(note == "no quantity" for note in receipt.notes) and q0 > 0:
         b, v = float(figures["base"]), float(figures["value"])
@@ -214,8 +214,8 @@ def drivers_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
              lambda value, own, now, base: value - base / own * now),
         )  # fmt: skip
         for (text, terms, least, reckon), effect in zip(effects, parts):
-            told = f"{text} = {{{len(terms)}}}"
-            lines.append(sums.line(told, terms, effect, reckon, least=least, signed=True))
+            text_of_units = f"{text} = {{{len(terms)}}}"
+            lines.append(sums.line(text_of_units, terms, effect, reckon, least=least, signed=True))
     text = "volume + mix + price = {0} + {1} + {2} = {3}"
     return [*lines, sums.line(text, parts, change, lambda *all_of: sum(all_of), signed=True)]
 
@@ -248,11 +248,11 @@ def estimate_lines(facts: LandingFacts, figures: Mapping[str, Any], sums: Arithm
             text = "share usually done = base to the same point / base = {0} / {1} = {2}"
             least = [decimals, decimals]
             lines.insert(0, of_shares.line(text, [facts.base_to_date, base], share, truediv, least=least))
-        told = [f"{name} {formats.part(error)} ({past})" for name, (error, past) in facts.tried.items() if past]
+        errors = [f"{name} {formats.part(error)} ({past})" for name, (error, past) in facts.tried.items() if past]
         if len(facts.tried) > 1:
             lines.append(
-                f"profile: {profile}, as typical errors at this point were (past periods): {', '.join(told)}"
-                if told
+                f"profile: {profile}, as typical errors at this point were (past periods): {', '.join(errors)}"
+                if errors
                 else f"profile: {profile}, as no past period is known"
             )
         else:
@@ -407,8 +407,8 @@ def _made_of(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
     sign = "/" if quotient else sums.minus
 
     def line(side: str, parts: Sequence[tuple[str, float]], figure: float) -> str:
-        told = f" {sign} ".join(f"{words(name)} {{{n}}}" for n, (name, _) in enumerate(parts))
-        text, terms = f"{side} = {told} = {{{len(parts)}}}", [part for _, part in parts]
+        sum_text = f" {sign} ".join(f"{words(name)} {{{n}}}" for n, (name, _) in enumerate(parts))
+        text, terms = f"{side} = {sum_text} = {{{len(parts)}}}", [part for _, part in parts]
         return sums.line(text, terms, figure, truediv if quotient else sub, least=[places] * len(terms))
 
     lines = []

@@ -31,7 +31,7 @@ from logochron.views.tables.cells import Cell, Shown, TableColumn, TableSpec
 from logochron.views.tables.workbook_formulas import ITEM, Group, Sheet, formula, groups_of, is_item, is_stuck
 
 
-class MadeWorkbook(NamedTuple):
+class WorkbookWriter(NamedTuple):
     """The workbook while it is made, and how it is written."""
 
     book: Any
@@ -52,14 +52,20 @@ class MadeWorkbook(NamedTuple):
 
 
 def conditions(
-    made: MadeWorkbook, sheet: Any, held: Sheet, marked: str, rows: int, answer: AlignedAnswer, measure: Measure
+    workbook: WorkbookWriter,
+    sheet: Any,
+    held: Sheet,
+    marked: str,
+    rows: int,
+    answer: AlignedAnswer,
+    measure: Measure,
 ) -> None:
     """Marks and colors of growth, that follow when a figure changes; bands color before directions do."""
     judging: Judging = answer.judgings[measure.name]
     low, high, place = held.first, held.first + rows - 1, held.columns[marked]
     cell = f"{xl_col_to_name(place, col_abs=True)}{low + 1}"
     tolerance = float(judging.tolerance)
-    marks = marks_of(judging, made.formats)
+    marks = marks_of(judging, workbook.formats)
     of_direction = verdict(np.arange(len(DIRECTIONS), dtype=np.int8), measure.better, judging).tolist()
     moved = {"rising": f"{cell}>{tolerance!r}", "falling": f"{cell}<{-tolerance!r}", "level": "TRUE"}
     banded = judging.bands if judging.on == "growth" and answer.type.has_column("band") else ()
@@ -73,12 +79,12 @@ def conditions(
             judged = band.verdict if band is not None and band.verdict is not None else judged
             sign = marks.sign(name, judged, band.name if band is not None else None).replace('"', "")
             shown = f'"{sign} "+0.0%;"{sign} "-0.0%;"{sign} "0.0%'
-            look = made.book.add_format({"font_color": made.palette.verdict(judged), "num_format": shown})
+            look = workbook.book.add_format({"font_color": workbook.palette.verdict(judged), "num_format": shown})
             rule = {"type": "formula", "criteria": f"=AND({','.join([*limits, test])})", "format": look}
             sheet.conditional_format(low, place, high, place, rule | {"stop_if_true": True})
 
 
-def sparks(made: MadeWorkbook, sheet: Any, held: Sheet, spec: TableSpec, place: int) -> None:
+def sparks(workbook: WorkbookWriter, sheet: Any, held: Sheet, spec: TableSpec, place: int) -> None:
     """Small lines of the workbook's own, of figures in hidden columns beside the table."""
     lines = [row.cells["spark"].spark if "spark" in row.cells else () for row in spec.rows]
     longest = max(map(len, lines), default=0)
@@ -91,7 +97,7 @@ def sparks(made: MadeWorkbook, sheet: Any, held: Sheet, spec: TableSpec, place: 
         cells.append(xl_rowcol_to_cell(at, held.columns["spark"]))
         first, last = (xl_rowcol_to_cell(at, one) for one in (place, place + len(line) - 1))
         ranges.append(f"'{sheet.get_name()}'!{first}:{last}")
-    looks = {"series_color": made.palette.current, "show_hidden": True}
+    looks = {"series_color": workbook.palette.current, "show_hidden": True}
     sheet.add_sparkline(cells[0], {"location": cells, "range": ranges, **looks})  # one look for all
     sheet.set_column(place, place + longest - 1, None, None, {"hidden": True})
 
@@ -138,13 +144,13 @@ def write_workbook(
     book = xlsxwriter.Workbook(str(path), options)
     created = dt.datetime.combine(as_date(last), dt.time())
     book.set_properties({"title": _text(title), "created": created})
-    told = formats.say("Report date {day}", day=formats.long_day(last)) if aligned else ""
-    made = MadeWorkbook(book, formats, palette, {}, title, told, [])
+    day_line = formats.say("Report date {day}", day=formats.long_day(last)) if aligned else ""
+    workbook = WorkbookWriter(book, formats, palette, {}, title, day_line, [])
     names: set[str] = set()
     for section in sections:
         if section.answer is not None and section.table:
-            _section(made, section.heading, section.answer, names)
-    _notes(made, sections, [told, *notes], names)
+            _section(workbook, section.heading, section.answer, names)
+    _notes(workbook, sections, [day_line, *notes], names)
     book.close()
 
 
@@ -154,24 +160,24 @@ def _text(text: str) -> str:
     return shown if len(shown) <= _MOST_LETTERS else shown[: _MOST_LETTERS - 1] + "\N{HORIZONTAL ELLIPSIS}"
 
 
-def _section(made: MadeWorkbook, heading: str, answer: Result, names: set[str]) -> None:
+def _section(workbook: WorkbookWriter, heading: str, answer: Result, names: set[str]) -> None:
     """The sheet of a section: the table of each measure below the one before."""
-    sheet = made.book.add_worksheet(_sheet_name(heading, names))
-    tables = tables_of(answer, made.formats, Shown(sparks=answer.type.sparks))
+    sheet = workbook.book.add_worksheet(_sheet_name(heading, names))
+    tables = tables_of(answer, workbook.formats, Shown(sparks=answer.type.sparks))
     measures: Sequence[Measure] = getattr(answer, "measures", ())
-    sheet.write_string(0, 0, _text(heading), made.look(bold=True, font_size=14))
+    sheet.write_string(0, 0, _text(heading), workbook.look(bold=True, font_size=14))
     row = 1
     widths: dict[int, int] = {}
     stuck = [is_stuck(_held(spec, 0, answer), spec.rows) for spec in tables]
-    plain = made.look() if any(stuck) else None
+    plain = workbook.look() if any(stuck) else None
     if any(stuck):  # without a password: whoever wants to may open it
-        made.locked.append(heading)
+        workbook.locked.append(heading)
         sheet.protect("", dict.fromkeys(_ALLOWED, True))
         sheet.set_column(0, _LAST_COLUMN, None, plain)
     for n, spec in enumerate(tables):
         measure = measures[n * len(measures) // len(tables)] if measures else None
         first = row
-        row = _table(made, sheet, first, spec, answer, measure, widths, locked=stuck[n])
+        row = _table(workbook, sheet, first, spec, answer, measure, widths, locked=stuck[n])
         if not n:
             sheet.freeze_panes(first + _HEAD - 1, 0)
             sheet.repeat_rows(first + _HEAD - 2)
@@ -185,7 +191,7 @@ def _section(made: MadeWorkbook, heading: str, answer: Result, names: set[str]) 
     sheet.set_paper(9)
     sheet.fit_to_pages(1, 0)
     sheet.hide_gridlines(2)
-    ends = [text.replace("&", "&&") for text in (made.title, made.report_date)]
+    ends = [text.replace("&", "&&") for text in (workbook.title, workbook.report_date)]
     sheet.set_footer(f"&L{ends[0][:80]}&C{ends[1]}&R&P / &N")
 
 
@@ -202,7 +208,7 @@ def _held(spec: TableSpec, start: int, answer: Result) -> Sheet:
 
 
 def _table(
-    made: MadeWorkbook,
+    workbook: WorkbookWriter,
     sheet: Any,
     first: int,
     spec: TableSpec,
@@ -217,10 +223,12 @@ def _table(
         raise QuestionError(
             f"{first + len(spec.rows):,} rows are more than a sheet holds: choose fewer by at, last or top"
         )
-    sheet.write_string(first, 0, _text(spec.title), made.look(bold=True))
-    head = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base)
-    beside = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base, indent=1)
-    right = made.look(font_color=made.palette.level, bottom=1, bottom_color=made.palette.base, align="right")
+    sheet.write_string(first, 0, _text(spec.title), workbook.look(bold=True))
+    head = workbook.look(font_color=workbook.palette.level, bottom=1, bottom_color=workbook.palette.base)
+    beside = workbook.look(font_color=workbook.palette.level, bottom=1, bottom_color=workbook.palette.base, indent=1)
+    right = workbook.look(
+        font_color=workbook.palette.level, bottom=1, bottom_color=workbook.palette.base, align="right"
+    )
     start = first + 2
     held, columns = _held(spec, start, answer), _columns(spec)
     groupings, amounts = held.groupings, next((column for column in columns if column.kind == "amount"), None)
@@ -235,7 +243,7 @@ def _table(
         for n in range(group.low, group.high + 1):
             row = spec.rows[n]
             period = next((c.text for c in row.cells.values() if c.kind == "period" and c.text), period)
-            _row(made, sheet, rows, n, group, period, widths)
+            _row(workbook, sheet, rows, n, group, period, widths)
             if is_item(row):
                 sheet.write_string(start + n, groupings, ITEM)
             small = row.cells["spark"].spark if "spark" in held.columns else ()
@@ -245,14 +253,14 @@ def _table(
     sheet.set_column(groupings, groupings, None, None, {"hidden": True})
     marked = next((column.name for column in columns if column.marked), None)
     if spec.rows and marked is not None and measure is not None and isinstance(answer, AlignedAnswer):
-        conditions(made, sheet, held, marked, len(spec.rows), answer, measure)
-    sparks(made, sheet, held, spec, groupings + 1)
+        conditions(workbook, sheet, held, marked, len(spec.rows), answer, measure)
+    sparks(workbook, sheet, held, spec, groupings + 1)
     row_after = start + len(spec.rows)
     if not spec.rows:
         sheet.write_string(row_after, 0, _text(spec.empty))
         row_after += 1
     for line in spec.lines:
-        sheet.write_string(row_after + 1, 0, _text(line), made.look(font_color=made.palette.level, font_size=9))
+        sheet.write_string(row_after + 1, 0, _text(line), workbook.look(font_color=workbook.palette.level, font_size=9))
         row_after += 1
     return row_after
 
@@ -267,38 +275,38 @@ class _Rows(NamedTuple):
 
 
 def _row(
-    made: MadeWorkbook, sheet: Any, rows: _Rows, n: int, group: Group, period: str, widths: dict[int, int]
+    workbook: WorkbookWriter, sheet: Any, rows: _Rows, n: int, group: Group, period: str, widths: dict[int, int]
 ) -> None:
     """One row: texts as texts, days as days, figures as numbers or formulas."""
     row, at = rows.spec.rows[n], rows.held.first + n
     strong: dict[str, Any] = {"bold": True} if row.strong else {}
     if row.total:
-        strong |= {"top": 1, "top_color": made.palette.base}
+        strong |= {"top": 1, "top_color": workbook.palette.base}
     for place, column in enumerate(rows.columns):
         cell = row.cells.get(column.name, Cell(column.kind))
         if cell.kind == "spark":
             continue
         if cell.kind == "day" and cell.value is not None:
             day = dt.datetime.combine(as_date(int(cell.value)), dt.time())
-            sheet.write_datetime(at, place, day, made.look(num_format="yyyy-mm-dd", align="left", **strong))
+            sheet.write_datetime(at, place, day, workbook.look(num_format="yyyy-mm-dd", align="left", **strong))
             widths[place] = max(widths.get(place, 0), 10)
         elif cell.is_figure and cell.value is not None:
-            found = formula(rows.held, rows.spec.rows, n, column.name, group)
-            shut = {"locked": True, "bg_color": made.palette.grid} if rows.locked and found is None else {}
-            look = made.look(num_format=_number(cell, column.decimals), align="right", **strong, **shut)
-            _figure(sheet, at, place, cell.value, found, look)
+            of_cell = formula(rows.held, rows.spec.rows, n, column.name, group)
+            shut = {"locked": True, "bg_color": workbook.palette.grid} if rows.locked and of_cell is None else {}
+            look = workbook.look(num_format=_number(cell, column.decimals), align="right", **strong, **shut)
+            _figure(sheet, at, place, cell.value, of_cell, look)
             widths[place] = max(widths.get(place, 0), len(rows.spec.laid(row, column)) + 3)
         else:
             text = _text(period if cell.kind == "period" else cell.text)
             indent = {"indent": row.depth + bool(place)} if row.depth or place and not column.is_figure else {}
             align = {"align": "right"} if column.is_figure else {}
-            sheet.write_string(at, place, text, made.look(**strong, **indent, **align))
+            sheet.write_string(at, place, text, workbook.look(**strong, **indent, **align))
             widths[place] = max(widths.get(place, 0), min(len(text) + 2 * row.depth, 44))
 
 
-def _figure(sheet: Any, at: int, place: int, figure: float, made: Any, look: Any) -> None:
-    if made is not None:
-        sheet.write_formula(at, place, made.text, look, figure if math.isfinite(figure) else "")
+def _figure(sheet: Any, at: int, place: int, figure: float, of_cell: Any, look: Any) -> None:
+    if of_cell is not None:
+        sheet.write_formula(at, place, of_cell.text, look, figure if math.isfinite(figure) else "")
     elif math.isfinite(figure):
         sheet.write_number(at, place, Decimal(repr(figure)), look)  # 8718.36, where a float would be 8718.360000000001
     else:
@@ -315,19 +323,19 @@ def _number(cell: Cell, decimals: int) -> str:
     return f"+{amount};-{amount};{amount}" if cell.kind == "difference" else amount
 
 
-def _notes(made: MadeWorkbook, sections: Sequence[Section], notes: Sequence[str], names: set[str]) -> None:
+def _notes(workbook: WorkbookWriter, sections: Sequence[Section], notes: Sequence[str], names: set[str]) -> None:
     """The sheet of notes: the report date, what was refused, what is to be known of the records."""
-    formats = made.formats
-    sheet = made.book.add_worksheet(_sheet_name(formats.say("Notes"), names))
-    sheet.write_string(0, 0, _text(made.title), made.look(bold=True, font_size=14))
+    formats = workbook.formats
+    sheet = workbook.book.add_worksheet(_sheet_name(formats.say("Notes"), names))
+    sheet.write_string(0, 0, _text(workbook.title), workbook.look(bold=True, font_size=14))
     lines = [line for line in notes if line]
     lines += [f"{one.heading}: {one.refused}" for one in sections if one.answer is None]
-    lines += [f"{heading}: {formats.say(_LOCKED)}" for heading in made.locked]
+    lines += [f"{heading}: {formats.say(_LOCKED)}" for heading in workbook.locked]
     for section in sections:
         lines += [f"{section.heading}: {note}" for note in (section.answer.notes if section.answer else ())]
     for n, line in enumerate(dict.fromkeys(lines)):
-        sheet.write_string(2 + n, 0, _text(line), made.look())
-    sheet.set_column(0, 0, min(max(map(len, [*lines, made.title]), default=20), 160))
+        sheet.write_string(2 + n, 0, _text(line), workbook.look())
+    sheet.set_column(0, 0, min(max(map(len, [*lines, workbook.title]), default=20), 160))
     sheet.hide_gridlines(2)
     sheet.set_paper(9)
     sheet.fit_to_pages(1, 0)

@@ -78,25 +78,25 @@ class Group(NamedTuple):
 
 def groups_of(rows: Sequence[Row], sheet: Sheet) -> list[Group]:
     """The rows of each period: a total closes them; those that follow the last total have none."""
-    found = []
+    groups = []
     low = 0
     for n, row in enumerate(rows):
         if row.total:
-            found.append(Group(low, n, n))
+            groups.append(Group(low, n, n))
             low = n + 1
     if low < len(rows):
-        found.append(Group(low, len(rows) - 1, None))
+        groups.append(Group(low, len(rows) - 1, None))
     if any(rule[0] == "reference" for rule in sheet.formulas.rules.values()):
-        return [group._replace(besides=_besides(rows, group, sheet)) for group in found]
-    return found
+        return [group._replace(besides=_besides(rows, group, sheet)) for group in groups]
+    return groups
 
 
 def formula(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group) -> CellFormula | None:
     """The formula of a cell, None where its figure is one that was recorded, or no formula gives it."""
-    made, figure = _made(sheet, rows, n, column, group), rows[n].value(column)
-    if made is None or not made.text or not _same(made.value, figure):
+    of_cell, figure = _formula_of(sheet, rows, n, column, group), rows[n].value(column)
+    if of_cell is None or not of_cell.text or not _same(of_cell.value, figure):
         return None
-    return CellFormula(made.text, figure)
+    return CellFormula(of_cell.text, figure)
 
 
 def is_stuck(sheet: Sheet, rows: Sequence[Row]) -> bool:
@@ -104,13 +104,13 @@ def is_stuck(sheet: Sheet, rows: Sequence[Row]) -> bool:
     for group in groups_of(rows, sheet) if sheet.formulas.locked else ():
         for n in range(group.low, group.high + 1):
             for column in sheet.columns:
-                made = _made(sheet, rows, n, column, group) if column in rows[n].cells else None
-                if made is not None and not _same(made.value, rows[n].value(column)):
+                of_cell = _formula_of(sheet, rows, n, column, group) if column in rows[n].cells else None
+                if of_cell is not None and not _same(of_cell.value, rows[n].value(column)):
                     return True
     return False
 
 
-def _made(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group) -> CellFormula | None:
+def _formula_of(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: Group) -> CellFormula | None:
     """The formula of a cell by its column's rule; its text is empty where the sheet lacks what it follows from."""
     row, rule = rows[n], sheet.formulas.rules.get(column, ("",))
     kind, of = rule[0], rule[1:]
@@ -174,8 +174,8 @@ def _reference(sheet: Sheet, rows: Sequence[Row], beside: Beside | None, column:
     if answer.beside != "mean":
         return CellFormula(f'=IF({text}="","",{text})', figure)
     count = f'COUNTIF({sheet.range(beside.low, beside.high, sheet.groupings)},"{ITEM}")'
-    made = figure / beside.many if beside.many else math.nan
-    return CellFormula(f'=IF(OR({text}="",{count}=0),"",{text}/{count})', made)
+    mean = figure / beside.many if beside.many else math.nan
+    return CellFormula(f'=IF(OR({text}="",{count}=0),"",{text}/{count})', mean)
 
 
 def _besides(rows: Sequence[Row], group: Group, sheet: Sheet) -> list[Beside | None]:
@@ -186,13 +186,13 @@ def _besides(rows: Sequence[Row], group: Group, sheet: Sheet) -> list[Beside | N
     if answer.beside == "largest":  # which one that is changes with the figures
         places = [None] * len(of)
     elif answer.beside.startswith("item:"):
-        found: dict[str | None, int] = {}  # by the item of `within`
+        rows_by_item: dict[str | None, int] = {}  # by the item of `within`
         for k, row in enumerate(of, start=group.low):
             labels = _labels(row, answer) if is_item(row) else {}
             joined = JOINED.join(label for name, label in labels.items() if name != within)
             if labels and joined == answer.beside.removeprefix("item:"):
-                found.setdefault(labels.get(within or ""), k)
-        places = [found.get(_labels(row, answer).get(within or "")) for row in of]
+                rows_by_item.setdefault(labels.get(within or ""), k)
+        places = [rows_by_item.get(_labels(row, answer).get(within or "")) for row in of]
     elif within is None:
         places = [group.total] * len(of)
     else:  # the subtotal above, where rows stand below those of the items of `within`

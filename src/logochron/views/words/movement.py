@@ -90,7 +90,7 @@ def listed(names: Sequence[str], formats: Formats) -> str:
     return text.replace(", and ", " and ")  # as all our sentences have it
 
 
-class ToldItems(NamedTuple):
+class ItemMovements(NamedTuple):
     """The items of one period: their labels, and the columns of their rows."""
 
     labels: list[tuple[str, ...]]
@@ -100,7 +100,7 @@ class ToldItems(NamedTuple):
     planned: bool
 
     @classmethod
-    def of(cls, result: AlignedAnswer, measure: Measure, place: int, unit: str) -> ToldItems:
+    def of(cls, result: AlignedAnswer, measure: Measure, place: int, unit: str) -> ItemMovements:
         """All those of an answer, those that `top` gathers too."""
         result = result.ungathered
         columns = result.of_measure(result.columns, measure).blocks[0].period(place)
@@ -133,10 +133,10 @@ class ToldItems(NamedTuple):
         return item_name(self.labels[i])
 
 
-def told_order(changes: Floats, n: int) -> list[int]:
+def movers(changes: Floats, n: int) -> list[int]:
     """The places of the items to name: the one that rose most, the one that fell most, then by the size of the change.
 
-    >>> told_order(np.array([1.0, 5.0, -2.0, 4.0, np.nan]), 3)
+    >>> movers(np.array([1.0, 5.0, -2.0, 4.0, np.nan]), 3)
     [1, 2, 3]
     """
     known = np.flatnonzero(np.isfinite(changes))
@@ -161,7 +161,7 @@ class Leaders:
     """Which item of another dimension moved each item most; the finer comparison is made once for all of them."""
 
     def __init__(self, result: AlignedAnswer, measure: Measure, place: int, then: str) -> None:
-        self._finer = ToldItems.of(regrouped(result, [*result.by, then]), measure, place, "")
+        self._finer = ItemMovements.of(regrouped(result, [*result.by, then]), measure, place, "")
         self._under: dict[tuple[str, ...], list[int]] = {}
         for i, label in enumerate(self._finer.labels):
             self._under.setdefault(label[:-1], []).append(i)
@@ -190,22 +190,22 @@ def check_then(result: AlignedAnswer, then: str | None) -> None:
         raise QuestionError("`then` names what leads an item: compare by another dimension as well (by=, --by)")
 
 
-def told_items(items: ToldItems, n: int, formats: Formats, leader: str = "") -> str:
+def movers_sentence(items: ItemMovements, n: int, formats: Formats, leader: str = "") -> str:
     """What the items that moved most did, as one sentence; empty where there is nothing to tell of several."""
     if len(items.labels) < 2:
         return ""
-    told: list[str] = []
+    texts: list[str] = []
     tied: list[int] = []
-    for i in told_order(items.columns["change"], n):
+    for i in movers(items.columns["change"], n):
         moved = items.moved(i)
-        alike = items.tied(i) if not told and moved.gained_or_lost else []
+        alike = items.tied(i) if not texts and moved.gained_or_lost else []
         if len(alike) > 1:
-            told.append(tied_words(moved, [items.name(one) for one in alike], formats))
+            texts.append(tied_words(moved, [items.name(one) for one in alike], formats))
             tied = alike
         elif i not in tied:
-            most, led = not told, "" if told else leader
-            told.append(item_words(moved, items.name(i), formats, most=most, leader=led))
-    return "; ".join(told)
+            most, led = not texts, "" if texts else leader
+            texts.append(item_words(moved, items.name(i), formats, most=most, leader=led))
+    return "; ".join(texts)
 
 
 #: Of the figure the sentence is about.

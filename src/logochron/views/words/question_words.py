@@ -21,14 +21,14 @@ from logochron.views.catalog import message, ordinal
 from logochron.views.formats import Formats, capital, item_name, shortened, words
 from logochron.views.words.movement import (
     MOVED,
+    ItemMovements,
     Leaders,
     Moved,
-    ToldItems,
     amounts_apart,
     headline_of,
+    movers,
+    movers_sentence,
     parts_apart,
-    told_items,
-    told_order,
 )
 from logochron.views.words.titles import (
     PeriodWords,
@@ -114,8 +114,8 @@ def rank_words(result: Pace, measure: Measure, labels: tuple[str, ...], formats:
 
 def ranks_of(result: Pace, measure: Measure, labels: tuple[str, ...] = ()) -> dict[int, int]:
     """The rank of each period at today's position, by its place."""
-    found = result.standing_columns(measure, labels)
-    return dict(zip(found["period"].tolist(), found["rank"].tolist()))
+    standing = result.standing_columns(measure, labels)
+    return dict(zip(standing["period"].tolist(), standing["rank"].tolist()))
 
 
 def landing_sentence(result: Landing, measure: Measure, labels: tuple[str, ...], formats: Formats) -> str:
@@ -159,7 +159,7 @@ def landing_subject(result: Landing, measure: Measure, formats: Formats, item: s
 
 def backtest_subject(result: Backtest, formats: Formats) -> str:
     """What is shown: "Errors of revenue estimates by month, all harbors"."""
-    named = subject(result.landing.whole, result.measure, formats, split=False, told=_ESTIMATES)
+    named = subject(result.landing.whole, result.measure, formats, split=False, pattern=_ESTIMATES)
     return formats.say("Errors of {subject}", subject=within_a_title(named, result.measure))
 
 
@@ -266,9 +266,9 @@ def periods_of(result: AlignedAnswer, place: int, formats: Formats) -> tuple[Per
 
 def _base_words(result: AlignedAnswer, row: Any, formats: Formats) -> PeriodWords:
     """What a row is held against, in words: the period it is, else how the basis is called."""
-    found = base_period(result, row, formats)
-    if found is not None:
-        return found
+    base = base_period(result, row, formats)
+    if base is not None:
+        return base
     named = against_words(result, formats)
     return PeriodWords(named, f"({named})")
 
@@ -295,20 +295,20 @@ def compare_sentences(
     if not result.periods:
         return []
     place = result.place(at)
-    items = ToldItems.of(result, measure, place, unit(measure, formats)) if result.by else None
+    items = ItemMovements.of(result, measure, place, unit(measure, formats)) if result.by else None
     said = [compare_headline(result, measure, place, formats)]
     if items is not None:
         leader = ""
-        first = told_order(items.columns["change"], n)[:1]
+        first = movers(items.columns["change"], n)[:1]
         if then is not None and first:
-            found = Leaders(result, measure, place, then).of(items.labels[first[0]], items.moved(first[0]).direction)
-            leader = found[0] if found else ""
-        said.append(told_items(items, n, formats, leader))
+            leaders = Leaders(result, measure, place, then).of(items.labels[first[0]], items.moved(first[0]).direction)
+            leader = leaders[0] if leaders else ""
+        said.append(movers_sentence(items, n, formats, leader))
     return [*said, *_advice(result, measure, place, formats, items, n)]
 
 
 def _advice(
-    result: Comparison, measure: Measure, place: int, formats: Formats, items: ToldItems | None, n: int
+    result: Comparison, measure: Measure, place: int, formats: Formats, items: ItemMovements | None, n: int
 ) -> list[str]:
     """What each band that an item falls in advises; of a whole that is not split, its own."""
     judging = result.judgings[measure.name]
@@ -341,7 +341,7 @@ def relate_sentences(
     row = result.of_measure(result.columns, measure).blocks[0].period(place)
     labels = list(map(item_name, zip(*(row[name].tolist() for name in result.by))))
     moved = row["ratio_change"]
-    order = told_order(moved, n) or np.flatnonzero(np.isfinite(row["ratio"]))[:n].tolist()
+    order = movers(moved, n) or np.flatnonzero(np.isfinite(row["ratio"]))[:n].tolist()
     if not order:
         return [_unrelated(result, measure, row, labels, period.when, formats, n)]
 
@@ -393,12 +393,12 @@ def contributions_sentence(
     result: Drivers, measure: Measure, formats: Formats, n: int, picked: Mapping[str, str] | None = None
 ) -> str:
     """What the items added or took away, in points of growth where they are known; of some of them only."""
-    items = ToldItems.of(result, measure, 0, unit(measure, formats))
+    items = ItemMovements.of(result, measure, 0, unit(measure, formats))
     changes = items.columns["change"]
     for name, label in (picked or {}).items():
         changes = np.where([labels[result.by.index(name)] == label for labels in items.labels], changes, np.nan)
-    told = []
-    for i in told_order(changes, n):
+    texts = []
+    for i in movers(changes, n):
         change, points = float(items.columns["change"][i]), float(items.columns["contribution"][i])
         if change == 0:
             continue
@@ -406,8 +406,8 @@ def contributions_sentence(
             (_ADDED if change > 0 else _TOOK) if np.isfinite(points) else _ADDED_CHANGE if change > 0 else _TOOK_CHANGE
         )
         amount = formats.amount(abs(change), items.unit)
-        told.append(formats.say(text, item=items.name(i), points=formats.number(abs(points) * 100, 1), change=amount))
-    return capital("; ".join(told)) if told else ""
+        texts.append(formats.say(text, item=items.name(i), points=formats.number(abs(points) * 100, 1), change=amount))
+    return capital("; ".join(texts)) if texts else ""
 
 
 def picked_drivers(
@@ -458,19 +458,19 @@ def pace_sentences(result: Pace, measure: Measure, at: Any, formats: Formats, n:
     moved = _pace_moved(result, measure, formats)
     said = headline_of(moved, measure_told(result, measure, formats), period.when, base.name, formats)
     rank = rank_words(result, measure, (), formats)
-    return ["; ".join(filter(None, (said, rank))), told_items(_pace_items(result, measure, formats), n, formats)]
+    return ["; ".join(filter(None, (said, rank))), movers_sentence(_pace_items(result, measure, formats), n, formats)]
 
 
-def _pace_items(result: Pace, measure: Measure, formats: Formats) -> ToldItems:
+def _pace_items(result: Pace, measure: Measure, formats: Formats) -> ItemMovements:
     """The items of a pace at today's position, with the columns that sentences read."""
     if not result.by:
-        return ToldItems([], {}, [], "", False)
+        return ItemMovements([], {}, [], "", False)
     result = result.ungathered
     row = result.of_measure(result.columns, measure).blocks[0].period(result.place())
     moved, _ = result.directions(measure, row["running"], row["base"])
     columns = {"value": row["running"], "base": row["base"], "change": row["gap"], "growth": row["growth"]}
     labels = list(zip(*(row[name].tolist() for name in result.by)))
-    return ToldItems(
+    return ItemMovements(
         labels,
         columns | {"direction": moved},
         [frozenset()] * len(labels),

@@ -21,7 +21,7 @@ from logochron.core.rows.question_types import loaded, question_types
 from logochron.core.rows.result import Result
 from logochron.views.catalog import everything, message
 from logochron.views.formats import Formats, decimals_that_show, item_name, words
-from logochron.views.words.movement import Leaders, check_then, regrouped, told_order
+from logochron.views.words.movement import Leaders, check_then, movers, regrouped
 from logochron.views.words.question_words import periods_of
 from logochron.views.words.titles import column_words, unit
 
@@ -54,7 +54,7 @@ def template_rows(
     assert change is not None
     labels = list(zip(*(row[name].tolist() for name in result.by))) if result.by else [()]
     named = np.array([OTHERS not in label for label in labels], dtype=bool)
-    chosen = told_order(np.where(named, np.nan_to_num(change), np.nan), items)
+    chosen = movers(np.where(named, np.nan_to_num(change), np.nan), items)
     texts = _written(amounts, chosen, unit(measure, formats), formats)
     judging = result.judgings[measure.name]
     leaders = None
@@ -89,19 +89,19 @@ def _written(
     amounts: Mapping[str, NDArray[Any] | None], chosen: list[int], unit: str, formats: Formats
 ) -> dict[str, list[str]]:
     """The amounts of the items chosen, column by column."""
-    made = {}
+    texts = {}
     for name, values in amounts.items():
         if values is None:
-            made[name] = [""] * len(chosen)
+            texts[name] = [""] * len(chosen)
             continue
         column = values[chosen]
         if name == "growth":
-            made[name] = formats.growths(column)
+            texts[name] = formats.growths(column)
         elif name == "share":
-            made[name] = formats.parts(column)
+            texts[name] = formats.parts(column)
         else:
-            made[name] = formats.amounts(column, unit, signed=name == "change")
-    return made
+            texts[name] = formats.amounts(column, unit, signed=name == "change")
+    return texts
 
 
 __all__ = ["headline", "sentences"]
@@ -147,7 +147,7 @@ def headline(
     >>> lc.words.headline(months)
     'Revenue in September 2026 reached EUR 44.4K, 1.8 % below September 2025 (EUR 45.2K).'
     """
-    answer, wanted, formats = _asked(result, measure, locale, formats)
+    answer, wanted, formats = _checked(result, measure, locale, formats)
     return next(iter(_said(answer, wanted[0], at, formats, 1, None)), formats.say("No period to tell of."))
 
 
@@ -201,7 +201,7 @@ def sentences(
     >>> lc.words.sentences(months, "{item} {growth}", items=2)
     ['Dunmarrow +2.4 %', 'Cold Pier −17.0 %']
     """
-    answer, wanted, formats = _asked(result, measure, locale, formats)
+    answer, wanted, formats = _checked(result, measure, locale, formats)
     check_count("items", items)
     check_then(answer, then)
     if then in answer.by:  # its items are those of the other dimensions
@@ -213,7 +213,7 @@ def sentences(
     return [said for one in wanted for said in _said(answer, one, at, formats, items, then)]
 
 
-def _asked(
+def _checked(
     result: Result, measure: str | None, locale: str, formats: Formats | None
 ) -> tuple[AlignedAnswer, list[Measure], Formats]:
     """The answer, the measures that are told of, and how figures are written."""
@@ -266,9 +266,9 @@ def alert_lines(alert: Alert, found: list[Fired], answer: AlignedAnswer, formats
     fires: list[str] = []
     unknown: list[str] = []
     for grouping in found:
-        told = _rows(grouping, alert, answer, formats)
-        fires += map(told, grouping.rows.tolist())
-        unknown += map(told, grouping.unknown.tolist())
+        row_words = _rows(grouping, alert, answer, formats)
+        fires += map(row_words, grouping.rows.tolist())
+        unknown += map(row_words, grouping.unknown.tolist())
     lines = [f"alert {alert} {'fires' if fires else 'does not fire'} in {answer.periods[-1]}"]
     lines[0] += ":" * bool(fires)
     lines += [f"  {row}" for row in fires]
@@ -286,7 +286,7 @@ def _rows(grouping: Fired, alert: Alert, answer: AlignedAnswer, formats: Formats
     growth = columns["growth"] if alert.column not in ("value", "growth") and own("growth") else None
     kind = answer.type.holds(alert.column)
 
-    def told(i: int) -> str:
+    def row_text(i: int) -> str:
         labels = [visible(str(label)) for name in answer.by if (label := texts[name][i]) is not None]
         rest = answer.by[len(labels) :]
         item = JOINED.join(labels + [everything(words(name), formats.language) for name in rest[:1]])
@@ -296,7 +296,7 @@ def _rows(grouping: Fired, alert: Alert, answer: AlignedAnswer, formats: Formats
             line += f", growth {formats.growth(growth[i])}"
         return line + (f" ({notes[i]})" if notes is not None and notes[i] else "")
 
-    return told
+    return row_text
 
 
 def _figure(kind: str, value: Any, formats: Formats) -> str:

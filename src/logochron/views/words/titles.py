@@ -192,10 +192,10 @@ def whole_period(calendar: Calendar, each: Grain, first: int, formats: Formats) 
 def _days_of(start: int, end: int, year: int, formats: Formats) -> str:
     """The days of a period that is named by a year, which is said again where it is not that of its days."""
     years = [as_date(day).year for day in (start, end)]
-    told = years != [year, year]
+    with_years = years != [year, year]
     if as_date(start).replace(day=1) == as_date(end).replace(day=1):
-        return formats.span(start, end, year=told)
-    first, last = formats.day(start, year=years[0] != years[1]), formats.day(end, year=told)
+        return formats.span(start, end, year=with_years)
+    first, last = formats.day(start, year=years[0] != years[1]), formats.day(end, year=with_years)
     return formats.say("{first} to {last}", first=first, last=last)
 
 
@@ -256,15 +256,15 @@ def subject(
     split: bool,
     item: str | None = None,
     when: str | None = None,
-    told: str = "{measure}",
+    pattern: str = "{measure}",
 ) -> str:
     """What is shown: "Revenue by month, all harbors"; or of one period, "Revenue in September 2026 by harbor".
 
-    `told` is a message about the measure, `when` says when the one period was.
+    `pattern` is a message about the measure, `when` says when the one period was.
     """
     by = [period_word(result.calendar.word(result.each), formats)] if result.each != "span" and when is None else []
     by += [words(name) for name in result.by if split]
-    named = measure_words(result, measure, formats, told)
+    named = measure_words(result, measure, formats, pattern)
     named += f" {when}" if when else ""
     named = formats.say("{subject} by {names}", subject=named, names=listed(by, formats)) if by else named
     window = window_words(result.spec.window, result.calendar, result.each, formats)
@@ -279,9 +279,9 @@ def subject(
     return named + selection_words(result)
 
 
-def measure_words(result: AlignedAnswer, measure: Measure, formats: Formats, told: str = "{measure}") -> str:
+def measure_words(result: AlignedAnswer, measure: Measure, formats: Formats, pattern: str = "{measure}") -> str:
     """What a measure is called, and by which days it is divided."""
-    named = formats.say(told, measure=capital(words(measure.name)))
+    named = formats.say(pattern, measure=capital(words(measure.name)))
     if result.per and adds_up(result.book.formulas[measure.name]):
         named = formats.say(_PER[result.per], measure=named)
     return named

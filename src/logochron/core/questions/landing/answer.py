@@ -162,13 +162,13 @@ class Landing(AlignedAnswer):
     @cached_property
     def summed_items(self) -> dict[str, float]:
         """By measure the sum of the items' own estimates, NaN where none is known or they do not add up."""
-        found = {}
+        by_measure = {}
         for measure in self.measures:
             estimates = self.of_measure(self.whole.columns, measure)["estimate"]
             known = np.isfinite(estimates)
             ids = self.prepared.counts_ids(measure)
-            found[measure.name] = float(estimates[known].sum()) if known.any() and not ids else float("nan")
-        return found
+            by_measure[measure.name] = float(estimates[known].sum()) if known.any() and not ids else float("nan")
+        return by_measure
 
     @cached_property
     def backtested(self) -> Backtest:

@@ -76,13 +76,13 @@ def backtest_at_tenths(
     for tenth in TENTHS:
         cuts = before.starts + days_of_tenth(before.days, tenth) - 1
         points = before._replace(cuts=method.standing.known_until(before.starts, cuts))
-        found = profile_test(every, rows, points, target)
-        known = {**found.estimates.by_profile, "best": found.estimate}
+        test = profile_test(every, rows, points, target)
+        known = {**test.estimates.by_profile, "best": test.estimate}
         if "listed" in names:
             planned = planned_of(method, rows, points, target)
             known |= estimates_at(replace(method, profile="listed"), rows, points, planned).by_profile
         by_profile.append(np.stack([known[name][:, 0] for name in names], axis=1))
-        outcomes.append(found.estimates.outcome[:, 0])
+        outcomes.append(test.estimates.outcome[:, 0])
     estimate = np.stack(by_profile)  # tenths, periods, profiles
     outcome = np.broadcast_to(np.stack(outcomes)[..., None], estimate.shape)
     error = divided(estimate, outcome, (outcome > 0) & (estimate > 0)) - 1
@@ -96,7 +96,7 @@ def backtest_at_tenths(
         "profile": np.broadcast_to(places[None, None], shape),
         **dict(zip(("estimate", "outcome", "error"), by_period)),
     }
-    made = {
+    fields = {
         "periods": tuple(str(label) for label in method.calendar.labels(method.within, periods)),
         "words": {"profile": PROFILES},
         "profiles": names,
@@ -105,7 +105,7 @@ def backtest_at_tenths(
         "past": np.isfinite(error).sum(axis=1),
         "notes": _unheld(method, now, bool(len(periods)), bool(np.isfinite(error).any())),
     }
-    return Blocks.plain({name: np.ascontiguousarray(side).ravel() for name, side in columns.items()}), made
+    return Blocks.plain({name: np.ascontiguousarray(side).ravel() for name, side in columns.items()}), fields
 
 
 def _unheld(method: Method, now: Points, held: bool, profile_test: bool) -> tuple[str, ...]:

@@ -301,8 +301,8 @@ def _parts(errors: Floats, before: NDArray[np.int64]) -> list[Floats]:
 
 def _typical(errors: Floats, before: NDArray[np.int64]) -> Floats:
     """The median error before each point, larger than any where too few are known."""
-    found = errors[:, np.maximum(before, 0)]  # profiles, points, past, items
-    seen = np.moveaxis(np.where(before[..., None] >= 0, found, np.nan), 2, -1)
+    of_points = errors[:, np.maximum(before, 0)]  # profiles, points, past, items
+    seen = np.moveaxis(np.where(before[..., None] >= 0, of_points, np.nan), 2, -1)
     return np.where(np.isfinite(seen).sum(axis=-1) >= ENOUGH, median(seen), _UNTESTED)
 
 
@@ -324,8 +324,8 @@ def quantile(values: Floats, part: float) -> Floats:
     at = np.maximum(n - 1, 0) * part
     low = np.floor(at).astype(np.int64)
     sides = [np.take_along_axis(in_order, np.minimum(low + k, np.maximum(n - 1, 0)), axis=-1) for k in (0, 1)]
-    found = sides[0] + (at - low) * (sides[1] - sides[0])
-    return np.asarray(np.where(n > 0, found, np.nan)[..., 0])
+    between = sides[0] + (at - low) * (sides[1] - sides[0])
+    return np.asarray(np.where(n > 0, between, np.nan)[..., 0])
 
 
 class Certainty(NamedTuple):
@@ -446,8 +446,8 @@ def landing_path(
         share = sides.base_cut - sides.base_cut[today]
     else:
         bases, known = (sides.base_cut[:, None], sides.base[:, None]), np.full(len(days), cut)
-        found = share_of(method, method.profile, rows, points, bases, known)
-        share = _of_one(np.where(points.over[:, None], 1.0, found), days)
+        shares = share_of(method, method.profile, rows, points, bases, known)
+        share = _of_one(np.where(points.over[:, None], 1.0, shares), days)
     ahead: Bools = days >= cut
     at_cut, whole = share[today], share[-1]
     straight = (days - cut) / max(end - cut, 1)

@@ -254,9 +254,9 @@ class LandingFigures:
         """The same as it was known at the end of one of the points, all of which are the last days of their periods."""
         first = int(np.searchsorted(self.points.ordinals, self.points.ordinals[place] - PAST))
         taken = np.arange(first, place + 1)
-        found = self.profile_test.at(taken)
+        estimates = self.profile_test.at(taken)
         return LandingFigures(
-            self.groupings, self.rows, self.grouping, method, self.points.at(taken), self.target, found
+            self.groupings, self.rows, self.grouping, method, self.points.at(taken), self.target, estimates
         )
 
     @cached_property

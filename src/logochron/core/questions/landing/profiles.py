@@ -41,10 +41,10 @@ class _Places(NamedTuple):
 
     def of(self, sums: NDArray[Any]) -> NDArray[Any]:
         """Sums of all items of the book for those here; 0 where it does not have one."""
-        found = at_places(sums, self.own)
+        at_own = at_places(sums, self.own)
         if self.rest is None:
-            return found
-        return np.append(found, at_places(sums, self.rest).sum(axis=1, keepdims=True), axis=1)
+            return at_own
+        return np.append(at_own, at_places(sums, self.rest).sum(axis=1, keepdims=True), axis=1)
 
 
 @dataclass(frozen=True, eq=False)
@@ -295,7 +295,7 @@ class ListedProfile(NamedTuple):
         QuestionError
             Where the shares of a period do not add up.
         """
-        found = np.full(len(points.cuts), np.nan)
+        shares = np.full(len(points.cuts), np.nan)
         for place, (ordinal, start, end, cut) in enumerate(zip(*(side.tolist() for side in points))):
             own = self._of(start, end)
             if own is None:
@@ -308,8 +308,8 @@ class ListedProfile(NamedTuple):
                     f"{self.name}: the shares of {label} must add up to 1 or 100 %; they add up to {whole:.6g}, "
                     f"{abs(off):.4g} too {'much' if off > 0 else 'little'}"
                 )
-            found[place] = float(own[: cut - start + 1].sum()) / whole
-        return found[:, None]
+            shares[place] = float(own[: cut - start + 1].sum()) / whole
+        return shares[:, None]
 
     def _of(self, start: int, end: int) -> Floats | None:
         """The shares of the days of a period, where the list has them all."""
