@@ -227,7 +227,7 @@ def test_descriptions_and_letters(months, tmp_path, caplog):
     )
     book = lc.read(frame, date="d", values="v", by="h")
     result = lc.compare(book, "month", by="h")
-    fonts._told.clear()
+    fonts._warned.clear()
     with caplog.at_level(logging.WARNING, "logochron"):
         for _ in range(2):
             assert crossing(lc.draw.bars(result)) == []

@@ -89,27 +89,45 @@ def _hints(owner: Any) -> dict[str, Any]:
 
 
 def _fits(value: Any, hint: Any) -> bool:
+    return _test_of(hint)(value)
+
+
+@cache
+def _test_of(hint: Any) -> Callable[[Any], bool]:
+    """What a value of a kind passes; made once for each hint."""
     kind, parts = get_origin(hint) or hint, get_args(hint)
     if kind in _ELSEWHERE:
-        return True
+        return lambda value: True
     if kind in (Union, UnionType):
-        return any(_fits(value, part) for part in parts)
+        either = [_test_of(part) for part in parts]
+        return lambda value: any(test(value) for test in either)
     if kind is bool:
-        return isinstance(value, (bool, np.bool_))
+        return lambda value: isinstance(value, (bool, np.bool_))
     if kind in (int, float):
-        return isinstance(value, Integral if kind is int else Real) and not isinstance(value, (bool, np.bool_))
+        number = Integral if kind is int else Real
+        return lambda value: isinstance(value, number) and not isinstance(value, (bool, np.bool_))
     if kind is tuple:
-        return isinstance(value, (tuple, list)) and _all_fit(value, parts)
+        return lambda value: isinstance(value, (tuple, list)) and _all_fit(value, parts)
     if kind in (Sequence, list):
-        plain = isinstance(value, Iterable) and not isinstance(value, (str, bytes, Mapping))
-        # what is used up by looking at it is not looked at
-        return plain and (isinstance(value, Iterator) or all(_fits(one, parts[0]) for one in value))
+        return lambda value: (
+            _is_plain_list(value)
+            and (
+                # what is used up by looking at it is not looked at
+                isinstance(value, Iterator) or all(_fits(one, parts[0]) for one in value)
+            )
+        )
     if kind is Mapping:
-        return isinstance(value, Mapping) and all(_all_fit(pair, parts) for pair in value.items())
+        return lambda value: isinstance(value, Mapping) and all(_all_fit(pair, parts) for pair in value.items())
     if kind is Callable:
-        return callable(value)
+        return callable
     # what a class of ours stands for is told by what takes it
-    return not isinstance(kind, type) or kind.__module__.startswith(_OURS) or isinstance(value, kind)
+    if not isinstance(kind, type) or kind.__module__.startswith(_OURS):
+        return lambda value: True
+    return lambda value: isinstance(value, kind)
+
+
+def _is_plain_list(value: Any) -> bool:
+    return isinstance(value, Iterable) and not isinstance(value, (str, bytes, Mapping))
 
 
 def _all_fit(values: Sequence[Any], hints: Sequence[Any]) -> bool:

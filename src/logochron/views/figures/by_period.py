@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -25,7 +26,7 @@ from logochron.views.figures.common import (
     sentence,
     unlike_weeks,
 )
-from logochron.views.figures.layout import ABOVE, LINE, PanelRow, amounts_axis, crowd, thinned
+from logochron.views.figures.layout import ABOVE, LINE, PanelRow, amounts_axis, crowd, thinned, uncrowded
 from logochron.views.figures.scene import (
     Axis,
     Box,
@@ -57,13 +58,15 @@ _EMPTY = message("Nothing to draw: no period holds recorded days")
 class PeriodLook(NamedTuple):
     """How a figure by period looks: what it draws of each panel, its legend, and whether growth stands below.
 
-    `bases` are the columns besides the value that its axis of amounts must reach.
+    `bases` are the columns besides the value that its axis of amounts must reach. `marks` stand at places of the rows
+    that are seen: which of them depends on the others.
     """
 
     draws: Drawing
     legend: Callable[[Comparison, Sequence[Table], Formats], tuple[Entry, ...]]
     judged: bool = True
     bases: tuple[str, ...] = ("base",)
+    marks: Callable[[Table], tuple[Text, ...]] | None = None
 
 
 def by_period(
@@ -96,15 +99,15 @@ def by_period(
         if not look.judged:
             labels = [result.periods[int(code)] for code in table["period"]]
             ticks = thinned(labels, n + 0.2, wide, canvas)
-        drawn_panels.append(
-            Panel(
-                x=Axis("position", -0.6, n - 0.4, ticks),
-                y=axis if first else Axis("number", axis.low, axis.high, axis.ticks, gridlines=True, labeled=False),
-                layers=(*look.draws(table), _below(below[place]), *_details(result, table, of_measure, canvas)),
-                box=Box(0, 0, *canvas.axes) if canvas.axes else grid.box(place, canvas.room, above, deepest),
-                heading=name,
-            )
+        captions = (Captions(look.marks(table)),) if look.marks and canvas.seen is None else ()
+        panel = Panel(
+            x=Axis("position", -0.6, n - 0.4, ticks),
+            y=axis if first else Axis("number", axis.low, axis.high, axis.ticks, gridlines=True, labeled=False),
+            layers=(*look.draws(table), *captions, _below(below[place]), *_details(result, table, of_measure, canvas)),
+            box=Box(0, 0, *canvas.axes) if canvas.axes else grid.box(place, canvas.room, above, deepest),
+            heading=name,
         )
+        drawn_panels.append(uncrowded(panel, canvas) if captions else panel)
     return Scene(
         title=subject(result, of_measure, formats, split=bool(panels), item=item_words(item)),
         subtitle=sentence(result, whole, formats, unit(of_measure, formats), together=bool(panels))
@@ -118,7 +121,8 @@ def by_period(
         seen=()
         if canvas.seen is None
         else tuple(
-            _seen(result, [t for _, t in parts], of_measure, look, end, seen, formats) for end in range(periods)
+            _seen(result, [t for _, t in parts], drawn_panels, of_measure, look, end, seen, canvas)
+            for end in range(periods)
         ),
     )
 
@@ -126,18 +130,26 @@ def by_period(
 def _seen(
     result: Comparison,
     tables: Sequence[Table],
+    panels: Sequence[Panel],
     measure: Measure,
     look: PeriodLook,
     end: int,
     seen: int,
-    formats: Formats,
+    canvas: Canvas,
 ) -> Seen:
     """What is seen of so many periods that end with one: their amounts are as large as the axis needs."""
-    first = max(end - seen + 1, 0)
+    first, formats = max(end - seen + 1, 0), canvas.formats
     parts = [{name: values[first : end + 1] for name, values in table.items()} for table in tables]
     amounts: list[Floats] = [table[name] for table in parts for name in ("value", *look.bases)]
     axis = amounts_axis(amounts, formats, axis_words(measure, formats))
-    return Seen(first - 0.5, end + 0.5, axis, look.legend(result, parts, formats))
+    marks: tuple[Captions, ...] = ()
+    if look.marks:
+        along = Axis("position", first - 0.5, end + 0.5)
+        for table, panel in zip(parts, panels):
+            texts = tuple(text._replace(x=text.x + first) for text in look.marks(table))
+            fitting = uncrowded(replace(panel, x=along, y=axis, layers=(Captions(texts),)), canvas)
+            marks += tuple(layer for layer in fitting.layers if isinstance(layer, Captions))
+    return Seen(first - 0.5, end + 0.5, axis, look.legend(result, parts, formats), marks)
 
 
 def _details(result: Comparison, table: Table, measure: Measure, canvas: Canvas) -> tuple[Details, ...]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,7 +23,7 @@ from logochron.views.figures.by_period import (
     zero_line,
 )
 from logochron.views.figures.common import STATUS_WORDS, Item, measure_of, role_of
-from logochron.views.figures.layout import last_known, uncrowded
+from logochron.views.figures.layout import last_known
 from logochron.views.figures.scene import (
     Axis,
     Bars,
@@ -275,15 +274,16 @@ def trend(
     of_measure = measure_of(result, measure)
     marks = marks_of(result.judgings[of_measure.name], canvas.formats, canvas.drawable)
 
-    def draws(table: Table) -> tuple[Layer, ...]:
-        return (*_line(table, _TREND_WEIGHT), Captions(_turning_marks(table, marks, canvas.formats)))
+    def turning(table: Table) -> tuple[Text, ...]:
+        return _turning_marks(table, marks, canvas.formats)
 
-    whole = by_period(result, canvas, PeriodLook(draws, _trend_legend, judged=False, bases=()), measure, item, panels)
+    look = PeriodLook(lambda table: _line(table, _TREND_WEIGHT), _trend_legend, judged=False, bases=(), marks=turning)
+    whole = by_period(result, canvas, look, measure, item, panels)
     if small and panels is not None:
         raise QuestionError("`small` is one line alone: leave `panels` out, or name an `item`")
     if small and not whole.empty:
         return _as_small_as_a_word(whole, canvas, _last_mark(parts_of(result, of_measure, item, None)[0][1], marks))
-    return replace(whole, panels=tuple(uncrowded(panel, canvas) for panel in whole.panels))
+    return whole
 
 
 def _line(table: Table, weight: float) -> tuple[Path, ...]:

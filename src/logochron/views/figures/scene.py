@@ -207,12 +207,16 @@ class Entry:
 
 
 class Seen(NamedTuple):
-    """What is seen of a scene by periods that ends with one of them: the part of the axis, the amounts, the legend."""
+    """What is seen of a scene by periods that ends with one of them: the part of the axis, the amounts, the legend.
+
+    `marks`: captions of each panel that stand there as long as no more is seen.
+    """
 
     low: float
     high: float
     amounts: Axis
     legend: tuple[Entry, ...]
+    marks: tuple[Captions, ...] = ()
 
 
 @dataclass(frozen=True)

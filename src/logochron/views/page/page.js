@@ -315,7 +315,10 @@
   // the boxes of panels in so many points: one that can be narrower is, several stand below each other
   function laidOut(scene, seen, room) {
     const panels = scene.panels.map((panel) => ({ ...panel, box: [...panel.box], x: pool[panel.x], y: seen ? { ...pool[seen[2]], labeled: pool[panel.y].labeled } : pool[panel.y] }));
-    if (seen) for (const panel of panels) panel.x = { ...panel.x, low: seen[0], high: seen[1] };
+    if (seen) panels.forEach((panel, place) => {
+      panel.x = { ...panel.x, low: seen[0], high: seen[1] };
+      if (seen[4]) panel.layers = [...panel.layers, seen[4][place]];
+    });
     let [width, height] = scene.size;
     const gridded = panels.some((panel) => panel.layers.some((layer) => pool[layer].kind === "tiles"));
     if (room >= width || gridded) return { panels, width, height };

@@ -107,9 +107,10 @@ def scene_data(scene: Scene, pool: Pool) -> dict[str, Any]:
 
 
 def seen_data(seen: Seen, pool: Pool) -> list[Any]:
-    """What is seen of a scene: from where to where, the axis of amounts, the legend."""
+    """What is seen of a scene: from where to where, the axis of amounts, the legend, the marks of each panel."""
     entries = pool.add([_entry(entry) for entry in seen.legend])
-    return [seen.low, seen.high, pool.add(_axis(seen.amounts)), entries]
+    marks = [pool.add(_layer(layer, pool)) for layer in seen.marks]
+    return [seen.low, seen.high, pool.add(_axis(seen.amounts)), entries, *([marks] if marks else [])]
 
 
 def _entry(entry: Entry) -> dict[str, Any]:

@@ -11,7 +11,7 @@ import inspect
 import logging
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
-from functools import cached_property
+from functools import cache, cached_property
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -24,6 +24,7 @@ from logochron.core.rows.question_types import PageWay, loaded
 from logochron.core.rows.result import Result
 from logochron.views.catalog import message
 from logochron.views.figures.choose import Chosen, named_figure, suited
+from logochron.views.figures.registry import Figure
 from logochron.views.figures.scene import Canvas
 from logochron.views.formats import Formats
 from logochron.views.page.choices import Choices, Pick
@@ -201,6 +202,12 @@ def _holding(prepared: Prepared, days: Sequence[int]) -> list[int | None]:
     return [known.get(ordinal) for ordinal in ordinals.tolist()]
 
 
+@cache
+def _shows_one(figure: Figure) -> bool:
+    """Whether a figure shows one period, which is named to it."""
+    return "at" in inspect.signature(figure.scene).parameters
+
+
 def _leading_to(place: int, many: int) -> tuple[int, int]:
     """From which to before which period so many stand that lead to one."""
     return max(place - many + 1, 0), place + 1
@@ -340,7 +347,7 @@ class PeriodViews(ChosenViews):
         if chosen is None or not answer.periods:
             return None
         try:
-            if "at" in inspect.signature(chosen.figure.scene).parameters:
+            if _shows_one(chosen.figure):
                 return self.scene(answer, chosen, at=self.whole.periods[place])
             return self.scene(every.between(*_leading_to(place, self._seen)), chosen)
         except LogochronError as error:

@@ -14,7 +14,7 @@ from logochron.core.align.period_spec import Window
 from logochron.core.book.measures import Measure, adds_up
 from logochron.core.calendars.base import Calendar
 from logochron.core.days import as_date, iso, to_days
-from logochron.core.options import Grain
+from logochron.core.options import Each, Grain
 from logochron.core.questions.relate import Relation
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import COLUMNS, Column
@@ -233,12 +233,16 @@ def base_period(result: AlignedAnswer, row: Any, formats: Formats) -> PeriodWord
     if result.plan is not None or len(result.alignment.base_starts) > 1 or np.isnat(row["base_start"]):
         return None
     start, end = int(to_days(row["base_start"])), int(to_days(row["base_end"]))
-    if result.each != "span" and result.calendar.holds(np.array([start]))[0]:
-        ordinals = result.calendar.ordinals(result.each, np.array([start]))
-        whole = (int(result.calendar.first_days(result.each, ordinals)[0]),
-                 int(result.calendar.last_days(result.each, ordinals)[0]))  # fmt: skip
-        if whole == (start, end):
-            return whole_period(result.calendar, result.each, start, formats)
+    return _span_in_words(result.calendar, result.each, start, end, formats)
+
+
+@lru_cache(maxsize=2**14)
+def _span_in_words(calendar: Calendar, each: Each, start: int, end: int, formats: Formats) -> PeriodWords:
+    """A span of days: by its name where it is one whole period."""
+    if each != "span" and calendar.holds(np.array([start]))[0]:
+        ordinals = calendar.ordinals(each, np.array([start]))
+        if (calendar.first_days(each, ordinals)[0], calendar.last_days(each, ordinals)[0]) == (start, end):
+            return whole_period(calendar, each, start, formats)
     return days_in_words(start, end, formats)
 
 
