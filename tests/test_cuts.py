@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -12,6 +14,7 @@ ASKED = [
     (lc.compare, {"each": "month"}),
     (lc.compare, {"each": "week", "against": "mean:4", "running": 4}),
     (lc.compare, {"each": "month", "against": "year-ago", "calendar": lc.RetailCalendar(), "unusual": True}),
+    (lc.compare, {"each": "month", "sort": "-value", "items": "comparable"}),
     (lc.relate, {"each": "month", "beside": "mean"}),
     (lc.relate, {"each": "quarter", "beside": "largest"}),
 ]
@@ -40,6 +43,8 @@ def test_some_periods_and_items_of_a_whole(book, ask, options):
     for low, high in ((0, 1), (3, 9), (len(whole.periods) - 1, len(whole.periods))):
         at = f"{whole.periods[low]}..{whole.periods[high - 1]}"
         same(whole.between(low, high), ask(book, by="harbor", at=at, **options))
+        by = ["line", "harbor"]
+        same(ask(book, by=by, **options).between(low, high), ask(book, by=by, at=at, **options))
         every = ask(book, by=["harbor"], **options).of_items({"line": "x"}, of_line, ("harbor",))
         same(every.between(low, high), ask(of_line, by="harbor", at=at, **options))
 
@@ -58,3 +63,26 @@ def test_landings_as_of_days(book, options):
         paths = [landing.path(landing.measures[0]) for landing in (one, other)]
         for side in paths[0]._fields[:3] + ("expected", "low", "high"):
             np.testing.assert_array_equal(*(getattr(path, side) for path in paths))
+
+
+@pytest.mark.parametrize("options", [{}, {"within": "month", "against": "mean:3"}, {"last": 2, "exclude": "2024"},
+                                     {"within": "quarter", "calendar": lc.RetailCalendar()}, "plan"])  # fmt: skip
+def test_paces_as_of_days(book, options):
+    if options == "plan":
+        plan = book.totals("month", by=["harbor"]).astype({"period": str})
+        plan = lc.read_plan(plan, date="period", value="value", measure="amount", by="harbor")
+        options = {"against": "plan", "plan": plan}
+    answer = lc.pace(book, **{"by": "harbor"} | options)
+    some = book.where({"harbor": "B"})
+    on_days = answer.on_days(some, ())
+    for day in ("2023-12-31", "2024-02-29", "2024-03-01", "2024-11-30", "2025-02-28", "2025-05-17"):
+        number = int(np.datetime64(day).astype(int))
+        try:
+            other = lc.pace(some.until(day), **options)
+        except lc.QuestionError as error:
+            with pytest.raises(lc.QuestionError, match=re.escape(str(error))):
+                on_days(number)
+            continue
+        one = on_days(number)
+        same(one, other)
+        pd.testing.assert_frame_equal(one.standing, other.standing)

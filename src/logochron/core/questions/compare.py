@@ -60,22 +60,10 @@ class Comparison(AlignedAnswer):
         """The same question about what is lined up otherwise."""
         return comparison_of(prepared, unusual=self.unusual)
 
-    def between(self, low: int, high: int) -> Comparison:
-        """The answer for some of its periods, as if they alone had been asked of."""
-        if self.by or self.unusual or self.prepared.selection.top is not None:
-            return super().between(low, high)
-        # no row rests on another one
-        prepared, total = self.prepared.between(low, high), self.total_columns.between(low, high).from_period(low)
-        options = {"at": prepared.spec.at, "last": None}
-        return replace(
-            self,
-            columns=total,
-            total_columns=total,
-            periods=self.periods[low:high],
-            notes=prepared.notes(),
-            prepared=prepared,
-            call=self.call and self.call.with_options(**options),
-        )
+    @property
+    def rows_stand_alone(self) -> bool:
+        """Whether no row rests on those of other periods: the largest items and what is unusual are told from them."""
+        return self.top is None and not self.unusual
 
     def with_earlier(self, n: int) -> Comparison:
         """The same comparison with as many as `n` periods before its first one, as far as the records go."""

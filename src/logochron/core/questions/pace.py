@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar
 
@@ -25,10 +25,19 @@ from logochron.core.errors import QuestionError, brief
 from logochron.core.judge.judging import JudgingLike, direction, verdict
 from logochron.core.notes import Note
 from logochron.core.options import Grain, Kept, Within, check, first_to_last
-from logochron.core.rows.answer import AlignedAnswer, Columns, block, dimensions, in_order, laid_out, one
+from logochron.core.rows.answer import AlignedAnswer, Columns, block, dimensions, in_order, known_on, laid_out, one
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.groupings import Grouping
-from logochron.core.rows.prepare import Groupings, Prepared, ask, check_book, groupings_of, prepare, remembered
+from logochron.core.rows.prepare import (
+    Groupings,
+    Prepared,
+    Selection,
+    ask,
+    check_book,
+    groupings_of,
+    prepare,
+    remembered,
+)
 from logochron.core.rows.result import Block, Blocks
 
 if TYPE_CHECKING:
@@ -58,7 +67,18 @@ class Pace(AlignedAnswer):
 
     def ask_anew(self, prepared: Prepared) -> Pace:
         """The same question about what is lined up otherwise."""
-        return _pace_of(prepared, self.positions)
+        return _pace_of(_groupings(prepared, self.positions), self.positions)
+
+    def on_days(self, book: Daybook, by: tuple[str, ...]) -> Callable[[int], AlignedAnswer]:
+        """Answers for a book as it was known on days, the sums of all of them from one pass."""
+        again = super().on_days(book, by)
+        plan = self.call.options["plan"] if self.call else None
+        if by or self.call is None or (plan is not None and plan.standing.spread == "year-ago"):
+            return again
+        try:
+            return _OnDays(self, book, plan, again).answer
+        except QuestionError:  # of all days together it is too much, or not to be said
+            return again
 
     @property
     def opens_at(self) -> str | None:
@@ -224,21 +244,37 @@ def pace(
     check("within", within, Within)
     spec = period_spec(each=within, against=against, calendar=calendar, last=last)
     selection = ask("pace", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
-    named = [exclude] if isinstance(exclude, str) or not isinstance(exclude, Iterable) else list(exclude)
+    named = _several(exclude)
+    prepared, lined_up = _line_up(selection, spec, plan, named)
+    return _pace_of(_groupings(prepared, lined_up), lined_up)
+
+
+def _several(exclude: DayLike | Sequence[DayLike]) -> list[DayLike]:
+    """What is named to be left out, one or several."""
+    return [exclude] if isinstance(exclude, str) or not isinstance(exclude, Iterable) else list(exclude)
+
+
+def _line_up(
+    selection: Selection, spec: PeriodSpec, plan: Daybook | None, exclude: Sequence[DayLike]
+) -> tuple[Prepared, Positions]:
+    """What is asked lined up by position."""
     lined_up: list[Positions] = []
 
     def line_up(spec: PeriodSpec, coverage: Coverage, _: Days, planned: Coverage | None) -> Alignment:
-        lined_up.append(positions(spec, named, book.standing, coverage, planned))
+        lined_up.append(positions(spec, exclude, selection.book.standing, coverage, planned))
         return lined_up[0].aligned
 
-    prepared = prepare(selection, spec, plan, line_up)
-    return _pace_of(prepared, lined_up[0])
+    return prepare(selection, spec, plan, line_up), lined_up[0]
 
 
-def _pace_of(prepared: Prepared, lined_up: Positions) -> Pace:
+def _groupings(prepared: Prepared, lined_up: Positions) -> Groupings:
+    """The rows of what is lined up."""
+    return groupings_of(prepared, chosen_by=(len(lined_up.parents) - 1) * len(lined_up.numbers) + lined_up.today)
+
+
+def _pace_of(groupings: Groupings, lined_up: Positions) -> Pace:
     """The answer to what is lined up."""
-    today = (len(lined_up.parents) - 1) * len(lined_up.numbers) + lined_up.today
-    groupings = groupings_of(prepared, chosen_by=today)
+    prepared = groupings.prepared
 
     def rows(measure: Measure, grouping: Grouping, others: bool) -> Block:
         return _rows(groupings, lined_up, measure, grouping, others)
@@ -251,6 +287,52 @@ def _pace_of(prepared: Prepared, lined_up: Positions) -> Pace:
     )
     fields = laid_out("pace", groupings, rows, periods=lined_up.labels, notes=notes)
     return Pace(**fields, positions=lined_up)
+
+
+class _OnDays:
+    """The paces of a book as it was known on each day, all items together: cut from the sums of all its days.
+
+    A day whose positions are not all among those of the last day is asked about anew.
+    """
+
+    def __init__(
+        self, answer: Pace, book: Daybook, plan: Daybook | None, again: Callable[[int], AlignedAnswer]
+    ) -> None:
+        self.call, self.spec, self.plan, self.again = answer.call, answer.spec, plan, again
+        self.selection = replace(answer.selection, book=book, by=(), kept="all", top=None, sort=None)
+        assert self.call is not None
+        self.exclude = _several(self.call.options["exclude"])
+        prepared, self.lined_up = _line_up(self.selection, replace(answer.spec, last=None), plan, self.exclude)
+        self.total = prepared.grouping(())
+
+    def answer(self, last: int) -> AlignedAnswer:
+        """The pace as of a day, by its number."""
+        book = known_on(self.selection.book, last)
+        prepared, lined_up = _line_up(replace(self.selection, book=book), self.spec, self.plan, self.exclude)
+        rows = self._rows(lined_up)
+        if rows is None:
+            return self.again(last)
+        total = self.total.of_rows(rows)
+        groupings = Groupings(prepared=prepared, items=total, subtotals=(), total=total, full=total)
+        assert self.call is not None
+        call = self.call.with_options(book=book, by=(), top=None, sort=None, items="all")
+        return replace(_pace_of(groupings, lined_up), call=call)
+
+    def _rows(self, wanted: Positions) -> NDArray[np.int64] | None:
+        """Where the spans of rows are among those of the last day; None where one of them is not."""
+        known, size = self.lined_up, len(wanted.numbers)
+        if len(known.numbers) == size:
+            rows = (np.searchsorted(known.parents, wanted.parents)[:, None] * size + np.arange(size)).ravel()
+        else:  # years without a 29 February have a position less
+            rows = np.searchsorted(known.aligned.ends, wanted.aligned.ends)
+        rows = np.minimum(rows, known.aligned.size - 1)
+        same = np.ones(wanted.aligned.size, dtype=bool)
+        for side in ("starts", "ends"):
+            same &= getattr(known.aligned, side)[rows] == getattr(wanted.aligned, side)
+        for side in ("base_starts", "base_ends"):
+            alike = getattr(known.aligned, side)[:, rows] == getattr(wanted.aligned, side)
+            same &= (alike | ~wanted.aligned.part_known).all(axis=0)
+        return rows if same.all() else None
 
 
 def _rows(groupings: Groupings, lined_up: Positions, measure: Measure, grouping: Grouping, others: bool) -> Block:

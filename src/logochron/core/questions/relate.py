@@ -64,16 +64,16 @@ class Relation(AlignedAnswer):
     def of_items(self, picked: Mapping[str, str], book: Daybook, by: tuple[str, ...]) -> Relation:
         """As of other answers; asked anew where the item that all stand beside may not be among them."""
         if self.beside.startswith("item:"):
-            made: Relation = self.again(book=book, by=by, within=self.within)
-            return made
+            answer: Relation = self.again(book=book, by=by, within=self.within)
+            return answer
         return super().of_items(picked, book, by)
 
     def alone(self, picked: Mapping[str, str], book: Daybook) -> Relation:
         """The answer for some items alone; the dimension whose items others stand in stays as long as it can."""
         rest = tuple(name for name in self.by if name not in picked)
         if self.within in picked:  # its one item is that which the others stand in
-            made: Relation = self.again(book=book, by=[n for n in self.by if n in rest or n == self.within])
-            return made
+            answer: Relation = self.again(book=book, by=[n for n in self.by if n in rest or n == self.within])
+            return answer
         if self.within is not None and len(rest) < 2:
             return replace(self, within=None).of_items(picked, book, rest)
         return self.of_items(picked, book, rest)

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from itertools import cycle
 from typing import Any, Self
 
 import numpy as np
@@ -115,7 +116,32 @@ class AlignedAnswer(Answer):
 
     def between(self, low: int, high: int) -> Self:
         """The answer for some of its periods, from `low` to before `high`, as if they alone had been asked of."""
-        return self.about(self.prepared.between(low, high))
+        prepared = self.prepared.between(low, high)
+        if not self.rows_stand_alone:
+            return self.about(prepared)
+        total = Blocks([block.alone(low, high) for block in self.total_columns.blocks])
+        items, subtotals = total, []
+        if self.by:
+            kept = [self.prepared.kept_items(self.by[:n], low, high) for n in range(1, len(self.by) + 1)]
+            items = Blocks([block.alone(low, high, kept[-1]) for block in self.columns.blocks])
+            subtotals = [
+                block.alone(low, high, one) for block, one in zip(self.subtotal_columns.blocks, cycle(kept[:-1]))
+            ]
+        return replace(
+            self,
+            columns=items,
+            subtotal_columns=Blocks(subtotals),
+            total_columns=total,
+            periods=self.periods[low:high],
+            notes=prepared.notes(),
+            prepared=prepared,
+            call=self.call and self.call.with_options(at=prepared.spec.at, last=None),
+        )
+
+    @property
+    def rows_stand_alone(self) -> bool:
+        """Whether no row rests on those of other periods, so that those of some need no working out."""
+        return False
 
     def of_items(self, picked: Mapping[str, str], book: Daybook, by: tuple[str, ...]) -> Self:
         """The answer for some items alone, whose records are those of a book; split by some dimensions.

@@ -112,9 +112,13 @@ class Grouping(NamedTuple):
 
     def between(self, low: int, high: int) -> Grouping:
         """The rows of some periods, from `low` to before `high`."""
+        return self.of_rows(slice(low, high))
+
+    def of_rows(self, rows: slice | Days) -> Grouping:
+        """Some of the rows."""
 
         def cut(parts: Mapping[str, AggregateSums]) -> dict[str, AggregateSums]:
-            return {key: AggregateSums(values[low:high], scale) for key, (values, scale) in parts.items()}
+            return {key: AggregateSums(values[rows], scale) for key, (values, scale) in parts.items()}
 
         return self._replace(value=cut(self.value), base=cut(self.base))
 
@@ -267,14 +271,18 @@ class RowGrouping(NamedTuple):
     grouping: Grouping
     present: Bools
 
-    def part(self, low: int, high: int, picked: Sequence[str]) -> Grouping:
-        """The rows of some periods, of the items whose first labels are those picked; these labels go."""
+    def kept(self, low: int, high: int, picked: Sequence[str]) -> Bools:
+        """Which items have a row in some periods, of those whose first labels are picked."""
         kept: Bools = np.asarray(self.present[low:high].any(axis=0))
         if len(picked) == len(self.grouping.by):  # all together
             kept = np.ones_like(kept)
         for known, label in zip(self.grouping.labels, picked):
             kept &= np.asarray(known == label)
-        part = self.grouping.between(low, high).at(kept)
+        return kept
+
+    def part(self, low: int, high: int, picked: Sequence[str]) -> Grouping:
+        """The rows of some periods, of the items whose first labels are those picked; these labels go."""
+        part = self.grouping.between(low, high).at(self.kept(low, high, picked))
         return part._replace(by=part.by[len(picked) :], labels=part.labels[len(picked) :])
 
 

@@ -187,6 +187,12 @@ class Prepared:
             self.kept[key] = summed_by_row(self.book, self.plan, by, measures, self.aligned)
         return self.kept[key]
 
+    def kept_items(self, by: tuple[str, ...], low: int, high: int) -> Bools:
+        """Which of the items that have rows have some in the periods from `low` to before `high`."""
+        whole, first, last, picked = self.part or Part(self, 0, self.aligned.size, {})
+        rows, labels = whole.all_rows((*picked, *by), self.selection.measures), list(picked.values())
+        return rows.kept(first + low, first + high, labels)[rows.kept(first, last, labels)]
+
     def every_period(self) -> Prepared:
         """The same question about all periods that the records touch."""
         spec = replace(self.spec, at=None, last=None)

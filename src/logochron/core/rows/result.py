@@ -51,9 +51,14 @@ class RowBlock:
         laid_out = (values if values.shape == self.shape else np.broadcast_to(values, self.shape)).reshape(-1)
         return laid_out if self.order is None else laid_out[self.order]
 
-    def between(self, low: int, high: int) -> RowBlock:
+    def between(self, low: int, high: int) -> Block:
         """The rows of some periods, from `low` to before `high`."""
         raise NotImplementedError
+
+    def alone(self, low: int, high: int, kept: NDArray[np.bool_] | None = None) -> Block:
+        """The rows of some periods as those of an answer of its own; of the items that are kept, all where None."""
+        part = self.between(low, high).from_period(low)
+        return part if kept is None else part.of_items(kept)
 
     def from_period(self, first: int) -> Block:
         """The same rows, with periods counted from one of them."""
@@ -100,6 +105,18 @@ class Block(RowBlock):
         if self.order is not None:
             order = self.order[(self.order >= low * items) & (self.order < high * items)] - low * items
         return Block((len(range(periods)[low:high]), items), columns, order, self.measure)
+
+    def of_items(self, kept: NDArray[np.bool_]) -> Block:
+        """The rows of some items."""
+        if kept.all():
+            return self
+        items, n = self.shape[1], int(kept.sum())
+        columns = {name: v[:, kept] if v.shape[1] == items else v for name, v in self.columns.items()}
+        order = None
+        if self.order is not None:
+            order = self.order[kept[self.order % items]]
+            order = order // items * n + (np.cumsum(kept) - 1)[order % items]
+        return Block((self.shape[0], n), columns, order, self.measure)
 
 
 @dataclass(frozen=True, eq=False)

@@ -118,11 +118,9 @@ def by_period(
         panels=tuple(drawn_panels),
         legend=look.legend(result, [table for _, table in parts], formats),
         empty="" if drawn else formats.say(_EMPTY),
-        seen=()
-        if canvas.seen is None
-        else tuple(
+        seen=tuple(
             _seen(result, [t for _, t in parts], drawn_panels, of_measure, look, end, seen, canvas)
-            for end in range(periods)
+            for end in canvas.ends
         ),
     )
 

@@ -224,7 +224,7 @@ class Scene:
     """A whole figure. `empty` is said instead of panels where there is nothing to draw.
 
     `alt` is one sentence for those who cannot see it. A `bare` one shows its panels alone, without title and notes.
-    `seen`: of a scene that is seen in part, what is seen by the period that it ends with.
+    `seen`: of a scene that is seen in part, what is seen by each of the canvas's ends.
     """
 
     title: str
@@ -256,8 +256,8 @@ class Canvas:
 
     `size` is None where the figure may choose its own; `axes` is that of axes of the user's, `width` the inches there
     are for the figure in them; `usual` is the size of what has no other. `detailed`: whether a pointer can ask for
-    details; `seen`: how many periods are seen at once, where not all are. `known` is what other figures on the same
-    canvas have said already.
+    details; `seen`: how many periods are seen at once, where not all are, and `ends`: which of them may be the last
+    one seen. `known` is what other figures on the same canvas have said already.
     """
 
     formats: Formats
@@ -268,6 +268,7 @@ class Canvas:
     axes: Size | None = None
     detailed: bool = False
     seen: int | None = None
+    ends: tuple[int, ...] = ()
     usual: Size = DEFAULT_SIZE
     known: dict[Any, Any] = field(default_factory=dict, compare=False, repr=False)
 

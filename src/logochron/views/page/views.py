@@ -223,6 +223,7 @@ class PeriodViews(ChosenViews):
         self._wholes: dict[tuple[Any, ...], AlignedAnswer] = {}
         self._windows: dict[tuple[Any, ...], tuple[AlignedAnswer, list[KeptTable]]] = {}
         self._courses: dict[Pick, Course] = {}
+        self._alone: dict[Pick, AlignedAnswer] = {}
         alignment, spec = self.whole.alignment, self.whole.spec
         if spec.grain == choices.grain and spec.calendar == choices.calendar:
             places = {str(label): n for n, label in enumerate(alignment.labels)}
@@ -237,6 +238,11 @@ class PeriodViews(ChosenViews):
         if call is not None and (call.options.get("last") is not None or call.options.get("at") is not None):
             return min(max(len(self.answer.periods), 1), _MOST_SEEN)
         return 1 if self.answer.by else _SEEN
+
+    @cached_property
+    def _ends(self) -> tuple[int, ...]:
+        """The places of all periods that can be chosen."""
+        return tuple(sorted({place for place in self._places if place is not None}))
 
     @property
     def _seen(self) -> int:
@@ -281,6 +287,13 @@ class PeriodViews(ChosenViews):
             self._courses[pick] = Course(answer, kept_tables(answer, self.formats), [], {})
         return self._courses[pick]
 
+    def _alone_of(self, pick: Pick) -> AlignedAnswer:
+        """All periods of what is picked, split by the dimensions in which nothing is picked."""
+        if pick not in self._alone:
+            picked = self.picked(pick)
+            self._alone[pick] = self.whole.alone(picked, self.of(picked))
+        return self._alone[pick]
+
     # --- views
 
     def _of_course(self, pick: Pick, place: int) -> Data:
@@ -309,7 +322,7 @@ class PeriodViews(ChosenViews):
             figure = self._drawn_at(window, self._split(pick), place)
         else:
             try:
-                alone = self.whole.alone(picked, self.of(picked))
+                alone = self._alone_of(pick)
                 answer = alone.between(*_leading_to(place, self.listed))
                 heads, figure = kept_tables(answer, self.formats), self._drawn_at(answer, alone, place)
             except LogochronError as error:  # its rows stand there all the same
@@ -332,9 +345,12 @@ class PeriodViews(ChosenViews):
             return self._drawn_at(course.answer, course.answer, place)
         if not course.strip:
             try:
-                scene = chosen.figure.scene(course.answer, replace(self.canvas, seen=self._seen), **chosen.options)
+                canvas = replace(self.canvas, seen=self._seen, ends=self._ends)
+                scene = chosen.figure.scene(course.answer, canvas, **chosen.options)
                 parts = [self.pool.add(seen_data(part, self.pool), refers=True) for part in scene.seen]
-                course.strip.update(scene=self.pool.add(scene_data(scene, self.pool), refers=True), parts=parts)
+                course.strip.update(
+                    scene=self.pool.add(scene_data(scene, self.pool), refers=True), parts=dict(zip(self._ends, parts))
+                )
             except LogochronError as error:
                 course.strip.update(refused=self.no(_NO_FIGURE, error))
         if "refused" in course.strip:
