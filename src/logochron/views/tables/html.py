@@ -11,12 +11,11 @@ from typing import Any, NamedTuple
 from jinja2 import Environment, Template
 
 from logochron.core.errors import visible
-from logochron.core.questions.compare import Comparison
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette, mixed
 from logochron.views.tables.answer_tables import tables_of
-from logochron.views.tables.cards import Card, cards_of, shown_cards
+from logochron.views.tables.cards import Card, cards_of
 from logochron.views.tables.cells import Cell, Row, Shown, TableColumn, TableSpec
 
 #: More rows than this are cut, and said so: a notebook is no place for thousands.
@@ -57,21 +56,6 @@ def html(
     if result.type.cards and len(result.periods) == 1 and not getattr(result, "by", ()):
         cards = cards_of(result, formats)  # type: ignore[arg-type]
     return _template("table.html.j2").render(tables=tables, cards=cards, css=style(palette or Palette()))
-
-
-def cards_html(
-    result: Comparison,
-    formats: Formats | None = None,
-    palette: Palette | None = None,
-    *,
-    measure: str | None = None,
-    at: str | None = None,
-) -> str:
-    """The cards of one period as HTML, the last unless `at`: of each measure the whole, then its items."""
-    formats = formats or Formats()
-    cards, lines = shown_cards(cards_of(result, formats, measure=measure, at=at), formats)
-    css = style(palette or Palette())
-    return _template("table.html.j2").render(tables=[], cards=cards, lines=lines, css=css)
 
 
 def color_rules(colors: Palette) -> str:
