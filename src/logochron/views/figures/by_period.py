@@ -95,10 +95,7 @@ def by_period(
     for place, (name, table) in enumerate(parts):
         first = place % grid.columns == 0
         n = len(table["value"])
-        ticks: tuple[Tick, ...] = ()
-        if not look.judged:
-            labels = [result.periods[int(code)] for code in table["period"]]
-            ticks = thinned(labels, n + 0.2, wide, canvas)
+        ticks = () if look.judged else _period_ticks(result, table, wide, canvas)
         captions = (Captions(look.marks(table)),) if look.marks and canvas.seen is None else ()
         panel = Panel(
             x=Axis("position", -0.6, n - 0.4, ticks),
@@ -119,10 +116,16 @@ def by_period(
         legend=look.legend(result, [table for _, table in parts], formats),
         empty="" if drawn else formats.say(_EMPTY),
         seen=tuple(
-            _seen(result, [t for _, t in parts], drawn_panels, of_measure, look, end, seen, canvas)
+            _seen(result, [t for _, t in parts], drawn_panels, of_measure, look, end, seen, grid.panel_width, canvas)
             for end in canvas.ends
         ),
     )
+
+
+def _period_ticks(result: Comparison, table: Table, wide: float, canvas: Canvas) -> tuple[Tick, ...]:
+    """As many labels of periods as fit."""
+    labels = [result.periods[int(code)] for code in table["period"]]
+    return thinned(labels, len(labels) + 0.2, wide, canvas)
 
 
 def _seen(
@@ -133,9 +136,10 @@ def _seen(
     look: PeriodLook,
     end: int,
     seen: int,
+    wide: float,
     canvas: Canvas,
 ) -> Seen:
-    """What is seen of so many periods that end with one: their amounts are as large as the axis needs."""
+    """What is seen of so many periods that end with one, in so many inches: amounts are as large as the axis needs."""
     first, formats = max(end - seen + 1, 0), canvas.formats
     parts = [{name: values[first : end + 1] for name, values in table.items()} for table in tables]
     amounts: list[Floats] = [table[name] for table in parts for name in ("value", *look.bases)]
@@ -147,7 +151,10 @@ def _seen(
             texts = tuple(text._replace(x=text.x + first) for text in look.marks(table))
             fitting = uncrowded(replace(panel, x=along, y=axis, layers=(Captions(texts),)), canvas)
             marks += tuple(layer for layer in fitting.layers if isinstance(layer, Captions))
-    return Seen(first - 0.5, end + 0.5, axis, look.legend(result, parts, formats), marks)
+    ticks: tuple[Tick, ...] = ()
+    if not look.judged:
+        ticks = tuple(Tick(one.at + first, one.text) for one in _period_ticks(result, parts[0], wide, canvas))
+    return Seen(first - 0.5, end + 0.5, axis, look.legend(result, parts, formats), marks, ticks)
 
 
 def _details(result: Comparison, table: Table, measure: Measure, canvas: Canvas) -> tuple[Details, ...]:

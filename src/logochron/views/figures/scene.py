@@ -209,7 +209,8 @@ class Entry:
 class Seen(NamedTuple):
     """What is seen of a scene by periods that ends with one of them: the part of the axis, the amounts, the legend.
 
-    `marks`: captions of each panel that stand there as long as no more is seen.
+    `marks`: captions of each panel that stand there as long as no more is seen. `ticks`: those of
+    its places, where lines join them: none is drawn past the last one.
     """
 
     low: float
@@ -217,6 +218,7 @@ class Seen(NamedTuple):
     amounts: Axis
     legend: tuple[Entry, ...]
     marks: tuple[Captions, ...] = ()
+    ticks: tuple[Tick, ...] = ()
 
 
 @dataclass(frozen=True)

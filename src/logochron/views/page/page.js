@@ -247,7 +247,7 @@
     const made = [];
     const words = pool[shown.words];
     if (words.length) made.push(element("p", { class: "said" }, words.join(" ").replaceAll(" %", "\u00a0%")));
-    if (shown.figure) made.push(shown.figure.refused ? element("p", { class: "told" }, shown.figure.refused) : figure(shown.figure));
+    if (shown.figure) made.push(shown.figure.refused ? element("p", { class: "told" }, shown.figure.refused) : figure(shown.figure, words));
     for (const one of shown.tables) made.push(...table(one, of.heading));
     view.replaceChildren(...made);
     for (const one of view.querySelectorAll("figure")) one.redraw();
@@ -294,8 +294,10 @@
     return element("li", {}, drawn.node(), element("span", {}, entry.words));
   }
 
-  function figure(of) {
-    const scene = pool[of.scene], seen = of.seen === undefined ? null : pool[of.seen];
+  function figure(of, words) {
+    const seen = of.seen === undefined ? null : pool[of.seen], whole = pool[of.scene];
+    // of what is seen in part the sentence beside it tells
+    const scene = seen && words.length ? { ...whole, alt: `${whole.alt}: ${words[0].replace(/\.$/, "")}` } : whole;
     const legend = element("ul", { class: "legend" }, ...pool[seen ? seen[3] : scene.legend].map(sample));
     const drawing = element("div", { class: "drawing", tabindex: "0", role: "group", "aria-label": `${scene.alt}. ${said.figure}` });
     const made = element("figure", {}, element("figcaption", {}, scene.title), legend, drawing);
@@ -317,7 +319,9 @@
     const panels = scene.panels.map((panel) => ({ ...panel, box: [...panel.box], x: pool[panel.x], y: seen ? { ...pool[seen[2]], labeled: pool[panel.y].labeled } : pool[panel.y] }));
     if (seen) panels.forEach((panel, place) => {
       panel.x = { ...panel.x, low: seen[0], high: seen[1] };
-      if (seen[4]) panel.layers = [...panel.layers, seen[4][place]];
+      const [marks, ticks] = seen.slice(4);
+      if (marks && marks.length) panel.layers = [...panel.layers, marks[place]];
+      if (ticks && ticks.length) { panel.joined = true; panel.x.ticks = ticks; }
     });
     let [width, height] = scene.size;
     const gridded = panels.some((panel) => panel.layers.some((layer) => pool[layer].kind === "tiles"));
@@ -377,13 +381,16 @@
     const g = svg.append("g").attr("transform", `translate(${left},${height - bottom - high})`);
     const clip = `clip${++number}`;
     g.append("clipPath").attr("id", clip).append("rect").attr("width", wide).attr("height", high);
+    // lines that join places end at those that are seen
+    const ends = panel.joined ? [x(panel.x.low + 0.5) - 0.5, x(panel.x.high - 0.5) + 0.5] : [0, wide];
+    g.append("clipPath").attr("id", `${clip}-lines`).append("rect").attr("x", ends[0]).attr("width", ends[1] - ends[0]).attr("height", high);
     axis(g, "y", panel.y, y, wide, high);
     axis(g, "x", panel.x, x, wide, high);
     const inside = (value) => value >= Math.min(panel.x.low, panel.x.high) && value <= Math.max(panel.x.low, panel.x.high);
     for (const place of panel.layers) {
       const layer = pool[place];
       const of = g.append("g");
-      if (layer.kind !== "captions") of.attr("clip-path", `url(#${clip})`).attr("class", "clipped");
+      if (layer.kind !== "captions") of.attr("clip-path", `url(#${clip}${layer.kind === "path" ? "-lines" : ""})`).attr("class", "clipped");
       LAYERS[layer.kind](of, layer, x, y, wide, high, inside, targets);
     }
     if (panel.heading) label(g, 0, -8, panel.heading, { weight: "bold", size: 10.5 });

@@ -107,10 +107,12 @@ def scene_data(scene: Scene, pool: Pool) -> dict[str, Any]:
 
 
 def seen_data(seen: Seen, pool: Pool) -> list[Any]:
-    """What is seen of a scene: from where to where, the axis of amounts, the legend, the marks of each panel."""
+    """What is seen of a scene: from where to where, the axis of amounts, the legend; marks by panel, and own ticks."""
     entries = pool.add([_entry(entry) for entry in seen.legend])
+    data = [seen.low, seen.high, pool.add(_axis(seen.amounts)), entries]
     marks = [pool.add(_layer(layer, pool)) for layer in seen.marks]
-    return [seen.low, seen.high, pool.add(_axis(seen.amounts)), entries, *([marks] if marks else [])]
+    ticks = [[_number(tick.at), tick.text] for tick in seen.ticks]
+    return [*data, marks, ticks] if marks or ticks else data
 
 
 def _entry(entry: Entry) -> dict[str, Any]:
