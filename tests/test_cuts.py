@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 import numpy as np
 import pandas as pd
 import pytest
 
 import logochron as lc
+from logochron.views.figures.fonts import drawable, measure
+from logochron.views.figures.period_figures import trend
+from logochron.views.figures.scene import Canvas, Captions
+from logochron.views.formats import Formats
 
 ASKED = [
     (lc.compare, {"each": "month"}),
@@ -86,3 +91,16 @@ def test_paces_as_of_days(book, options):
         one = on_days(number)
         same(one, other)
         pd.testing.assert_frame_equal(one.standing, other.standing)
+
+
+def test_what_is_seen_of_a_trend(book):
+    canvas = Canvas(Formats(), measure, drawable)
+    weeks = lc.compare(book, "week", "mean:4")
+    whole = trend(weeks, replace(canvas, seen=13, ends=(4, 30)))
+    for seen, (low, high) in zip(whole.seen, ((0, 5), (18, 31))):
+        alone = trend(weeks.between(low, high), canvas)
+        (panel,) = alone.panels
+        (marks, *_) = [layer for layer in panel.layers if isinstance(layer, Captions)]
+        assert [text._replace(x=text.x - low) for text in seen.marks[0].texts] == list(marks.texts)
+        assert [(tick.at - low, tick.text) for tick in seen.ticks] == [(tick.at, tick.text) for tick in panel.x.ticks]
+        assert seen.legend == alone.legend and seen.amounts == panel.y
