@@ -8,7 +8,6 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from itertools import cycle
 from typing import Any, Self
 
 import numpy as np
@@ -119,18 +118,12 @@ class AlignedAnswer(Answer):
         prepared = self.prepared.between(low, high)
         if not self.rows_stand_alone:
             return self.about(prepared)
-        total = Blocks([block.alone(low, high) for block in self.total_columns.blocks])
-        items, subtotals = total, []
-        if self.by:
-            kept = [self.prepared.kept_items(self.by[:n], low, high) for n in range(1, len(self.by) + 1)]
-            items = Blocks([block.alone(low, high, kept[-1]) for block in self.columns.blocks])
-            subtotals = [
-                block.alone(low, high, one) for block, one in zip(self.subtotal_columns.blocks, cycle(kept[:-1]))
-            ]
+        kept = [self.prepared.kept_items(self.by[:n], low, high) for n in range(1, len(self.by) + 1)]
+        total = self.total_columns.alone(low, high)
         return replace(
             self,
-            columns=items,
-            subtotal_columns=Blocks(subtotals),
+            columns=self.columns.alone(low, high, kept[-1:]) if kept else total,
+            subtotal_columns=self.subtotal_columns.alone(low, high, kept[:-1]),
             total_columns=total,
             periods=self.periods[low:high],
             notes=prepared.notes(),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from itertools import cycle, repeat
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
@@ -57,13 +58,9 @@ class RowBlock:
 
     def alone(self, low: int, high: int, kept: NDArray[np.bool_] | None = None) -> Block:
         """The rows of some periods as those of an answer of its own; of the items that are kept, all where None."""
-        part = self.between(low, high).from_period(low)
+        part = self.between(low, high)
+        part = replace(part, columns={**part.columns, "period": part.columns["period"] - low})
         return part if kept is None else part.of_items(kept)
-
-    def from_period(self, first: int) -> Block:
-        """The same rows, with periods counted from one of them."""
-        columns = {**self.columns, "period": self.columns["period"] - first}
-        return Block(self.shape, columns, self.order, self.measure)
 
     def period(self, period: int) -> dict[str, Array]:
         """The columns of one period, by item, whatever the order."""
@@ -198,9 +195,13 @@ class Blocks(Mapping[str, Array]):
         """The rows of some periods, from `low` to before `high`."""
         return Blocks([block.between(low, high) for block in self.blocks])
 
-    def from_period(self, first: int) -> Blocks:
-        """The same rows, with periods counted from one of them."""
-        return Blocks([block.from_period(first) for block in self.blocks])
+    def alone(self, low: int, high: int, kept: Sequence[NDArray[np.bool_]] = ()) -> Blocks:
+        """The rows of some periods as those of an answer of its own.
+
+        `kept`: the items that each block keeps, block by block and again from the first; all where none are said.
+        """
+        masks = cycle(kept) if kept else repeat(None)
+        return Blocks([block.alone(low, high, mask) for block, mask in zip(self.blocks, masks)])
 
     def pieces(self, periods: int, most: int) -> Iterator[Blocks]:
         """The rows block by block, so many periods of one at a time that they are `most` rows, or one period.

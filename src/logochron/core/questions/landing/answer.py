@@ -400,7 +400,7 @@ class EndedPeriods:
         )
         now = every.now.at(np.array([place]))
         method = replace(every.method, history=_depth(prepared.spec, now, book.coverage, every.method.history))
-        rows = every.total_columns.between(place, place + 1).from_period(place)
+        rows = every.total_columns.alone(place, place + 1)
         return replace(
             every,
             columns=rows,
