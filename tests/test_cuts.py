@@ -14,6 +14,8 @@ from logochron.views.figures.fonts import drawable, measure
 from logochron.views.figures.period_figures import trend
 from logochron.views.figures.scene import Canvas, Captions
 from logochron.views.formats import Formats
+from logochron.views.page.view_data import kept_tables
+from logochron.views.tables.item_rows import decimals_of
 
 ASKED = [
     (lc.compare, {"each": "month"}),
@@ -104,3 +106,24 @@ def test_what_is_seen_of_a_trend(book):
         assert [text._replace(x=text.x - low) for text in seen.marks[0].texts] == list(marks.texts)
         assert [(tick.at - low, tick.text) for tick in seen.ticks] == [(tick.at, tick.text) for tick in panel.x.ticks]
         assert seen.legend == alone.legend and seen.amounts == panel.y
+
+
+def cells(table):
+    return [{name: (cell.kind, cell.text, cell.mark, cell.verdict, cell.depth) for name, cell in kept.row.cells.items()}
+            for kept in table.rows]  # fmt: skip
+
+
+@pytest.mark.parametrize("by", ["harbor", ["harbor", "line"]])
+def test_tables_cut_from_rows_of_all_periods(book, by):
+    """What is yet to come stands first in a period of the table of all, and is not in that of some."""
+    whole, formats = lc.compare(book, "month", by=by, sort="value"), Formats()
+    for low, high in ((0, 1), (2, 4), (5, 12)):
+        part = whole.between(low, high)
+        (own,) = kept_tables(part, formats)
+        decimals = decimals_of(part, part.measures[0], formats)
+        cut = kept_tables(whole, replace(formats, decimals=decimals))[0].between(part, low, high, formats)
+        assert cells(cut) == cells(own) and [row.labels for row in cut.rows] == [row.labels for row in own.rows]
+        assert cut.spec.shown == own.spec.shown
+        assert (cut.spec.title, cut.spec.lines, cut.spec.empty) == (own.spec.title, own.spec.lines, own.spec.empty)
+        for place in range(high - low):
+            assert cut.opening(whole, low + place)[0] == own.opening(part, place)[0]

@@ -23,6 +23,7 @@ register(
         at_will=("usual_low", "usual_high", "unusual"),
         sorts=("value", "growth", "change", "label"),
         tables=_TABLES + "comparison_table:comparison_tables",
+        table_of_rows=_TABLES + "comparison_table:table_of_rows",
         cards=True,
         sparks=True,
         figures=(

@@ -192,6 +192,9 @@ class QuestionType:
         By what rows may be sorted: columns, or ``label``.
     tables
         Gives the tables for people: takes an answer, formats and how much is shown.
+    table_of_rows
+        Gives the table of a measure of some periods from rows of a table of all: takes an answer, a measure, formats
+        and the rows. Where none is named, the rows of each part of an answer are made again.
     cards, sparks
         Whether its answers can be shown as cards, and with small lines of earlier periods.
     figures, suited
@@ -229,6 +232,7 @@ class QuestionType:
     value: str = "value"
     sorts: tuple[str, ...] = ()
     tables: Named = "logochron.views.tables.answer_tables:plain_tables"
+    table_of_rows: Named = ""
     cards: bool = False
     sparks: bool = False
     figures: tuple[str, ...] = ()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -18,6 +18,7 @@ from logochron.core.questions.compare import Comparison
 from logochron.core.questions.relate import JOINED
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.figures import Floats
+from logochron.core.rows.question_types import loaded
 from logochron.core.rows.result import Result
 from logochron.views.figures.scene import (
     Axis,
@@ -236,16 +237,48 @@ class KeptRow(NamedTuple):
 class KeptTable:
     """The table of one measure of an answer: its head, its rows by period, and where those stand that are written.
 
-    `opened`: by period the cells that stand in its first row, and that row as a file has it.
+    `opened`: by the first row of a period the cells that stand in it, and that row as a file has it. `whole`: the table
+    of all periods, where the rows are some of its own.
     """
 
     spec: TableSpec
     measure: str
     periods: Mapping[int, Sequence[KeptRow]]
-    written: dict[int, int] = field(default_factory=dict)
+    written: dict[tuple[int, int], int] = field(default_factory=dict)
     opened: dict[int, tuple[list[str], Sequence[str]]] = field(default_factory=dict)
     _saved: dict[int, list[tuple[str, ...]]] = field(default_factory=dict)
     _found: dict[tuple[bool, ...], dict[RowLabels, list[int]]] = field(default_factory=dict)
+    whole: KeptTable | None = None
+    _variants: dict[tuple[str, ...], dict[tuple[int, int], int]] = field(default_factory=dict)
+    _openers: dict[int, KeptRow] = field(default_factory=dict)
+
+    def between(self, part: AlignedAnswer, low: int, high: int, formats: Formats) -> KeptTable:
+        """The table of some of the periods, from `low` to before `high`: `part` is the answer of these.
+
+        Rows that lie in several parts are written once, unless other columns are shown there.
+        """
+        measure = next(one for one in part.measures if one.name == self.measure)
+        labels = _labels_of(part)
+        periods = {}
+        for n in range(low, high):
+            rows_kept = [kept for kept in self.periods.get(n, ()) if kept.labels in labels]
+            periods[n] = [self._opener(rows_kept[0]), *rows_kept[1:]] if rows_kept else []
+        rows = [kept.row for kept_rows in periods.values() for kept in kept_rows]
+        spec: TableSpec = loaded(part.type.table_of_rows)(part, measure, formats, rows)
+        spec = replace(spec, empty=formats.say(spec.empty))
+        shown = tuple(column.name for column in spec.shown)
+        return KeptTable(spec, self.measure, periods, self._variants.setdefault(shown, {}), whole=self)
+
+    def _opener(self, kept: KeptRow) -> KeptRow:
+        """A row as the first one of its period."""
+        first = self.periods[kept.place][0]
+        if kept is first:
+            return kept
+        if id(kept) not in self._openers:
+            opening = {name: cell for name, cell in first.row.cells.items() if cell.kind in OPENING}
+            row = replace(kept.row, cells={**kept.row.cells, **opening}, starts=True)
+            self._openers[id(kept)] = kept._replace(row=row)
+        return self._openers[id(kept)]
 
     @cached_property
     def rows(self) -> list[KeptRow]:
@@ -258,6 +291,8 @@ class KeptTable:
 
     def saved(self, answer: Result, kept: KeptRow) -> Sequence[str]:
         """A row as a file of the answer has it; nothing of a line that is no such row."""
+        if self.whole is not None:
+            return self.whole.saved(answer, kept)
         if kept.row.source is None:
             return ()
         columns, i = kept.row.source
@@ -267,12 +302,13 @@ class KeptTable:
         return rows[i] if rows else ()
 
     def opening(self, answer: Result, place: int) -> tuple[list[str], Sequence[str]]:
-        """What opens a period."""
-        if place not in self.opened:
-            first = self.periods[place][0]
+        """What opens a period, by its first row: cells of the table, and that row as a file has it."""
+        first = self.periods[place][0]
+        opened = self.opened if self.whole is None else self.whole.opened
+        if id(first) not in opened:
             cells = [next((c.text for c in first.row.cells.values() if c.kind == kind), "") for kind in OPENING]
-            self.opened[place] = cells, self.saved(answer, first)
-        return self.opened[place]
+            opened[id(first)] = cells, self.saved(answer, first)
+        return opened[id(first)]
 
     def of(self, wanted: RowLabels) -> list[KeptRow]:
         """The rows of what is picked: its items, their subtotals, and the total of all."""
@@ -286,6 +322,16 @@ class KeptTable:
                     key = tuple(label if name else None for label, name in zip(kept.labels, named))
                     places.setdefault(key, []).append(n)
         return [self.rows[n] for n in sorted([*self._found[named].get(tuple(wanted), ()), *self._totals])]
+
+
+def _labels_of(answer: AlignedAnswer) -> set[RowLabels]:
+    """The labels of all rows of an answer, None where a dimension is added up."""
+    found: set[RowLabels] = {(None,) * len(answer.by)}
+    for columns in (answer.columns, answer.subtotal_columns):
+        for block in columns.blocks:
+            labels = (np.broadcast_to(block.columns[name], (1, block.shape[1]))[0] for name in answer.by)
+            found |= set(zip(*labels)) if answer.by else set()
+    return found
 
 
 def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[KeptTable]:
@@ -326,9 +372,10 @@ def table_data(
     opens: dict[str, tuple[list[str], Sequence[str]]] = {}
     for kept in rows:
         opens[_period(answer, kept)] = opening = table.opening(answer, kept.place)
-        if id(kept.row) not in table.written:
-            table.written[id(kept.row)] = pool.add(_row(table, kept, opening[1], answer))
-        places.append(table.written[id(kept.row)])
+        key = id(kept.row), id(opening)
+        if key not in table.written:
+            table.written[key] = pool.add(_row(table, kept, opening[1], answer))
+        places.append(table.written[key])
     saved = any(values for _, values in opens.values())
     frame = {
         "head": head,

@@ -31,6 +31,7 @@ from logochron.views.page.choices import Choices, Pick
 from logochron.views.page.view_data import KeptTable, Pool, items_of, kept_tables, scene_data, seen_data, table_data
 from logochron.views.sections import Section
 from logochron.views.tables.cells import Shown
+from logochron.views.tables.item_rows import decimals_of
 from logochron.views.words.sentences import sentences
 
 _LOG = logging.getLogger("logochron")
@@ -183,6 +184,14 @@ class ChosenViews(SectionViews):
         return self.answer.top is not None and len(self.outside(picked)) < len(picked)
 
 
+class Window(NamedTuple):
+    """An answer of some periods and its tables; `of`: the answer whose rows they are."""
+
+    answer: AlignedAnswer
+    tables: list[KeptTable]
+    of: AlignedAnswer
+
+
 class Course(NamedTuple):
     """An answer of all periods of what is picked together, and its tables.
 
@@ -221,7 +230,8 @@ class PeriodViews(ChosenViews):
         #: Of all items and periods.
         self.whole = self.answer.about(self.answer.prepared.every_period())
         self._wholes: dict[tuple[Any, ...], AlignedAnswer] = {}
-        self._windows: dict[tuple[Any, ...], tuple[AlignedAnswer, list[KeptTable]]] = {}
+        self._windows: dict[tuple[Any, ...], Window] = {}
+        self._all_rows: dict[tuple[int, str, int], KeptTable] = {}
         self._courses: dict[Pick, Course] = {}
         self._alone: dict[Pick, AlignedAnswer] = {}
         alignment, spec = self.whole.alignment, self.whole.spec
@@ -270,14 +280,28 @@ class PeriodViews(ChosenViews):
             self._wholes[key] = split.of_items(outside, self.of(outside), split.by) if outside else split
         return self._wholes[key]
 
-    def _window(self, pick: Pick, place: int) -> tuple[AlignedAnswer, list[KeptTable]]:
-        """The periods of what is picked outside that a table lists, up to one."""
-        split = self._split(pick)
-        key = id(split), place
+    def _window(self, every: AlignedAnswer, place: int) -> Window:
+        """Of an answer of all periods those that a table lists, up to one."""
+        key = id(every), place
         if key not in self._windows:
-            answer = split.between(*_leading_to(place, self.listed))
-            self._windows[key] = answer, kept_tables(answer, self.formats)
+            low, high = _leading_to(place, self.listed)
+            part = every.between(low, high)
+            if every.rows_stand_alone and every.type.table_of_rows:
+                tables = [self._rows_of(every, part, n).between(part, low, high, self.formats)
+                          for n in range(len(part.measures))]  # fmt: skip
+                self._windows[key] = Window(part, tables, every)
+            else:
+                self._windows[key] = Window(part, kept_tables(part, self.formats), part)
         return self._windows[key]
+
+    def _rows_of(self, every: AlignedAnswer, part: AlignedAnswer, n: int) -> KeptTable:
+        """The table of all periods of one measure, its amounts with as many decimals as those of a part need."""
+        measure = part.measures[n]
+        decimals = decimals_of(part, measure, self.formats)
+        key = id(every), measure.name, decimals
+        if key not in self._all_rows:
+            self._all_rows[key] = kept_tables(every, replace(self.formats, decimals=decimals))[n]
+        return self._all_rows[key]
 
     def _course(self, pick: Pick) -> Course:
         """All periods of all that is picked together."""
@@ -310,24 +334,24 @@ class PeriodViews(ChosenViews):
         """The view of a section that is split: the rows of what is picked in it, told and drawn alone."""
         picked, label = self.picked(pick), self.whole.periods[place]
         rest = [name for name in self.answer.by if name not in picked]
-        window, tables = self._window(pick, place)
-        answer: AlignedAnswer | None = window
-        heads, figure = tables, None
+        window = self._window(self._split(pick), place)
+        answer: AlignedAnswer | None = window.answer
+        heads, figure = window.tables, None
         if not rest:
             answer = None
             if not self.answer.type.needs_items:  # one item alone has no relation
                 course = self._course(pick)
                 answer, heads, figure = course.answer, course.tables, self._moving(course, place)
         elif len(rest) == len(self.answer.by):
-            figure = self._drawn_at(window, self._split(pick), place)
+            figure = self._drawn_at(window.answer, self._split(pick), place)
         else:
             try:
                 alone = self._alone_of(pick)
-                answer = alone.between(*_leading_to(place, self.listed))
-                heads, figure = kept_tables(answer, self.formats), self._drawn_at(answer, alone, place)
+                answer, heads, _ = self._window(alone, place)
+                figure = self._drawn_at(answer, alone, place)
             except LogochronError as error:  # its rows stand there all the same
                 answer, figure = None, {"refused": self.no(_ROWS_ALONE, error)}
-        rows = self.tables(window, tables, items_of(window, picked), heads)
+        rows = self.tables(window.of, window.tables, items_of(window.of, picked), heads)
         return self.data(rows, self.words(answer, label), figure)
 
     # --- figures

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -43,8 +44,7 @@ def comparison_table(
     result: Comparison, measure: Measure, formats: Formats, shown: Shown = ALL, marks: Marks | None = None
 ) -> TableSpec:
     """The table of one measure; with items, each period closes with its total. `marks`: others than it chooses."""
-    judging = result.judgings[measure.name]
-    marks = marks or marks_of(judging, formats)
+    marks = marks or marks_of(result.judgings[measure.name], formats)
     figures = FigureCells(result, formats, decimals_of(result, measure, formats))
     sparks = SparkLines(result, measure) if shown.sparks and result.each != "span" else None
     items = item_columns(result)
@@ -53,6 +53,16 @@ def comparison_table(
         for period in lines_of(result, measure, formats, shown)
         for n, line in enumerate(period)
     ]
+    return table_of_rows(result, measure, formats, rows, marks)
+
+
+def table_of_rows(
+    result: Comparison, measure: Measure, formats: Formats, rows: Sequence[Row], marks: Marks | None = None
+) -> TableSpec:
+    """The table of one measure with rows that are made already, of amounts of as many decimals as it needs."""
+    judging = result.judgings[measure.name]
+    marks = marks or marks_of(judging, formats)
+    figures, items = FigureCells(result, formats, decimals_of(result, measure, formats)), item_columns(result)
     filled = {name for row in rows for name, cell in row.cells.items() if cell.text}
     bar = [figures.column("share", aside=True), TableColumn("bar", "", "bar", form="people")]
     columns = [
