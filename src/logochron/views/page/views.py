@@ -184,7 +184,7 @@ class ChosenViews(SectionViews):
         return self.answer.top is not None and len(self.outside(picked)) < len(picked)
 
 
-class Window(NamedTuple):
+class ListedPeriods(NamedTuple):
     """An answer of some periods and its tables; `of`: the answer whose rows they are."""
 
     answer: AlignedAnswer
@@ -230,7 +230,7 @@ class PeriodViews(ChosenViews):
         #: Of all items and periods.
         self.whole = self.answer.about(self.answer.prepared.every_period())
         self._wholes: dict[tuple[Any, ...], AlignedAnswer] = {}
-        self._windows: dict[tuple[Any, ...], Window] = {}
+        self._windows: dict[tuple[Any, ...], ListedPeriods] = {}
         self._all_rows: dict[tuple[int, str, int], KeptTable] = {}
         self._courses: dict[Pick, Course] = {}
         self._alone: dict[Pick, AlignedAnswer] = {}
@@ -280,7 +280,7 @@ class PeriodViews(ChosenViews):
             self._wholes[key] = split.of_items(outside, self.of(outside), split.by) if outside else split
         return self._wholes[key]
 
-    def _window(self, every: AlignedAnswer, place: int) -> Window:
+    def _window(self, every: AlignedAnswer, place: int) -> ListedPeriods:
         """Of an answer of all periods those that a table lists, up to one."""
         key = id(every), place
         if key not in self._windows:
@@ -289,9 +289,9 @@ class PeriodViews(ChosenViews):
             if every.rows_stand_alone and every.type.table_of_rows:
                 tables = [self._rows_of(every, part, n).between(part, low, high, self.formats)
                           for n in range(len(part.measures))]  # fmt: skip
-                self._windows[key] = Window(part, tables, every)
+                self._windows[key] = ListedPeriods(part, tables, every)
             else:
-                self._windows[key] = Window(part, kept_tables(part, self.formats), part)
+                self._windows[key] = ListedPeriods(part, kept_tables(part, self.formats), part)
         return self._windows[key]
 
     def _rows_of(self, every: AlignedAnswer, part: AlignedAnswer, n: int) -> KeptTable:
