@@ -121,7 +121,7 @@ def test_tables_cut_from_rows_of_all_periods(book, by):
         part = whole.between(low, high)
         (own,) = kept_tables(part, formats)
         decimals = decimals_of(part, part.measures[0], formats)
-        cut = kept_tables(whole, replace(formats, decimals=decimals))[0].between(part, low, high, formats)
+        cut = kept_tables(whole, replace(formats, decimals=decimals))[0].between(part, low, high, formats, decimals)
         assert cells(cut) == cells(own) and [row.labels for row in cut.rows] == [row.labels for row in own.rows]
         assert cut.spec.shown == own.spec.shown
         assert (cut.spec.title, cut.spec.lines, cut.spec.empty) == (own.spec.title, own.spec.lines, own.spec.empty)

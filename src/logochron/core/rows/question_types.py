@@ -193,8 +193,8 @@ class QuestionType:
     tables
         Gives the tables for people: takes an answer, formats and how much is shown.
     table_of_rows
-        Gives the table of a measure of some periods from rows of a table of all: takes an answer, a measure, formats
-        and the rows. Where none is named, the rows of each part of an answer are made again.
+        Gives the table of a measure of some periods from rows of a table of all: takes an answer, a measure, formats,
+        the rows and their decimals. Where none is named, the rows of each part of an answer are made again.
     cards, sparks
         Whether its answers can be shown as cards, and with small lines of earlier periods.
     figures, suited

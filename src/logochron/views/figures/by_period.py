@@ -116,7 +116,7 @@ def by_period(
         legend=look.legend(result, [table for _, table in parts], formats),
         empty="" if drawn else formats.say(_EMPTY),
         seen=tuple(
-            _seen(result, [t for _, t in parts], drawn_panels, of_measure, look, end, seen, grid.panel_width, canvas)
+            _seen(result, [t for _, t in parts], drawn_panels, of_measure, look, end, seen, canvas)
             for end in canvas.ends
         ),
     )
@@ -136,10 +136,9 @@ def _seen(
     look: PeriodLook,
     end: int,
     seen: int,
-    wide: float,
     canvas: Canvas,
 ) -> Seen:
-    """What is seen of so many periods that end with one, in so many inches: amounts are as large as the axis needs."""
+    """What is seen of so many periods that end with one: their amounts are as large as the axis needs."""
     first, formats = max(end - seen + 1, 0), canvas.formats
     parts = [{name: values[first : end + 1] for name, values in table.items()} for table in tables]
     amounts: list[Floats] = [table[name] for table in parts for name in ("value", *look.bases)]
@@ -153,7 +152,9 @@ def _seen(
             marks += tuple(layer for layer in fitting.layers if isinstance(layer, Captions))
     ticks: tuple[Tick, ...] = ()
     if not look.judged:
-        ticks = tuple(Tick(one.at + first, one.text) for one in _period_ticks(result, parts[0], wide, canvas))
+        ticks = tuple(
+            Tick(one.at + first, one.text) for one in _period_ticks(result, parts[0], panels[0].box.width, canvas)
+        )
     return Seen(first - 0.5, end + 0.5, axis, look.legend(result, parts, formats), marks, ticks)
 
 

@@ -320,8 +320,8 @@
     if (seen) panels.forEach((panel, place) => {
       panel.x = { ...panel.x, low: seen[0], high: seen[1] };
       const [marks, ticks] = seen.slice(4);
-      if (marks && marks.length) panel.layers = [...panel.layers, marks[place]];
-      if (ticks && ticks.length) { panel.joined = true; panel.x.ticks = ticks; }
+      if (marks.length) panel.layers = [...panel.layers, marks[place]];
+      if (ticks.length) { panel.joined = true; panel.x.ticks = ticks; }
     });
     let [width, height] = scene.size;
     const gridded = panels.some((panel) => panel.layers.some((layer) => pool[layer].kind === "tiles"));

@@ -110,10 +110,9 @@ def scene_data(scene: Scene, pool: Pool) -> dict[str, Any]:
 def seen_data(seen: Seen, pool: Pool) -> list[Any]:
     """What is seen of a scene: from where to where, the axis of amounts, the legend; marks by panel, and own ticks."""
     entries = pool.add([_entry(entry) for entry in seen.legend])
-    data = [seen.low, seen.high, pool.add(_axis(seen.amounts)), entries]
     marks = [pool.add(_layer(layer, pool)) for layer in seen.marks]
     ticks = [[_number(tick.at), tick.text] for tick in seen.ticks]
-    return [*data, marks, ticks] if marks or ticks else data
+    return [seen.low, seen.high, pool.add(_axis(seen.amounts)), entries, marks, ticks]
 
 
 def _entry(entry: Entry) -> dict[str, Any]:
@@ -252,7 +251,7 @@ class KeptTable:
     _variants: dict[tuple[str, ...], dict[tuple[int, int], int]] = field(default_factory=dict)
     _openers: dict[int, KeptRow] = field(default_factory=dict)
 
-    def between(self, part: AlignedAnswer, low: int, high: int, formats: Formats) -> KeptTable:
+    def between(self, part: AlignedAnswer, low: int, high: int, formats: Formats, decimals: int) -> KeptTable:
         """The table of some of the periods, from `low` to before `high`: `part` is the answer of these.
 
         Rows that lie in several parts are written once, unless other columns are shown there.
@@ -264,7 +263,7 @@ class KeptTable:
             rows_kept = [kept for kept in self.periods.get(n, ()) if kept.labels in labels]
             periods[n] = [self._opener(rows_kept[0]), *rows_kept[1:]] if rows_kept else []
         rows = [kept.row for kept_rows in periods.values() for kept in kept_rows]
-        spec: TableSpec = loaded(part.type.table_of_rows)(part, measure, formats, rows)
+        spec: TableSpec = loaded(part.type.table_of_rows)(part, measure, formats, rows, decimals)
         spec = replace(spec, empty=formats.say(spec.empty))
         shown = tuple(column.name for column in spec.shown)
         return KeptTable(spec, self.measure, periods, self._variants.setdefault(shown, {}), whole=self)

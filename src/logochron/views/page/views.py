@@ -230,8 +230,8 @@ class PeriodViews(ChosenViews):
         #: Of all items and periods.
         self.whole = self.answer.about(self.answer.prepared.every_period())
         self._wholes: dict[tuple[Any, ...], AlignedAnswer] = {}
-        self._windows: dict[tuple[Any, ...], ListedPeriods] = {}
-        self._all_rows: dict[tuple[int, str, int], KeptTable] = {}
+        self._windows: dict[tuple[int, int], ListedPeriods] = {}
+        self._all_rows: dict[tuple[int, int], list[KeptTable]] = {}
         self._courses: dict[Pick, Course] = {}
         self._alone: dict[Pick, AlignedAnswer] = {}
         alignment, spec = self.whole.alignment, self.whole.spec
@@ -280,27 +280,31 @@ class PeriodViews(ChosenViews):
             self._wholes[key] = split.of_items(outside, self.of(outside), split.by) if outside else split
         return self._wholes[key]
 
-    def _window(self, every: AlignedAnswer, place: int) -> ListedPeriods:
-        """Of an answer of all periods those that a table lists, up to one."""
-        key = id(every), place
+    def _window(self, pick: Pick, place: int) -> ListedPeriods:
+        """The periods of what is picked outside that a table lists: several picks share them."""
+        split = self._split(pick)
+        key = id(split), place
         if key not in self._windows:
-            low, high = _leading_to(place, self.listed)
-            part = every.between(low, high)
-            if every.rows_stand_alone and every.type.table_of_rows:
-                tables = [self._rows_of(every, part, n).between(part, low, high, self.formats)
-                          for n in range(len(part.measures))]  # fmt: skip
-                self._windows[key] = ListedPeriods(part, tables, every)
-            else:
-                self._windows[key] = ListedPeriods(part, kept_tables(part, self.formats), part)
+            self._windows[key] = self._listed(split, place)
         return self._windows[key]
 
-    def _rows_of(self, every: AlignedAnswer, part: AlignedAnswer, n: int) -> KeptTable:
-        """The table of all periods of one measure, its amounts with as many decimals as those of a part need."""
-        measure = part.measures[n]
-        decimals = decimals_of(part, measure, self.formats)
-        key = id(every), measure.name, decimals
+    def _listed(self, every: AlignedAnswer, place: int) -> ListedPeriods:
+        """Of an answer of all periods those that a table lists, up to one."""
+        low, high = _leading_to(place, self.listed)
+        part = every.between(low, high)
+        if not (every.rows_stand_alone and every.type.table_of_rows):
+            return ListedPeriods(part, kept_tables(part, self.formats), part)
+        tables = []
+        for n, measure in enumerate(part.measures):
+            decimals = decimals_of(part, measure, self.formats)
+            tables.append(self._rows_of(every, decimals)[n].between(part, low, high, self.formats, decimals))
+        return ListedPeriods(part, tables, every)
+
+    def _rows_of(self, every: AlignedAnswer, decimals: int) -> list[KeptTable]:
+        """The tables of all periods of an answer, with so many decimals."""
+        key = id(every), decimals
         if key not in self._all_rows:
-            self._all_rows[key] = kept_tables(every, replace(self.formats, decimals=decimals))[n]
+            self._all_rows[key] = kept_tables(every, replace(self.formats, decimals=decimals))
         return self._all_rows[key]
 
     def _course(self, pick: Pick) -> Course:
@@ -334,7 +338,7 @@ class PeriodViews(ChosenViews):
         """The view of a section that is split: the rows of what is picked in it, told and drawn alone."""
         picked, label = self.picked(pick), self.whole.periods[place]
         rest = [name for name in self.answer.by if name not in picked]
-        window = self._window(self._split(pick), place)
+        window = self._window(pick, place)
         answer: AlignedAnswer | None = window.answer
         heads, figure = window.tables, None
         if not rest:
@@ -347,7 +351,7 @@ class PeriodViews(ChosenViews):
         else:
             try:
                 alone = self._alone_of(pick)
-                answer, heads, _ = self._window(alone, place)
+                answer, heads, _ = self._listed(alone, place)
                 figure = self._drawn_at(answer, alone, place)
             except LogochronError as error:  # its rows stand there all the same
                 answer, figure = None, {"refused": self.no(_ROWS_ALONE, error)}

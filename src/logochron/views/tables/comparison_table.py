@@ -45,24 +45,29 @@ def comparison_table(
 ) -> TableSpec:
     """The table of one measure; with items, each period closes with its total. `marks`: others than it chooses."""
     marks = marks or marks_of(result.judgings[measure.name], formats)
-    figures = FigureCells(result, formats, decimals_of(result, measure, formats))
+    decimals = decimals_of(result, measure, formats)
+    figures, items = FigureCells(result, formats, decimals), item_columns(result)
     sparks = SparkLines(result, measure) if shown.sparks and result.each != "span" else None
-    items = item_columns(result)
     rows = [
         _row(result, line, figures, marks, items, sparks, starts=n == 0)
         for period in lines_of(result, measure, formats, shown)
         for n, line in enumerate(period)
     ]
-    return table_of_rows(result, measure, formats, rows, marks)
+    return table_of_rows(result, measure, formats, rows, decimals, marks)
 
 
 def table_of_rows(
-    result: Comparison, measure: Measure, formats: Formats, rows: Sequence[Row], marks: Marks | None = None
+    result: Comparison,
+    measure: Measure,
+    formats: Formats,
+    rows: Sequence[Row],
+    decimals: int,
+    marks: Marks | None = None,
 ) -> TableSpec:
-    """The table of one measure with rows that are made already, of amounts of as many decimals as it needs."""
+    """The table of one measure with rows that are made already, whose amounts have so many decimals."""
     judging = result.judgings[measure.name]
     marks = marks or marks_of(judging, formats)
-    figures, items = FigureCells(result, formats, decimals_of(result, measure, formats)), item_columns(result)
+    figures, items = FigureCells(result, formats, decimals), item_columns(result)
     filled = {name for row in rows for name, cell in row.cells.items() if cell.text}
     bar = [figures.column("share", aside=True), TableColumn("bar", "", "bar", form="people")]
     columns = [
