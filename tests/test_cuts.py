@@ -79,7 +79,7 @@ def test_paces_as_of_days(book, options):
         plan = book.totals("month", by=["harbor"]).astype({"period": str})
         plan = lc.read_plan(plan, date="period", value="value", measure="amount", by="harbor")
         options = {"against": "plan", "plan": plan}
-    answer = lc.pace(book, **{"by": "harbor"} | options)
+    answer = lc.pace(book, by="harbor", items="comparable", top=2, **options)  # one alone is not chosen among others
     some = book.where({"harbor": "B"})
     on_days = answer.on_days(some, ())
     for day in ("2023-12-31", "2024-02-29", "2024-03-01", "2024-11-30", "2025-02-28", "2025-05-17"):
@@ -93,6 +93,7 @@ def test_paces_as_of_days(book, options):
         one = on_days(number)
         same(one, other)
         pd.testing.assert_frame_equal(one.standing, other.standing)
+        assert one.call.options == other.call.options | {"book": one.call.options["book"]}
 
 
 def test_what_is_seen_of_a_trend(book):

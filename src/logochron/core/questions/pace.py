@@ -299,7 +299,7 @@ class _OnDays:
         self, answer: Pace, book: Daybook, plan: Daybook | None, again: Callable[[int], AlignedAnswer]
     ) -> None:
         self.call, self.spec, self.plan, self.again = answer.call, answer.spec, plan, again
-        self.selection = replace(answer.selection, book=book, by=(), kept="all", top=None, sort=None)
+        self.selection = answer.selection.about(book, ())
         assert self.call is not None
         self.exclude = _several(self.call.options["exclude"])
         prepared, self.lined_up = _line_up(self.selection, replace(answer.spec, last=None), plan, self.exclude)
@@ -308,14 +308,15 @@ class _OnDays:
     def answer(self, last: int) -> AlignedAnswer:
         """The pace as of a day, by its number."""
         book = known_on(self.selection.book, last)
-        prepared, lined_up = _line_up(replace(self.selection, book=book), self.spec, self.plan, self.exclude)
+        selection = replace(self.selection, book=book)
+        prepared, lined_up = _line_up(selection, self.spec, self.plan, self.exclude)
         rows = self._rows(lined_up)
         if rows is None:
             return self.again(last)
         total = self.total.of_rows(rows)
         groupings = Groupings(prepared=prepared, items=total, subtotals=(), total=total, full=total)
         assert self.call is not None
-        call = self.call.with_options(book=book, by=(), top=None, sort=None, items="all")
+        call = self.call.with_options(**selection.options)
         return replace(_pace_of(groupings, lined_up), call=call)
 
     def _rows(self, wanted: Positions) -> NDArray[np.int64] | None:

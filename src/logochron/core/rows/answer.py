@@ -103,15 +103,8 @@ class AlignedAnswer(Answer):
 
     def about(self, prepared: Prepared) -> Self:
         """The answer to the same question about other items or periods, which can be asked again as it stands."""
-        answer, selection, spec = self.ask_anew(prepared), prepared.selection, prepared.spec
-        shown = {
-            "book": selection.book,
-            "by": selection.by,
-            "items": selection.kept,
-            "top": selection.top,
-            "sort": selection.sort,
-        }
-        return replace(answer, call=self.call and self.call.with_options(**shown, at=spec.at, last=spec.last))
+        options = {**prepared.selection.options, "at": prepared.spec.at, "last": prepared.spec.last}
+        return replace(self.ask_anew(prepared), call=self.call and self.call.with_options(**options))
 
     def between(self, low: int, high: int) -> Self:
         """The answer for some of its periods, from `low` to before `high`, as if they alone had been asked of."""
@@ -141,9 +134,7 @@ class AlignedAnswer(Answer):
 
         Where it is of comparable items or of the largest it is asked anew: those among others are not those among some.
         """
-        selection = replace(self.selection, book=book, by=by)
-        if not by:
-            selection = replace(selection, kept="all", top=None, sort=None)
+        selection = self.selection.about(book, by)
         if selection.kept != "all" or selection.top is not None:
             answer: Self = self.again(book=book, by=by)
             return answer
@@ -155,13 +146,12 @@ class AlignedAnswer(Answer):
 
     def on_days(self, book: Daybook, by: tuple[str, ...]) -> Callable[[int], AlignedAnswer]:
         """Answers for a book as it was known on days, by the number of the day; split by some dimensions."""
-        changed: dict[str, Any] = {"by": by, "at": None}
-        if not by and self.by:  # there are no items that could be chosen among
-            changed |= {"top": None, "sort": None, "items": "all"}
+        selection = self.selection.about(book, by)
 
         def as_of(last: int) -> AlignedAnswer:
             assert self.call is not None
-            answer: AlignedAnswer = self.call.with_options(book=known_on(book, last), **changed).again()
+            known = replace(selection, book=known_on(book, last))
+            answer: AlignedAnswer = self.call.with_options(**known.options, at=None).again()
             return answer
 
         return as_of

@@ -96,6 +96,17 @@ class Selection:
     top: int | None = None
     sort: str | None = None
 
+    def about(self, book: Daybook, by: tuple[str, ...]) -> Selection:
+        """The same asked of a book, split by some dimensions; by none, there are no items to choose among."""
+        if by:
+            return replace(self, book=book, by=by)
+        return replace(self, book=book, by=(), kept="all", top=None, sort=None)
+
+    @property
+    def options(self) -> dict[str, Any]:
+        """What is asked of items, as the options of a question."""
+        return {"book": self.book, "by": self.by, "items": self.kept, "top": self.top, "sort": self.sort}
+
 
 def check_book(book: object) -> None:
     """Refuses what is no daybook."""

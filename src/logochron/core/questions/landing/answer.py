@@ -360,7 +360,7 @@ class EndedPeriods:
     """
 
     def __init__(self, answer: Landing, book: Daybook) -> None:
-        selection = replace(answer.selection, book=book, by=(), top=None, sort=None)
+        selection = answer.selection.about(book, ())
         spec = replace(answer.spec, at=None, last=None)
         every = prepare(selection, spec, answer.given if isinstance(spec.basis, Plan) else None, against_whole)
         low, high = _run(held_whole(spec.calendar, spec.grain, every.aligned.ordinals, book.coverage))
