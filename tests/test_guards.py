@@ -131,9 +131,10 @@ def test_sums_of_files_that_would_not_fit_become_floats(tmp_path):
     assert book.exact == {"amount": False} and lc.compare(book, "month").total.value[0] == 1.6e19
 
 
-def test_a_file_is_written_whole_or_not_at_all(tmp_path, monkeypatch):
+@pytest.mark.parametrize("ending", [".png", ".xlsx"])
+def test_a_file_is_written_whole_or_not_at_all(tmp_path, monkeypatch, ending):
     months = lc.compare(lc.demo.book(), "month", last=3)
-    target = tmp_path / "months.png"
+    target = tmp_path / f"months{ending}"
     target.write_text("as it was")
 
     def half(self, data):
@@ -143,7 +144,17 @@ def test_a_file_is_written_whole_or_not_at_all(tmp_path, monkeypatch):
     monkeypatch.setattr(Path, "write_bytes", half)
     with pytest.raises(lc.OutputError, match="cannot be written: No space left"):
         months.write(target)
-    assert [p.name for p in tmp_path.iterdir()] == ["months.png"] and target.read_text() == "as it was"
+    assert list(tmp_path.iterdir()) == [target] and target.read_text() == "as it was"
+
+
+def test_a_workbook_that_has_no_room_to_be_put_together(tmp_path, monkeypatch):
+    def full(*args, **options):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("xlsxwriter.workbook.ZipFile", full)
+    with pytest.raises(lc.OutputError, match="cannot be written: No space left"):
+        lc.compare(lc.demo.book(), "month", last=3).write(tmp_path / "months.xlsx")
+    assert not list(tmp_path.iterdir())
 
 
 @pytest.fixture(scope="module")

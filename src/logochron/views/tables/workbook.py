@@ -7,11 +7,13 @@ import math
 import re
 from collections.abc import Sequence
 from decimal import Decimal
+from io import BytesIO
 from pathlib import Path
 from typing import Any, NamedTuple
 
 import numpy as np
 import xlsxwriter
+from xlsxwriter.exceptions import FileCreateError
 from xlsxwriter.utility import xl_col_to_name, xl_rowcol_to_cell
 
 from logochron.core.book.measures import Measure
@@ -134,6 +136,8 @@ def write_workbook(
     ------
     QuestionError
         Where a table has more rows than a sheet holds.
+    OSError
+        Where it cannot be written.
     """
     palette = palette or Palette()
     aligned = [one.answer for one in sections if isinstance(one.answer, AlignedAnswer)]
@@ -141,7 +145,8 @@ def write_workbook(
     rows = sum(one.answer.rows for one in sections if one.answer is not None and one.table)
     options = {"strings_to_formulas": False, "strings_to_urls": False, "nan_inf_to_errors": False}
     options["constant_memory"] = rows > _IN_MEMORY
-    book = xlsxwriter.Workbook(str(path), options)
+    file = BytesIO()  # a file that cannot be written to its end is then told by the system, in one place
+    book = xlsxwriter.Workbook(file, options)
     created = dt.datetime.combine(as_date(last), dt.time())
     book.set_properties({"title": _text(title), "created": created})
     day_line = formats.say("Report date {day}", day=formats.long_day(last)) if aligned else ""
@@ -151,7 +156,11 @@ def write_workbook(
         if section.answer is not None and section.table:
             _section(workbook, section.heading, section.answer, names)
     _notes(workbook, sections, [day_line, *notes], names)
-    book.close()
+    try:
+        book.close()
+    except FileCreateError as error:  # what stands beside while it is put together
+        raise OSError(*error.args[0].args) from None
+    path.write_bytes(file.getvalue())
 
 
 def _text(text: str) -> str:
