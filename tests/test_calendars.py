@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import logochron as lc
-from logochron.core.options import Grain, Weekday, values
+from logochron.core.choices import Grain, Weekday, values
 
 GRAINS = values(Grain)
 DAYS = st.sampled_from(values(Weekday))

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 import pytest
-from conftest import run_cli
+from conftest import run_here
 from test_page import carried
 
 import logochron as lc
@@ -49,7 +49,7 @@ band = [{{ name = "fine", from = "0 %" }}, {{ name = '''{ODD}''', below = "0 %" 
     section = '[[section]]\nheading = "H"\nquestion = "compare"\neach = "month"\n'
     path.write_text(told + '[[measure]]\nname = "revenue"\n' + bands + section, "utf-8")
     words = ["compare", tmp_path / "brinefold-sales.csv", "--settings", path, "--each", "month", "--by", "harbor"]
-    done = run_cli(*words, "--at", "2026-09", "--as", "csv")
+    done = run_here(*words, "--at", "2026-09", "--as", "csv")
     assert done.returncode == 0, done.stderr
     rows = pd.read_csv(io.StringIO(done.stdout))
     assert set(rows["band"]) == {"fine", ODD}

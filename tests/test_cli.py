@@ -222,8 +222,8 @@ def test_receipts_on_narrow_terminals(sales, width, heads):
     assert "Sun 31 Dec 2023  Sat 3 Feb 2024" in listed[3] and max(map(len, listed[1:5])) <= 44
 
 
-def test_output_that_cannot_bear_our_signs(cli, sales):
-    ran = cli("compare", sales, *MONTHS, env={"PYTHONIOENCODING": "ascii"})
+def test_output_that_cannot_bear_our_signs(cli_process, sales):
+    ran = cli_process("compare", sales, *MONTHS, env={"PYTHONIOENCODING": "ascii"})
     assert ran.returncode == 0 and ran.stdout.isascii() and "+6.7 %" in ran.stdout
 
 

@@ -19,6 +19,7 @@ import click
 import numpy as np
 import pandas as pd
 import pytest
+from conftest import command_named
 
 import logochron as lc
 from logochron.cli.main import cli as commands
@@ -146,7 +147,7 @@ def test_only_an_alert_ends_with_1(sales, cli, monkeypatch):
     for words in (["compare"], ["compare", sales, "--each", "mont"], ["compare", sales, *MONTHS, "--each", "span"], []):
         ran = cli(*words)
         assert ran.returncode == 2 and "Traceback" not in ran.stderr
-    code = "import sys, logochron.cli.asking as a, logochron.cli.main as m\na.compare = lambda **_: 1 / 0\nm.run()"
+    code = "import sys, logochron.cli.asking as a, logochron.cli.main as m\na.loaded = lambda _: 1 / 0\nm.run()"
     ran = subprocess.run([sys.executable, "-c", code, "compare", sales, *MONTHS], capture_output=True, text=True)
     assert ran.returncode == 70 and re.fullmatch(r"logochron: a fault .*ZeroDivisionError.*\n", ran.stderr)
 
@@ -258,9 +259,9 @@ WRONG = ["", "x", "\0", "h" * 5000, "-1", "1e400", "99999999999999999999", "nan"
 def test_every_option_with_what_it_cannot_be(sales, tmp_path, monkeypatch, name):
     monkeypatch.chdir(tmp_path)
     given = [] if name == "calendar" else [str(sales)] if name == "review" else [str(sales), "--value=amount", "--by=h"]
-    for option in (one for one in commands.commands[name].params if isinstance(one, click.Option) and not one.is_flag):
+    for option in (one for one in command_named(name).params if isinstance(one, click.Option) and not one.is_flag):
         for value in WRONG:
-            if name != "compare" and any(option.name == known.name for known in commands.commands["compare"].params):
+            if name != "compare" and any(option.name == known.name for known in command_named("compare").params):
                 continue  # is walked there
             words = [
                 name,

@@ -115,12 +115,6 @@ def test_public_face():
     assert (SOURCE / "py.typed").exists()
 
 
-def test_types_of_the_figures():
-    """The stub names what the functions take: parameters, their kinds and what they are where none is given."""
-    made = runpy.run_path(str(ROOT / "scripts" / "make_stubs.py"))
-    assert ast.dump(ast.parse(made["STUB"].read_text())) == ast.dump(ast.parse(made["stub"]())), "run the script again"
-
-
 def loaded(code: str) -> set[str]:
     ran = subprocess.run(
         [sys.executable, "-c", f"import sys\n{code}\nprint(*sys.modules)"], capture_output=True, text=True, check=True
@@ -172,10 +166,10 @@ def test_a_name_of_old_warns_and_leads_to_its_successor(monkeypatch):
 
 
 @pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
-def test_shells_complete(cli, shell):
-    assert "_LOGOCHRON_COMPLETE" in cli("completion", shell).stdout
+def test_shells_complete(cli_process, shell):
+    assert "_LOGOCHRON_COMPLETE" in cli_process("completion", shell).stdout
     words = {"COMP_WORDS": "logochron compare --spreadsh", "COMP_CWORD": "2" if shell != "fish" else "--spreadsh"}
-    offered = cli(env={"_LOGOCHRON_COMPLETE": f"{shell}_complete", **words})
+    offered = cli_process(env={"_LOGOCHRON_COMPLETE": f"{shell}_complete", **words})
     assert offered.returncode == 0 and "--spreadsheet-safe" in offered.stdout and not offered.stderr
 
 

@@ -8,9 +8,9 @@ import re
 import numpy as np
 import pandas as pd
 import pytest
+from conftest import command_named
 
 import logochron as lc
-from logochron.cli.main import cli as command_line
 from logochron.core.synonyms import SYNONYMS
 from logochron.views.formats import Formats
 from logochron.views.marks import marks_of
@@ -165,7 +165,7 @@ def test_options_brought_along_are_answered_with_ours(cli, rows_file, words, tol
 
 
 def test_what_is_offered_is_there(demo_book):
-    known = {name for param in command_line.commands["compare"].params for name in param.opts}
+    known = {name for param in command_named("compare").params for name in param.opts}
     for word, told in SYNONYMS.items():
         assert set(re.findall(r"--[a-z-]+", told)) <= known, word
         assert word not in known

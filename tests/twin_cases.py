@@ -14,7 +14,7 @@ import logochron as lc
 from logochron.core.align.align import align
 from logochron.core.align.period_spec import period_spec
 from logochron.core.book.coverage import Coverage
-from logochron.core.options import STATUSES
+from logochron.core.choices import STATUSES
 
 PARTIALS = ("to-date", "as-is", "drop")
 #: Notes that say in one calendar or another that the base has no such place.

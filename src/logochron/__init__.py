@@ -49,10 +49,10 @@ _WHERE = {
     "land": "logochron.core.questions.landing.answer",
     "pace": "logochron.core.questions.pace",
     "read": "logochron.sources.read",
-    "read_plan": "logochron.sources.read_plan",
+    "read_plan": "logochron.sources.read",
     "relate": "logochron.core.questions.relate",
     "restated": "logochron.core.questions.restated",
-    "review": "logochron.sources.review_source",
+    "review": "logochron.sources.read",
     "write_page": "logochron.views.page.build",
 }
 

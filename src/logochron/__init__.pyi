@@ -38,8 +38,8 @@ from logochron.core.questions.restated import restated as restated
 from logochron.core.questions.review import Review as Review
 from logochron.report.report import Report as Report
 from logochron.sources.read import read as read
-from logochron.sources.read_plan import read_plan as read_plan
-from logochron.sources.review_source import review as review
+from logochron.sources.read import read_plan as read_plan
+from logochron.sources.read import review as review
 from logochron.views import draw as draw
 from logochron.views.page.build import write_page as write_page
 from logochron.views.palette import Palette as Palette

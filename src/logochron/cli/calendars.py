@@ -8,18 +8,15 @@ from typing import Any
 
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.choices import refuse_brought
 from logochron.core.errors import CalendarError, IntakeError, QuestionError, brief
-from logochron.core.options import refuse_brought
+from logochron.options import CALENDARS, calendar_options
 
-#: Which options go with which kind of calendar.
-_OF = {
-    "civil": ("year_start", "week_start", "year_named"),
-    "retail": ("pattern", "year_ends_on", "year_ends_in", "year_ends", "year_named", "long_period"),
-    "FILE": ("calendar_gaps",),
-}
+#: What the command line calls a calendar that is listed.
+_FILE = "FILE"
 
 
-def calendar_of(asked: dict[str, Any]) -> Calendar:
+def calendar_of(options: dict[str, Any]) -> Calendar:
     """The calendar; an option of another kind is refused.
 
     Raises
@@ -27,14 +24,15 @@ def calendar_of(asked: dict[str, Any]) -> Calendar:
     QuestionError, CalendarError
         Where the options make none.
     """
-    kind = asked["calendar"] if asked["calendar"] in _OF else "FILE"
-    refuse_brought("calendar", asked["calendar"])
-    for names in _OF.values():
-        for name in names:
-            if asked[name] is not None and name not in _OF[kind]:
-                goes = " or ".join(f"--calendar {other}" for other, own in _OF.items() if name in own)
-                raise QuestionError(f"--{name.replace('_', '-')} goes with {goes}; this is --calendar {kind}")
-    given = {name.removeprefix("calendar_"): asked[name] for name in _OF[kind] if asked[name] is not None}
+    refuse_brought("calendar", options["calendar"])
+    rows = {_FILE if kind == "listed" else kind: list(calendar_options(kind)) for kind in CALENDARS}
+    kind = options["calendar"] if options["calendar"] in rows else _FILE
+    own = {row.name for row in rows[kind]}
+    for row in (row for kind_rows in rows.values() for row in kind_rows):
+        if options[row.name] is not None and row.name not in own:
+            goes = " or ".join(f"--calendar {other}" for other, of in rows.items() if row.name in {r.name for r in of})
+            raise QuestionError(f"{row.flags} goes with {goes}; this is --calendar {kind}")
+    given = {name: options[name] for name in own if options[name] is not None}
     if kind == "civil":
         return CivilCalendar(**given)
     if kind == "retail":
@@ -46,7 +44,7 @@ def calendar_of(asked: dict[str, Any]) -> Calendar:
     from logochron.core.calendars.listed import ListedCalendar
 
     try:
-        return ListedCalendar(asked["calendar"], **given)
+        return ListedCalendar(options["calendar"], **given)
     except CalendarError as error:  # what a file holds, not what an option says
         raise IntakeError(str(error)) from None
     except QuestionError as error:

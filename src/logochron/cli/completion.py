@@ -15,7 +15,19 @@ from logochron.cli.speaking import put
 _PROGRAM, _VARIABLE = "logochron", "_LOGOCHRON_COMPLETE"
 #: What figures, files and pictures depend on; those that a user may or may not have come last.
 _MATTERS = (
-    *("numpy", "pandas", "duckdb", "matplotlib", "babel", "click", "rich", "pydantic", "python-calamine", "xlsxwriter"),
+    *(
+        "numpy",
+        "pandas",
+        "duckdb",
+        "matplotlib",
+        "babel",
+        "click",
+        "cloup",
+        "rich",
+        "pydantic",
+        "python-calamine",
+        "xlsxwriter",
+    ),
     *("sqlalchemy", "narwhals", "fsspec", "polars", "pyarrow", "dask", "pyspark", "holidays"),
 )
 

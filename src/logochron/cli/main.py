@@ -5,18 +5,60 @@ from __future__ import annotations
 import logging
 import os
 import sys
+from collections.abc import Callable
 from typing import Any
 
 import click
+import cloup
 
-from logochron.cli import options, settings_option
+from logochron.cli import settings_option
 from logochron.cli.leaving import ALERTED, run_and_leave
+from logochron.cli.options import names, of_calendar, of_explain, of_output, of_question, of_reading, only, reading_of
 from logochron.cli.speaking import say
-from logochron.core.rows.question_types import question_type
+
+
+class _Command(cloup.Command):
+    """A command whose help begins with what is usual, and has its options under headings."""
+
+    def __init__(self, *args: Any, usual: str, **more: Any) -> None:
+        super().__init__(*args, **more)
+        self.usual = usual
+
+    def format_usage(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        formatter.write_usage("logochron", self.usual, prefix="Usually:")
+        super().format_usage(ctx, formatter)
+
+
+#: What makes each command, by its name: its options are looked up in what it calls, which is loaded when it is named.
+_COMMANDS: dict[str, Callable[[], click.Command]] = {}
+
+
+def _command(usual: str, *taken: Callable[[Any], Any]) -> Callable[[Callable[..., None]], Callable[..., None]]:
+    """A command: what is usual after its name, and what gives it its options."""
+
+    def register(function: Callable[..., None]) -> Callable[..., None]:
+        def made() -> click.Command:
+            decorated = function
+            for one in reversed(taken):
+                decorated = one(decorated)
+            return cloup.command(cls=_Command, usual=usual)(decorated)
+
+        _COMMANDS[function.__name__] = made
+        return function
+
+    return register
 
 
 class _Questions(click.Group):
-    """Answers options that people bring along with ours."""
+    """Makes a command when it is named, and answers options that people bring along with ours."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in self.commands and cmd_name in _COMMANDS:
+            self.commands[cmd_name] = _COMMANDS[cmd_name]()
+        return self.commands.get(cmd_name)
 
     def invoke(self, ctx: click.Context) -> Any:
         from logochron.core.synonyms import synonym
@@ -51,24 +93,12 @@ def cli() -> None:
     """
 
 
-@cli.command()
-@settings_option.option
-@options.reading
-@options.judging
-@options.spans
-@options.basis
-@options.divided
-@options.last
-@options.items(question_type("compare").sort_values)
-@options.verdicts
-@options.bands
-@options.calendar
-@options.output
-@options.amounts
-@options.sparks
-@options.telling
-@options.drawing("compare")
-def compare(sales: tuple[str, ...], **asked: Any) -> None:
+@_command(
+    "compare FILE --by COL",
+    settings_option.option,
+    of_question("compare", "sparks", "template", "then"),
+)
+def compare(sales: tuple[str, ...], **options: Any) -> None:
     """How does each period stand against an earlier one?
 
     SALES are files (.csv .tsv .txt .json .jsonl, also .gz; .xlsx .parquet), globs, folders of Parquet files, addresses
@@ -78,24 +108,17 @@ def compare(sales: tuple[str, ...], **asked: Any) -> None:
     logochron compare sales.csv --date sold_on --value revenue --by harbor --each month --last 13
     logochron compare sales.csv --date sold_on --value revenue --each week --against prior --out weeks.png
     """
-    from logochron.cli.asking import answer_compare
+    from logochron.cli.asking import answer_question
 
-    _leave(answer_compare(sales, asked))
+    _leave(answer_question("compare", sales, options))
 
 
-@cli.command()
-@settings_option.option
-@options.reading
-@options.judging
-@options.related
-@options.spans
-@options.last
-@options.items(question_type("relate").sort_values)
-@options.verdicts
-@options.calendar
-@options.output
-@options.amounts
-def relate(sales: tuple[str, ...], **asked: Any) -> None:
+@_command(
+    "relate FILE --by COL",
+    settings_option.option,
+    of_question("relate"),
+)
+def relate(sales: tuple[str, ...], **options: Any) -> None:
     """How does each item stand beside the total, the largest, the mean or a named item?
 
     Now, and in an earlier period: does its part grow or shrink?
@@ -105,25 +128,17 @@ def relate(sales: tuple[str, ...], **asked: Any) -> None:
     logochron relate sales.csv --date sold_on --value revenue --by harbor,line --within harbor --beside largest
     logochron relate sales.csv --date sold_on --value revenue --by harbor --beside "item:Cold Pier" --at 2026-09
     """
-    from logochron.cli.asking import answer_relate
+    from logochron.cli.asking import answer_question
 
-    _leave(answer_relate(sales, asked))
+    _leave(answer_question("relate", sales, options))
 
 
-@cli.command()
-@settings_option.option
-@options.reading
-@options.judging
-@click.option("--quantity", metavar="COL", help="Quantities: takes changes apart by volume, mix and price.")
-@options.spans
-@options.basis
-@options.items(question_type("drivers").sort_values, "-change")
-@options.verdicts
-@options.calendar
-@options.output
-@options.amounts
-@options.drawing("drivers")
-def drivers(sales: tuple[str, ...], **asked: Any) -> None:
+@_command(
+    "drivers FILE --by COL",
+    settings_option.option,
+    of_question("drivers", sort="-change"),
+)
+def drivers(sales: tuple[str, ...], **options: Any) -> None:
     """Which items moved the total, and by volume, mix or price?
 
     Of one period: --at, the last one if left out. Several --by walk down to what moved most.
@@ -132,27 +147,17 @@ def drivers(sales: tuple[str, ...], **asked: Any) -> None:
     logochron drivers sales.csv --date sold_on --value revenue --by line --at 2026-09 --quantity units
     logochron drivers sales.csv --date sold_on --value revenue --by harbor,line --each quarter --against prior
     """
-    from logochron.cli.asking import answer_drivers
+    from logochron.cli.asking import answer_question
 
-    _leave(answer_drivers(sales, asked))
+    _leave(answer_question("drivers", sales, options))
 
 
-@cli.command()
-@settings_option.option
-@options.reading
-@options.judging
-@options.within("year")
-@options.basis
-@options.last
-@click.option("--exclude", multiple=True, metavar="PERIOD", help="A period that gets no line and no rank.")
-@options.items(question_type("pace").sort_values)
-@options.receipt
-@options.verdicts
-@options.calendar
-@options.output
-@options.amounts
-@options.drawing("pace")
-def pace(sales: tuple[str, ...], **asked: Any) -> None:
+@_command(
+    "pace FILE",
+    settings_option.option,
+    of_question("pace", "receipt"),
+)
+def pace(sales: tuple[str, ...], **options: Any) -> None:
     """How does the running total stand at this place, against other years or a plan?
 
     Years (or shorter periods) are lined up by month and day; leap days and 53rd weeks line up too.
@@ -162,29 +167,17 @@ def pace(sales: tuple[str, ...], **asked: Any) -> None:
     logochron pace sales.csv --date sold_on --value revenue --plan plan.csv --out pace.png
     logochron pace sales.csv --date sold_on --value revenue --within month --against mean:3 --last 6
     """
-    from logochron.cli.looking_ahead import answer_pace
+    from logochron.cli.asking import answer_question
 
-    _leave(answer_pace(sales, asked))
+    _leave(answer_question("pace", sales, options))
 
 
-@cli.command()
-@settings_option.option
-@options.reading
-@options.judging
-@options.within("month")
-@click.option(
-    "--against", metavar="BASIS", help="The earlier whole period, as of compare, or plan.  [default: year-ago]"
+@_command(
+    "land FILE --plan PLAN",
+    settings_option.option,
+    of_question("land", "receipt", "backtest"),
 )
-@options.planning
-@options.landing
-@options.items(question_type("land").sort_values)
-@options.receipt
-@options.verdicts
-@options.calendar
-@options.output
-@options.amounts
-@options.drawing("land")
-def land(sales: tuple[str, ...], **asked: Any) -> None:
+def land(sales: tuple[str, ...], **options: Any) -> None:
     """Where will the running period end, how sure is that, and what must still be sold a day?
 
     \b
@@ -192,23 +185,17 @@ def land(sales: tuple[str, ...], **asked: Any) -> None:
     logochron land sales.csv --date sold_on --value revenue --within year --each month --rest as-was
     logochron land sales.csv --date sold_on --value revenue --backtest --out backtest.png
     """
-    from logochron.cli.looking_ahead import answer_land
+    from logochron.cli.asking import answer_question
 
-    _leave(answer_land(sales, asked))
+    _leave(answer_question("land", sales, options))
 
 
-@cli.command()
-@settings_option.option
-@options.reading
-@options.judging
-@options.spans
-@options.basis
-@options.divided
-@click.option("--holidays", metavar="XX", help="Name public holidays of a country (PT) or region (DE-BY).")
-@options.calendar
-@options.output
-@options.amounts
-def explain(sales: tuple[str, ...], **asked: Any) -> None:
+@_command(
+    "explain FILE --at PERIOD",
+    settings_option.option,
+    of_explain,
+)
+def explain(sales: tuple[str, ...], **options: Any) -> None:
     """How did a figure come about? Both spans, their days, records and sums; the cut; what the calendar did.
 
     Takes the options of compare. --at names the period, the last one if left out; --where the item.
@@ -219,15 +206,16 @@ def explain(sales: tuple[str, ...], **asked: Any) -> None:
     """
     from logochron.cli.asking import answer_explain
 
-    answer_explain(sales, asked)
+    answer_explain(sales, options)
 
 
-@cli.command()
-@options.each
-@click.option("--between", metavar="FIRST..LAST", help="The days to list; the year that holds today if left out.")
-@options.calendar
-@options.output
-def calendar(**asked: Any) -> None:
+@_command(
+    "calendar --calendar FILE",
+    only("each", "between"),
+    of_calendar,
+    of_output,
+)
+def calendar(**options: Any) -> None:
     """Which days make up the periods of a calendar?
 
     To be held against a finance department's own sheet before any figure is trusted.
@@ -239,15 +227,17 @@ def calendar(**asked: Any) -> None:
     """
     from logochron.cli.asking import answer_calendar
 
-    answer_calendar(asked)
+    answer_calendar(options)
 
 
-@cli.command()
-@settings_option.option
-@options.reading
-@click.option("--draft", metavar="REPORT.toml", help="Write a first report file for these sales.")
-@options.output
-def review(sales: tuple[str, ...], **asked: Any) -> None:
+@_command(
+    "review FILE",
+    settings_option.option,
+    of_reading,
+    only("draft"),
+    of_output,
+)
+def review(sales: tuple[str, ...], **options: Any) -> None:
     """What is in the records, and what would mislead a comparison?
 
     Gaps, partial periods, jumps, items that start, stop or nearly share a name, duplicates, odd amounts, refused
@@ -260,20 +250,22 @@ def review(sales: tuple[str, ...], **asked: Any) -> None:
     """
     from logochron.cli.asking import answer_review
 
-    draft = asked.pop("draft")
+    draft = options.pop("draft")
     if draft is None:
-        answer_review(sales, asked)
+        answer_review(sales, options)
     else:
         from logochron.cli.reporting import draft_report
 
-        draft_report(sales, draft, asked)
+        draft_report(sales, draft, reading_of(options) | {"values": names(options["values"])})
 
 
-@cli.command()
-@click.argument("file", metavar="REPORT.toml")
-@click.option("--out", metavar="FOLDER", help="Where to write; a folder called like the file, beside it, if left out.")
-@click.option("--until", metavar="DAY", help="Report date, instead of the file's own.")
-@click.option("--log-file", metavar="FILE", help="Add a line for each event to a file.")
+@_command(
+    "report REPORT.toml",
+    click.argument("file", metavar="REPORT.toml"),
+    only("until"),
+    only("out", metavar="FOLDER", says="Where to write; a folder called like the file, beside it, if left out."),
+    only("log_file"),
+)
 def report(file: str, out: str | None, until: str | None, log_file: str | None) -> None:
     """Ask all questions of a report file at once: a page, a workbook, a picture and a table for each section.
 
@@ -290,9 +282,11 @@ def report(file: str, out: str | None, until: str | None, log_file: str | None) 
         click.get_current_context().exit(code)
 
 
-@cli.command()
-@click.argument("folder", default="brinefold")
-@click.option("--plain", is_flag=True, help="ASCII marks and lines, no color.")
+@_command(
+    "demo",
+    click.argument("folder", default="brinefold"),
+    only("plain"),
+)
 def demo(folder: str, plain: bool) -> None:
     """Write made-up records and a report file into FOLDER, and run it.
 
@@ -303,8 +297,10 @@ def demo(folder: str, plain: bool) -> None:
     demonstrate(folder, plain=plain)
 
 
-@cli.command()
-@click.argument("shell", type=click.Choice(["bash", "zsh", "fish"]))
+@_command(
+    "completion bash",
+    click.argument("shell", type=click.Choice(["bash", "zsh", "fish"])),
+)
 def completion(shell: str) -> None:
     """Print what makes a shell complete commands and options.
 

@@ -6,8 +6,8 @@ from typing import Any
 
 import click
 
+from logochron.core.choices import MOST_DIGITS, refuse_brought
 from logochron.core.errors import brief
-from logochron.core.options import MOST_DIGITS, refuse_brought
 
 
 class Whole(click.IntRange):

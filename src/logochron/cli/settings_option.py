@@ -11,7 +11,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
-from logochron.core.options import READING
+from logochron.cli.options import shell_option
+from logochron.options import COMMAND_OPTIONS, READING_OPTIONS, options_of
 
 if TYPE_CHECKING:
     from logochron.core.book.daybook import Daybook
@@ -20,7 +21,7 @@ if TYPE_CHECKING:
     from logochron.report.settings import Settings
 
 
-class Given(NamedTuple):
+class SettingsFile(NamedTuple):
     """A report file that settings are taken from."""
 
     path: Path
@@ -47,30 +48,24 @@ class Given(NamedTuple):
         return build.plan(self.settings, self.path, calendar, book)
 
 
-def _taken(ctx: click.Context, param: click.Parameter, value: str | None) -> Given | None:
+def _taken(ctx: click.Context, param: click.Parameter, value: str | None) -> SettingsFile | None:
     """Read before the other options: what they do not say is as the file says."""
     if value is None:
         return None
     from logochron.report.load import settings_of
 
     path = Path(value)
-    given = Given(path, settings_of(path))
+    file = SettingsFile(path, settings_of(path))
     known = {one.name for one in ctx.command.params}
-    defaults = {name: told for name, told in _defaults(given).items() if name in known}
+    defaults = {name: value for name, value in _defaults(file).items() if name in known}
     ctx.default_map = {**(ctx.default_map or {}), **defaults}
-    return given
+    return file
 
 
 def option(command: Callable[..., Any]) -> Callable[..., Any]:
     """The option, and the sales, which may come from it."""
     command = click.argument("sales", nargs=-1, metavar="SALES...", callback=_named)(command)
-    return click.option(
-        "--settings",
-        metavar="REPORT.toml",
-        is_eager=True,
-        callback=_taken,
-        help="A report file: its sales, measures, calendar, judging and plan hold here.",
-    )(command)
+    return shell_option(COMMAND_OPTIONS["settings"], is_eager=True, callback=_taken)(command)
 
 
 def _named(ctx: click.Context, param: click.Parameter, value: Sequence[str]) -> tuple[str, ...]:
@@ -80,49 +75,50 @@ def _named(ctx: click.Context, param: click.Parameter, value: Sequence[str]) -> 
     return tuple(value)
 
 
-def _defaults(given: Given) -> dict[str, Any]:
+def _defaults(file: SettingsFile) -> dict[str, Any]:
     """What the file says, as the options would."""
+    from logochron.core.judge.judging import Judging
     from logochron.report import build
+    from logochron.views.formats import Formats
 
-    settings = given.settings
+    settings = file.settings
     sales, judging, page = settings.sales, settings.judging, settings.page
-    found: dict[str, Any] = {"sales": build.source(sales, given.path), "date": sales.date}
-    if not settings.measure:
-        found["value"] = [_quoted(name) for name in build.listed(sales.values)]
-    found["where"] = [text for name, wanted in sales.where.items() for text in _conditions(name, wanted)]
-    found |= build.said(sales, READING)
+    defaults: dict[str, Any] = build.said(sales, READING_OPTIONS) | {"sales": build.source(sales, file.path)}
+    defaults |= {"values": [] if settings.measure else [_quoted(name) for name in build.listed(sales.values)]}
+    defaults["by"] = None  # it is what can be asked for, not what is
+    defaults["where"] = [text for name, wanted in sales.where.items() for text in _conditions(name, wanted)]
     if isinstance(sales.covering, list):
-        found["covering"] = "..".join(map(str, sales.covering))
+        defaults["covering"] = "..".join(map(str, sales.covering))
+    if isinstance(sales.scale, Mapping):
+        defaults["scale"] = [f"{column}={_number(number)}" for column, number in sales.scale.items()]
+    else:
+        defaults["scale"] = [_number(sales.scale)]
     until = page.until or sales.until
-    found["until"] = None if until is None else str(until)
-    found |= _calendar(given)
-    found |= {
+    defaults["until"] = None if until is None else str(until)
+    defaults |= _calendar(file)
+    defaults |= {option.name: getattr(judging, option.name) for option in options_of(Judging) if option.key is not None}
+    defaults |= {
         "level_within": _number(judging.level_within),
-        "level_as": judging.level_as,
         "bands": list(build.judging(judging).bands),
-        "bands_on": judging.on,
         "marks": judging.marks if isinstance(judging.marks, str) else ",".join(judging.marks),
-        "marks_place": judging.marks_place,
-        "marks_of": judging.marks_of,
-        "locale": page.locale,
-        "currency": page.currency,
-        "decimals": page.decimals,
-        "spreadsheet_safe": page.spreadsheet_safe or None,
     }
-    return {name: told for name, told in found.items() if told not in (None, [], ())}
+    defaults |= {
+        option.name: getattr(page, option.name) or None for option in options_of(Formats) if option.key is not None
+    }
+    return {name: value for name, value in defaults.items() if value not in (None, [], ())}
 
 
-def _calendar(given: Given) -> dict[str, Any]:
+def _calendar(file: SettingsFile) -> dict[str, Any]:
     from logochron.report import build
     from logochron.report.settings import CALENDAR_KEYS
 
-    table = given.settings.calendar
-    found = build.said(table, CALENDAR_KEYS[table.kind])
+    table = file.settings.calendar
+    stated = build.said(table, CALENDAR_KEYS[table.kind])
     if table.pattern is not None:
-        found["pattern"] = "-".join(map(str, table.pattern))
+        stated["pattern"] = "-".join(map(str, table.pattern))
     if table.kind == "listed":
-        return {"calendar": str(given.path.parent / str(table.file)), "calendar_gaps": table.gaps}
-    return {"calendar": table.kind, **found}
+        return {"calendar": str(file.path.parent / str(stated.pop("file"))), **stated}
+    return {"calendar": table.kind, **stated}
 
 
 def _conditions(name: str, wanted: Any) -> list[str]:

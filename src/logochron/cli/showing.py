@@ -9,7 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from logochron.cli import options
+from logochron.cli.options import names
 from logochron.cli.speaking import can_show, put, put_all, say
 from logochron.cli.targets import OF_FIGURE
 from logochron.core.errors import visible
@@ -33,44 +33,44 @@ _LATEST = 13
 def hand_over(
     result: Result,
     target: Path | None,
-    asked: dict[str, Any],
+    options: dict[str, Any],
     formats: Formats,
     figure: Callable[[], Any] | None = None,
 ) -> None:
     """Show the answer, or write it."""
     if target is None:
-        chosen = asked.get("at") or asked.get("last")
-        shown = Shown(periods=None if chosen else _LATEST, sparks=bool(asked.get("sparks")))
-        if asked["form"] == "words":
-            show_words(result, asked, formats)
+        chosen = options.get("at") or options.get("last")
+        shown = Shown(periods=None if chosen else _LATEST, sparks=bool(options.get("sparks")))
+        if options["form"] == "words":
+            show_words(result, options, formats)
             return
-        show(result, asked["form"] or "table", formats, fill=asked.get("color") == "fill", shown=shown)
+        show(result, options["form"] or "table", formats, fill=options.get("color") == "fill", shown=shown)
         return
-    write(result, target, formats=formats, figure=figure, named=asked.get("figure"))
+    write(result, target, formats=formats, figure=figure, named=options.get("figure"))
     say(f"wrote {target}")
 
 
-def figure_drawn(result: AlignedAnswer, asked: dict[str, Any], formats: Formats) -> Callable[[], Any]:
+def figure_drawn(result: AlignedAnswer, options: dict[str, Any], formats: Formats) -> Callable[[], Any]:
     def drawn() -> Any:
-        given = {name for name in OF_FIGURE if asked.get(name) is not None}
-        shown = suited(result, frozenset(given)) if asked["figure"] is None else named_figure(asked["figure"])
-        if asked["figure"] is None:
+        given = {name for name in OF_FIGURE if options.get(name) is not None}
+        shown = suited(result, frozenset(given)) if options["figure"] is None else named_figure(options["figure"])
+        if options["figure"] is None:
             say(f"{shown.in_words} (--figure {shown.figure.name})")
         taken = (*shown.figure.options, *shown.figure.shared)
-        chosen = shown.options | {name: asked[name] for name in taken if asked.get(name) is not None}
+        chosen = shown.options | {name: options[name] for name in taken if options.get(name) is not None}
         if chosen.get("item") is not None and len(result.by) > 1:
             # one label may hold a comma, several are parted by it
-            chosen["item"] = tuple(options.names((chosen["item"],)))
+            chosen["item"] = tuple(names((chosen["item"],)))
         return drawing(shown.figure)(result, **chosen, formats=formats)
 
     return drawn
 
 
-def show_words(result: Result, asked: dict[str, Any], formats: Formats) -> None:
+def show_words(result: Result, options: dict[str, Any], formats: Formats) -> None:
     """The answer in sentences on standard output, one a line; notes on standard error."""
     from logochron.views.words.sentences import sentences
 
-    said = sentences(result, asked.get("template"), then=asked.get("then"), formats=_as_can_be_shown(formats))
+    said = sentences(result, options.get("template"), then=options.get("then"), formats=_as_can_be_shown(formats))
     put("\n".join(visible(sentence) for sentence in said) + "\n")
     for note in result.notes:
         say(note)

@@ -19,7 +19,7 @@ OF_FIGURE = {
 }
 
 
-def target_of(asked: dict[str, Any], sales: Sequence[str], answer: str = "compare") -> Path | None:
+def target_of(options: dict[str, Any], sales: Sequence[str], answer: str = "compare") -> Path | None:
     """The file to write, refused before anything is read where it cannot be, or is one of those to be read.
 
     Raises
@@ -27,9 +27,9 @@ def target_of(asked: dict[str, Any], sales: Sequence[str], answer: str = "compar
     QuestionError
         Where the options about it do not go together, or it is no place for an answer.
     """
-    out, figure, of = asked["out"], asked.get("figure"), question_type(answer)
-    _check_form(asked, answer)
-    given = [name for name in OF_FIGURE if asked.get(name) is not None]
+    out, figure, of = options["out"], options.get("figure"), question_type(answer)
+    _check_form(options, answer)
+    given = [name for name in OF_FIGURE if options.get(name) is not None]
     for name in given:
         kinds = [kind for kind in OF_FIGURE[name] if kind in of.figures]
         if figure is not None and figure not in kinds:
@@ -38,26 +38,26 @@ def target_of(asked: dict[str, Any], sales: Sequence[str], answer: str = "compar
         raise QuestionError(f"no figure takes {' and '.join(f'--{name}' for name in given)} together")
     if out is None:
         for name in ("figure", *OF_FIGURE):
-            if asked.get(name) is not None:
+            if options.get(name) is not None:
                 raise QuestionError(f"--{name} needs --out FILE with one of {', '.join(PICTURE_ENDINGS)}")
         return None
-    if asked["form"]:
+    if options["form"]:
         raise QuestionError("--out chooses the form by its ending: leave --as out")
     target = Path(out)
     ending = check_ending(target)
     drawn = (*PICTURE_ENDINGS, ".html")
     if figure and ending not in drawn:
         raise QuestionError(f"--figure {figure} needs --out with one of {', '.join(drawn)}; got {brief(out)}")
-    if ending in PICTURE_ENDINGS and "figure" not in asked:
+    if ending in PICTURE_ENDINGS and "figure" not in options:
         raise QuestionError(f"{target}: no figure shows this answer; known are {', '.join(TABLE_ENDINGS)}")
     place = ordinary(target)
-    check_apart("--out", target, place, [*sales, *(asked.get(name) for name in ("plan", "calendar", "profile"))])
+    check_apart("--out", target, place, [*sales, *(options.get(name) for name in ("plan", "calendar", "profile"))])
     return target
 
 
-def _check_form(asked: dict[str, Any], answer: str) -> None:
+def _check_form(options: dict[str, Any], answer: str) -> None:
     """Refuse a form that an answer does not have, and options of forms that are not asked for."""
-    form, of = asked["form"], question_type(answer)
+    form, of = options["form"], question_type(answer)
     if form == "words" and not of.sentences:
         said = ", ".join(one.name for one in question_types() if one.sentences)
         raise QuestionError(f"--as words: the answers of {said} can be said in sentences, not that of {answer}")
@@ -65,7 +65,7 @@ def _check_form(asked: dict[str, Any], answer: str) -> None:
         shown = ", ".join(one.name for one in question_types() if one.cards)
         raise QuestionError(f"--as cards shows the answer of {shown}, not that of {answer}")
     for name in ("template", "then"):
-        if asked.get(name) is not None and form != "words":
+        if options.get(name) is not None and form != "words":
             raise QuestionError(f"--{name} goes with --as words")
 
 

@@ -5,13 +5,12 @@ from __future__ import annotations
 import builtins
 import inspect
 import re
+import sys
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import cache, wraps
 from numbers import Integral, Real
 from types import NoneType, SimpleNamespace, UnionType
 from typing import Any, Literal, ParamSpec, TypeVar, Union, get_args, get_origin, get_type_hints
-
-import numpy as np
 
 from logochron.core.errors import QuestionError, brief
 
@@ -45,7 +44,7 @@ def kinds_checked(function: Callable[P, R]) -> Callable[P, R]:
 
     @wraps(function)
     def checked(*args: P.args, **named: P.kwargs) -> R:
-        hints = _hints(function)
+        hints = hints_of(function)
         for name, value in (*zip(by_place, args), *named.items()):  # what has no place is refused by the function
             _check(name, value, hints.get(name, hints.get(rest, Any)))
         return function(*args, **named)
@@ -66,7 +65,7 @@ def check_kinds(owner: Any, arguments: Mapping[str, Any]) -> None:
     QuestionError
         Naming the argument, the kinds it may be of, and what came.
     """
-    hints = _hints(owner)
+    hints = hints_of(owner)
     for name, value in arguments.items():
         _check(name, value, hints.get(name, Any))
 
@@ -77,7 +76,8 @@ def _check(name: str, value: Any, hint: Any) -> None:
 
 
 @cache
-def _hints(owner: Any) -> dict[str, Any]:
+def hints_of(owner: Any) -> dict[str, Any]:
+    """The type hints of a function or a class; what it imports for type checkers alone is Any."""
     known = vars(inspect.getmodule(owner))
     written = {
         name: getattr(hint, "__forward_arg__", hint) for name, hint in owner.__annotations__.items() if name != "return"
@@ -102,10 +102,10 @@ def _test_of(hint: Any) -> Callable[[Any], bool]:
         either = [_test_of(part) for part in parts]
         return lambda value: any(test(value) for test in either)
     if kind is bool:
-        return lambda value: isinstance(value, (bool, np.bool_))
+        return _is_bool
     if kind in (int, float):
         number = Integral if kind is int else Real
-        return lambda value: isinstance(value, number) and not isinstance(value, (bool, np.bool_))
+        return lambda value: isinstance(value, number) and not _is_bool(value)
     if kind is tuple:
         return lambda value: isinstance(value, (tuple, list)) and _all_fit(value, parts)
     if kind in (Sequence, list):
@@ -124,6 +124,12 @@ def _test_of(hint: Any) -> Callable[[Any], bool]:
     if not isinstance(kind, type) or kind.__module__.startswith(_OURS):
         return lambda value: True
     return lambda value: isinstance(value, kind)
+
+
+def _is_bool(value: Any) -> bool:
+    """Whether a value is True or False, of Python or of NumPy, which is not loaded to tell."""
+    numpy = sys.modules.get("numpy")
+    return isinstance(value, bool) or (numpy is not None and isinstance(value, numpy.bool_))
 
 
 def _is_plain_list(value: Any) -> bool:

@@ -14,9 +14,10 @@ from logochron.core.book.filters import Not
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.choices import BOUNDS, rational
 from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.judge.judging import Band, Judging
-from logochron.core.options import BOUNDS, READING, rational
+from logochron.options import READING_OPTIONS
 from logochron.report.settings import (
     CALENDAR_KEYS,
     CalendarTable,
@@ -162,21 +163,12 @@ def book(
     from logochron.sources.read import read
 
     sales = settings.sales
-    given = said(sales, READING)
+    given = said(sales, READING_OPTIONS) | {"by": dimensions(sales.by), "where": where(sales.where)}
     if isinstance(given.get("covering"), list):
         given["covering"] = tuple(given["covering"])
-    until = until or settings.page.until
-    return read(
-        source(sales, path),
-        date=sales.date,
-        values=sales.values,
-        by=dimensions(sales.by),
-        where=where(sales.where),
-        measures=measures(settings),
-        calendar=made,
-        progress=progress,
-        **given | ({"until": until} if until is not None else {}),
-    )
+    if (until := until or settings.page.until) is not None:
+        given["until"] = until
+    return read(source(sales, path), measures=measures(settings), calendar=made, progress=progress, **given)
 
 
 def plan(settings: Settings, path: Path, made: Calendar, sales: Daybook) -> Daybook | None:
@@ -184,7 +176,8 @@ def plan(settings: Settings, path: Path, made: Calendar, sales: Daybook) -> Dayb
     table = settings.plan
     if table is None:
         return None
-    from logochron.sources.read_plan import plan_of, read_plan, shared_dimensions
+    from logochron.sources.plans import plan_of, shared_dimensions
+    from logochron.sources.read import read_plan
 
     file = str(path.parent / table.file)
     if table.value is not None and table.measure is not None:

@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Any
 
 from logochron.core.errors import QuestionError, shown_path
+from logochron.options import Reading
 from logochron.report.settings import Sales
 from logochron.sources.read import read
-from logochron.sources.read_options import Options
 from logochron.sources.review_source import columns_found
 from logochron.views.formats import capital, words
 from logochron.views.whole_file import ordinary, whole_file
@@ -40,11 +40,11 @@ def write_draft(sales: Sequence[str], path: Path, given: Mapping[str, Any]) -> P
     if ordinary(path).exists():
         raise QuestionError(f"{shown_path(path)} is there already: name another file, or move it away")
     options = {name: given[name] for name in given if name in Sales.model_fields and _told(name, given[name])}
-    asked = Options(**options | {"on_refused": "skip"})
-    if asked.periods_in_columns is None:
-        asked = columns_found(list(sales), asked, not asked.by)
-    book = read(list(sales), **asked._asdict())
-    options |= {name: getattr(asked, name) for name in ("date", "periods_in_columns") if getattr(asked, name)}
+    reading = Reading(**options | {"on_refused": "skip"})
+    if reading.periods_in_columns is None:
+        reading = columns_found(list(sales), reading, not reading.by)
+    book = read(list(sales), **vars(reading))
+    options |= {name: getattr(reading, name) for name in ("date", "periods_in_columns") if getattr(reading, name)}
     first = next((measure.name for measure in book.measures if measure.is_money), book.measures[0].name)
     by = [name for name in book.dimensions if 1 < len(book.items(name)) <= _MOST_ITEMS]
     files = [relpath(name, path.parent) for name in sales]

@@ -8,9 +8,9 @@ from typing import Any, NamedTuple, NoReturn
 
 from logochron.core.book.filters import Not
 from logochron.core.book.measures import Measure
+from logochron.core.choices import BOUNDS, Better, LevelAs, rational, values
 from logochron.core.errors import QuestionError, brief, pointed
 from logochron.core.judge.judging import Band
-from logochron.core.options import BOUNDS, Better, LevelAs, rational, values
 from logochron.core.questions.alerts import SIGNS, Alert
 
 _TOKEN = re.compile(

@@ -12,15 +12,15 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from logochron.core.choices import BOUNDS
 from logochron.core.errors import LogochronError, ReportError, brief, nearest, no_such, shown_path, visible
 from logochron.core.judge.judging import Judging
-from logochron.core.options import BOUNDS
 from logochron.core.rows.question_types import question_type
 from logochron.report import build
 from logochron.report.alerting import alerts_of
 from logochron.report.faults import Fault, faults_of, refusal
 from logochron.report.key_lines import Place, key_lines
-from logochron.report.settings import CalendarTable, SectionTable, Settings, options_of, settings_model
+from logochron.report.settings import CalendarTable, SectionTable, Settings, section_options, settings_model
 
 #: The largest report file, in bytes; so many parts has the name of a key at most; so many keys and tables are there.
 _MOST, _MOST_PARTS, _MOST_KEYS = 1_000_000, 50, 10_000
@@ -132,7 +132,7 @@ def _of_section(
         told = f"; a figure of {section.question} is one of {', '.join(known)}" if known else "; this question has none"
         yield Fault((*place, "figure"), f"there is no figure {section.figure!r} of it{told}"
                     + (f". Did you mean {hint!r}?" if hint else ""))  # fmt: skip
-    options = options_of(section)
+    options = section_options(section)
     by = build.listed(options.get("by", ()))
     for name in by:
         if name not in dimensions:

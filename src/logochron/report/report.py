@@ -19,7 +19,7 @@ from logochron.core.rows.question_types import loaded, question_type
 from logochron.core.rows.result import Result
 from logochron.report import alerting, build
 from logochron.report.load import settings_of
-from logochron.report.settings import SectionTable, Settings, options_of
+from logochron.report.settings import SectionTable, Settings, section_options
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
@@ -231,14 +231,16 @@ class Report:
 
 def asked(table: SectionTable, book: Daybook, plan: Daybook | None, calendar: Calendar, judging: Judging) -> Result:
     """The answer to the question of a section."""
-    of, options = question_type(table.question), options_of(table)
+    of, options = question_type(table.question), section_options(table)
     ask = loaded(of.function)
     if getattr(table, "each", None) is not None:  # needed, though the file may leave it out
-        options["each"] = table.each  # type: ignore[attr-defined]
+        options["each"] = table.each
     if options.get("against") == "plan" or (of.targeted and plan is not None):
         options["plan"] = plan
     if build.is_file_name(options.get("profile", "")):
         options["profile"] = Path(options["profile"])
-    shared = {"calendar": calendar, "judging": judging}
-    answer: Result = ask(book, **{n: v for n, v in shared.items() if n in signature(ask).parameters}, **options)
+    if not of.section:  # one with keys of its own takes nothing else
+        shared = {"calendar": calendar, "judging": judging}
+        options |= {name: value for name, value in shared.items() if name in signature(ask).parameters}
+    answer: Result = ask(book, **options)
     return answer

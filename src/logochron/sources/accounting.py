@@ -11,14 +11,14 @@ import numpy as np
 from logochron.core.book.coverage import touches
 from logochron.core.book.intake import LISTED, Intake, Refusal
 from logochron.core.book.record_spans import check_periods, hint
+from logochron.core.choices import how_many
 from logochron.core.days import FIRST_DAY, LAST_DAY, Days, day_number, distinct, iso
 from logochron.core.errors import IntakeError, QuestionError, no_such
-from logochron.core.options import how_many
 from logochron.core.total_labels import is_total
 from logochron.sources.assemble import BookRows, assembled
 from logochron.sources.engine.connection import Engine
-from logochron.sources.scanned import NO_DAY, Scanned, StatedDates, Wanted, check_currencies
-from logochron.sources.values.dates import Reading, read_dates
+from logochron.sources.scanned import NO_DAY, ReadingSpec, Scanned, check_currencies
+from logochron.sources.values.dates import DateReading, read_dates
 from logochron.sources.values.period_names import first_day_of
 
 _SHOWN = 10
@@ -39,9 +39,7 @@ _READINGS = {
 _ODD_DATES = (day_number("1900-01-01"), day_number("2100-12-31"))
 
 
-def account(
-    engine: Engine, scans: Sequence[Scanned], wanted: Wanted, stated: StatedDates, on_refused: str
-) -> tuple[BookRows, Intake]:
+def account(engine: Engine, scans: Sequence[Scanned], spec: ReadingSpec) -> tuple[BookRows, Intake]:
     """Judge the dates, account for every row and gather what counts.
 
     Raises
@@ -51,13 +49,13 @@ def account(
     QuestionError
         Where `where` names an item that does not occur.
     """
-    said = _check_items(scans, wanted)
+    said = _check_items(scans, spec)
     check_currencies(one for scanned in scans for one in scanned.priced)
-    reading = _dates(scans, wanted, stated)
+    reading = _dates(scans, spec)
     dated_on = distinct(reading.days[reading.readable])
     starts, ends = reading.days.copy(), reading.days.copy()
-    starts[reading.readable], ends[reading.readable] = stated.standing.spans(reading.days[reading.readable])
-    inside = reading.readable & touches(starts, ends, stated.keep)
+    starts[reading.readable], ends[reading.readable] = spec.standing.spans(reading.days[reading.readable])
+    inside = reading.readable & touches(starts, ends, spec.keep)
     refusals: list[Refusal] = []
     refused = set_aside = counted = 0
     offset, taken, beyond = 0, [], []
@@ -84,27 +82,27 @@ def account(
         set_aside=set_aside,
         blank=sum(scanned.blank for scanned in scans),
         refused_rows=tuple(refusals[:LISTED]),
-        guesses=_guesses(scans, wanted, reading),
+        guesses=_guesses(scans, spec, reading),
         warnings=(*said, *(warning for scanned in scans for warning in scanned.warnings)),
         sources=tuple(name for scanned in scans for name in scanned.names),
     )
     if intake.read != intake.counted + intake.refused + intake.set_aside + intake.blank:
         raise IntakeError(f"{', '.join(intake.sources)}: the account of its rows does not add up: {intake}")
-    if refused and on_refused == "stop":
+    if refused and spec.stated.on_refused == "stop":
         raise IntakeError(_refusal_message(intake))
     recorded = distinct(starts[reading.readable])  # of all rows, whichever are counted
     if not inside.any():
-        low, high = stated.keep
+        low, high = spec.keep
         span = f"{iso(low) if low is not None else ''}..{iso(high) if high is not None else ''}"
         held = reading.days[reading.readable]
         raise QuestionError(
             f"no record lies in the days wanted ({span}): the records run from {iso(int(held.min()))} "
             f"to {iso(int(held.max()))}"
         )
-    daily = stated.standing.records_of == "day"
-    hinted = hint(distinct(starts[inside])) if daily else check_periods(dated_on, stated.standing)
-    rows = assembled(engine, scans, wanted, starts, ends, inside, taken, beyond, recorded, stated.standing)
-    oddities = _oddities(rows, dated_on, hinted, bool(wanted.where))
+    daily = spec.standing.records_of == "day"
+    hinted = hint(distinct(starts[inside])) if daily else check_periods(dated_on, spec.standing)
+    rows = assembled(engine, scans, spec, starts, ends, inside, taken, beyond, recorded)
+    oddities = _oddities(rows, dated_on, hinted, bool(spec.where))
     return rows, replace(intake, warnings=(*intake.warnings, *oddities))
 
 
@@ -129,12 +127,12 @@ def _oddities(rows: BookRows, dated_on: Days, hinted: str, filtered: bool) -> li
     return list(dict.fromkeys(said))
 
 
-def _check_items(scans: Sequence[Scanned], wanted: Wanted) -> list[str]:
+def _check_items(scans: Sequence[Scanned], spec: ReadingSpec) -> list[str]:
     """Refuses filters of items that do not occur; says so where a measure takes others that do."""
     counts = [scanned.groups.named_rows for scanned in scans]
     missing = {pair for pair in counts[0] if not sum(named[pair] for named in counts)}
     said = []
-    for condition in wanted.conditions:
+    for condition in spec.conditions:
         named = [label for labels in (condition.taken, condition.left_out) for label in labels]
         absent = [label for label in named if (condition.column, label) in missing]
         if not absent:
@@ -143,13 +141,13 @@ def _check_items(scans: Sequence[Scanned], wanted: Wanted) -> list[str]:
         for scanned in scans:
             known |= set(scanned.items(condition.column))
         told = no_such("item", absent[0], sorted(known), where=f"column {condition.column!r}")
-        if condition in wanted.where or len(absent) == len(named):
+        if condition in spec.where or len(absent) == len(named):
             raise QuestionError(f"`where`: {told}")
         said.append(f"asked for by a measure: {told}")
     return said
 
 
-def _dates(scans: Sequence[Scanned], wanted: Wanted, stated: StatedDates) -> Reading:
+def _dates(scans: Sequence[Scanned], spec: ReadingSpec) -> DateReading:
     """The days of all distinct dates, source after source."""
     dates = [scanned.groups.dates for scanned in scans]
     if not sum(len(part) for part in dates):
@@ -164,8 +162,8 @@ def _dates(scans: Sequence[Scanned], wanted: Wanted, stated: StatedDates) -> Rea
         readable = filled & (joined >= FIRST_DAY) & (joined <= LAST_DAY)
         if not readable.any():
             why = "none is from year 1 to 9999" if filled.any() else "all its fields are empty"
-            raise IntakeError(f"column {wanted.date!r} holds no usable date: {why}")
-        return Reading(joined, readable, "dates")
+            raise IntakeError(f"column {spec.date!r} holds no usable date: {why}")
+        return DateReading(joined, readable, "dates")
     texts = [None if text is None else _text(text) for part in dates for text in part]
     counts = np.concatenate(
         [np.bincount(s.groups.date_codes, s.groups.rows, minlength=len(s.groups.dates)) for s in scans]
@@ -177,13 +175,13 @@ def _dates(scans: Sequence[Scanned], wanted: Wanted, stated: StatedDates) -> Rea
                 return f"{scanned.name}, {found}"
         return "a row"
 
-    standing = stated.standing
+    standing = spec.standing
     return read_dates(
         texts,
         counts,
-        column=wanted.date,
-        day_first=stated.day_first,
-        date_format=stated.date_format,
+        column=spec.date,
+        day_first=spec.stated.day_first,
+        date_format=spec.stated.date_format,
         find=find,
         label=partial(first_day_of, each=standing.records_of, calendar=standing.calendar)
         if standing.records_of != "day"
@@ -196,10 +194,10 @@ def _text(date: object) -> str:
     return date if isinstance(date, str) else iso(int(date))  # type: ignore[call-overload]
 
 
-def _guesses(scans: Sequence[Scanned], wanted: Wanted, reading: Reading) -> tuple[str, ...]:
+def _guesses(scans: Sequence[Scanned], spec: ReadingSpec, reading: DateReading) -> tuple[str, ...]:
     said = [guess for scanned in scans for guess in scanned.guesses]
     said += reading.guesses
-    for aggregate in wanted.summed:
+    for aggregate in spec.summed:
         empties = sum(scanned.groups.aggregates[aggregate.key].empties for scanned in scans)
         if empties:
             said.append(f"column {aggregate.column!r}: {how_many(empties, 'empty amount')} taken as 0")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from fractions import Fraction
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -10,13 +11,16 @@ from numpy.typing import NDArray
 
 from logochron.core.book.items import Beyond
 from logochron.core.book.measures import Aggregate
-from logochron.core.book.record_spans import Standing, even_parts
+from logochron.core.book.record_spans import even_parts
 from logochron.core.book.sums import Amounts, IdCounts
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.count_ids import EngineIds
-from logochron.sources.scanned import Scanned, Wanted
+from logochron.sources.scanned import LeafGroups, ReadingSpec, Scanned
+
+#: So many decimals a sum has at most that is a whole number of the smallest part.
+_FINEST = 7
 
 
 class BookRows(NamedTuple):
@@ -36,14 +40,13 @@ class BookRows(NamedTuple):
 def assembled(
     engine: Engine,
     scans: Sequence[Scanned],
-    wanted: Wanted,
+    spec: ReadingSpec,
     starts: Days,
     ends: Days,
     inside: NDArray[np.bool_],
     taken: Sequence[NDArray[np.bool_]],
     beyond: Sequence[NDArray[np.bool_]],
     recorded: Days,
-    standing: Standing,
 ) -> BookRows:
     """The rows of all sources with one coding of items, one row a day and tuple.
 
@@ -62,7 +65,7 @@ def assembled(
     offsets = np.cumsum([0, *(len(scanned.groups.dates) for scanned in scans)])
     labels: dict[str, NDArray[np.object_]] = {}
     coded: dict[str, list[NDArray[Any]]] = {}
-    for name in wanted.dimensions:
+    for name in spec.dimensions:
         named = [[label or "" for label in s.groups.labels[name]] for s in scans]
         known = sorted({label for part in named for label in part})
         labels[name] = np.array(known, dtype=object)
@@ -83,19 +86,22 @@ def assembled(
         unwanted, codes_unwanted = dates_and_codes(beyond)
         later = Beyond(codes_unwanted, starts[unwanted], ends[unwanted])
     falls: dict[str, Beyond] = {}
-    for aggregate in wanted.summed:
+    for aggregate in spec.summed:
         below = [_falling(s.groups.aggregates[aggregate.key].falls, t | b) for s, t, b in zip(scans, taken, beyond)]
         if any(of.any() for of in below):
             fallen, codes_fallen = dates_and_codes(below)
             falls[aggregate.key] = Beyond(codes_fallen, starts[fallen], ends[fallen])
     days = starts[dates]
     rows = _joined([_of(s.groups.rows - s.groups.bad, t) for s, t in zip(scans, whole)])
-    amounts = {aggregate.key: _amounts(scans, aggregate, whole) for aggregate in wanted.summed}
-    counts = frozenset(aggregate.key for aggregate in wanted.summed if aggregate.counts)
-    if standing.spread:
+    amounts = {
+        aggregate.key: _amounts(scans, aggregate, whole, spec.scales.get(aggregate.column or ""))
+        for aggregate in spec.summed
+    }
+    counts = frozenset(aggregate.key for aggregate in spec.summed if aggregate.counts)
+    if spec.standing.spread:
         days, rows, codes, amounts = _spread(days, ends[dates], rows, codes, amounts, counts)
     key = days - days.min() if len(days) else days
-    for name in wanted.dimensions:
+    for name in spec.dimensions:
         key = key * max(len(labels[name]), 1) + codes[name]
     order = np.argsort(key, kind="stable")
     first = np.flatnonzero(np.diff(key[order], prepend=-1) != 0) if len(key) else order
@@ -107,7 +113,7 @@ def assembled(
         return values[order] if alone else np.add.reduceat(values[order], first)
 
     ids = {}
-    for aggregate in wanted.ids:
+    for aggregate in spec.ids:
         table = EngineIds(engine, aggregate.column, labels)
         for scanned, low, high in zip(scans, offsets, offsets[1:]):
             scanned.ids(aggregate, starts[low:high], inside[low:high], table)
@@ -167,9 +173,34 @@ def _spread(
     return (starts[of] + place), counted, {name: code[of] for name, code in codes.items()}, laid
 
 
-def _amounts(scans: Sequence[Scanned], aggregate: Aggregate, taken: Sequence[NDArray[np.bool_] | None]) -> Amounts:
-    """The sums of an aggregate from all sources, at one scale; as floats where whole numbers do not reach."""
+def _multiplied(part: LeafGroups, times: Fraction) -> LeafGroups:
+    """Sums times a decimal number: whole numbers stay whole where they fit, with no more decimals than they need."""
+    if part.scale is not None:
+        tens = next((n for n in range(part.scale, 0, -1) if times.numerator % 10**n == 0), 0)
+        finer = next((n for n in range(_FINEST) if 10**n % times.denominator == 0), None)
+        if finer is not None:
+            by = times.numerator // 10**tens * (10**finer // times.denominator)
+            if part.size * by < 2.0**62:
+                sums = part.sums.astype(np.int64, copy=False) * by
+                return part._replace(sums=sums, size=part.size * by, scale=part.scale - tens + finer)
+    sums = part.sums.astype(np.float64) if part.scale is None else part.sums / 10**part.scale
+    size = part.size if part.scale is None else part.size / 10**part.scale
+    return part._replace(sums=sums * float(times), size=size * float(times), scale=None)
+
+
+def _amounts(
+    scans: Sequence[Scanned], aggregate: Aggregate, taken: Sequence[NDArray[np.bool_] | None], times: Fraction | None
+) -> Amounts:
+    """The sums of an aggregate from all sources, at one scale; as floats where whole numbers do not reach.
+
+    Parameters
+    ----------
+    times
+        What its amounts are multiplied by, where it is not 1.
+    """
     parts = [s.groups.aggregates[aggregate.key] for s in scans]
+    if times is not None:
+        parts = [_multiplied(part, times) for part in parts]
     scale = max(part.scale or 0 for part in parts)
     size = sum(part.size * (1 if part.scale is None else 10 ** (scale - part.scale)) for part in parts)
     exact = all(part.scale is not None for part in parts) and size < 2.0**62

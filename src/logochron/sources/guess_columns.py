@@ -12,10 +12,11 @@ import numpy as np
 
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
+from logochron.core.choices import PLURALS, Grain
 from logochron.core.errors import IntakeError, QuestionError
-from logochron.core.options import PLURALS, Grain
+from logochron.options import Reading
 from logochron.sources.engine.connection import Engine
-from logochron.sources.kinds.find_files import Dialect, Source, locate
+from logochron.sources.kinds.find_files import Source, locate
 from logochron.sources.kinds.samples import SampleColumn
 from logochron.sources.kinds.scan import sampled
 from logochron.sources.kinds.text_prepare import looks_headless
@@ -234,7 +235,7 @@ def _has_decimals(column: SampleColumn) -> bool:
     return not all(map(_INTEGER.fullmatch, (text.strip() for text in column.texts)))
 
 
-def amount_beside(source: Any, date: str | None, known: Sequence[str], dialect: Dialect) -> str:
+def amount_beside(source: Any, date: str | None, known: Sequence[str], stated: Reading) -> str:
     """The column of amounts beside columns that are known: the only one, or the only one called like takings.
 
     Raises
@@ -243,7 +244,7 @@ def amount_beside(source: Any, date: str | None, known: Sequence[str], dialect: 
         Where none or several may be meant.
     """
     first = locate(source)[0]
-    columns = sampled(Engine(), first, dialect)
+    columns = sampled(Engine(), first, stated)
     _, candidates = candidates_of(columns, date, known)
     called = [column for column in candidates if _TAKINGS.search(column.name)]
     for found in (candidates, called):

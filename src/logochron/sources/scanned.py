@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from fractions import Fraction
 from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.coverage import Ends
-from logochron.core.book.filters import Condition
+from logochron.core.book.filters import Condition, Where
 from logochron.core.book.intake import Fact, Refusal
-from logochron.core.book.measures import Aggregate
+from logochron.core.book.measures import Aggregate, Measure
 from logochron.core.book.record_spans import Standing
 from logochron.core.book.sums import RECORDS
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
+from logochron.options import Reading
 from logochron.sources.values.amounts import StatedWriting
 
 #: Places in a list of distinct values, int32.
@@ -28,23 +31,57 @@ NO_DAY = np.iinfo(np.int64).min
 PERIOD = "the period's column"
 
 
-class Wanted(NamedTuple):
-    """What is wanted of every source: columns by the names of the user's call."""
+@dataclass(frozen=True, kw_only=True)
+class ReadingSpec:
+    """A reading settled: what is wanted of every source, columns by the names of the user's call.
 
-    date: str
-    dimensions: Mapping[str, str]  # name -> column
-    aggregates: tuple[Aggregate, ...]  # all that the measures sum and count
-    where: tuple[Condition, ...]
-    empty_is_zero: bool
-    tz: str | None = None
-    date_format: str | None = None  # the user's own form of the dates
+    Attributes
+    ----------
+    stated
+        What the user stated.
+    date, dimensions, aggregates, where
+        The column of dates, those of the dimensions by their names, all that the measures sum and count, and the
+        filter.
+    writing, scales
+        How amounts are written, as far as it is stated, and what those of a column are multiplied by.
+    keep, standing, wide
+        The days wanted (rows outside are set aside), what each record stands for, and whether the columns are periods.
+    measures, covering, until, selected, filters, guesses
+        What the book makes of it; the ends that the user said, as day numbers; the filter in words, and by
+        the names of dimensions where there is one; what was taken for what.
+    """
+
+    stated: Reading = Reading()
+    date: str = ""
+    dimensions: Mapping[str, str] = field(default_factory=dict)
+    aggregates: tuple[Aggregate, ...] = ()
+    where: tuple[Condition, ...] = ()
     writing: StatedWriting = StatedWriting()
-    apart: bool = False  # one group an amount, not only one a day and item
+    scales: Mapping[str, Fraction] = field(default_factory=dict)
+    keep: Ends = (None, None)
+    standing: Standing = Standing()
+    wide: bool = False
+    measures: tuple[Measure, ...] = ()
+    covering: Ends = (None, None)
+    until: int | None = None
+    selected: tuple[str, ...] = ()
+    filters: Where = field(default_factory=dict)
+    guesses: tuple[str, ...] = ()
+
+    @property
+    def empty_is_zero(self) -> bool:
+        """Whether an empty amount is 0."""
+        return self.stated.empty == "zero"
+
+    @property
+    def apart(self) -> bool:
+        """Whether records make one group an amount, not only one a day and item."""
+        return self.standing.spread is not None
 
     @property
     def times_cut(self) -> bool:
         """Whether dates lose their time in the source, where no form of the user's reads it."""
-        return self.date_format is None
+        return self.stated.date_format is None
 
     @property
     def summed(self) -> tuple[Aggregate, ...]:
@@ -83,15 +120,6 @@ class Wanted(NamedTuple):
         named += [("measures", aggregate.column) for aggregate in self.ids]
         named += [("measures", c.column) for aggregate in self.aggregates for c in self.conditions_of(aggregate)]
         return list(dict.fromkeys(named))
-
-
-class StatedDates(NamedTuple):
-    """What the user stated about dates, and the days wanted."""
-
-    day_first: bool | None
-    date_format: str | None
-    keep: Ends  # rows outside are set aside
-    standing: Standing = Standing()
 
 
 class LeafGroups(NamedTuple):

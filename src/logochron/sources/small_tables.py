@@ -9,13 +9,14 @@ import numpy as np
 
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError, LogochronError
+from logochron.options import Reading
 from logochron.sources.engine.connection import Engine
-from logochron.sources.kinds.find_files import Dialect, locate, steady
+from logochron.sources.kinds.find_files import locate, steady
 from logochron.sources.kinds.headers import fold, place_columns
 from logochron.sources.kinds.scan import Scanner
 from logochron.sources.kinds.streams import lasting
 from logochron.sources.kinds.typed_files import DAY_NUMBER, TypedTable
-from logochron.sources.scanned import Wanted
+from logochron.sources.scanned import ReadingSpec
 from logochron.sources.values.dates import read_dates
 
 #: No one lists more rows than this, nor in more bytes of a pipe.
@@ -106,11 +107,11 @@ def _read(
         raise error(f"a {what} is a file or a frame; got {one.name}")
     name = one.name if one.kind != "frame" else f"the {what}'s table"
     engine = Engine()
-    with steady(sources), Scanner(engine, Wanted(needed[0], {}, (), (), False), Dialect()) as scanner:
+    with steady(sources), Scanner(engine, ReadingSpec(date=needed[0])) as scanner:
         if one.kind == "text":
             from logochron.sources.kinds.wide_tables import carry_text
 
-            table = carry_text(engine, scanner.unpacked(one), scanner.folder, Dialect(), list(needed))
+            table = carry_text(engine, scanner.unpacked(one), scanner.folder, Reading(), list(needed))
         else:
             table = scanner.typed(one)
         if table.malformed:

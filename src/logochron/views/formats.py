@@ -16,9 +16,9 @@ from babel import Locale, UnknownLocaleError
 from babel.numbers import UnknownCurrencyError, format_scientific, validate_currency
 from numpy.typing import NDArray
 
+from logochron.core.choices import OTHERS
 from logochron.core.days import as_date
 from logochron.core.errors import QuestionError, brief, visible
-from logochron.core.options import OTHERS
 from logochron.views import catalog
 from logochron.views.locale_texts import by_skeleton, compacted, dated, grouped, locale_of
 

@@ -8,8 +8,8 @@ from functools import cached_property
 
 from rich.cells import cell_len
 
+from logochron.core.choices import DIRECTIONS, VERDICTS, MarksOf
 from logochron.core.judge.judging import Judging
-from logochron.core.options import DIRECTIONS, VERDICTS, MarksOf
 from logochron.views.formats import Formats
 
 #: Signs of rising, falling, level and unknown; thumbs, which judge, of favorable, adverse, neutral and unknown.

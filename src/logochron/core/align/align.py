@@ -12,10 +12,10 @@ from logochron.core.align.bases import Fixed, Stepping, YearAgo, YearAgoMean
 from logochron.core.align.period_spec import PeriodSpec
 from logochron.core.book.coverage import Coverage, closable
 from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.choices import COMPLETE, PARTIAL, TO_DATE, Grain, how_many
 from logochron.core.days import Days, as_date, day_number, in_words, iso, whole_span
 from logochron.core.errors import QuestionError, brief
 from logochron.core.notes import Noted
-from logochron.core.options import COMPLETE, PARTIAL, TO_DATE, Grain, how_many
 
 
 def closing_options(

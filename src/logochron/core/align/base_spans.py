@@ -11,10 +11,10 @@ from logochron.core.align.bases import Basis, Fixed, MeanOf, Plan, Prior, Span, 
 from logochron.core.align.period_spec import Window
 from logochron.core.calendars.base import Bools, Calendar, Earlier, day_labels
 from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.choices import Grain, Weeks
 from logochron.core.days import Days, iso
 from logochron.core.errors import QuestionError
 from logochron.core.notes import Noted
-from logochron.core.options import Grain, Weeks
 
 Objects = NDArray[np.object_]
 

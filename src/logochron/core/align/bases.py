@@ -9,9 +9,9 @@ from typing import ClassVar
 import numpy as np
 
 from logochron.core.calendars.base import Calendar, Earlier
+from logochron.core.choices import Grain, check_count, refuse_brought
 from logochron.core.days import DayLike, Days, iso, whole_span
 from logochron.core.errors import QuestionError, brief, nearest
-from logochron.core.options import Grain, check_count, refuse_brought
 
 
 @dataclass(frozen=True)

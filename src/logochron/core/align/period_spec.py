@@ -8,9 +8,9 @@ from typing import Any, NamedTuple
 from logochron.core.align.bases import Basis, YearAgo, parse_basis
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.choices import PLURALS, Each, Grain, Partial, Per, Weeks, check, check_count, refuse_brought, values
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError, brief
-from logochron.core.options import PLURALS, Each, Grain, Partial, Per, Weeks, check, check_count, refuse_brought, values
 
 
 class Window(NamedTuple):

@@ -14,10 +14,10 @@ from logochron.core.align.period_spec import PeriodSpec, Window
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.base import Bools
+from logochron.core.choices import COMPLETE, TO_DATE, first_to_last
 from logochron.core.days import Days, as_date, in_words, iso
 from logochron.core.errors import QuestionError, brief
 from logochron.core.notes import Noted
-from logochron.core.options import COMPLETE, TO_DATE, first_to_last
 
 #: More rows than this are refused: parents times positions.
 _MOST_ROWS = 1_000_000

@@ -21,9 +21,9 @@ from logochron.core.book.record_spans import Standing
 from logochron.core.book.sums import RECORDS, ROWS, Amounts, DaySums, IdCounts, Spans, Sums
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.choices import Grain
 from logochron.core.days import DayLike, Days, as_date, day_number, iso, span_ends
 from logochron.core.errors import QuestionError, no_such
-from logochron.core.options import Grain
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -14,8 +14,8 @@ from logochron.core.book.filters import Condition, Where, check_where, condition
 from logochron.core.book.sums import RECORDS, Sums, at_one_scale, divided, subtracted
 from logochron.core.calendars.base import Bools
 from logochron.core.check_kinds import check_kinds
+from logochron.core.choices import Better, check
 from logochron.core.errors import QuestionError, brief
-from logochron.core.options import Better, check
 
 
 class Aggregate(NamedTuple):

@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.choices import PLURALS, Grain, PlanSpread
 from logochron.core.days import Days, iso, weekday
 from logochron.core.errors import QuestionError
-from logochron.core.options import PLURALS, Grain, PlanSpread
 
 #: From how many distinct days on a regular pattern is no accident.
 _ENOUGH = {"month": 3, "week": 4}

@@ -11,10 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.calendars.period_names import Name, Texts, as_text, read_name
+from logochron.core.choices import Grain, check, values
 from logochron.core.days import DayLike, Days, day_number, in_words, to_dates, to_days
 from logochron.core.errors import CalendarError, QuestionError, brief, nearest
 from logochron.core.notes import Noted
-from logochron.core.options import Grain, check, values
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -28,10 +28,10 @@ from logochron.core.calendars.period_names import (
     write_names,
 )
 from logochron.core.calendars.weeks import WeekYears
+from logochron.core.choices import Grain, Weekday, YearNamed, check, values
 from logochron.core.days import Days
 from logochron.core.errors import CalendarError, QuestionError, brief
 from logochron.core.notes import Noted
-from logochron.core.options import Grain, Weekday, YearNamed, check, values
 
 #: Months in a period of each grain that is made of months.
 MONTHS = {"month": 1, "quarter": 3, "half": 6, "year": 12}

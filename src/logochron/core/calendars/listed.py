@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 from logochron.core import ports
 from logochron.core.calendars.base import Bools, Calendar, Earlier, as_ordinals, day_labels, year_lines
 from logochron.core.calendars.period_names import Name, Texts, read_name, write_names
+from logochron.core.choices import Gaps, Grain, check
 from logochron.core.days import Days, day_number, in_words, iso
 from logochron.core.errors import CalendarError, QuestionError, brief, no_such
-from logochron.core.options import Gaps, Grain, check
 
 #: More than the numbers that periods of one year may have.
 _YEAR = 1000

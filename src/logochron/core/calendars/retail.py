@@ -18,9 +18,9 @@ from logochron.core.calendars.base import (
 )
 from logochron.core.calendars.period_names import Name, Texts, write_names
 from logochron.core.calendars.weeks import WeekYears
+from logochron.core.choices import PLURALS, Grain, Weekday, YearEnds, YearNamed, check, values
 from logochron.core.days import Days
 from logochron.core.errors import CalendarError, QuestionError, brief
-from logochron.core.options import PLURALS, Grain, Weekday, YearEnds, YearNamed, check, values
 
 _THIRTEEN = (4,) * 13
 

@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 
 from logochron.core.calendars.period_names import month_starts
+from logochron.core.choices import YearEnds
 from logochron.core.days import Days, weekday
-from logochron.core.options import YearEnds
 
 
 @dataclass(frozen=True, kw_only=True)

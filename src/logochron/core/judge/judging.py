@@ -13,8 +13,7 @@ from numpy.typing import NDArray
 from logochron.core.book.sums import products
 from logochron.core.calendars.base import Bools
 from logochron.core.check_kinds import check_kinds
-from logochron.core.errors import QuestionError, brief, no_such
-from logochron.core.options import (
+from logochron.core.choices import (
     BOUNDS,
     DIRECTIONS,
     FALLING,
@@ -32,6 +31,7 @@ from logochron.core.options import (
     check,
     values,
 )
+from logochron.core.errors import QuestionError, brief, no_such
 
 #: A figure that is not exact reaches a limit within this part of the limit, or of 1 where that is larger.
 SLACK = 1e-12

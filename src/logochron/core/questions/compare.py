@@ -15,9 +15,9 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure, adds_up
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.choices import COMPLETE, Each, Kept, Partial, Per, Weeks
 from logochron.core.days import to_dates
 from logochron.core.judge.judging import JudgingLike, unusual_growth
-from logochron.core.options import COMPLETE, Each, Kept, Partial, Per, Weeks
 from logochron.core.rows.answer import (
     AlignedAnswer,
     Columns,

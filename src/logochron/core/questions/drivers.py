@@ -17,10 +17,10 @@ from logochron.core.book.measures import Measure, adds_up
 from logochron.core.book.sums import divided
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.choices import Each, Kept, Partial, Weeks
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import JudgingLike
-from logochron.core.options import Each, Kept, Partial, Weeks
 from logochron.core.rows.answer import (
     AlignedAnswer,
     Columns,

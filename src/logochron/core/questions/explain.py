@@ -19,10 +19,10 @@ from logochron.core.book.sums import RECORDS
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.calendars.period_names import is_leap_day
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.choices import COMPLETE, OTHERS, PARTIAL, PROFILES, WEEKDAYS
 from logochron.core.days import Days, iso, to_days, weekday
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.notes import note_of
-from logochron.core.options import COMPLETE, OTHERS, PARTIAL, PROFILES, WEEKDAYS
 from logochron.core.questions.compare import Comparison, comparison_of
 from logochron.core.questions.landing.answer import Landing, LandingFacts
 from logochron.core.questions.pace import Pace

@@ -13,9 +13,9 @@ from logochron.core.align.period_spec import calendar_asked
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import work_out
 from logochron.core.calendars.base import Calendar
+from logochron.core.choices import Grain
 from logochron.core.days import to_dates, whole_span
 from logochron.core.errors import QuestionError
-from logochron.core.options import Grain
 from logochron.core.rows.answer import dimensions, one
 from logochron.core.rows.groupings import value_grouping
 from logochron.core.rows.question_types import question_type

@@ -20,11 +20,11 @@ from logochron.core.book.measures import Measure
 from logochron.core.book.sums import divided
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.choices import Grain, Kept, Within, check, first_to_last
 from logochron.core.days import DayLike, Days, day_number, iso, to_dates
 from logochron.core.errors import QuestionError, brief
 from logochron.core.judge.judging import JudgingLike, direction, verdict
 from logochron.core.notes import Note
-from logochron.core.options import Grain, Kept, Within, check, first_to_last
 from logochron.core.rows.answer import AlignedAnswer, Columns, block, dimensions, in_order, known_on, laid_out, one
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.groupings import Grouping

@@ -47,7 +47,6 @@ register(
         restated=("value", "base"),
         receipt=_EXPLAIN + "comparison_receipt",
         arithmetic=_ARITHMETIC + "comparison_lines",
-        section=_SECTIONS + "CompareSection",
     )
 )
 register(
@@ -78,7 +77,6 @@ register(
         ),
         restated=("value", None),
         arithmetic=_ARITHMETIC + "relation_lines",
-        section=_SECTIONS + "RelateSection",
     )
 )
 register(
@@ -120,7 +118,6 @@ register(
         ),
         restated=("value", "base"),
         arithmetic=_ARITHMETIC + "drivers_lines",
-        section=_SECTIONS + "DriversSection",
     )
 )
 register(
@@ -146,7 +143,6 @@ register(
         restated=("running", "base"),
         receipt=_EXPLAIN + "position_receipt",
         arithmetic=_ARITHMETIC + "comparison_lines",
-        section=_SECTIONS + "PaceSection",
     )
 )
 register(
@@ -178,7 +174,6 @@ register(
         restated=("estimate", "base"),
         receipt=_EXPLAIN + "landing_receipt",
         arithmetic=_ARITHMETIC + "landing_lines",
-        section=_SECTIONS + "LandSection",
         targeted=True,
     )
 )
@@ -194,7 +189,7 @@ register(
 register(
     QuestionType(
         name="review",
-        function="logochron.sources.review_source:review",
+        function="logochron.sources.read:review",
         answer="logochron.core.questions.review:Review",
         columns=("finding", "column", "first", "last", "count", "example", "effect"),
         tables=_TABLES + "lists:review_tables",

@@ -16,10 +16,10 @@ from logochron.core.book.measures import Measure, adds_up
 from logochron.core.book.sums import at_one_scale, divided, subtracted
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.choices import FALLING, LEVEL, RISING, UNKNOWN, Each, Kept, Partial, Weeks
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.judge.judging import SLACK, Judging, JudgingLike
-from logochron.core.options import FALLING, LEVEL, RISING, UNKNOWN, Each, Kept, Partial, Weeks
 from logochron.core.rows.answer import (
     AlignedAnswer,
     Columns,

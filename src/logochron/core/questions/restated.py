@@ -13,8 +13,8 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import Items
 from logochron.core.calendars.base import Bools
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.choices import STATUSES
 from logochron.core.errors import QuestionError, brief, no_such
-from logochron.core.options import STATUSES
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.question_types import question_type, question_types

@@ -15,8 +15,8 @@ from logochron.core.book.intake import Fact
 from logochron.core.book.items import NEVER, ends_of
 from logochron.core.book.measures import all_aggregates
 from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.choices import WEEKDAYS
 from logochron.core.days import Days, as_date, in_words, iso, weekday
-from logochron.core.options import WEEKDAYS
 from logochron.core.rows.question_types import question_type
 from logochron.core.rows.result import Blocks, Result
 from logochron.core.similar_names import similar_names

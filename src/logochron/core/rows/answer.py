@@ -19,11 +19,11 @@ from logochron.core.align.period_spec import PeriodSpec
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
+from logochron.core.choices import DIRECTIONS, PROFILES, STATUSES, VERDICTS, Each, Grain, Kept, Partial, Per
 from logochron.core.days import as_date, to_dates
 from logochron.core.errors import QuestionError, brief
 from logochron.core.judge.judging import Judging
 from logochron.core.notes import Note, NoteTexts, RowNotes
-from logochron.core.options import DIRECTIONS, PROFILES, STATUSES, VERDICTS, Each, Grain, Kept, Partial, Per
 from logochron.core.rows.groupings import Grouping
 from logochron.core.rows.prepare import Groupings, Prepared, Selection
 from logochron.core.rows.question_types import question_type

@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from logochron.core.book.sums import at_one_scale, divided
 from logochron.core.calendars.base import Bools
+from logochron.core.choices import Better
 from logochron.core.judge.judging import Judging, direction, placed, verdict
 from logochron.core.notes import RowNotes
-from logochron.core.options import Better
 
 Floats = NDArray[np.float64]
 _NO_ROW: Bools = np.zeros((1, 1), dtype=bool)

@@ -14,9 +14,9 @@ from logochron.core.book.items import NEVER, Items, RecordLife
 from logochron.core.book.measures import AggregateSums, Formula, Measure, Worked, all_aggregates, work_out
 from logochron.core.book.sums import Spans, at_one_scale
 from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.choices import Per
 from logochron.core.days import Days
 from logochron.core.notes import Note
-from logochron.core.options import Per
 from logochron.core.rows.figures import Sides
 from logochron.core.rows.plans import PlanSide, at_places, plan_side
 

@@ -18,10 +18,10 @@ from logochron.core.book.measures import AggregateSums, Measure, adds_up, aggreg
 from logochron.core.book.record_spans import even_parts
 from logochron.core.book.sums import Amounts, Spans, divided
 from logochron.core.calendars.base import Bools
+from logochron.core.choices import how_many
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError
 from logochron.core.notes import Note, Noted
-from logochron.core.options import how_many
 from logochron.core.rows.figures import Floats
 
 

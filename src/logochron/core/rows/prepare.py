@@ -19,11 +19,11 @@ from logochron.core.book.items import places_of
 from logochron.core.book.measures import Measure, adds_up, counts_ids
 from logochron.core.book.sums import Spans
 from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.choices import OTHERS, Kept, check, check_count, how_many
 from logochron.core.days import Days, in_words
 from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import Judging, JudgingLike, judgings_of
 from logochron.core.notes import NoteTable
-from logochron.core.options import OTHERS, Kept, check, check_count, how_many
 from logochron.core.rows.figures import Sides
 from logochron.core.rows.groupings import (
     Grouping,

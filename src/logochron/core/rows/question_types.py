@@ -10,8 +10,8 @@ from pkgutil import resolve_name
 from typing import Any, Literal, NamedTuple
 
 from logochron.core import ports
+from logochron.core.choices import DIRECTIONS, PROFILES, STATUSES, VERDICTS, check
 from logochron.core.errors import QuestionError, no_such
-from logochron.core.options import DIRECTIONS, PROFILES, STATUSES, VERDICTS, check
 
 #: What a column holds. ``label``: a name of the user's or the calendar's; ``word``: one of a few words, or of the
 #: answer's own (bands, notes); ``day``: a date; ``days``: a whole number that may be unknown; ``count``: one that is

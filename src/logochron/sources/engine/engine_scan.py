@@ -19,7 +19,7 @@ from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.count_ids import collect_ids
 from logochron.sources.engine.rollup import Rolled
 from logochron.sources.engine.sql import Query, inner, is_empty, quoted, texts_of
-from logochron.sources.scanned import Groups, IdTable, Priced, Wanted
+from logochron.sources.scanned import Groups, IdTable, Priced, ReadingSpec
 from logochron.sources.values.amounts import is_amount
 
 _NAN = re.compile(r"\s*[+-]?nan\s*", re.IGNORECASE)
@@ -234,9 +234,9 @@ def _places(lines: Lines | None, rows: Sequence[int], files: SeveralFiles | None
     return [f"{name}, {unit} {line:,}" for name, line in map(files.place, found)]
 
 
-def total_warning(name: str, label: str, wanted: Wanted) -> tuple[str, ...]:
+def total_warning(name: str, label: str, spec: ReadingSpec) -> tuple[str, ...]:
     """What to say of a row that calls itself a total, where nothing leaves it out or takes it on purpose."""
-    named = {one for condition in wanted.conditions for one in (*condition.taken, *condition.left_out)}
+    named = {one for condition in spec.conditions for one in (*condition.taken, *condition.left_out)}
     if not label or label in named:
         return ()
     return (f"{name}: a row calls itself {label!r}: if it adds up others they count twice",)

@@ -10,7 +10,7 @@ from logochron.core.errors import IntakeError
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.rollup import Rolled, roll_up
 from logochron.sources.engine.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, condition, quoted
-from logochron.sources.scanned import Priced, Wanted, check_currencies
+from logochron.sources.scanned import Priced, ReadingSpec, check_currencies
 from logochron.sources.values.amounts import (
     APOSTROPHES,
     MINUS,
@@ -35,7 +35,7 @@ def judged_roll_up(
     name: str,
     query: Query,
     plans: Plans,
-    wanted: Wanted,
+    spec: ReadingSpec,
     find: Callable[[Query, str, str], str],
     *,
     plain: bool,
@@ -56,12 +56,12 @@ def judged_roll_up(
         def found(expression: str, sought: str) -> str:
             return find(query, expression, sought)
 
-        asked = judge(engine, query, plans, wanted.writing, name, found)
+        asked = judge(engine, query, plans, spec.writing, name, found)
         said.extend(asked.guesses)
         priced.extend(asked.priced)
         return asked.query, asked.plans
 
-    if plain and wanted.writing == StatedWriting():
+    if plain and spec.writing == StatedWriting():
         rolled = roll_up(engine, query, plans, name, judged)
     else:
         rolled = roll_up(engine, *judged(query, plans), name)
@@ -126,9 +126,9 @@ def _shapes(engine: Engine, query: Query, amount: Amount, name: str) -> dict[str
     leading = rf"regexp_replace({amount.raw}, '^([^0-9]*)0', '\1{_ZERO}')"
     shape = f"translate({leading}, '012345678', '999999999')"
     taken = " OR ".join(f"({one.taken or 'true'})" for one in query.amounts if one.column == amount.column)
-    wanted = f"{condition(query.where, query.conditions)} AND ({taken})"
+    counting = f"{condition(query.where, query.conditions)} AND ({taken})"
     found = engine.rows(
-        f"SELECT s, count(*) AS n FROM (SELECT {shape} AS s FROM {query.relation} WHERE {wanted}) "
+        f"SELECT s, count(*) AS n FROM (SELECT {shape} AS s FROM {query.relation} WHERE {counting}) "
         f"WHERE trim(s) <> '' GROUP BY s ORDER BY n DESC, s LIMIT {_MOST_SHAPES}",
         name,
     )

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from logochron.core.book.filters import Condition
 from logochron.core.book.measures import Aggregate
-from logochron.sources.scanned import Wanted
+from logochron.sources.scanned import ReadingSpec
 from logochron.sources.values.times import TIME, ZONE
 from logochron.sources.values.whole_units import Reach
 
@@ -143,7 +143,7 @@ def condition(where: Sequence[Condition], expressions: Mapping[str, str]) -> str
     return " AND ".join(parts) or "true"
 
 
-def asked_of(wanted: Wanted, texts: Mapping[str, str], made: Callable[[str], Amount]) -> dict[str, Any]:
+def asked_of(spec: ReadingSpec, texts: Mapping[str, str], made: Callable[[str], Amount]) -> dict[str, Any]:
     """What of a `Query` is the same for every kind of source.
 
     Parameters
@@ -153,24 +153,24 @@ def asked_of(wanted: Wanted, texts: Mapping[str, str], made: Callable[[str], Amo
     made
         The amount of a column, without its key and the rows it takes.
     """
-    conditions = {c.column: f"coalesce({texts[c.column]}, '')" for c in wanted.conditions}
+    conditions = {c.column: f"coalesce({texts[c.column]}, '')" for c in spec.conditions}
 
     def taken(aggregate: Aggregate) -> str:
-        return condition(wanted.conditions_of(aggregate), conditions)
+        return condition(spec.conditions_of(aggregate), conditions)
 
     amounts = []
-    for aggregate in wanted.summed:
+    for aggregate in spec.summed:
         amount = made(aggregate.column) if aggregate.column else Amount("", "", "1", "1", False)
         amounts.append(amount._replace(key=aggregate.key, taken=taken(aggregate) if aggregate.where else ""))
     return {
-        "labels": {name: texts[column] for name, column in wanted.dimensions.items()},
+        "labels": {name: texts[column] for name, column in spec.dimensions.items()},
         "conditions": conditions,
         "amounts": amounts,
-        "where": wanted.where,
-        "named": wanted.conditions,
-        "ids": {aggregate.key: (texts[aggregate.column], taken(aggregate)) for aggregate in wanted.ids},
-        "empty_is_zero": wanted.empty_is_zero,
-        "apart": wanted.apart,
+        "where": spec.where,
+        "named": spec.conditions,
+        "ids": {aggregate.key: (texts[aggregate.column], taken(aggregate)) for aggregate in spec.ids},
+        "empty_is_zero": spec.empty_is_zero,
+        "apart": spec.apart,
     }
 
 

@@ -35,7 +35,7 @@ from logochron.sources.kinds.find_files import Source
 from logochron.sources.kinds.headers import place_columns
 from logochron.sources.kinds.samples import SampleColumn
 from logochron.sources.kinds.typed_files import DAY_NUMBER, TypedTable, scan_typed
-from logochron.sources.scanned import FIRST_ROWS, NO_DAY, Groups, IdTable, Priced, Scanned, Wanted
+from logochron.sources.scanned import FIRST_ROWS, NO_DAY, Groups, IdTable, Priced, ReadingSpec, Scanned
 
 _DATED = ("text", "day", "moment", "zoned", "loose", "whole")
 #: The decimals that are tried one after the other where those of the first rows do not do.
@@ -55,7 +55,7 @@ def sample_elsewhere(table: Elsewhere) -> list[SampleColumn]:
     ]
 
 
-def scan_elsewhere(engine: Engine, table: Elsewhere, wanted: Wanted) -> Scanned:
+def scan_elsewhere(engine: Engine, table: Elsewhere, spec: ReadingSpec) -> Scanned:
     """Roll up a table where it lies; its records are brought here only where amounts are texts.
 
     Raises
@@ -65,44 +65,42 @@ def scan_elsewhere(engine: Engine, table: Elsewhere, wanted: Wanted) -> Scanned:
     """
     table.progress = engine.progress
     columns = table.columns
-    placed = place_columns(table.name, wanted.names(), [column.name for column in columns])
-    date = columns[placed.at[wanted.date]]
+    placed = place_columns(table.name, spec.names(), [column.name for column in columns])
+    date = columns[placed.at[spec.date]]
     if date.kind not in _DATED:
         raise IntakeError(f"{table.name}, column {date.name!r}: expected dates, found the type {date.written}")
-    amounts = {
-        aggregate.column: columns[placed.at[aggregate.column]] for aggregate in wanted.summed if aggregate.column
-    }
+    amounts = {aggregate.column: columns[placed.at[aggregate.column]] for aggregate in spec.summed if aggregate.column}
     for column in amounts.values():
         if column.kind not in (*SUMMED, "text"):
             raise IntakeError(
                 f"{table.name}, column {column.name!r}: expected amounts, found the type {column.written}"
             )
-    zone, said = _zone(table, date, wanted)
+    zone, said = _zone(table, date, spec)
     asked = GroupsWanted(
-        date=placed.at[wanted.date],
-        labels=tuple(placed.at[column] for column in wanted.dimensions.values()),
-        where=by_place(wanted.where, placed.at),
+        date=placed.at[spec.date],
+        labels=tuple(placed.at[column] for column in spec.dimensions.values()),
+        where=by_place(spec.where, placed.at),
         numbers=(),
-        named=tuple(dict.fromkeys((placed.at[column], label) for column, label in wanted.named)),
-        empty_is_zero=wanted.empty_is_zero,
-        cut=wanted.times_cut,
+        named=tuple(dict.fromkeys((placed.at[column], label) for column, label in spec.named)),
+        empty_is_zero=spec.empty_is_zero,
+        cut=spec.times_cut,
         zone=zone,
-        apart=wanted.apart,
+        apart=spec.apart,
     )
     told = (*placed.guesses, *said)
-    stated = wanted.writing.decimal is not None or wanted.writing.thousands is not None
+    stated = spec.writing.decimal is not None or spec.writing.thousands is not None
     if not any(column.kind == "text" or (stated and column.kind == "loose") for column in amounts.values()):
         scales = {name: _first_scale(table, column) for name, column in amounts.items()}
-        scan = _rolled(engine, table, wanted, asked, scales, placed.at, told)
+        scan = _rolled(engine, table, spec, asked, scales, placed.at, told)
         if scan is not None:
             return scan
-    return _carried(engine, table, wanted, asked, placed.at, told)
+    return _carried(engine, table, spec, asked, placed.at, told)
 
 
-def _zone(table: Elsewhere, date: SourceColumn, wanted: Wanted) -> tuple[str, tuple[str, ...]]:
+def _zone(table: Elsewhere, date: SourceColumn, spec: ReadingSpec) -> tuple[str, tuple[str, ...]]:
     """The zone in which instants are turned into days, and what to say where nobody has stated it."""
-    if date.kind != "zoned" or wanted.tz or date.zone:
-        return wanted.tz or date.zone or "UTC", ()
+    if date.kind != "zoned" or spec.stated.tz or date.zone:
+        return spec.stated.tz or date.zone or "UTC", ()
     told = f"{table.name}: the instants of column {date.name!r} have no zone written: taken in UTC (tz=, --tz)"
     return "UTC", (told,)
 
@@ -119,7 +117,7 @@ def _first_scale(table: Elsewhere, column: SourceColumn) -> int:
 def _rolled(
     engine: Engine,
     table: Elsewhere,
-    wanted: Wanted,
+    spec: ReadingSpec,
     asked: GroupsWanted,
     scales: dict[str, int],
     at: Mapping[str, int],
@@ -132,9 +130,9 @@ def _rolled(
             Addend(
                 at[aggregate.column] if aggregate.column else None,
                 found[aggregate.column] if aggregate.column else 0,
-                by_place(wanted.conditions_of(aggregate), at),
+                by_place(spec.conditions_of(aggregate), at),
             )
-            for aggregate in wanted.summed
+            for aggregate in spec.summed
         )
         asked = asked._replace(numbers=numbers)
         came = table.roll_up(asked)
@@ -144,7 +142,7 @@ def _rolled(
         with np.errstate(over="ignore"):  # what is no finite number is told as such
             sizes = [float(size.sum()) for size in of_groups]
         bettered = dict(found)
-        for i, (aggregate, number) in enumerate(zip(wanted.summed, numbers)):
+        for i, (aggregate, number) in enumerate(zip(spec.summed, numbers)):
             if aggregate.column and number.scale is not None:
                 finer, most = bool(came[f"finer{i}"].any()), float(of_groups[i].max(initial=0.0))
                 scale = _served(table, number, finer, sizes[i], most)
@@ -153,15 +151,15 @@ def _rolled(
         if bettered == found:
             break
         found = bettered
-    query = _query(wanted, asked)
+    query = _query(spec, asked)
     plans: Plans = {
         aggregate.key: Summing("float") if number.scale is None else Summing("whole", number.scale)
-        for aggregate, number in zip(wanted.summed, numbers)
+        for aggregate, number in zip(spec.summed, numbers)
     }
-    raw, judged = _summed_again(engine, table.name, came, asked, query, wanted)
+    raw, judged = _summed_again(engine, table.name, came, asked, query, spec)
     stats: dict[str, Any] = {f"size{i}": size for i, size in enumerate(sizes)}
     stats |= {f"empty{i}": int(came[f"empty{i}"].sum()) for i in range(len(numbers))}
-    stats["named"] = {pair: int(came[f"q{asked.named.index((at[pair[0]], pair[1]))}"].sum()) for pair in wanted.named}
+    stats["named"] = {pair: int(came[f"q{asked.named.index((at[pair[0]], pair[1]))}"].sum()) for pair in spec.named}
     groups = groups_of(engine, query, plans, stats)
     undated = any(date is None or (isinstance(date, str) and not date.strip()) for date in groups.dates)
     return ElsewhereScan(
@@ -172,7 +170,7 @@ def _rolled(
         records=int(groups.rows.sum()),
         blank_rows=table.blank() if undated else 0,
         guesses=told,
-        wanted=wanted,
+        spec=spec,
         at=at,
         raw=raw,
         judged=judged,
@@ -191,30 +189,30 @@ def _served(table: Elsewhere, number: Addend, finer: bool, size: float, most: fl
     return next((scale for scale in _SCALES if scale > number.scale), None) if finer else number.scale
 
 
-def _query(wanted: Wanted, asked: GroupsWanted) -> Query:
+def _query(spec: ReadingSpec, asked: GroupsWanted) -> Query:
     """What the groups are called in the engine."""
     return Query(
         relation="g",
         strict="g",
-        date_column=wanted.date,
+        date_column=spec.date,
         date_text="d",
         date="d",
-        labels={name: f"h{i}" for i, name in enumerate(wanted.dimensions)},
+        labels={name: f"h{i}" for i, name in enumerate(spec.dimensions)},
         conditions={},
-        amounts=[Amount(aggregate.key, aggregate.column, "", "", False) for aggregate in wanted.summed],
+        amounts=[Amount(aggregate.key, aggregate.column, "", "", False) for aggregate in spec.summed],
         all_fields=(),
-        where=wanted.where,
+        where=spec.where,
         empty_is_zero=asked.empty_is_zero,
     )
 
 
 def _summed_again(
-    engine: Engine, name: str, came: Mapping[str, NDArray[Any]], asked: GroupsWanted, query: Query, wanted: Wanted
+    engine: Engine, name: str, came: Mapping[str, NDArray[Any]], asked: GroupsWanted, query: Query, spec: ReadingSpec
 ) -> tuple[NDArray[Any], NDArray[Any]]:
     """Lay the groups down as the table `g`, their dates judged as texts are elsewhere; each raw date, and that."""
     date = f"nullif(d, {NO_DAY})" if came["d"].dtype.kind == "i" else "d"
-    if came["d"].dtype.kind != "i" and wanted.times_cut:
-        date = day_text("d", wanted.tz)
+    if came["d"].dtype.kind != "i" and spec.times_cut:
+        date = day_text("d", spec.stated.tz)
     keys = [*query.labels.values(), *(f"a{i}" for i in range(len(asked.numbers)) if asked.apart)]
     sums = ["sum(n)::BIGINT AS n", "sum(bad)::BIGINT AS bad"]
     columns = {key: came[key] for key in ("d", "keep", "n", "bad", *keys)}
@@ -239,7 +237,12 @@ def _integers(values: NDArray[Any]) -> Days:
 
 
 def _carried(
-    engine: Engine, table: Elsewhere, wanted: Wanted, asked: GroupsWanted, at: Mapping[str, int], told: tuple[str, ...]
+    engine: Engine,
+    table: Elsewhere,
+    spec: ReadingSpec,
+    asked: GroupsWanted,
+    at: Mapping[str, int],
+    told: tuple[str, ...],
 ) -> Scanned:
     """The records of the wanted columns brought here, and rolled up by the engine as those of any file."""
     places = list(dict.fromkeys(at.values()))
@@ -266,7 +269,7 @@ def _carried(
         lines=KeyedRows(table.key or "row", np.concatenate(keys) if keys else None),
         guesses=(*told, f"{table.name}: amounts are texts there, so its records were brought here to be read"),
     )
-    return scan_typed(engine, Source(Path(), "frame", table.name), laid, wanted)
+    return scan_typed(engine, Source(Path(), "frame", table.name), laid, spec)
 
 
 @dataclass
@@ -300,7 +303,7 @@ class ElsewhereScan:
     records: int
     blank_rows: int
     guesses: tuple[str, ...]
-    wanted: Wanted
+    spec: ReadingSpec
     at: Mapping[str, int]  # the places of the wanted columns
     raw: NDArray[Any]  # each different date as it came
     judged: NDArray[Any]  # and as it is judged
@@ -350,7 +353,7 @@ class ElsewhereScan:
 
     def ids(self, aggregate: Aggregate, starts: Days, inside: NDArray[np.bool_], table: IdTable) -> None:
         """Adds the ids of the records that count."""
-        taken = by_place(self.wanted.conditions_of(aggregate), self.at)
+        taken = by_place(self.spec.conditions_of(aggregate), self.at)
         came = self.table.ids(self.asked, self.at[aggregate.column], taken)
         date = {"raw": self.raw, "judged": self.judged}
         labels = list(self.rolled.query.labels.values())

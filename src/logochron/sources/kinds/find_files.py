@@ -68,15 +68,6 @@ class Source(NamedTuple):
         return ".tsv" in self.path.name.lower()
 
 
-class Dialect(NamedTuple):
-    """What the user states about text files; None where it is to be recognised."""
-
-    delimiter: str | None = None
-    encoding: str | None = None
-    header_row: int | None = None
-    sheet: str | None = None
-
-
 def is_frame(source: Any) -> bool:
     """Whether something is a table of one of the libraries we know, without loading any of them."""
     home = type(source).__module__.split(".")[0]

@@ -10,9 +10,10 @@ import numpy as np
 
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
+from logochron.options import Reading
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.sql import quoted
-from logochron.sources.kinds.find_files import Dialect, Source, folder_keys, fresh
+from logochron.sources.kinds.find_files import Source, folder_keys, fresh
 
 #: From so many files on they are joined; text only of files up to so many bytes, as it is copied.
 MANY, _SMALL = 4, 1 << 22
@@ -36,13 +37,13 @@ class JoinedFiles(NamedTuple):
         return self.names[file], line - int(self.first[file]) + 1 + self.before
 
 
-def grouped(sources: Sequence[Source], names: Sequence[str], dialect: Dialect, engine: Engine) -> list[list[Source]]:
+def grouped(sources: Sequence[Source], names: Sequence[str], stated: Reading, engine: Engine) -> list[list[Source]]:
     """The files, those that can be scanned as one together, in the order of the first of each."""
     kept: dict[object, list[Source]] = {}
     columns = _columns([source for source in sources if source.kind == "parquet"], engine)
     for i, source in enumerate(sources):
         form: object = i
-        if source.kind == "text" and not source.packed and dialect.header_row in (None, 1):
+        if source.kind == "text" and not source.packed and stated.header_row in (None, 1):
             form = _header(source, names) or i
         elif source.kind == "parquet":
             form = columns.get(str(source.path), i)

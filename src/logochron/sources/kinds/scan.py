@@ -10,12 +10,12 @@ from glob import has_magic
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from logochron.core.book.record_spans import Standing
 from logochron.core.errors import IntakeError
+from logochron.options import Reading
 from logochron.sources.engine.connection import Engine
-from logochron.sources.kinds.find_files import Dialect, Source, plainly_named, steady
+from logochron.sources.kinds.find_files import Source, plainly_named, steady
 from logochron.sources.kinds.joined_files import MANY, grouped, join_text, joined_name, rows_of
-from logochron.sources.scanned import Scanned, Wanted
+from logochron.sources.scanned import ReadingSpec, Scanned
 
 if TYPE_CHECKING:
     from logochron.sources.kinds.samples import SampleColumn
@@ -25,8 +25,8 @@ if TYPE_CHECKING:
 class Scanner:
     """Scans each source by its kind; copies of files live as long as it does, and code is loaded only if needed."""
 
-    def __init__(self, engine: Engine, wanted: Wanted, dialect: Dialect, wide: Standing | None = None) -> None:
-        self.engine, self.wanted, self.dialect, self.wide = engine, wanted, dialect, wide
+    def __init__(self, engine: Engine, spec: ReadingSpec) -> None:
+        self.engine, self.spec, self.wide = engine, spec, spec.wide
         self.open = ExitStack()
         self._unpacked: dict[Path, Source] = {}
 
@@ -51,8 +51,8 @@ class Scanner:
         """All sources rolled up; many files of one form as one."""
         if self.wide or len(sources) < MANY:
             return [self.scan(source) for source in sources]
-        names = [name for _, name in self.wanted.names()]
-        groups = grouped(list(map(self.named, sources)), names, self.dialect, self.engine)
+        names = [name for _, name in self.spec.names()]
+        groups = grouped(list(map(self.named, sources)), names, self.spec.stated, self.engine)
         scans: list[Scanned] = []
         for i, group in enumerate(groups):
             self.engine.span = i / len(groups), (i + 1) / len(groups)
@@ -68,12 +68,12 @@ class Scanner:
 
             table = parquet_table(self.engine, group[0], [source.path for source in group])
             joined = group[0]._replace(name=joined_name(group))
-            return scan_typed(self.engine, joined, table, self.wanted, rows_of(self.engine, group))
+            return scan_typed(self.engine, joined, table, self.spec, rows_of(self.engine, group))
         from logochron.sources.kinds.text_scan import scan_text
 
         joined, files = join_text(group, self.folder)
         try:
-            found = scan_text(self.engine, joined, self.wanted, self.folder, self.dialect)
+            found = scan_text(self.engine, joined, self.spec, self.folder)
         except IntakeError:
             return None
         return None if found.malformed else replace(found, files=files)
@@ -87,19 +87,19 @@ class Scanner:
         if source.kind == "elsewhere":
             from logochron.sources.kinds.elsewhere_scan import scan_elsewhere
 
-            return scan_elsewhere(self.engine, source.frame, self.wanted)
+            return scan_elsewhere(self.engine, source.frame, self.spec)
         if source.kind != "text" or self.wide:
             from logochron.sources.kinds.typed_files import scan_typed
 
-            return scan_typed(self.engine, source, self.laid_out(source), self.wanted)
+            return scan_typed(self.engine, source, self.laid_out(source), self.spec)
         from logochron.sources.kinds.text_scan import scan_text
 
-        return scan_text(self.engine, self.named(self.unpacked(source)), self.wanted, self.folder, self.dialect)
+        return scan_text(self.engine, self.named(self.unpacked(source)), self.spec, self.folder)
 
     @property
     def names(self) -> list[str]:
         """The wanted columns that the source itself has."""
-        named = [(option, name) for option, name in self.wanted.names() if name]
+        named = [(option, name) for option, name in self.spec.names() if name]
         return [name for option, name in named if not (self.wide and option in ("date", "values"))]
 
     def laid_out(self, source: Source) -> TypedTable:
@@ -109,23 +109,25 @@ class Scanner:
         from logochron.sources.kinds.wide_tables import carry_text, lay_out
 
         if source.kind == "text":
-            table = carry_text(self.engine, self.unpacked(source), self.folder, self.dialect, self.names)
+            table = carry_text(self.engine, self.unpacked(source), self.folder, self.spec.stated, self.names)
         else:
             table = self.typed(source)
-        measure = next((aggregate.column for aggregate in self.wanted.summed if aggregate.column), "amount")
-        return lay_out(self.engine, source, table, measure, self.names, self.wide.records_of, self.wide.calendar)
+        measure = next((aggregate.column for aggregate in self.spec.summed if aggregate.column), "amount")
+        return lay_out(
+            self.engine, source, table, measure, self.names, self.spec.standing.records_of, self.spec.standing.calendar
+        )
 
     def typed(self, source: Source) -> TypedTable:
         """A table whose columns have types, made known to the engine."""
         if source.kind == "frame":
             from logochron.sources.kinds.frames import frame_table
 
-            amounts = [] if self.wanted.empty_is_zero else [aggregate.column for aggregate in self.wanted.summed]
+            amounts = [] if self.spec.empty_is_zero else [aggregate.column for aggregate in self.spec.summed]
             return frame_table(self.engine, source, amounts)
         if source.kind == "workbook":
             from logochron.sources.kinds.workbooks import carry_sheet
 
-            return carry_sheet(self.engine, source, self.dialect, self.names, self.wanted.date)
+            return carry_sheet(self.engine, source, self.spec.stated, self.names, self.spec.date)
         if source.kind == "json":
             from logochron.sources.kinds.json_files import carry_json
 
@@ -147,7 +149,7 @@ class Scanner:
                 return of_typed(self.engine, source, self.typed(source))
             from logochron.sources.kinds.text_prepare import prepare
 
-            return of_text(prepare(self.unpacked(source), self.folder, self.dialect, self.names))
+            return of_text(prepare(self.unpacked(source), self.folder, self.spec.stated, self.names))
 
     def unpacked(self, source: Source) -> Source:
         """The source itself, or unpacked from its .gz, once."""
@@ -160,7 +162,7 @@ class Scanner:
         return self._unpacked[source.path]
 
 
-def sampled(engine: Engine, source: Source, dialect: Dialect) -> list[SampleColumn]:
+def sampled(engine: Engine, source: Source, stated: Reading) -> list[SampleColumn]:
     """The columns of a source with their first fields, before any is wanted."""
-    with Scanner(engine, Wanted("", {}, (), (), False), dialect) as scanner:
+    with Scanner(engine, ReadingSpec(stated=stated)) as scanner:
         return scanner.sample(source)

@@ -18,7 +18,8 @@ from typing import NamedTuple
 
 from logochron.core.errors import IntakeError, QuestionError, brief
 from logochron.core.total_labels import is_total
-from logochron.sources.kinds.find_files import Dialect, Source, fresh
+from logochron.options import Reading
+from logochron.sources.kinds.find_files import Source, fresh
 from logochron.sources.kinds.headers import filled, find_header, holds, unnamed
 from logochron.sources.scanned import FIRST_ROWS
 
@@ -130,7 +131,7 @@ def looks_headless(header: Sequence[str]) -> str:
 def prepare(
     source: Source,
     folder: Path,
-    dialect: Dialect,
+    stated: Reading,
     names: Sequence[str] = (),
     mends: Mends = NONE_KNOWN,
 ) -> TextFile:
@@ -156,8 +157,8 @@ def prepare(
     with path.open("rb") as file:
         start = file.read(_SAMPLE)
     mends = mends._replace(line_ends=mends.line_ends or (b"\r" in start and b"\n" not in start))
-    stated = dialect.encoding
-    encoding = encoding_of(source, path, stated) if stated or not mends.not_utf8 else OTHERWISE
+    recode = stated.encoding or not mends.not_utf8
+    encoding = encoding_of(source, path, stated.encoding) if recode else OTHERWISE
     if encoding not in ("utf-8", "utf-8-sig") or mends.line_ends or mends.nuls:
         target = fresh(folder, ".csv")
         _recode(source, path, target, encoding)
@@ -172,12 +173,12 @@ def prepare(
         raise IntakeError(
             f"{source.name}: its first line has more than {_SAMPLE:,} bytes: this is no table with a header"
         )
-    chosen, delimiter_guess = _delimiter(source, text, whole, dialect.delimiter, names)
+    chosen, delimiter_guess = _delimiter(source, text, whole, stated.delimiter, names)
     rows, lines = _rows(text, chosen, whole)
     full = [i for i, row in enumerate(rows) if filled(row)]
     if not full:
         raise IntakeError(f"{source.name} holds only blank lines")
-    at, guesses = _header_place(source, [rows[i] for i in full], [lines[i] for i in full], names, dialect.header_row)
+    at, guesses = _header_place(source, [rows[i] for i in full], [lines[i] for i in full], names, stated.header_row)
     headed = at >= 0
     header = tuple(rows[full[at]]) if headed else unnamed(_usual_width(rows))
     _check_header(source, header)
@@ -196,7 +197,7 @@ def prepare(
         chosen,
         skip,
         sample,
-        (*_recoded(source, stated, encoding), *delimiter_guess, *guesses),
+        (*_recoded(source, stated.encoding, encoding), *delimiter_guess, *guesses),
         _total(path, chosen, len(header), sample),
         headed,
         usual,

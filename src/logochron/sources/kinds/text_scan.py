@@ -15,12 +15,13 @@ import numpy as np
 
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
+from logochron.options import Reading
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.engine_scan import EngineScan, Malformed, blank_rows, first_row, total_warning
 from logochron.sources.engine.judge_amounts import judged_roll_up
 from logochron.sources.engine.rollup import Rolled
 from logochron.sources.engine.sql import MOST_DECIMALS, Amount, Query, Summing, asked_of, day_text, quoted
-from logochron.sources.kinds.find_files import Dialect, Source, fresh
+from logochron.sources.kinds.find_files import Source, fresh
 from logochron.sources.kinds.headers import Placed, place_columns
 from logochron.sources.kinds.text_bytes import (
     LongLine,
@@ -34,7 +35,7 @@ from logochron.sources.kinds.text_bytes import (
 )
 from logochron.sources.kinds.text_places import Places, runs_by_bytes, walk
 from logochron.sources.kinds.text_prepare import NONE_KNOWN, Mends, TextFile, prepare
-from logochron.sources.scanned import Wanted
+from logochron.sources.scanned import ReadingSpec
 from logochron.sources.values.amounts import settled, written_plainly
 from logochron.sources.values.dates import has_time, names_a_day
 
@@ -82,7 +83,7 @@ class _Pass:
         return below if self.rows == below else self.places.filled_below(self.ready.text.skip)
 
 
-def scan_text(engine: Engine, source: Source, wanted: Wanted, folder: Path, dialect: Dialect) -> EngineScan:
+def scan_text(engine: Engine, source: Source, spec: ReadingSpec, folder: Path) -> EngineScan:
     """Roll up a text file, every record of it accounted for.
 
     Looked at, scanned, and once more where the bytes showed that it needs mending; then its records are reconciled.
@@ -92,37 +93,37 @@ def scan_text(engine: Engine, source: Source, wanted: Wanted, folder: Path, dial
     IntakeError
         Where the engine's rows and the file's records do not agree, or the file cannot be read at all.
     """
-    names = [name for _, name in wanted.names()]
-    done = _passed(engine, _inspected(source, folder, dialect, names, NONE_KNOWN), wanted)
-    mends = done.counted.mends(recode=dialect.encoding is None)
+    names, stated = [name for _, name in spec.names()], spec.stated
+    done = _passed(engine, _inspected(source, folder, stated, names, NONE_KNOWN), spec)
+    mends = done.counted.mends(recode=stated.encoding is None)
     underscores = done.counted.underscores > "".join(done.ready.text.header).count("_")
     if any(mends):
-        done = _passed(engine, _inspected(source, folder, dialect, names, mends), wanted, underscores=underscores)
+        done = _passed(engine, _inspected(source, folder, stated, names, mends), spec, underscores=underscores)
     elif underscores and not (done.rolled and done.rolled.query.underscores):
-        done = _passed(engine, done.ready, wanted, underscores=True)
+        done = _passed(engine, done.ready, spec, underscores=True)
     if not done.ready.whole and not _agreed(done):  # the engine may have lost its way in runs of blank lines
-        again = _passed(engine, done.ready._replace(whole=True), wanted, underscores=underscores)
+        again = _passed(engine, done.ready._replace(whole=True), spec, underscores=underscores)
         done = again if again.failure is None else done
     counted, places = _reconciled(done)
     if counted.swallows:
         whole, path = done.ready, fresh(folder, ".csv")
         mask_swallows(whole.path, path, counted.swallows)
         masked = whole._replace(path=path, swallows=tuple(counted.swallows))
-        done = _passed(engine, masked, wanted, underscores=underscores)
+        done = _passed(engine, masked, spec, underscores=underscores)
         counted, places = _reconciled(done)
-    return _accounted(engine, done, counted, places, wanted)
+    return _accounted(engine, done, counted, places, spec)
 
 
-def _inspected(source: Source, folder: Path, dialect: Dialect, names: Sequence[str], mends: Mends) -> _Ready:
+def _inspected(source: Source, folder: Path, stated: Reading, names: Sequence[str], mends: Mends) -> _Ready:
     """The file, mended as is known, lines too long to be read without their middle."""
-    text = prepare(source, folder, dialect, names, mends)
+    text = prepare(source, folder, stated, names, mends)
     if not has_odd_stretch(text.path, text.delimiter):
         return _Ready(text, text.path)
     # only its lines are looked at: what they swallow shows once the columns are known
     seen = scan(text.path, Parting(text.delimiter, len(text.header), lambda fields: False))
-    found = seen.mends(recode=dialect.encoding is None)
+    found = seen.mends(recode=stated.encoding is None)
     if any(found) and found != mends:
-        return _inspected(source, folder, dialect, names, found)
+        return _inspected(source, folder, stated, names, found)
     if not seen.long_lines:
         return _Ready(text, text.path, whole=True)
     path = fresh(folder, ".csv")
@@ -130,25 +131,25 @@ def _inspected(source: Source, folder: Path, dialect: Dialect, names: Sequence[s
     return _Ready(text, path, tuple(seen.long_lines), whole=True)
 
 
-def _passed(engine: Engine, ready: _Ready, wanted: Wanted, *, underscores: bool = False) -> _Pass:
+def _passed(engine: Engine, ready: _Ready, spec: ReadingSpec, *, underscores: bool = False) -> _Pass:
     """The engine's pass, and beside it that over the bytes."""
     text, path = ready.text, ready.path
     name = text.source.name
-    placed = place_columns(name, wanted.names(), text.header, text.hint)
-    query = _text_query(ready, wanted, placed, underscores)
+    placed = place_columns(name, spec.names(), text.header, text.hint)
+    query = _text_query(ready, spec, placed, underscores)
 
     def find(query: Query, expression: str, sought: str) -> str:
         malformed = tuple(bad.position for bad in _rejects(engine, text.delimiter))
         return first_row(engine, query, _FileLines(path, text.skip, malformed, None), expression, sought)
 
-    parting, stop = _parting(text, wanted, placed), Event()
+    parting, stop = _parting(text, spec, placed), Event()
     with ThreadPoolExecutor(1) as beside:
         counting = beside.submit(scan, path, parting, stop)
         try:
             shown = [text.column(placed.at[amount.column]) for amount in query.amounts if amount.column]
             plain = all(map(written_plainly, shown))
             plans = _text_plans(text, placed, query.amounts)
-            rolled, said = judged_roll_up(engine, name, query, plans, wanted, find, plain=plain)
+            rolled, said = judged_roll_up(engine, name, query, plans, spec, find, plain=plain)
             malformed = () if rolled.sound else tuple(_rejects(engine, text.delimiter))
         except IntakeError as error:
             return _Pass(ready, parting, counting.result(), failure=error)  # maybe only for want of mending
@@ -158,10 +159,10 @@ def _passed(engine: Engine, ready: _Ready, wanted: Wanted, *, underscores: bool 
         return _Pass(ready, parting, counting.result(), rolled, (*placed.guesses, *said), malformed)
 
 
-def _parting(text: TextFile, wanted: Wanted, placed: Placed) -> Parting:
+def _parting(text: TextFile, spec: ReadingSpec, placed: Placed) -> Parting:
     """A line is taken for a record where it has a date in the column of dates."""
-    at = placed.at[wanted.date]
-    return Parting(text.delimiter, len(text.header), lambda fields: names_a_day(fields[at], wanted.date_format))
+    at = placed.at[spec.date]
+    return Parting(text.delimiter, len(text.header), lambda fields: names_a_day(fields[at], spec.stated.date_format))
 
 
 def _agreed(done: _Pass) -> bool:
@@ -193,7 +194,7 @@ def _reconciled(done: _Pass) -> tuple[Scan, Places]:
     return counted, places
 
 
-def _accounted(engine: Engine, done: _Pass, counted: Scan, places: Places, wanted: Wanted) -> EngineScan:
+def _accounted(engine: Engine, done: _Pass, counted: Scan, places: Places, spec: ReadingSpec) -> EngineScan:
     """The file with all its records."""
     assert done.rolled is not None
     ready, text = done.ready, done.ready.text
@@ -209,7 +210,7 @@ def _accounted(engine: Engine, done: _Pass, counted: Scan, places: Places, wante
         malformed=_told(done.malformed, lines, ready.swallows),
         guesses=(*text.guesses, *done.said),
         warnings=(
-            *total_warning(name, text.total, wanted),
+            *total_warning(name, text.total, spec),
             *(f"{name}, {_too_long(line)}" for line in ready.long_lines),
         ),
         lines=lines,
@@ -227,7 +228,7 @@ def _too_long(line: LongLine) -> str:
     return f"line {line.line:,} has {line.end - line.start:,} bytes: read without its middle"
 
 
-def _text_query(ready: _Ready, wanted: Wanted, placed: Placed, underscores: bool) -> Query:
+def _text_query(ready: _Ready, spec: ReadingSpec, placed: Placed, underscores: bool) -> Query:
     text, path = ready.text, ready.path
     place = {name: f"c{i}" for name, i in placed.at.items()}
     columns = ", ".join(f"'c{i}': 'VARCHAR'" for i in range(len(text.header)))
@@ -238,9 +239,9 @@ def _text_query(ready: _Ready, wanted: Wanted, placed: Placed, underscores: bool
     )
     if ready.whole:
         strict += f", parallel=false, buffer_size={min(max(path.stat().st_size, _BUFFER), _MOST_BUFFER) + _BUFFER}"
-    date = place[wanted.date]
-    if wanted.times_cut and (wanted.tz or any(map(has_time, text.column(placed.at[wanted.date])))):
-        date = day_text(date, wanted.tz)  # one text a day, not one a second
+    date = place[spec.date]
+    if spec.times_cut and (spec.stated.tz or any(map(has_time, text.column(placed.at[spec.date])))):
+        date = day_text(date, spec.stated.tz)  # one text a day, not one a second
 
     def made(column: str) -> Amount:
         at = place[column]
@@ -249,13 +250,13 @@ def _text_query(ready: _Ready, wanted: Wanted, placed: Placed, underscores: bool
     return Query(
         relation=f"{strict}, ignore_errors=true, store_rejects=true)",
         strict=f"{strict})",
-        date_column=wanted.date,
-        date_text=place[wanted.date],
+        date_column=spec.date,
+        date_text=place[spec.date],
         date=date,
         all_fields=[f"c{i}" for i in range(len(text.header))],
         # looked for in the amounts only where the file holds any
         underscores=underscores or any("_" in field for row in text.sample for field in row),
-        **asked_of(wanted, place, made),
+        **asked_of(spec, place, made),
     )
 
 

@@ -27,7 +27,7 @@ from logochron.sources.engine.sql import (
 from logochron.sources.kinds.find_files import Source, folder_keys
 from logochron.sources.kinds.headers import Placed, place_columns
 from logochron.sources.kinds.joined_files import JoinedFiles
-from logochron.sources.scanned import Wanted
+from logochron.sources.scanned import ReadingSpec
 from logochron.sources.values.whole_units import Reach
 
 NUMBER = re.compile(r"DOUBLE|FLOAT|DECIMAL\(\d+,\d+\)|U?(TINY|SMALL|BIG|HUGE)?INT(EGER)?|BIGNUM")
@@ -134,7 +134,7 @@ def described(engine: Engine, relation: str, name: str) -> tuple[list[str], list
 
 
 def scan_typed(
-    engine: Engine, source: Source, table: TypedTable, wanted: Wanted, files: JoinedFiles | None = None
+    engine: Engine, source: Source, table: TypedTable, spec: ReadingSpec, files: JoinedFiles | None = None
 ) -> EngineScan:
     """Roll up a table whose columns have types.
 
@@ -143,7 +143,7 @@ def scan_typed(
     IntakeError
         Where a column holds what is no amount or no date.
     """
-    placed = place_columns(source.name, wanted.names(), table.header)
+    placed = place_columns(source.name, spec.names(), table.header)
     as_text = {name: f"{table.columns[i]}::VARCHAR" for name, i in placed.at.items()}
     plans: dict[str, Summing] = {}
 
@@ -158,7 +158,7 @@ def scan_typed(
         reach = partial(table.reach, placed.at[column]) if table.reach and not is_text else None
         return Amount("", column, raw, number, is_text, maybe_grouped=is_text, reach=reach)
 
-    asked = asked_of(wanted, as_text, made)
+    asked = asked_of(spec, as_text, made)
     for amount in asked["amounts"]:
         kind = table.types[placed.at[amount.column]] if amount.column else "INT"
         decimal = re.match(r"DECIMAL\(\d+,(\d+)\)", kind)
@@ -166,22 +166,22 @@ def scan_typed(
             "whole", min(int(decimal[1]), MOST_DECIMALS) if decimal else 0 if "INT" in kind else USUAL_DECIMALS
         )
     # labels of a few kinds are grouped as they lie, not as texts
-    places = {name: placed.at[column] for name, column in wanted.dimensions.items()}
+    places = {name: placed.at[column] for name, column in spec.dimensions.items()}
     kinds = frozenset(name for name, at in places.items() if table.types[at].startswith("ENUM"))
     asked["labels"] |= {name: table.columns[places[name]] for name in kinds}
-    date = _date(engine, source, wanted, table, placed)
+    date = _date(engine, source, spec, table, placed)
     query = Query(
         relation=table.relation,
         strict=table.relation,
-        date_column=wanted.date,
-        date_text=table.date_text or as_text[wanted.date],
+        date_column=spec.date,
+        date_text=table.date_text or as_text[spec.date],
         date=date.sql,
         date_key=date.key.sql,
         key_day=date.key.day,
         kinds=kinds,
         quick=table.quick,
         # the engine joins no statistics of several files, and none are of some rows only
-        known=source.kind == "parquet" and files is None and not wanted.where,
+        known=source.kind == "parquet" and files is None and not spec.where,
         date_ends=date.ends,
         all_fields=[f"{column}::VARCHAR" for column in table.columns],
         **asked,
@@ -190,7 +190,7 @@ def scan_typed(
     def find(query: Query, expression: str, sought: str) -> str:
         return first_row(engine, query, table.lines, expression, sought)
 
-    rolled, said = judged_roll_up(engine, source.name, query, plans, wanted, find, plain=True)
+    rolled, said = judged_roll_up(engine, source.name, query, plans, spec, find, plain=True)
     return EngineScan(
         engine=engine,
         name=source.name,
@@ -202,7 +202,7 @@ def scan_typed(
         cells=bool(table.date_text),
         malformed=table.malformed,
         guesses=(*table.guesses, *placed.guesses, *date.said, *said),
-        warnings=total_warning(source.name, table.total, wanted),
+        warnings=total_warning(source.name, table.total, spec),
         lines=table.lines,
         files=files,
     )
@@ -220,17 +220,17 @@ class _Date(NamedTuple):
     ends: str = ""
 
 
-def _date(engine: Engine, source: Source, wanted: Wanted, table: TypedTable, placed: Placed) -> _Date:
+def _date(engine: Engine, source: Source, spec: ReadingSpec, table: TypedTable, placed: Placed) -> _Date:
     """The day number of a date, or its text."""
-    at = placed.at[wanted.date]
+    at = placed.at[spec.date]
     name, kind = table.columns[at], table.types[at]
     if kind == DAY_NUMBER:
         return _Date(name)
     if kind.startswith(_TEXT):
-        return _Date(day_text(f"{name}::VARCHAR", wanted.tz) if wanted.times_cut else f"{name}::VARCHAR")
+        return _Date(day_text(f"{name}::VARCHAR", spec.stated.tz) if spec.times_cut else f"{name}::VARCHAR")
     day, said, ends = f"{name}::DATE", "", name
     if kind.startswith(_INSTANT):
-        zone, said = _zone(engine, source, wanted, table, table.header[at])
+        zone, said = _zone(engine, source, spec, table, table.header[at])
         day, ends = f"{local_time(name, zone)}::DATE", ""
     if kind.startswith(("TIMESTAMP", "DATE")):
         key = table.days.get(at, DayKey(day, day_number("d")))
@@ -239,13 +239,13 @@ def _date(engine: Engine, source: Source, wanted: Wanted, table: TypedTable, pla
         return _Date(
             f"CASE WHEN {name} = round({name}) THEN TRY_CAST({name} AS BIGINT)::VARCHAR ELSE {name}::VARCHAR END"
         )
-    raise IntakeError(f"{source.name}, column {wanted.date!r}: expected dates, found the type {kind}")
+    raise IntakeError(f"{source.name}, column {spec.date!r}: expected dates, found the type {kind}")
 
 
-def _zone(engine: Engine, source: Source, wanted: Wanted, table: TypedTable, column: str) -> tuple[str, str]:
+def _zone(engine: Engine, source: Source, spec: ReadingSpec, table: TypedTable, column: str) -> tuple[str, str]:
     """The zone in which instants are turned into days, and what to say where nobody has stated it."""
-    if wanted.tz:
-        return wanted.tz, ""
+    if spec.stated.tz:
+        return spec.stated.tz, ""
     written = table.zones.get(column, "")
     if written and source.kind == "frame":
         return written, ""  # its column bears the zone

@@ -11,12 +11,13 @@ from typing import NamedTuple
 import numpy as np
 
 from logochron.core.calendars.base import Calendar
+from logochron.core.choices import PLURALS, Grain, how_many, values
 from logochron.core.errors import IntakeError, QuestionError
-from logochron.core.options import PLURALS, Grain, how_many, values
 from logochron.core.total_labels import TOTAL, is_total
+from logochron.options import Reading
 from logochron.sources.engine.connection import Engine
 from logochron.sources.engine.sql import is_empty, quoted
-from logochron.sources.kinds.find_files import Dialect, Source
+from logochron.sources.kinds.find_files import Source
 from logochron.sources.kinds.headers import filled, fold
 from logochron.sources.kinds.row_table import RowTable, TableLines
 from logochron.sources.kinds.text_bytes import Parting, scan
@@ -39,7 +40,7 @@ class WideColumns(NamedTuple):
     others: list[int]
 
 
-def carry_text(engine: Engine, source: Source, folder: Path, dialect: Dialect, names: Sequence[str]) -> TypedTable:
+def carry_text(engine: Engine, source: Source, folder: Path, stated: Reading, names: Sequence[str]) -> TypedTable:
     """A text file carried into a table of texts.
 
     Raises
@@ -47,12 +48,12 @@ def carry_text(engine: Engine, source: Source, folder: Path, dialect: Dialect, n
     IntakeError
         Where a stray quote seems to swallow lines.
     """
-    text = prepare(source, folder, dialect, names)
+    text = prepare(source, folder, stated, names)
     parting = Parting(text.delimiter, len(text.header), lambda fields: any(map(is_amount, fields)))
     seen = scan(text.path, parting)
     mends = seen.mends(recode=True)
     if any(mends):
-        text = prepare(source, folder, dialect, names, mends)
+        text = prepare(source, folder, stated, names, mends)
     if seen.unsure:
         seen, _ = walk(text.path, parting, source.name)
     if seen.swallows:

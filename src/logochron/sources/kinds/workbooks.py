@@ -13,8 +13,9 @@ from defusedxml import DefusedXmlException, ElementTree
 
 from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.core.total_labels import is_total
+from logochron.options import Reading
 from logochron.sources.engine.connection import Engine
-from logochron.sources.kinds.find_files import Dialect, Source
+from logochron.sources.kinds.find_files import Source
 from logochron.sources.kinds.headers import TOP, filled, find_header, fold, holds, unnamed
 from logochron.sources.kinds.row_table import RowTable
 from logochron.sources.kinds.sheet_rows import SPREADSHEET, Sheets, column_number, part_of
@@ -39,7 +40,7 @@ class _Odd(NamedTuple):
     is_formula: bool
 
 
-def carry_sheet(engine: Engine, source: Source, dialect: Dialect, names: Sequence[str], date: str) -> TypedTable:
+def carry_sheet(engine: Engine, source: Source, stated: Reading, names: Sequence[str], date: str) -> TypedTable:
     """A sheet carried into a table of texts.
 
     Parameters
@@ -62,7 +63,7 @@ def carry_sheet(engine: Engine, source: Source, dialect: Dialect, names: Sequenc
     try:
         book = CalamineWorkbook.from_path(str(source.path))
         sheets = Sheets(source, book)
-        chosen, guesses = _chosen(source, sheets, dialect.sheet, names)
+        chosen, guesses = _chosen(source, sheets, stated.sheet, names)
         sheet = sheets.rows(chosen)
         odd = _odd_cells(source, chosen)
         texts = (_texts(row, odd.get(number, {}), sheet.shift) for number, row in enumerate(sheet.rows, 1))
@@ -73,7 +74,7 @@ def carry_sheet(engine: Engine, source: Source, dialect: Dialect, names: Sequenc
             if cell.is_formula
         }
         guesses += sheet.said
-        return _laid(engine, source, chosen, texts, dialect, names, date, guesses, _epoch(source), sheet.height, flaws)
+        return _laid(engine, source, chosen, texts, stated, names, date, guesses, _epoch(source), sheet.height, flaws)
     except (CalamineError, zipfile.BadZipFile, ElementTree.ParseError, DefusedXmlException, KeyError) as error:
         raise IntakeError(f"{source.name} is no workbook that can be read: {error}") from None
 
@@ -191,7 +192,7 @@ def _laid(
     source: Source,
     sheet: str,
     rows: Iterator[list[str]],
-    dialect: Dialect,
+    stated: Reading,
     names: Sequence[str],
     date: str,
     guesses: list[str],
@@ -202,11 +203,11 @@ def _laid(
     top = list(islice(rows, TOP))
     if not any(map(filled, top)):
         raise IntakeError(f"{source.name}, sheet {sheet!r}: it holds nothing in its first {TOP} rows")
-    stated = dialect.header_row
-    at = find_header(top, names) if stated is None else stated - 1
-    if stated is not None and stated > len(top):
-        raise QuestionError(f"`header_row`: {source.name} has no row {stated} among its first {len(top)}")
-    if stated is None and at > next(i for i, row in enumerate(top) if filled(row)):
+    line = stated.header_row
+    at = find_header(top, names) if line is None else line - 1
+    if line is not None and line > len(top):
+        raise QuestionError(f"`header_row`: {source.name} has no row {line} among its first {len(top)}")
+    if line is None and at > next(i for i, row in enumerate(top) if filled(row)):
         guesses.append(f"{source.name}: header taken from row {at + 1} (header_row= states it)")
     named = list(top[at]) if at >= 0 else list(unnamed(len(top[0])))
     # columns past the last that has a name are not wanted of anybody

@@ -90,7 +90,7 @@ class AmbiguousDates(IntakeError):
     """Dates that all read in several ways."""
 
 
-class Reading(NamedTuple):
+class DateReading(NamedTuple):
     """The day of each text (where `readable`), how the column was read, and what of it was recognised."""
 
     days: Days
@@ -127,7 +127,7 @@ def read_dates(
     date_format: str | None = None,
     find: Find = lambda text: "a row",
     label: Callable[[str], int | None] | None = None,
-) -> Reading:
+) -> DateReading:
     """The days that the distinct texts of a column name.
 
     Parameters
@@ -154,7 +154,7 @@ def read_dates(
                 f"column {column!r} holds no date in the form {date_format!r} (date_format=, --date-format): "
                 f"{first!r} ({find(first)}) for instance"
             )
-        return Reading(days, days != _NONE, date_format)
+        return DateReading(days, days != _NONE, date_format)
     plain = [_TIME.sub("", text).strip() if text else "" for text in texts]
     ways = {name: _days(plain, read) for name, read in _BY_SHAPE.items()}
     ways["a serial day"] = _days(plain, _by_serial)
@@ -172,7 +172,7 @@ def read_dates(
 
     family = next((one for one in _FAMILIES if best in one.options), None)
     if family or best in _ONE_WAY:
-        found = Reading(_one_way(ways, len(plain)), np.zeros(len(plain), dtype=bool), best)
+        found = DateReading(_one_way(ways, len(plain)), np.zeros(len(plain), dtype=bool), best)
         # no text is in a form that reads one way and in one of a family
         own = {name: ways[name] for name in (family or _FAMILIES[0]).options}
         if any((days != _NONE).any() for days in own.values()):
@@ -191,7 +191,7 @@ def read_dates(
     if best == "a serial day":
         number = plain[int((days != _NONE).argmax())]
         guesses = (f"column {column!r}: numbers such as {number} read as days of a spreadsheet",)
-    return Reading(days, days != _NONE, best, guesses)
+    return DateReading(days, days != _NONE, best, guesses)
 
 
 def _one_way(ways: dict[str, Days], size: int) -> Days:
@@ -203,7 +203,7 @@ def _one_way(ways: dict[str, Days], size: int) -> Days:
     return days
 
 
-def _forms_said(found: Reading, texts: Sequence[str], counts: Days, column: str) -> Reading:
+def _forms_said(found: DateReading, texts: Sequence[str], counts: Days, column: str) -> DateReading:
     """A reading with what is readable of it; where there are several forms, how many rows have each."""
     readable = found.days != _NONE
     rows: dict[str, int] = {}
@@ -226,16 +226,16 @@ def _forms_said(found: Reading, texts: Sequence[str], counts: Days, column: str)
 
 def _of_family(
     family: _Family, ways: dict[str, Days], column: str, day_first: bool | None, shown: Callable[[int], str]
-) -> Reading:
+) -> DateReading:
     short = family.short_years
     if day_first is not None:
         best = family.by_day_first[bool(day_first)]
-        return Reading(ways[best], ways[best] != _NONE, best, (_short_years(column),) if short else ())
+        return DateReading(ways[best], ways[best] != _NONE, best, (_short_years(column),) if short else ())
     best, sure = _settled(family, ways, column, shown)
     guesses = [] if sure else [f"column {column!r}: dates read with the {best}, as some rows read no other way"]
     if short:
         guesses = [f"column {column!r}: dates read with the {best}", _short_years(column)]
-    return Reading(ways[best], ways[best] != _NONE, best, tuple(guesses))
+    return DateReading(ways[best], ways[best] != _NONE, best, tuple(guesses))
 
 
 def _settled(family: _Family, ways: dict[str, Days], column: str, shown: Callable[[int], str]) -> tuple[str, bool]:

@@ -9,8 +9,8 @@ from typing import NamedTuple
 import numpy as np
 
 from logochron.core.calendars.base import Calendar
+from logochron.core.choices import Grain
 from logochron.core.errors import LogochronError
-from logochron.core.options import Grain
 
 _LOCALES = ("en", "de", "fr", "es", "it", "pt", "nl", "sv", "da", "nb", "fi", "pl", "cs")
 _YEAR = r"(?P<y>(?:19|20|21)\d\d)"

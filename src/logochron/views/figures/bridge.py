@@ -8,8 +8,8 @@ import numpy as np
 
 from logochron.core.book.measures import Measure
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.choices import DIRECTIONS, FALLING, LEVEL, OTHERS, RISING, VERDICTS
 from logochron.core.judge.judging import verdict
-from logochron.core.options import DIRECTIONS, FALLING, LEVEL, OTHERS, RISING, VERDICTS
 from logochron.core.questions.drivers import Drivers
 from logochron.core.rows.figures import Floats
 from logochron.views.figures.by_item import item_axis, item_boxes, own_size, upright_zero

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
+from logochron.core.choices import OTHERS, Marked, check
 from logochron.core.errors import QuestionError, brief
-from logochron.core.options import OTHERS, Marked, check
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
 from logochron.views.catalog import message

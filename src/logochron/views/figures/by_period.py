@@ -9,9 +9,9 @@ from typing import NamedTuple
 import numpy as np
 
 from logochron.core.book.measures import Measure
+from logochron.core.choices import OTHERS
 from logochron.core.days import to_days
 from logochron.core.errors import QuestionError, brief
-from logochron.core.options import OTHERS
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
 from logochron.views.catalog import message

@@ -6,9 +6,9 @@ import numpy as np
 
 from logochron.core.book.measures import Measure
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.choices import Color, check
 from logochron.core.days import to_days
 from logochron.core.errors import QuestionError
-from logochron.core.options import Color, check
 from logochron.core.questions.compare import Comparison
 from logochron.views.catalog import everything, message
 from logochron.views.figures.by_item import by_size, keys_of, names_of_keys

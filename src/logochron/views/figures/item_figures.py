@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.choices import Marked
 from logochron.core.errors import QuestionError
-from logochron.core.options import Marked
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
 from logochron.views.figures.by_item import (

@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.calendars.base import Calendar
+from logochron.core.choices import Grain
 from logochron.core.errors import QuestionError
-from logochron.core.options import Grain
 from logochron.core.rows.figures import Floats
 from logochron.views.figures.scene import Axis, Box, Canvas, Captions, Panel, Path, Role, Size, Text, TextWidth, Tick
 from logochron.views.formats import Formats, shortened

@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.choices import VERDICTS
 from logochron.core.errors import QuestionError
-from logochron.core.options import VERDICTS
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
 from logochron.views.catalog import message

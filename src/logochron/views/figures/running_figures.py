@@ -6,7 +6,7 @@ import numpy as np
 
 from logochron.core.book.measures import Measure
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.options import VERDICTS
+from logochron.core.choices import VERDICTS
 from logochron.core.questions.landing.answer import Landing
 from logochron.core.questions.landing.backtest import Backtest
 from logochron.core.questions.pace import Pace

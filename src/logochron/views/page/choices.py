@@ -12,8 +12,8 @@ import numpy as np
 from logochron.core.align.period_spec import PeriodSpec
 from logochron.core.book.daybook import Daybook
 from logochron.core.calendars.base import Calendar
+from logochron.core.choices import Grain
 from logochron.core.days import iso
-from logochron.core.options import Grain
 from logochron.core.questions.compare import Comparison, compare
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import everything, message

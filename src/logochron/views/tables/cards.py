@@ -8,8 +8,8 @@ from typing import NamedTuple
 import numpy as np
 
 from logochron.core.book.measures import Measure
+from logochron.core.choices import DIRECTIONS, OTHERS, VERDICTS
 from logochron.core.errors import QuestionError, brief
-from logochron.core.options import DIRECTIONS, OTHERS, VERDICTS
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.result import Blocks
 from logochron.views.catalog import everything, message

@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 
 from logochron.core.book.measures import Measure
+from logochron.core.choices import COMPLETE
 from logochron.core.days import to_days
 from logochron.core.notes import note_of
-from logochron.core.options import COMPLETE
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
 from logochron.views.formats import Formats, capital, words

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from logochron.core.book.measures import Measure
-from logochron.core.options import STATUSES
+from logochron.core.choices import STATUSES
 from logochron.core.questions.drivers import Drivers
 from logochron.views.catalog import message
 from logochron.views.formats import Formats, capital, fitting_decimals, words

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from logochron.core.book.measures import Measure
-from logochron.core.options import DIRECTIONS, PROFILES, VERDICTS
+from logochron.core.choices import DIRECTIONS, PROFILES, VERDICTS
 from logochron.core.questions.landing.answer import Landing
 from logochron.views.catalog import message, plural
 from logochron.views.formats import Formats, capital, words

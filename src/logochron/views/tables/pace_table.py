@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
-from logochron.core.options import DIRECTIONS, VERDICTS
+from logochron.core.choices import DIRECTIONS, VERDICTS
 from logochron.core.questions.pace import Pace
 from logochron.views.catalog import everything, ordinal
 from logochron.views.formats import Formats, capital, fitting_decimals, shortened, words

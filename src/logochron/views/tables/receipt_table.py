@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from logochron.core.book.measures import Measure, adds_up
-from logochron.core.options import OTHERS
+from logochron.core.choices import OTHERS
 from logochron.core.questions.drivers import Drivers
 from logochron.core.questions.explain import Receipt, SideSpan
 from logochron.core.questions.landing.answer import LandingFacts

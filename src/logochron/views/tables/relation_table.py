@@ -7,8 +7,8 @@ from collections.abc import Mapping
 import numpy as np
 
 from logochron.core.book.measures import Measure
+from logochron.core.choices import DIRECTIONS, VERDICTS
 from logochron.core.judge.judging import verdict
-from logochron.core.options import DIRECTIONS, VERDICTS
 from logochron.core.questions.relate import Relation
 from logochron.views.catalog import message
 from logochron.views.formats import Formats, capital, shortened, words

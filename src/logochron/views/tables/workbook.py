@@ -17,10 +17,10 @@ from xlsxwriter.exceptions import FileCreateError
 from xlsxwriter.utility import xl_col_to_name, xl_rowcol_to_cell
 
 from logochron.core.book.measures import Measure
+from logochron.core.choices import DIRECTIONS, VERDICTS
 from logochron.core.days import as_date
 from logochron.core.errors import QuestionError, visible
 from logochron.core.judge.judging import Judging, verdict
-from logochron.core.options import DIRECTIONS, VERDICTS
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.result import Result
 from logochron.views.catalog import message

@@ -13,9 +13,9 @@ from babel.lists import format_list
 from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
+from logochron.core.choices import DIRECTIONS
 from logochron.core.errors import QuestionError, no_such, visible
 from logochron.core.judge.judging import SLACK
-from logochron.core.options import DIRECTIONS
 from logochron.core.questions.relate import JOINED
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.figures import Floats

@@ -9,7 +9,7 @@ import numpy as np
 
 from logochron.core.align.bases import Prior
 from logochron.core.book.measures import Measure
-from logochron.core.options import DIRECTIONS, STATUSES
+from logochron.core.choices import DIRECTIONS, STATUSES
 from logochron.core.questions.compare import Comparison
 from logochron.core.questions.drivers import Drivers
 from logochron.core.questions.landing.answer import Landing

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.choices import DIRECTIONS, OTHERS, VERDICTS, check_count
 from logochron.core.errors import QuestionError, brief, no_such, visible
-from logochron.core.options import DIRECTIONS, OTHERS, VERDICTS, check_count
 from logochron.core.questions.alerts import Alert, Fired
 from logochron.core.questions.relate import JOINED
 from logochron.core.questions.restated import Restatement

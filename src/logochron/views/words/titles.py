@@ -13,8 +13,8 @@ from logochron.core.align.bases import Basis, Fixed, MeanOf, Plan, Prior, Span, 
 from logochron.core.align.period_spec import Window
 from logochron.core.book.measures import Measure, adds_up
 from logochron.core.calendars.base import Calendar
+from logochron.core.choices import Each, Grain
 from logochron.core.days import as_date, iso, to_days
-from logochron.core.options import Each, Grain
 from logochron.core.questions.relate import Relation
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import COLUMNS, Column

@@ -18,10 +18,7 @@ from logochron.core.book.items import places_of
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.days import in_words, iso
-from logochron.core.errors import QuestionError
-from logochron.core.judge.judging import JudgingLike
-from logochron.core.options import (
+from logochron.core.choices import (
     DIRECTIONS,
     OTHERS,
     PARTIAL,
@@ -36,6 +33,9 @@ from logochron.core.options import (
     check_count,
     values,
 )
+from logochron.core.days import in_words, iso
+from logochron.core.errors import QuestionError
+from logochron.core.judge.judging import JudgingLike
 from logochron.core.questions.landing.backtest import Backtest, backtest_at_tenths
 from logochron.core.questions.landing.estimates import LandingPath, Method, ended_paths, landing_path, past_points
 from logochron.core.questions.landing.figures import (

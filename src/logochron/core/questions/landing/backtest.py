@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.book.sums import divided
+from logochron.core.choices import PROFILES
 from logochron.core.days import Days
-from logochron.core.options import PROFILES
 from logochron.core.questions.landing.estimates import (
     Method,
     estimates_at,

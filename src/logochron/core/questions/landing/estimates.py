@@ -17,8 +17,8 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.record_spans import Standing
 from logochron.core.book.sums import divided
 from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.choices import Grain, Rest
 from logochron.core.days import Days
-from logochron.core.options import Grain, Rest
 from logochron.core.questions.landing.profiles import (
     LandingRows,
     ListedProfile,

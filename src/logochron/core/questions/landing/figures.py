@@ -14,11 +14,11 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.sums import divided
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.choices import COMPLETE, ESTIMATED, PLURALS, PROFILES, TO_DATE, Grain
 from logochron.core.days import Days, in_words, to_dates
 from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import direction, verdict
 from logochron.core.notes import Noted, RowNotes
-from logochron.core.options import COMPLETE, ESTIMATED, PLURALS, PROFILES, TO_DATE, Grain
 from logochron.core.questions.landing.estimates import (
     ENOUGH,
     PAST,

@@ -19,10 +19,10 @@ from logochron.core.book.measures import Aggregate, AggregateSums, Measure, aggr
 from logochron.core.book.sums import Spans, divided
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.choices import Grain, check_count, how_many
 from logochron.core.days import Days, as_date, day_number, in_words
 from logochron.core.errors import QuestionError, brief
 from logochron.core.notes import Note, Noted
-from logochron.core.options import Grain, check_count, how_many
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.groupings import Grouping, Labels
 from logochron.core.rows.plans import at_places, not_planned, plan_side

@@ -35,6 +35,7 @@ Rest = Literal["scaled", "as-was"]
 Empty = Literal["refused", "zero"]
 Marked = Literal["all", "adverse", "none"]
 MarksOf = Literal["direction", "verdict"]
+Form = Literal["table", "csv", "json", "jsonl", "md", "words", "cards"]
 
 #: What the items are called that `top` leaves out.
 OTHERS = "all others"
@@ -46,12 +47,6 @@ STATUSES = ("complete", "to-date", "partial", "estimated")
 COMPLETE, TO_DATE, PARTIAL, ESTIMATED = range(len(STATUSES))
 #: How the share of a period that is usually done by now can be told; the last two: by a list, or not needed.
 PROFILES = ("best", "history", "year-ago", "weekday", "even", "listed", "as-was")
-
-#: Reading options that have the names of `read`'s own.
-READING = (
-    *("covering", "until", "tz", "records_of", "spread", "periods_in_columns", "day_first", "date_format", "decimal"),
-    *("thousands", "delimiter", "encoding", "header_row", "sheet", "table", "query", "empty", "on_refused"),
-)
 
 
 def values(literal: Any) -> tuple[Any, ...]:

@@ -1,4 +1,4 @@
-"""`read_plan`: a plan by period as a daybook of its own."""
+"""A plan by period as a daybook of its own."""
 
 from __future__ import annotations
 
@@ -9,83 +9,39 @@ from typing import Any
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
-from logochron.core.check_kinds import kinds_checked
-from logochron.core.options import Grain, PlanSpread, check
+from logochron.core.choices import Grain, PlanSpread, check
+from logochron.options import Reading
 from logochron.sources.engine.connection import Engine
-from logochron.sources.kinds.find_files import Dialect, locate
+from logochron.sources.kinds.find_files import locate
 from logochron.sources.kinds.headers import fold
 from logochron.sources.kinds.scan import sampled
 from logochron.sources.kinds.streams import lasting
-from logochron.sources.read import read
+from logochron.sources.reading import read_aloud
 
 
-@kinds_checked
-def read_plan(
+def plan_read(
     source: Any,
-    *,
+    reading: Reading,
     date: str | None,
     value: str,
     measure: str,
-    by: str | Sequence[str] | Mapping[str, str] | None = (),
-    records_of: Grain = "month",
-    spread: PlanSpread | None = "even",
-    calendar: Calendar | None = None,
-    **options: Any,
+    *,
+    records_of: Grain,
+    spread: PlanSpread | None,
 ) -> Daybook:
-    """Read a plan: amounts by period, laid on the days of each.
-
-    Parameters
-    ----------
-    source
-        Anything that `read` takes.
-    date
-        The column of periods or of days in them; None with ``periods_in_columns=``.
-    value
-        The column of planned amounts.
-    measure
-        The name of the measure that is planned.
-    by
-        Columns to split by, or ``{new_name: column}``.
-    records_of
-        What each record stands for.
-    spread
-        ``"even"`` lays each amount on all days of its period, exact over any whole period; ``"year-ago"`` does so in
-        the shape of the same period a year earlier, taken from the sales it is held against; None leaves it on the
-        first.
-    calendar
-        Of the periods; civil where None.
-    options
-        Reading options, as `read` has them.
-
-    Returns
-    -------
-    Daybook
-        With a coverage and exactness of its own.
-
-    Raises
-    ------
-    QuestionError, IntakeError
-        As `read` does.
-
-    Examples
-    --------
-    >>> import logochron as lc
-    >>> plan = lc.read_plan("plan.csv", date="month", value="revenue", measure="revenue")  # doctest: +SKIP
-    """
+    """A plan whose columns are named: see `read_plan`."""
     check("records_of", records_of, Grain)
     if spread is not None:
         check("spread", spread, PlanSpread)
-    wide = options.get("periods_in_columns") is not None
-    book = read(
-        source,
+    wide = reading.periods_in_columns is not None
+    planned = replace(
+        reading,
         date=None if wide else date,
         measures=[Measure(measure, column=value)],
-        by=by,
         records_of="day" if wide else records_of,
         spread="even" if spread == "even" and (wide or records_of != "day") else None,
-        calendar=calendar,
-        **options,
     )
+    book = read_aloud(source, planned)
     return _to_be_shaped(book) if spread == "year-ago" else book
 
 
@@ -113,21 +69,21 @@ def plan_of(
         New name -> column, of the sales.
     """
     with lasting(source) as given:
-        header = {fold(column.name): column.name for column in sampled(Engine(), locate(given)[0], Dialect())}
+        header = {fold(column.name): column.name for column in sampled(Engine(), locate(given)[0], Reading())}
         by = {name: header[fold(column)] for name, column in dimensions.items() if fold(column) in header}
         planned = [made for m in measures if (made := _planned(m, header))]
         if not planned:
             first = measures[0]
             planned = [Measure(first.name, column=first.column or first.name)]  # says what the plan has
         shaped = spread == "year-ago"
-        book = read(
-            given,
+        reading = Reading(
             measures=planned,
             by=by,
             records_of=records_of,
             spread="even" if records_of != "day" and not shaped else None,
             calendar=calendar,
         )
+        book = read_aloud(given, reading)
     return _to_be_shaped(book) if shaped else book
 
 
