@@ -204,7 +204,7 @@ def test_postgres_moments_infinite_days_and_no_numbers(postgres):
 
 @pytest.mark.services
 def test_all_passes_see_one_state(postgres, monkeypatch):
-    from logochron.sources.kinds.databases import Database
+    from logochron.sources.pushdown.database import Database
 
     address, asked = postgres(ROWS), Database.roll_up
 
@@ -311,7 +311,7 @@ def test_command_line_and_report_of_a_database(tmp_path, cli):
 
 @pytest.mark.services
 def test_a_server_that_goes_away_is_told(postgres, monkeypatch):
-    from logochron.sources.kinds.databases import Database
+    from logochron.sources.pushdown.database import Database
 
     address, asked = postgres(ROWS), Database.roll_up
 

@@ -79,7 +79,7 @@ SOURCES = {
     "json": lambda frame, folder: frame.to_json(folder / "s.json", orient="records") or folder / "s.json",
     "parquet": lambda frame, folder: frame.to_parquet(folder / "s.parquet") or folder / "s.parquet",
     "frame": lambda frame, folder: frame,
-    "elsewhere": lambda frame, folder: pl.from_pandas(frame).lazy(),
+    "pushdown": lambda frame, folder: pl.from_pandas(frame).lazy(),
 }
 STATED = {"delimiter": ",", "encoding": "utf-8", "header_row": 1, "sheet": "Sheet1", "periods_in_columns": "month"}
 DAYS = pd.DataFrame({"day": [f"2026-01-{n:02d}" for n in range(1, 29)], "amount": range(28), "units": 1})

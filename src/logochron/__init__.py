@@ -3,10 +3,15 @@
 The public names are loaded when they are first used, so that ``import logochron`` costs next to nothing.
 """
 
+from __future__ import annotations
+
 from importlib import import_module
-from typing import Any
 
 from logochron.core import ports as _ports
+
+TYPE_CHECKING = False  # `typing` itself would cost more than all of this
+if TYPE_CHECKING:
+    from typing import Any
 
 __version__ = "0.1.0"
 

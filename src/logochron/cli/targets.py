@@ -77,8 +77,8 @@ def check_apart(option: str, target: Path, place: Path, read: Sequence[str | Non
     QuestionError
         Naming the option and the file that is read.
     """
-    from logochron.sources.kinds.database_address import local_file
     from logochron.sources.kinds.find_files import files_of, is_same
+    from logochron.sources.pushdown.database_address import local_file
 
     for named in filter(None, read):
         local = local_file(named)

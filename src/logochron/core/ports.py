@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from contextlib import AbstractContextManager
-from pathlib import Path
-from typing import Any
+TYPE_CHECKING = False  # this is loaded with the package: what types alone need is not
+if TYPE_CHECKING:
+    from collections.abc import Callable
+    from contextlib import AbstractContextManager
+    from pathlib import Path
+    from typing import Any
 
 #: Set by the package: the figure of each measure in each period of a book, as a frame.
 totals: Callable[..., Any]

@@ -161,7 +161,7 @@ def _asked(
         command = f"read(frame, date={first_date!r}" + (f", records_of={of!r}" if of else "")
         command += ("" if measured else f", values={first_amount!r}") + ")"
     else:
-        named = "ADDRESS --table TABLE" if source.kind == "elsewhere" else quote(source.name)
+        named = "ADDRESS --table TABLE" if source.kind == "pushdown" else quote(source.name)
         command = f"logochron compare {named} --date {quote(first_date)}"
         command += f" --records-of {of}" if of else ""
         command += "" if measured else f" --value {quote(first_amount)}"

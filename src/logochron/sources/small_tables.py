@@ -103,7 +103,7 @@ def _read(
     if len(sources) > 1:
         raise error(f"a {what} is one table; got several files")
     (one,) = sources
-    if one.kind == "elsewhere":
+    if one.kind == "pushdown":
         raise error(f"a {what} is a file or a frame; got {one.name}")
     name = one.name if one.kind != "frame" else f"the {what}'s table"
     engine = Engine()

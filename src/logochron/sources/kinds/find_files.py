@@ -23,7 +23,7 @@ from logochron.core.errors import (
     visible,
 )
 
-SourceKind = Literal["text", "parquet", "frame", "workbook", "json", "elsewhere"]
+SourceKind = Literal["text", "parquet", "frame", "workbook", "json", "pushdown"]
 ENDINGS: dict[str, SourceKind] = {
     ".csv": "text",
     ".tsv": "text",
@@ -91,7 +91,7 @@ def locate(source: Any) -> list[Source]:
         found += [one] if isinstance(one, Source) else map(_source, files_of(one))
     seen: set[str] = set()
     for file in found:
-        if file.kind == "elsewhere":
+        if file.kind == "pushdown":
             continue
         real = os.path.realpath(file.path)
         if real in seen:
@@ -108,10 +108,10 @@ def _of_frame(frame: Any, name: str) -> Source:
     if home not in _LAZY_HOMES and not rest.startswith("lazyframe"):
         return Source(Path(), "frame", name, frame)
     try:
-        from logochron.sources.kinds.lazy_frames import LazyTable
+        from logochron.sources.pushdown.frames import LazyFrame
     except ModuleNotFoundError:
         raise QuestionError("lazy frames need Narwhals: pip install 'logochron[clusters]'") from None
-    return Source(Path(), "elsewhere", name, LazyTable(frame, name))
+    return Source(Path(), "pushdown", name, LazyFrame(frame, name))
 
 
 def listed(source: Any) -> list[Any]:
@@ -295,7 +295,7 @@ def steady(sources: Sequence[Source]) -> Iterator[None]:
     IntakeError
         Where a file cannot be read, or is another afterwards.
     """
-    files = [source for source in sources if source.kind not in ("frame", "elsewhere")]
+    files = [source for source in sources if source.kind not in ("frame", "pushdown")]
     before = [_state(source.path) for source in files]
     try:
         yield

@@ -84,10 +84,10 @@ class Scanner:
             return self._scan(source)
 
     def _scan(self, source: Source) -> Scanned:
-        if source.kind == "elsewhere":
-            from logochron.sources.kinds.elsewhere_scan import scan_elsewhere
+        if source.kind == "pushdown":
+            from logochron.sources.kinds.pushdown_scan import scan_pushdown
 
-            return scan_elsewhere(self.engine, source.frame, self.spec)
+            return scan_pushdown(self.engine, source.frame, self.spec)
         if source.kind != "text" or self.wide:
             from logochron.sources.kinds.typed_files import scan_typed
 
@@ -140,10 +140,10 @@ class Scanner:
         """The columns of a source with their first fields."""
         from logochron.sources.kinds.samples import of_text, of_typed
 
-        if source.kind == "elsewhere":
-            from logochron.sources.kinds.elsewhere_scan import sample_elsewhere
+        if source.kind == "pushdown":
+            from logochron.sources.kinds.pushdown_scan import sample_pushdown
 
-            return sample_elsewhere(source.frame)
+            return sample_pushdown(source.frame)
         with steady([source]):
             if source.kind != "text":
                 return of_typed(self.engine, source, self.typed(source))

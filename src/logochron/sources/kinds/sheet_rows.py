@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 
 from defusedxml import ElementTree
 
+from logochron.core.errors import QuestionError
 from logochron.sources.kinds.find_files import Source
 
 SPREADSHEET = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
@@ -65,13 +66,19 @@ class Sheets:
 
 
 def _cell_by_cell(source: Source, name: str, reach: _Reach) -> SheetRows:
-    from openpyxl import load_workbook
-    from openpyxl.utils import get_column_letter
+    try:
+        from openpyxl import load_workbook
+    except ImportError:
+        raise QuestionError(
+            f"{source.name}, sheet {name!r}: a cell as far off as row {reach.rows:,}, column "
+            f"{column_letters(reach.columns)}; such a sheet is read cell by cell, which needs openpyxl: pip install "
+            "'logochron[sheets]', or delete what lies far off"
+        ) from None
 
     said = []
     if reach.columns > _MOST_COLUMNS:
         said.append(
-            f"{source.name}, sheet {name!r}: a cell as far off as column {get_column_letter(reach.columns)}: the first "
+            f"{source.name}, sheet {name!r}: a cell as far off as column {column_letters(reach.columns)}: the first "
             f"{_MOST_COLUMNS:,} columns are read"
         )
 
@@ -122,6 +129,19 @@ def part_of(packed: zipfile.ZipFile, sheet: str) -> str:
     link = next(s.get(_LINK) for s in root.iter(f"{SPREADSHEET}sheet") if s.get("name") == sheet)
     target = next(str(one.get("Target")) for one in links if one.get("Id") == link)
     return target.lstrip("/") if target.startswith("/") else f"xl/{target}"
+
+
+def column_letters(number: int) -> str:
+    """The letters of a column from its number, from 1.
+
+    >>> column_letters(1), column_letters(28), column_letters(16384)
+    ('A', 'AB', 'XFD')
+    """
+    letters = ""
+    while number:
+        number, letter = divmod(number - 1, 26)
+        letters = chr(65 + letter) + letters
+    return letters
 
 
 def column_number(letters: bytes) -> int:

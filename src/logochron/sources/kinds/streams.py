@@ -15,8 +15,8 @@ from typing import Any, BinaryIO
 
 from logochron.core.errors import IntakeError, QuestionError, visible
 from logochron.sources.engine.connection import Progress
-from logochron.sources.kinds.database_address import address_of, is_address, is_database
 from logochron.sources.kinds.find_files import Source, fresh, is_frame, kind_of, listed, mode_of
+from logochron.sources.pushdown.database_address import address_of, is_address, is_database
 
 _SHOWN = 20
 #: How long a pipe is waited for that nobody writes into, in seconds; how much is copied at once, in bytes.
@@ -76,7 +76,7 @@ def _at(
 def _database(open_: ExitStack, text: str, table: str | None, query: str | None, progress: Progress | None) -> Source:
     """A database opened."""
     address = address_of(text)
-    from logochron.sources.kinds.databases import opened, tables_of
+    from logochron.sources.pushdown.database import opened, tables_of
 
     if (table is None) == (query is None):
         known = ", ".join(tables_of(address)[:_SHOWN]) if table is None else ""
@@ -85,7 +85,7 @@ def _database(open_: ExitStack, text: str, table: str | None, query: str | None,
             + (f"; it has {known}" if known else "")
         )
     found = open_.enter_context(opened(address, table, query, progress))
-    return Source(Path(), "elsewhere", found.name, found)
+    return Source(Path(), "pushdown", found.name, found)
 
 
 @contextmanager

@@ -13,15 +13,17 @@ import sqlalchemy as sa
 from numpy.typing import NDArray
 from sqlalchemy import types
 
-from logochron.core.book.filters import Condition
 from logochron.core.errors import IntakeError, QuestionError, nearest, no_such
 from logochron.sources.engine.connection import Progress, waited
-from logochron.sources.kinds.database_address import Address, said_safely
-from logochron.sources.kinds.database_sql import Statements
-from logochron.sources.kinds.elsewhere import FlawedRow, GroupsWanted, Kind, SourceColumn
+from logochron.sources.pushdown.database_address import Address, said_safely
+from logochron.sources.pushdown.table import Expr, GroupSpec, Kind, Pass, PushdownTable, SourceColumn
 from logochron.sources.scanned import FIRST_ROWS, NO_DAY
 
 _AT_ONCE, _MOST_DATES = 50_000, 500
+_EPOCH = dt.date(1970, 1, 1)
+#: Forms in which SQLite's users write a moment without a zone: after the day nothing but a time.
+_DAY = "[0-9][0-9][0-9][0-9]-[0-1][0-9]-[0-3][0-9]"
+_MOMENTS = tuple(f"{_DAY}[ T]{hour}:[0-5][0-9]:[0-5][0-9]" for hour in ("[01][0-9]", "2[0-3]"))
 #: By which SQLite numbers the rows of a table.
 _ROWID = "rowid"
 #: Types of PostgreSQL by their numbers, where the answer of a query tells no more.
@@ -36,27 +38,20 @@ _NUMBERED: dict[int, Kind] = {
 }
 
 
-class Database:
+class Database(PushdownTable):
     """One table or query in one transaction of one connection, which `opened` closes."""
 
     def __init__(self, connection: sa.Connection, address: Address, progress: Progress | None) -> None:
         self._connection, self._address, self.progress = connection, address, progress
         self.name = address.name
-        self.key = ""
-        self.columns: list[SourceColumn] = []
-        self._statements: Statements
+        self._dialect = str(connection.dialect.name)
+        # PostgreSQL adds up decimals and whole numbers exactly; of others only doubles are sure
+        self.exact_kinds = ("whole", "decimal") if self._dialect == "postgresql" else ()
+        self.columns = []
+        self._table: Any
 
     def __repr__(self) -> str:
         return f"<Database: {self.name}>"
-
-    @property
-    def exact_kinds(self) -> Sequence[Kind]:
-        """PostgreSQL adds up decimals and whole numbers exactly; of others only doubles are sure."""
-        return ("whole", "decimal") if self._dialect == "postgresql" else ()
-
-    @property
-    def _dialect(self) -> str:
-        return str(self._connection.dialect.name)
 
     def of_table(self, table: str) -> None:
         """Take a table or view, maybe as SCHEMA.TABLE.
@@ -87,7 +82,6 @@ class Database:
         self.key = keys[0] if len(keys) == 1 and keys[0] in whole else ""
         if not self.key and self._dialect == "sqlite" and self._numbers_rows(name, look.get_table_names()):
             self.key = _ROWID
-        self._statements.key = self.key
         self.name = f"{self._address.name}, table {table}"
 
     def _numbers_rows(self, name: str, tables: Sequence[str]) -> bool:
@@ -118,7 +112,7 @@ class Database:
         self._take(text.columns(*(sa.column(name) for name in names)).subquery("q"))
 
     def _take(self, table: Any) -> None:
-        self._statements = Statements(self._dialect, table, self.columns, self.key)
+        self._table = table
         self._sampled: list[tuple[str | None, ...]] | None = None
 
     def _by_values(self, text: Any, names: Sequence[str]) -> list[SourceColumn]:
@@ -136,7 +130,10 @@ class Database:
     def sample(self, rows: int) -> list[tuple[str | None, ...]]:
         """The first rows as texts."""
         if self._sampled is None or len(self._sampled) < rows:
-            self._sampled = [tuple(map(_as_text, row)) for row in self._rows(self._statements.sample(rows))]
+            loose = any(column.kind == "loose" for column in self.columns)
+            fields = [self.of(place) if loose else self.text(place) for place in range(len(self.columns))]
+            with self._answer(sa.select(*fields).select_from(self._table).limit(rows)) as found:
+                self._sampled = [tuple(map(_as_text, row)) for row in found]
         return self._sampled
 
     def decimals(self, place: int) -> int:
@@ -145,86 +142,149 @@ class Database:
         decimals = (len(text.partition(".")[2].rstrip("0")) for text in texts if "e" not in text.lower())
         return max(decimals, default=0)
 
-    def roll_up(self, asked: GroupsWanted) -> dict[str, NDArray[Any]]:
-        """The groups of one GROUP BY."""
-        columns = self._columns(self._statements.roll_up(asked))
-        texts = {"d", *(f"h{i}" for i in range(len(asked.labels)))}
-        sums = [
-            f"{name}{i}" for i in range(len(asked.numbers)) for name in ("s", "size", "a") if f"{name}{i}" in columns
-        ]
-        made = {}
-        for name, values in columns.items():
-            if name in texts:
-                made[name] = _days(values) if name == "d" else values
-            elif name in sums:
-                made[name] = values if name[0] != "a" else values.astype(np.float64)
-            else:
-                made[name] = np.fromiter((int(v) for v in values), np.int64, len(values))
-        made["keep"] = made.pop("k") == 1
-        return made
+    def answer(self, asked: Pass) -> dict[str, NDArray[Any]]:
+        """The columns of an answer."""
+        parts = list(self._parts(self._statement(asked), streamed=False))
+        return {name: np.concatenate([part[name] for part in parts]) for name in parts[0]}
 
-    def ids(self, asked: GroupsWanted, place: int, taken: Sequence[tuple[int, Condition]]) -> dict[str, NDArray[Any]]:
-        """The ids by date and labels."""
-        columns = self._columns(self._statements.ids(asked, place, taken))
-        return columns | {"d": _days(columns["d"]), "n": columns["n"].astype(np.int64)}
+    def parts(self, asked: Pass) -> Iterator[dict[str, NDArray[Any]]]:
+        """An answer part by part, with the key of each row."""
+        yield from self._parts(self._statement(asked, with_key=bool(self.key)), streamed=True)
 
-    def flawed(self, asked: GroupsWanted, undated: NDArray[Any]) -> Iterator[FlawedRow]:
-        """Rows that cannot be read."""
-        dates = [date for date in undated.tolist() if date is not None and date != NO_DAY]
-        unknown = len(dates) < len(undated)
-        many = len(asked.numbers)
-        if self._dialect != "postgresql" and self.columns[asked.date].kind in ("day", "moment", "zoned"):
-            dates = []
-        with self._answer(self._statements.flawed(asked, dates[:_MOST_DATES], unknown=unknown), streamed=True) as found:
-            for key, date, text, keep, *rest in found:
-                judged = _days(np.array([date, None], dtype=object))[0]
-                amounts = tuple(map(str, rest[:many]))
-                yield FlawedRow(int(key), judged, str(text), bool(keep), amounts, tuple(map(bool, rest[many:])))
-
-    def blank(self) -> int:
-        """How many rows are empty in every field."""
-        return int(self._rows(self._statements.blank())[0][0])
-
-    def labels(self, place: int) -> list[str]:
-        """The first of the different texts of a column."""
-        return [str(row[0]) for row in self._rows(self._statements.labels(place, 10_000))]
-
-    def bring(self, places: Sequence[int], asked: GroupsWanted) -> Iterator[list[NDArray[Any]]]:
-        """All records of some columns, part by part."""
-        with self._answer(self._statements.bring(places, asked), streamed=True) as found:
-            while part := found.fetchmany(_AT_ONCE):
-                columns = [np.array(field, dtype=object) for field in zip(*part)]
-                made = [_days(c) if p == asked.date else _texts(c) for p, c in zip(places, columns)]
-                yield made + [c.astype(np.int64) for c in columns[len(places) :]]
-                self._tick()
-
-    def signs(self, asked: GroupsWanted) -> list[tuple[int, int, float]]:
-        """Zeros, negatives and the lowest of each amount."""
-        (found,) = self._rows(self._statements.signs(asked))
-        kept = iter(found)
-        return [(int(zeros or 0), int(less or 0), float(low or 0)) for zeros, less, low in zip(kept, kept, kept)]
-
-    def same_rows(self) -> int:
-        """How many rows are the same as one before them."""
-        return int(self._rows(self._statements.same_rows())[0][0])
-
-    def _columns(self, statement: Any) -> dict[str, NDArray[Any]]:
-        """The columns of an answer by their names."""
-        with self._answer(statement) as found:
+    def _parts(self, statement: Any, *, streamed: bool) -> Iterator[dict[str, NDArray[Any]]]:
+        with self._answer(statement, streamed=streamed) as found:
             names = list(found.keys())
-            parts = [[np.zeros(0, dtype=object) for _ in names]]
+            if not streamed:
+                yield {name: np.zeros(0, dtype=object) for name in names}
             while part := found.fetchmany(_AT_ONCE):
-                parts.append([np.array(field, dtype=object) for field in zip(*part)])
-                self._tick()
-            return {name: np.concatenate(columns) for name, columns in zip(names, zip(*parts))}
+                yield {name: np.array(values, dtype=object) for name, values in zip(names, zip(*part))}
+                if self.progress:
+                    self.progress(0.0)
 
-    def _tick(self) -> None:
-        if self.progress:
-            self.progress(0.0)
+    def _statement(self, asked: Pass, *, with_key: bool = False) -> Any:
+        """A pass as a statement: every name quoted and every value bound by SQLAlchemy."""
+        fields = [field.label(name) for name, field in asked.fields.items()]
+        key: Any = sa.column(self.key)
+        statement = sa.select(*fields, *([key.label("key")] if with_key else [])).select_from(self._table)
+        statement = statement if asked.rows is None else statement.where(asked.rows)
+        statement = statement.order_by(key) if with_key and asked.in_order else statement
+        statement = statement.distinct() if asked.distinct else statement
+        if asked.totals:
+            rows = statement.subquery("r")
+            by = [rows.c[name] for name in asked.by]
+            statement = sa.select(*by, *(_total(rows, *of).label(name) for name, of in asked.totals.items()))
+            statement = statement.select_from(rows).group_by(*by)
+        return statement if asked.most is None or with_key else statement.limit(asked.most)
 
-    def _rows(self, statement: Any) -> list[tuple[Any, ...]]:
-        with self._answer(statement) as found:
-            return [tuple(row) for row in found]
+    # expressions
+
+    def of(self, place: int) -> Expr:
+        """The column at a place."""
+        return self._table.c[place]
+
+    def text(self, place: int) -> Expr:
+        """A column as text, unknown where it is unknown."""
+        return self.of(place) if self.columns[place].kind == "text" else sa.cast(self.of(place), sa.String())
+
+    def known(self, value: Expr, instead: Any) -> Expr:
+        """A value, or another where it is unknown."""
+        return sa.func.coalesce(value, sa.false() if instead is False else instead)
+
+    def is_unknown(self, value: Expr) -> Expr:
+        """Whether a value is unknown."""
+        return value.is_(None)
+
+    def stripped(self, text: Expr) -> Expr:
+        """A text without spaces at its ends."""
+        return sa.func.trim(text)
+
+    def is_among(self, text: Expr, labels: Sequence[str]) -> Expr:
+        """Whether a text is one of some."""
+        return text.in_(labels)
+
+    def choice(self, condition: Expr, value: Expr, instead: Any) -> Expr:
+        """A value where a condition holds, another where not."""
+        return sa.case((condition, value), else_=sa.null() if instead is None else instead)
+
+    def flag(self, condition: Expr | None) -> Expr:
+        """A condition as 1 or 0."""
+        return sa.literal_column("1") if condition is None else sa.case((condition, 1), else_=0)
+
+    def size(self, value: Expr) -> Expr:
+        """The size of a number."""
+        return sa.func.abs(value)
+
+    def number(self, place: int) -> Expr:
+        """An amount; of a loose column what is a number there."""
+        return self.of(place)
+
+    def is_number(self, place: int) -> Expr:
+        """Whether a field is a finite number."""
+        value = self.of(place)
+        finite = sa.func.coalesce(value - value == 0, sa.false())
+        if self.columns[place].kind == "loose":
+            return sa.and_(sa.func.typeof(value).in_(("integer", "real")), finite)
+        return finite if self.columns[place].kind != "whole" else value.is_not(None)
+
+    def is_odd(self, place: int) -> Expr | None:
+        """Whether a field of a loose column is a text with anything in it, or bytes."""
+        if self.columns[place].kind != "loose":
+            return None
+        return sa.and_(sa.func.typeof(self.of(place)).in_(("text", "blob")), sa.not_(self.empty(place)))
+
+    def in_units(self, value: Expr, place: int, scale: int) -> tuple[Expr, Expr]:
+        """An amount as the whole number of units next to it, and whether it is just that."""
+        unit = sa.literal(10**scale, sa.Integer())
+        if self.columns[place].kind == "whole":
+            return value * unit, sa.true()
+        if self.columns[place].kind == "decimal":
+            units = sa.func.round(value * unit)
+            return units, units == value * unit
+        floating, value = sa.literal(float(10**scale), sa.Float()), sa.type_coerce(value, sa.Float())
+        units = sa.func.round(value * floating)
+        return units, units / floating == value
+
+    def day(self, spec: GroupSpec) -> Expr:
+        """The date: a day number or a day where the type has one, a text else; NULL where it is none."""
+        column, kind = self.of(spec.date), self.columns[spec.date].kind
+        if kind in ("text", "whole"):
+            return self.text(spec.date)
+        if kind == "loose":
+            return _day_text(self.text(spec.date)) if spec.cut else self.text(spec.date)
+        if kind == "zoned":
+            column = sa.func.timezone(spec.zone, column)
+        day = sa.cast(column, sa.Date()) if kind != "day" else column
+        if self._dialect != "postgresql":
+            return day
+        since = sa.type_coerce(sa.type_coerce(day, sa.Date()) - sa.literal(_EPOCH, sa.Date()), sa.Integer())
+        return sa.case((sa.func.isfinite(day), since), else_=sa.null())
+
+    def is_undated(self, spec: GroupSpec, dates: Sequence[Any]) -> Expr | None:
+        """Whether a row has one of some dates, or none."""
+        known = [date for date in dates if date is not None and date != NO_DAY]
+        day, unknown = self.day(spec), len(known) < len(dates)
+        if self._dialect != "postgresql" and self.columns[spec.date].kind in ("day", "moment", "zoned"):
+            known = []
+        parts = [day.in_(known[:_MOST_DATES])] if known else []
+        parts += [day.is_(None)] if unknown else []
+        return sa.or_(*parts) if parts else None
+
+    def raw(self, place: int) -> Expr:
+        """A column as its records are brought: of a loose one its values as they are."""
+        return self.of(place) if self.columns[place].kind == "loose" else self.text(place)
+
+    def texts_of(self, values: NDArray[Any]) -> NDArray[Any]:
+        """Values as texts, None where one is unknown."""
+        return np.array([_as_text(value) for value in values.tolist()], dtype=object)
+
+    def days_of(self, values: NDArray[Any]) -> NDArray[Any]:
+        """Dates as they came: day numbers, or texts."""
+        known = [value for value in values.tolist() if value is not None]
+        if not known or not all(isinstance(value, (int, dt.date)) for value in known):
+            return self.texts_of(values)
+        if isinstance(known[0], dt.date):
+            return values.astype("datetime64[D]").astype(np.int64)
+        return np.array([NO_DAY if value is None else value for value in values.tolist()], dtype=np.int64)
 
     @contextmanager
     def _answer(self, statement: Any, *, streamed: bool = False) -> Iterator[Any]:
@@ -369,16 +429,18 @@ def _as_text(value: Any) -> str | None:
     return None if value is None else str(value)
 
 
-def _texts(values: NDArray[Any]) -> NDArray[Any]:
-    return np.array([_as_text(value) for value in values.tolist()], dtype=object)
+def _total(rows: Any, how: str, field: str) -> Expr:
+    """What comes of a group."""
+    if how == "count":
+        return sa.func.count(rows.c[field]) if field else sa.func.count()
+    return sa.func.sum(rows.c[field]) if how == "sum" else sa.func.min(rows.c[field])
 
 
-def _days(values: NDArray[Any]) -> NDArray[Any]:
-    """Dates as they came: numbers of days, or texts."""
-    known = [value for value in values.tolist() if value is not None]
-    if all(isinstance(value, (int, dt.date)) for value in known) and known:
-        days = values.astype("datetime64[D]").astype(np.int64) if isinstance(known[0], dt.date) else None
-        if days is None:
-            days = np.array([NO_DAY if value is None else value for value in values.tolist()], dtype=np.int64)
-        return days
-    return _texts(values)
+def _day_text(text: Expr) -> Expr:
+    """The day of a text of SQLite's where a moment without a zone is written in it; else the text."""
+    rest = sa.func.substr(text, 20)
+    fraction = sa.or_(
+        rest == "", sa.and_(rest.op("GLOB")(".*"), sa.not_(sa.func.substr(rest, 2).op("GLOB")("*[^0-9]*")))
+    )
+    moment = sa.or_(*(sa.func.substr(text, 1, 19).op("GLOB")(form) for form in _MOMENTS))
+    return sa.case((sa.and_(moment, fraction), sa.func.substr(text, 1, 10)), else_=text)

@@ -22,19 +22,19 @@ from logochron.sources.engine.fetch_groups import groups_of
 from logochron.sources.engine.record_facts import is_rare_zero
 from logochron.sources.engine.rollup import LIMITS, MOST_SUM, Rolled
 from logochron.sources.engine.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, day_text
-from logochron.sources.kinds.elsewhere import (
-    SUMMED,
-    Addend,
-    Elsewhere,
-    FlawedRow,
-    GroupsWanted,
-    SourceColumn,
-    by_place,
-)
 from logochron.sources.kinds.find_files import Source
 from logochron.sources.kinds.headers import place_columns
 from logochron.sources.kinds.samples import SampleColumn
 from logochron.sources.kinds.typed_files import DAY_NUMBER, TypedTable, scan_typed
+from logochron.sources.pushdown.table import (
+    SUMMED,
+    Addend,
+    FlawedRow,
+    GroupSpec,
+    PushdownTable,
+    SourceColumn,
+    by_place,
+)
 from logochron.sources.scanned import FIRST_ROWS, NO_DAY, Groups, IdTable, Priced, ReadingSpec, Scanned
 
 _DATED = ("text", "day", "moment", "zoned", "loose", "whole")
@@ -42,7 +42,7 @@ _DATED = ("text", "day", "moment", "zoned", "loose", "whole")
 _SCALES = (2, 4, MOST_DECIMALS)
 
 
-def sample_elsewhere(table: Elsewhere) -> list[SampleColumn]:
+def sample_pushdown(table: PushdownTable) -> list[SampleColumn]:
     """The columns of a table with the filled texts of its first rows."""
     rows = table.sample(FIRST_ROWS)
     kinds = dict.fromkeys(("day", "moment", "zoned"), "date") | dict.fromkeys(("whole", "decimal", "float"), "number")
@@ -55,7 +55,7 @@ def sample_elsewhere(table: Elsewhere) -> list[SampleColumn]:
     ]
 
 
-def scan_elsewhere(engine: Engine, table: Elsewhere, spec: ReadingSpec) -> Scanned:
+def scan_pushdown(engine: Engine, table: PushdownTable, spec: ReadingSpec) -> Scanned:
     """Roll up a table where it lies; its records are brought here only where amounts are texts.
 
     Raises
@@ -76,7 +76,7 @@ def scan_elsewhere(engine: Engine, table: Elsewhere, spec: ReadingSpec) -> Scann
                 f"{table.name}, column {column.name!r}: expected amounts, found the type {column.written}"
             )
     zone, said = _zone(table, date, spec)
-    asked = GroupsWanted(
+    asked = GroupSpec(
         date=placed.at[spec.date],
         labels=tuple(placed.at[column] for column in spec.dimensions.values()),
         where=by_place(spec.where, placed.at),
@@ -97,7 +97,7 @@ def scan_elsewhere(engine: Engine, table: Elsewhere, spec: ReadingSpec) -> Scann
     return _carried(engine, table, spec, asked, placed.at, told)
 
 
-def _zone(table: Elsewhere, date: SourceColumn, spec: ReadingSpec) -> tuple[str, tuple[str, ...]]:
+def _zone(table: PushdownTable, date: SourceColumn, spec: ReadingSpec) -> tuple[str, tuple[str, ...]]:
     """The zone in which instants are turned into days, and what to say where nobody has stated it."""
     if date.kind != "zoned" or spec.stated.tz or date.zone:
         return spec.stated.tz or date.zone or "UTC", ()
@@ -105,7 +105,7 @@ def _zone(table: Elsewhere, date: SourceColumn, spec: ReadingSpec) -> tuple[str,
     return "UTC", (told,)
 
 
-def _first_scale(table: Elsewhere, column: SourceColumn) -> int:
+def _first_scale(table: PushdownTable, column: SourceColumn) -> int:
     """The decimals of a column by its type, or as it seems."""
     if column.kind == "whole":
         return 0
@@ -116,13 +116,13 @@ def _first_scale(table: Elsewhere, column: SourceColumn) -> int:
 
 def _rolled(
     engine: Engine,
-    table: Elsewhere,
+    table: PushdownTable,
     spec: ReadingSpec,
-    asked: GroupsWanted,
+    asked: GroupSpec,
     scales: dict[str, int],
     at: Mapping[str, int],
     told: tuple[str, ...],
-) -> ElsewhereScan | None:
+) -> PushdownScan | None:
     """The groups of a table, summed at scales that lose nothing; None where an amount is a text."""
     found: dict[str, int | None] = dict(scales)
     while True:
@@ -162,13 +162,13 @@ def _rolled(
     stats["named"] = {pair: int(came[f"q{asked.named.index((at[pair[0]], pair[1]))}"].sum()) for pair in spec.named}
     groups = groups_of(engine, query, plans, stats)
     undated = any(date is None or (isinstance(date, str) and not date.strip()) for date in groups.dates)
-    return ElsewhereScan(
+    return PushdownScan(
         engine=engine,
         table=table,
         asked=asked,
         rolled=Rolled(query, groups, sound=False),
         records=int(groups.rows.sum()),
-        blank_rows=table.blank() if undated else 0,
+        blank_rows=table.blank_rows() if undated else 0,
         guesses=told,
         spec=spec,
         at=at,
@@ -177,7 +177,7 @@ def _rolled(
     )
 
 
-def _served(table: Elsewhere, number: Addend, finer: bool, size: float, most: float) -> int | None:
+def _served(table: PushdownTable, number: Addend, finer: bool, size: float, most: float) -> int | None:
     """The scale to sum at: the one there is where it loses nothing, else the next, else none.
 
     `size` is that of all amounts together, `most` that of the largest group: doubles add up exactly within one.
@@ -189,7 +189,7 @@ def _served(table: Elsewhere, number: Addend, finer: bool, size: float, most: fl
     return next((scale for scale in _SCALES if scale > number.scale), None) if finer else number.scale
 
 
-def _query(spec: ReadingSpec, asked: GroupsWanted) -> Query:
+def _query(spec: ReadingSpec, asked: GroupSpec) -> Query:
     """What the groups are called in the engine."""
     return Query(
         relation="g",
@@ -207,7 +207,7 @@ def _query(spec: ReadingSpec, asked: GroupsWanted) -> Query:
 
 
 def _summed_again(
-    engine: Engine, name: str, came: Mapping[str, NDArray[Any]], asked: GroupsWanted, query: Query, spec: ReadingSpec
+    engine: Engine, name: str, came: Mapping[str, NDArray[Any]], asked: GroupSpec, query: Query, spec: ReadingSpec
 ) -> tuple[NDArray[Any], NDArray[Any]]:
     """Lay the groups down as the table `g`, their dates judged as texts are elsewhere; each raw date, and that."""
     date = f"nullif(d, {NO_DAY})" if came["d"].dtype.kind == "i" else "d"
@@ -238,9 +238,9 @@ def _integers(values: NDArray[Any]) -> Days:
 
 def _carried(
     engine: Engine,
-    table: Elsewhere,
+    table: PushdownTable,
     spec: ReadingSpec,
-    asked: GroupsWanted,
+    asked: GroupSpec,
     at: Mapping[str, int],
     told: tuple[str, ...],
 ) -> Scanned:
@@ -293,12 +293,12 @@ class KeyedRows:
 
 
 @dataclass(frozen=True)
-class ElsewhereScan:
+class PushdownScan:
     """A table after its roll-up where it lies."""
 
     engine: Engine
-    table: Elsewhere
-    asked: GroupsWanted
+    table: PushdownTable
+    asked: GroupSpec
     rolled: Rolled
     records: int
     blank_rows: int
@@ -365,7 +365,7 @@ class ElsewhereScan:
     def facts(self) -> list[Fact]:
         """What only the single records show, as far as it is cheap to ask."""
         facts = []
-        if same := self.table.same_rows():
+        if same := self.records - self.table.different_rows():
             facts.append(Fact("duplicate rows", "", same, ""))
         amounts = [amount for amount in self.rolled.query.amounts if amount.column]
         counted = int((self.groups.rows - self.groups.bad)[self.groups.keep].sum())
