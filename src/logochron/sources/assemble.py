@@ -61,79 +61,127 @@ def assembled(
     beyond
         For each source which of its groups would, were their days wanted.
     """
+    sources = _Sources.of(scans, list(spec.dimensions))
     whole = [None if of.all() else of for of in taken]
-    offsets = np.cumsum([0, *(len(scanned.groups.dates) for scanned in scans)])
-    labels: dict[str, NDArray[np.object_]] = {}
-    coded: dict[str, list[NDArray[Any]]] = {}
-    for name in spec.dimensions:
-        named = [[label or "" for label in s.groups.labels[name]] for s in scans]
-        known = sorted({label for part in named for label in part})
-        labels[name] = np.array(known, dtype=object)
-        coded[name] = [scanned.groups.label_codes[name] for scanned in scans]
-        if named != [known]:  # else as the only source has them
-            place = {label: i for i, label in enumerate(known)}
-            recodes = [np.fromiter((place[label] for label in part), np.int64, len(part)) for part in named]
-            coded[name] = [recode[codes] for recode, codes in zip(recodes, coded[name])]
-
-    def dates_and_codes(which: Sequence[NDArray[np.bool_] | None]) -> tuple[Days, dict[str, Days]]:
-        """The date and the codes of some groups."""
-        dates = _joined([_of(s.groups.date_codes, of) + o for s, o, of in zip(scans, offsets, which)])
-        return dates, {name: _joined([_of(c, of) for c, of in zip(part, which)]) for name, part in coded.items()}
-
-    dates, codes = dates_and_codes(whole)
-    later = None
-    if any(of.any() for of in beyond):
-        unwanted, codes_unwanted = dates_and_codes(beyond)
-        later = Beyond(codes_unwanted, starts[unwanted], ends[unwanted])
-    falls: dict[str, Beyond] = {}
-    for aggregate in spec.summed:
-        below = [_falling(s.groups.aggregates[aggregate.key].falls, t | b) for s, t, b in zip(scans, taken, beyond)]
-        if any(of.any() for of in below):
-            fallen, codes_fallen = dates_and_codes(below)
-            falls[aggregate.key] = Beyond(codes_fallen, starts[fallen], ends[fallen])
+    dates, codes = sources.groups(whole)
     days = starts[dates]
     rows = _joined([_of(s.groups.rows - s.groups.bad, t) for s, t in zip(scans, whole)])
     amounts = {
         aggregate.key: _amounts(scans, aggregate, whole, spec.scales.get(aggregate.column or ""))
         for aggregate in spec.summed
     }
-    counts = frozenset(aggregate.key for aggregate in spec.summed if aggregate.counts)
     if spec.standing.spread:
+        counts = frozenset(aggregate.key for aggregate in spec.summed if aggregate.counts)
         days, rows, codes, amounts = _spread(days, ends[dates], rows, codes, amounts, counts)
-    key = days - days.min() if len(days) else days
-    for name in spec.dimensions:
-        key = key * max(len(labels[name]), 1) + codes[name]
-    order = np.argsort(key, kind="stable")
-    first = np.flatnonzero(np.diff(key[order], prepend=-1) != 0) if len(key) else order
-    # where each row is a day and tuple of its own, nothing is added up
-    alone = len(first) == len(key)
-    at = order if alone else order[first]
-
-    def added(values: NDArray[Any]) -> NDArray[Any]:
-        return values[order] if alone else np.add.reduceat(values[order], first)
-
+    tuples = _Tuples.of(days, codes, [len(labels) for labels in sources.labels.values()])
+    falls = {
+        aggregate.key: later
+        for aggregate in spec.summed
+        if (later := sources.later(_falling(scans, aggregate, taken, beyond), starts, ends)) is not None
+    }
     ids = {}
     for aggregate in spec.ids:
-        table = EngineIds(engine, aggregate.column, labels)
-        for scanned, low, high in zip(scans, offsets, offsets[1:]):
+        table = EngineIds(engine, aggregate.column, sources.labels)
+        for scanned, low, high in zip(scans, sources.offsets, sources.offsets[1:]):
             scanned.ids(aggregate, starts[low:high], inside[low:high], table)
         ids[aggregate.key] = table.counts()
     return BookRows(
-        days=days[at],
-        records=added(rows),
-        codes={name: values[at].astype(np.int64, copy=False) for name, values in codes.items()},
-        labels=labels,
-        amounts={name: Amounts(added(a.values), a.scale, a.size) for name, a in amounts.items()},
+        days=days[tuples.at],
+        records=tuples.added(rows),
+        codes={name: values[tuples.at].astype(np.int64, copy=False) for name, values in codes.items()},
+        labels=sources.labels,
+        amounts={name: Amounts(tuples.added(a.values), a.scale, a.size) for name, a in amounts.items()},
         recorded=recorded,
         ids=ids,
-        beyond=later,
+        beyond=sources.later(beyond, starts, ends),
         falls=falls,
     )
 
 
-def _falling(falls: NDArray[np.bool_] | None, counted: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Which of the groups that count hold a negative amount."""
-    return np.zeros_like(counted) if falls is None else falls.astype(bool) & counted
+class _Sources(NamedTuple):
+    """The groups of all sources, one after the other, with one coding of items.
+
+    Attributes
+    ----------
+    offsets
+        Where the dates of each source begin among all, and where the last ends.
+    labels, codes
+        The different labels of each dimension, in order; and of each dimension the codes of the groups of each source.
+    """
+
+    scans: Sequence[Scanned]
+    offsets: Days
+    labels: dict[str, NDArray[np.object_]]
+    codes: dict[str, list[NDArray[Any]]]
+
+    @classmethod
+    def of(cls, scans: Sequence[Scanned], dimensions: Sequence[str]) -> _Sources:
+        """Of sources that were scanned."""
+        offsets = np.cumsum([0, *(len(scanned.groups.dates) for scanned in scans)])
+        labels: dict[str, NDArray[np.object_]] = {}
+        codes: dict[str, list[NDArray[Any]]] = {}
+        for name in dimensions:
+            named = [[label or "" for label in s.groups.labels[name]] for s in scans]
+            known = sorted({label for part in named for label in part})
+            labels[name] = np.array(known, dtype=object)
+            codes[name] = [scanned.groups.label_codes[name] for scanned in scans]
+            if named != [known]:  # else as the only source has them
+                place = {label: i for i, label in enumerate(known)}
+                recodes = [np.fromiter((place[label] for label in part), np.int64, len(part)) for part in named]
+                codes[name] = [recode[of] for recode, of in zip(recodes, codes[name])]
+        return cls(scans, offsets, labels, codes)
+
+    def groups(self, which: Sequence[NDArray[np.bool_] | None]) -> tuple[Days, dict[str, Days]]:
+        """The date and the codes of some groups of each source; of all where None."""
+        dates = _joined([_of(s.groups.date_codes, of) + o for s, o, of in zip(self.scans, self.offsets, which)])
+        return dates, {name: _joined([_of(c, of) for c, of in zip(part, which)]) for name, part in self.codes.items()}
+
+    def later(self, which: Sequence[NDArray[np.bool_]], starts: Days, ends: Days) -> Beyond | None:
+        """The items and the days of some groups; none where there are none."""
+        if not any(of.any() for of in which):
+            return None
+        dates, codes = self.groups(which)
+        return Beyond(codes, starts[dates], ends[dates])
+
+
+class _Tuples(NamedTuple):
+    """Groups by day and tuple of items, in order.
+
+    `order` sorts the groups, `first` are the places in it where a day and tuple begins, `at` a group of each;
+    `alone`: each group is a day and tuple of its own, and nothing is added up.
+    """
+
+    order: Days
+    first: Days
+    at: Days
+    alone: bool
+
+    @classmethod
+    def of(cls, days: Days, codes: dict[str, Days], sizes: Sequence[int]) -> _Tuples:
+        """Of groups with a day and a code of each dimension, of which there are so many."""
+        key = days - days.min() if len(days) else days
+        for values, size in zip(codes.values(), sizes):
+            key = key * max(size, 1) + values
+        order = np.argsort(key, kind="stable")
+        first = np.flatnonzero(np.diff(key[order], prepend=-1) != 0) if len(key) else order
+        alone = len(first) == len(key)
+        return cls(order, first, order if alone else order[first], alone)
+
+    def added(self, values: NDArray[Any]) -> NDArray[Any]:
+        """What groups of one day and tuple add up to."""
+        return values[self.order] if self.alone else np.add.reduceat(values[self.order], self.first)
+
+
+def _falling(
+    scans: Sequence[Scanned],
+    aggregate: Aggregate,
+    taken: Sequence[NDArray[np.bool_]],
+    beyond: Sequence[NDArray[np.bool_]],
+) -> list[NDArray[np.bool_]]:
+    """Which groups of each source that count, or would, hold a negative amount."""
+    falls = (scanned.groups.aggregates[aggregate.key].falls for scanned in scans)
+    counted = (t | b for t, b in zip(taken, beyond))
+    return [np.zeros_like(of) if fall is None else fall.astype(bool) & of for fall, of in zip(falls, counted)]
 
 
 def _of(values: NDArray[Any], taken: NDArray[np.bool_] | None) -> NDArray[Any]:

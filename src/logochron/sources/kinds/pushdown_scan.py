@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from itertools import islice
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -37,6 +37,8 @@ from logochron.sources.pushdown.table import (
 )
 from logochron.sources.scanned import FIRST_ROWS, NO_DAY, Groups, IdTable, Priced, ReadingSpec, Scanned
 
+#: What is said of what was recognised.
+Said = tuple[str, ...]
 _DATED = ("text", "day", "moment", "zoned", "loose", "whole")
 #: The decimals that are tried one after the other where those of the first rows do not do.
 _SCALES = (2, 4, MOST_DECIMALS)
@@ -75,8 +77,8 @@ def scan_pushdown(engine: Engine, table: PushdownTable, spec: ReadingSpec) -> Sc
             raise IntakeError(
                 f"{table.name}, column {column.name!r}: expected amounts, found the type {column.written}"
             )
-    zone, said = _zone(table, date, spec)
-    asked = GroupSpec(
+    zone, of_zone = _zone(table, date, spec)
+    groups = GroupSpec(
         date=placed.at[spec.date],
         labels=tuple(placed.at[column] for column in spec.dimensions.values()),
         where=by_place(spec.where, placed.at),
@@ -87,22 +89,21 @@ def scan_pushdown(engine: Engine, table: PushdownTable, spec: ReadingSpec) -> Sc
         zone=zone,
         apart=spec.apart,
     )
-    told = (*placed.guesses, *said)
+    said = (*placed.guesses, *of_zone)
     stated = spec.writing.decimal is not None or spec.writing.thousands is not None
     if not any(column.kind == "text" or (stated and column.kind == "loose") for column in amounts.values()):
-        scales = {name: _first_scale(table, column) for name, column in amounts.items()}
-        scan = _rolled(engine, table, spec, asked, scales, placed.at, told)
-        if scan is not None:
-            return scan
-    return _carried(engine, table, spec, asked, placed.at, told)
+        scales: dict[str, int | None] = {name: _first_scale(table, column) for name, column in amounts.items()}
+        if (summed := _summed(table, spec, groups, scales, placed.at)) is not None:
+            return _rolled(engine, table, spec, summed, placed.at, said)
+    return _carried(engine, table, spec, groups, placed.at, said)
 
 
-def _zone(table: PushdownTable, date: SourceColumn, spec: ReadingSpec) -> tuple[str, tuple[str, ...]]:
+def _zone(table: PushdownTable, date: SourceColumn, spec: ReadingSpec) -> tuple[str, Said]:
     """The zone in which instants are turned into days, and what to say where nobody has stated it."""
     if date.kind != "zoned" or spec.stated.tz or date.zone:
         return spec.stated.tz or date.zone or "UTC", ()
-    told = f"{table.name}: the instants of column {date.name!r} have no zone written: taken in UTC (tz=, --tz)"
-    return "UTC", (told,)
+    line = f"{table.name}: the instants of column {date.name!r} have no zone written: taken in UTC (tz=, --tz)"
+    return "UTC", (line,)
 
 
 def _first_scale(table: PushdownTable, column: SourceColumn) -> int:
@@ -114,62 +115,71 @@ def _first_scale(table: PushdownTable, column: SourceColumn) -> int:
     return min(table.decimals(list(table.columns).index(column)), MOST_DECIMALS)
 
 
-def _rolled(
-    engine: Engine,
-    table: PushdownTable,
-    spec: ReadingSpec,
-    asked: GroupSpec,
-    scales: dict[str, int],
-    at: Mapping[str, int],
-    told: tuple[str, ...],
-) -> PushdownScan | None:
-    """The groups of a table, summed at scales that lose nothing; None where an amount is a text."""
-    found: dict[str, int | None] = dict(scales)
-    while True:
-        numbers = tuple(
-            Addend(
-                at[aggregate.column] if aggregate.column else None,
-                found[aggregate.column] if aggregate.column else 0,
-                by_place(spec.conditions_of(aggregate), at),
-            )
-            for aggregate in spec.summed
+class _Summed(NamedTuple):
+    """The groups as the table gave them, what it was asked for, and the sizes of all amounts of each number."""
+
+    groups: GroupSpec
+    columns: Mapping[str, NDArray[Any]]
+    sizes: list[float]
+
+
+def _summed(
+    table: PushdownTable, spec: ReadingSpec, groups: GroupSpec, scales: Mapping[str, int | None], at: Mapping[str, int]
+) -> _Summed | None:
+    """The groups of a table, summed at scales that lose nothing; None where an amount is a text.
+
+    Asked again where amounts turn out to be finer than their scale, or sums larger than can be held exactly.
+    """
+    numbers = tuple(
+        Addend(
+            at[aggregate.column] if aggregate.column else None,
+            scales[aggregate.column] if aggregate.column else 0,
+            by_place(spec.conditions_of(aggregate), at),
         )
-        asked = asked._replace(numbers=numbers)
-        came = table.roll_up(asked)
-        if any(came[f"odd{i}"].any() for i in range(len(numbers))):
-            return None
-        of_groups = [came[f"size{i}"].astype(np.float64) for i in range(len(numbers))]
-        with np.errstate(over="ignore"):  # what is no finite number is told as such
-            sizes = [float(size.sum()) for size in of_groups]
-        bettered = dict(found)
-        for i, (aggregate, number) in enumerate(zip(spec.summed, numbers)):
-            if aggregate.column and number.scale is not None:
-                finer, most = bool(came[f"finer{i}"].any()), float(of_groups[i].max(initial=0.0))
-                scale = _served(table, number, finer, sizes[i], most)
-                so_far = bettered[aggregate.column]  # of another measure of the column
-                bettered[aggregate.column] = None if scale is None or so_far is None else max(scale, so_far)
-        if bettered == found:
-            break
-        found = bettered
-    query = _query(spec, asked)
+        for aggregate in spec.summed
+    )
+    groups = groups._replace(numbers=numbers)
+    columns = table.roll_up(groups)
+    if any(columns[f"odd{i}"].any() for i in range(len(numbers))):
+        return None
+    of_groups = [columns[f"size{i}"].astype(np.float64) for i in range(len(numbers))]
+    with np.errstate(over="ignore"):  # what is no finite number is told as such
+        sizes = [float(size.sum()) for size in of_groups]
+    serving = dict(scales)
+    for i, (aggregate, number) in enumerate(zip(spec.summed, numbers)):
+        if aggregate.column and number.scale is not None:
+            finer, most = bool(columns[f"finer{i}"].any()), float(of_groups[i].max(initial=0.0))
+            scale = _served(table, number, finer, sizes[i], most)
+            so_far = serving[aggregate.column]  # of another measure of the column
+            serving[aggregate.column] = None if scale is None or so_far is None else max(scale, so_far)
+    return _Summed(groups, columns, sizes) if serving == scales else _summed(table, spec, groups, serving, at)
+
+
+def _rolled(
+    engine: Engine, table: PushdownTable, spec: ReadingSpec, summed: _Summed, at: Mapping[str, int], said: Said
+) -> PushdownScan:
+    """The groups of a table as those of any source."""
+    groups, columns, sizes = summed
+    query = _query(spec, groups)
     plans: Plans = {
         aggregate.key: Summing("float") if number.scale is None else Summing("whole", number.scale)
-        for aggregate, number in zip(spec.summed, numbers)
+        for aggregate, number in zip(spec.summed, groups.numbers)
     }
-    raw, judged = _summed_again(engine, table.name, came, asked, query, spec)
+    raw, judged = _summed_again(engine, table.name, columns, groups, query, spec)
     stats: dict[str, Any] = {f"size{i}": size for i, size in enumerate(sizes)}
-    stats |= {f"empty{i}": int(came[f"empty{i}"].sum()) for i in range(len(numbers))}
-    stats["named"] = {pair: int(came[f"q{asked.named.index((at[pair[0]], pair[1]))}"].sum()) for pair in spec.named}
-    groups = groups_of(engine, query, plans, stats)
-    undated = any(date is None or (isinstance(date, str) and not date.strip()) for date in groups.dates)
+    stats |= {f"empty{i}": int(columns[f"empty{i}"].sum()) for i in range(len(sizes))}
+    place_of = {pair: f"q{i}" for i, pair in enumerate(groups.named)}
+    stats["named"] = {(column, label): int(columns[place_of[at[column], label]].sum()) for column, label in spec.named}
+    rolled = groups_of(engine, query, plans, stats)
+    undated = any(date is None or (isinstance(date, str) and not date.strip()) for date in rolled.dates)
     return PushdownScan(
         engine=engine,
         table=table,
-        asked=asked,
-        rolled=Rolled(query, groups, sound=False),
-        records=int(groups.rows.sum()),
+        group_spec=groups,
+        rolled=Rolled(query, rolled, sound=False),
+        records=int(rolled.rows.sum()),
         blank_rows=table.blank_rows() if undated else 0,
-        guesses=told,
+        guesses=said,
         spec=spec,
         at=at,
         raw=raw,
@@ -189,7 +199,7 @@ def _served(table: PushdownTable, number: Addend, finer: bool, size: float, most
     return next((scale for scale in _SCALES if scale > number.scale), None) if finer else number.scale
 
 
-def _query(spec: ReadingSpec, asked: GroupSpec) -> Query:
+def _query(spec: ReadingSpec, groups: GroupSpec) -> Query:
     """What the groups are called in the engine."""
     return Query(
         relation="g",
@@ -202,27 +212,26 @@ def _query(spec: ReadingSpec, asked: GroupSpec) -> Query:
         amounts=[Amount(aggregate.key, aggregate.column, "", "", False) for aggregate in spec.summed],
         all_fields=(),
         where=spec.where,
-        empty_is_zero=asked.empty_is_zero,
+        empty_is_zero=groups.empty_is_zero,
     )
 
 
 def _summed_again(
-    engine: Engine, name: str, came: Mapping[str, NDArray[Any]], asked: GroupSpec, query: Query, spec: ReadingSpec
+    engine: Engine, name: str, columns: Mapping[str, NDArray[Any]], groups: GroupSpec, query: Query, spec: ReadingSpec
 ) -> tuple[NDArray[Any], NDArray[Any]]:
     """Lay the groups down as the table `g`, their dates judged as texts are elsewhere; each raw date, and that."""
-    date = f"nullif(d, {NO_DAY})" if came["d"].dtype.kind == "i" else "d"
-    if came["d"].dtype.kind != "i" and spec.times_cut:
-        date = day_text("d", spec.stated.tz)
-    keys = [*query.labels.values(), *(f"a{i}" for i in range(len(asked.numbers)) if asked.apart)]
+    is_number = columns["d"].dtype.kind == "i"
+    date = f"nullif(d, {NO_DAY})" if is_number else day_text("d", spec.stated.tz) if spec.times_cut else "d"
+    keys = [*query.labels.values(), *(f"a{i}" for i in range(len(groups.numbers)) if groups.apart)]
     sums = ["sum(n)::BIGINT AS n", "sum(bad)::BIGINT AS bad"]
-    columns = {key: came[key] for key in ("d", "keep", "n", "bad", *keys)}
-    for i, number in enumerate(asked.numbers):
+    given = {key: columns[key] for key in ("d", "keep", "n", "bad", *keys)}
+    for i, number in enumerate(groups.numbers):
         whole = number.scale is not None
-        columns[f"below{i}"] = came[f"below{i}"] > 0
+        given[f"below{i}"] = columns[f"below{i}"] > 0
         sums.append(f"bool_or(below{i}) AS below{i}")
-        columns[f"s{i}"] = _integers(came[f"s{i}"]) if whole else came[f"s{i}"].astype(np.float64)
+        given[f"s{i}"] = _integers(columns[f"s{i}"]) if whole else columns[f"s{i}"].astype(np.float64)
         sums.append(f"sum(s{i})::HUGEINT AS s{i}" if whole else f"printf('%.15g', fsum(s{i}))::DOUBLE AS s{i}")
-    with engine.given({"came": columns}):
+    with engine.given({"came": given}):
         shown = ", ".join([f"{date} AS d", "keep", *keys, *sums])
         engine.run(f"CREATE OR REPLACE TEMP TABLE g AS SELECT {shown} FROM came GROUP BY ALL", name)
         pairs = engine.arrays(f"SELECT DISTINCT d AS raw, {date} AS judged FROM came")
@@ -240,15 +249,15 @@ def _carried(
     engine: Engine,
     table: PushdownTable,
     spec: ReadingSpec,
-    asked: GroupSpec,
+    groups: GroupSpec,
     at: Mapping[str, int],
-    told: tuple[str, ...],
+    said: Said,
 ) -> Scanned:
     """The records of the wanted columns brought here, and rolled up by the engine as those of any file."""
     places = list(dict.fromkeys(at.values()))
     types = ["VARCHAR"] * len(places)
     carried, keys = engine.fresh_name("carried"), []
-    for i, part in enumerate(table.bring(places, asked)):
+    for i, part in enumerate(table.bring(places, groups)):
         fields = part[: len(places)]
         if i == 0:
             types = [DAY_NUMBER if field.dtype.kind == "i" else "VARCHAR" for field in fields]
@@ -267,7 +276,7 @@ def _carried(
         columns=[f"c{j}" for j in range(len(places))],
         types=types,
         lines=KeyedRows(table.key or "row", np.concatenate(keys) if keys else None),
-        guesses=(*told, f"{table.name}: amounts are texts there, so its records were brought here to be read"),
+        guesses=(*said, f"{table.name}: amounts are texts there, so its records were brought here to be read"),
     )
     return scan_typed(engine, Source(Path(), "frame", table.name), laid, spec)
 
@@ -298,7 +307,7 @@ class PushdownScan:
 
     engine: Engine
     table: PushdownTable
-    asked: GroupSpec
+    group_spec: GroupSpec
     rolled: Rolled
     records: int
     blank_rows: int
@@ -340,7 +349,7 @@ class PushdownScan:
     def find(self, date: str) -> str:
         """Where a record of a date stands."""
         raw = self.raw[[str(judged) == date for judged in self.judged]]
-        row = next(self.table.flawed(self.asked._replace(numbers=()), raw), None) if len(raw) else None
+        row = next(self.table.flawed(self.group_spec._replace(numbers=()), raw), None) if len(raw) else None
         return "" if row is None else f"{self.unit} {row.key:,}" if self.table.key else "a row"
 
     def torn_records(self) -> list[Refusal]:
@@ -354,7 +363,7 @@ class PushdownScan:
     def ids(self, aggregate: Aggregate, starts: Days, inside: NDArray[np.bool_], table: IdTable) -> None:
         """Adds the ids of the records that count."""
         taken = by_place(self.spec.conditions_of(aggregate), self.at)
-        came = self.table.ids(self.asked, self.at[aggregate.column], taken)
+        came = self.table.ids(self.group_spec, self.at[aggregate.column], taken)
         date = {"raw": self.raw, "judged": self.judged}
         labels = list(self.rolled.query.labels.values())
         with self.engine.given({"came_ids": {k: came[k] for k in ("d", *labels, "id", "n")}, "came_dates": date}):
@@ -369,7 +378,7 @@ class PushdownScan:
             facts.append(Fact("duplicate rows", "", same, ""))
         amounts = [amount for amount in self.rolled.query.amounts if amount.column]
         counted = int((self.groups.rows - self.groups.bad)[self.groups.keep].sum())
-        for amount, (zeros, negatives, lowest) in zip(amounts, self.table.signs(self.asked)):
+        for amount, (zeros, negatives, lowest) in zip(amounts, self.table.signs(self.group_spec)):
             if is_rare_zero(zeros, counted):
                 facts.append(Fact("zero amounts", amount.column, zeros, ""))
             if negatives:
@@ -382,7 +391,7 @@ class PushdownScan:
         judged = dict(zip(self.raw.tolist(), self.judged.tolist()))
         none = np.array([raw for raw, date in judged.items() if date in wrong], dtype=self.raw.dtype)
         made = (self._refusal(row, judged.get(row.date, row.date), wrong, right, no_date) for row in
-                self.table.flawed(self.asked, none))  # fmt: skip
+                self.table.flawed(self.group_spec, none))  # fmt: skip
         found = list(islice((one for one in made if one is not None), LISTED))
         if self.table.key:
             return sorted(found, key=lambda refusal: refusal.line)
