@@ -188,7 +188,7 @@ def test_progress_is_told(many_records):
 
 def test_progress_is_shown_on_a_terminal(many_records):
     master, slave = pty.openpty()
-    code = "import logochron.cli.progress as p, logochron.cli.main as m; p._PATIENCE = -1; m.run()"
+    code = "import logochron.cli.speaking as p, logochron.cli.main as m; p._PATIENCE = -1; m.run()"
     words = ["compare", str(many_records), "--date", "day", "--value", "amount"]
     ran = subprocess.Popen([sys.executable, "-c", code, *words], stdout=subprocess.DEVNULL, stderr=slave)
     os.close(slave)

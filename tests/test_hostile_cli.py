@@ -128,10 +128,10 @@ def test_a_signal_while_it_reads(tmp_path, stop):
 
 
 def test_an_interrupted_engine_is_an_interrupted_read():
-    from logochron.sources.engine.connection import Engine
+    from logochron.sources.duckdb.connection import Engine
 
     code = (
-        "import signal, logochron.sources.engine.connection as c; signal.alarm(1)\n"
+        "import signal, logochron.sources.duckdb.connection as c; signal.alarm(1)\n"
         "signal.signal(signal.SIGALRM, signal.default_int_handler)\n"
         "sql = 'SELECT max(hash(range)) FROM range(100000000000)'\n"
         "try: c.Engine().rows(sql, 'x')\n"

@@ -264,7 +264,7 @@ def test_a_file_that_changes_while_it_is_read(tmp_path, monkeypatch, kind, name,
     rows = [{"d": f"2026-01-{1 + n % 28:02d}", "h": "a", "v": n} for n in range(60_000)]
     data = json.dumps(rows) if kind == "json" else H + "".join(f"{r['d']},a,{r['v']}\n" for r in rows)
     path = written(tmp_path, data, f"f.{kind}")
-    from logochron.sources.kinds import json_files, text_scan
+    from logochron.sources.files import json_files, text_scan
 
     module, made = (json_files, "RowTable") if kind == "json" else (text_scan, "scan")
     whole = getattr(module, made)

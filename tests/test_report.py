@@ -16,8 +16,8 @@ import pytest
 
 import logochron as lc
 import logochron.report.write as writing
-from logochron.report import figures_file
-from logochron.report.key_lines import key_lines
+from logochron.report import write as report_writing
+from logochron.report.faults import key_lines
 from logochron.report.settings import Settings, section_models, settings_model
 from logochron.views.whole_file import unwritten
 from logochron.views.write_file import write
@@ -212,7 +212,7 @@ def test_figures_made_by_hand(report, caplog, monkeypatch, tmp_path, made):
     data = figures.read_bytes()
     listed["files"]["figures.parquet"] = [[len(data), hashlib.sha256(data).hexdigest()]]
     manifest.write_text(json.dumps(listed))
-    monkeypatch.setattr(figures_file, "_MOST", 50)
+    monkeypatch.setattr(report_writing, "_MOST", 50)
     assert not lc.Report.load(path).run().write(folder).restated
     assert "figures.parquet cannot be read" in caplog.text
 

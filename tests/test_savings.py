@@ -14,9 +14,9 @@ from hypothesis import strategies as st
 from pyarrow import parquet
 
 import logochron as lc
-from logochron.sources.engine import rollup
-from logochron.sources.kinds.joined_files import MANY
-from logochron.sources.values.whole_units import Reach, reach_of, sums_are_exact
+from logochron.sources.duckdb import rollup
+from logochron.sources.files.scan import MANY
+from logochron.sources.values.amounts import Reach, reach_of, sums_are_exact
 
 DAY = "DATE '2024-01-01' + (hash(i, 1) % 700)::INT"
 LABEL = "'r' || (i % 5)"

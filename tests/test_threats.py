@@ -23,7 +23,7 @@ import pytest
 import logochron
 import logochron as lc
 from logochron.sources import small_tables
-from logochron.sources.kinds import find_files, streams
+from logochron.sources.files import find_files, streams
 from logochron.views.formats import Formats
 from logochron.views.sections import Section
 from logochron.views.tables.workbook import write_workbook

@@ -129,11 +129,11 @@ def _progress() -> Any:
 
 
 def _listing(source: Any) -> Any:
-    return import_module("logochron.sources.calendar_tables").listing(source)
+    return import_module("logochron.sources.small_tables").listing(source)
 
 
 def _profile(source: Any) -> Any:
-    return import_module("logochron.sources.profile_tables").listed_shares(source)
+    return import_module("logochron.sources.small_tables").listed_shares(source)
 
 
 def _holidays(code: str, first: int, last: int) -> Any:

@@ -6,13 +6,10 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from logochron.cli.books import books_of, composed_measures, has_settings_plan
-from logochron.cli.calendars import calendar_of, this_year
+from logochron.cli.books import books_of, calendar_of, composed_measures, has_settings_plan, this_year
 from logochron.cli.options import dimensions, names, part, reading_of
-from logochron.cli.progress import reading_progress
-from logochron.cli.showing import figure_drawn, hand_over
-from logochron.cli.speaking import say
-from logochron.cli.targets import target_of
+from logochron.cli.showing import figure_drawn, hand_over, target_of
+from logochron.cli.speaking import reading_progress, say
 from logochron.core.align.bases import Basis, Plan, parse_basis
 from logochron.core.book.daybook import Daybook
 from logochron.core.calendars.base import Calendar
@@ -27,8 +24,8 @@ from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import QuestionType, loaded, question_type
 from logochron.core.rows.result import Result
 from logochron.options import options_of
-from logochron.report import alerting, expressions
-from logochron.report.alerting import alerts_of
+from logochron.report import expressions
+from logochron.report.expressions import alerts_of
 from logochron.views.formats import Formats
 from logochron.views.words.titles import heading
 
@@ -152,7 +149,7 @@ def _checked_dimensions(of: QuestionType, options: dict[str, Any]) -> dict[str, 
 
 def _tell_alerts(alerts: list[Alert], answer: AlignedAnswer, formats: Formats) -> bool:
     """Tells on standard error for which rows alerts fire, or cannot be told; whether any fired."""
-    lines, fired = alerting.alert_lines_of(alerts, answer, formats)
+    lines, fired = expressions.alert_lines_of(alerts, answer, formats)
     for line in lines:
         say(line, named=not line.startswith(" "))
     return fired

@@ -292,7 +292,7 @@ def demo(folder: str, plain: bool) -> None:
 
     The records are those of Brinefold Boats, four harbors that hire out and sell small craft.
     """
-    from logochron.cli.demonstrate import demonstrate
+    from logochron.cli.reporting import demonstrate
 
     demonstrate(folder, plain=plain)
 

@@ -13,8 +13,7 @@ from typing import Any, Literal, TypeVar, Union, get_args, get_origin
 import click
 import cloup
 
-from logochron.cli.option_types import Choice, Whole
-from logochron.core.choices import rational, values
+from logochron.core.choices import MOST_DIGITS, rational, refuse_brought, values
 from logochron.core.errors import QuestionError, brief
 from logochron.options import (
     CALENDARS,
@@ -26,6 +25,25 @@ from logochron.options import (
     calendar_options,
     options_of,
 )
+
+
+class Whole(click.IntRange):
+    """A whole number in a range; one of thousands of digits is not shown whole."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        if isinstance(value, str) and len(value) > MOST_DIGITS:
+            self.fail(f"{brief(value)} is no whole number of at most {MOST_DIGITS} digits.", param, ctx)
+        return super().convert(value, param, ctx)
+
+
+class Choice(click.Choice[str]):
+    """One of some words; one that people bring along is answered with ours."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> str:
+        if value not in self.choices and param is not None:
+            refuse_brought(param.opts[0], value)
+        return super().convert(value, param, ctx)
+
 
 F = TypeVar("F", bound=Callable[..., Any])
 

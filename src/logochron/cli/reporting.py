@@ -1,4 +1,4 @@
-"""The report file from the command line: run it, draft it, take settings from it."""
+"""The report file from the command line: run it, draft it; and the demo, which is one."""
 
 from __future__ import annotations
 
@@ -10,13 +10,15 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
+from logochron import demo
+from logochron.cli.showing import check_apart, show
 from logochron.cli.speaking import put, say
-from logochron.cli.targets import check_apart
 from logochron.core.errors import OutputError, QuestionError, no_file_name, shown_path, visible
 from logochron.report.folder import PAGE, WORKBOOK, is_of_report
 from logochron.report.report import Answers, Report
 from logochron.report.write import Written
-from logochron.sources.kinds.find_files import is_same
+from logochron.sources.files.find_files import is_same
+from logochron.views.formats import Formats
 
 #: Exit codes: an alert fired; a section was refused.
 _ALERTED, _REFUSED = 1, 2
@@ -144,3 +146,26 @@ def draft_report(sales: tuple[str, ...], target: str, asked: dict[str, Any]) -> 
 
     path = write_draft(list(sales), Path(target), asked)
     say(f"wrote {path}: run it by logochron report {path}")
+
+
+def demonstrate(folder: str, *, plain: bool) -> None:
+    """Write the records and the report file, run it, print its first table, say where the rest is."""
+    report = demo.write_report(folder)
+    answers, written = run_and_write(Report.load(report), report.parent / "report", None)
+    first = next(iter(answers.values()))
+    show(first, "table", Formats(plain=plain))
+    sales, plan = (Path(folder) / name for name in (demo.SALES, demo.PLAN))
+    told = [
+        "",
+        f"{sales}  the records",
+        f"{plan}  a plan by month and harbor",
+        f"{report}  a report file: what the week asks",
+        f"{written.folder / PAGE}  its page: open it, and choose a period and a harbor",
+        f"{written.folder / WORKBOOK}  its workbook: change a figure, and the others follow",
+        "",
+        "Ask yourself:",
+        f"  logochron compare {sales} --date sold_on --value revenue --by harbor --each quarter --last 5",
+        f"  logochron land --settings {report} --within year",
+        f"  logochron drivers {sales} --value revenue --by harbor,line --at 2026-09 --quantity units",
+    ]
+    put(visible("\n".join(told), lines=True) + "\n")

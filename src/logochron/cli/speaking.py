@@ -1,4 +1,4 @@
-"""What a command says: answers to standard output, all else to standard error, nothing that a terminal would obey."""
+"""What a command says, and progress: answers to standard output, all else to standard error, nothing to be obeyed."""
 
 from __future__ import annotations
 
@@ -6,11 +6,13 @@ import json
 import os
 import sys
 import unicodedata
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 
 import click
 
 from logochron.core.errors import OutputError, visible
+from logochron.views.reading_progress import progress_bar
 
 #: A line longer than this is cut: a name of a megabyte helps nobody.
 _LONGEST = 2_000
@@ -119,3 +121,15 @@ def hush() -> None:
             nowhere = os.open(os.devnull, os.O_WRONLY)
             os.dup2(nowhere, number)
             os.close(nowhere)
+
+
+@contextmanager
+def reading_progress() -> Iterator[Callable[[float], None] | None]:
+    """A function to be told the part done, or None where nobody looks."""
+    if not sys.stderr.isatty():
+        yield None
+        return
+    from rich.console import Console
+
+    with progress_bar(lambda: Console(stderr=True)) as told:
+        yield told

@@ -1,8 +1,10 @@
-"""The small language of --measure, --alert and --band: words, signs and numbers, and nothing that is carried out."""
+"""Alerts, measures, bands and marks said in a line of text: read, checked, told where they fire."""
 
 from __future__ import annotations
 
 import re
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import replace
 from fractions import Fraction
 from typing import Any, NamedTuple, NoReturn
 
@@ -10,8 +12,12 @@ from logochron.core.book.filters import Not
 from logochron.core.book.measures import Measure
 from logochron.core.choices import BOUNDS, Better, LevelAs, rational, values
 from logochron.core.errors import QuestionError, brief, pointed
-from logochron.core.judge.judging import Band
-from logochron.core.questions.alerts import SIGNS, Alert
+from logochron.core.judge.judging import Band, Judging
+from logochron.core.questions.alerts import SIGNS, Alert, check_alert, fired
+from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.question_types import question_type
+from logochron.views.formats import Formats
+from logochron.views.words.sentences import alert_lines
 
 _TOKEN = re.compile(
     r"""\s*(?:
@@ -234,3 +240,49 @@ def signs(text: str) -> Any:
     """
     own = tuple(sign.strip() for sign in text.split(","))
     return own if len(own) > 1 else text.strip()
+
+
+def alerts_of(
+    texts: Sequence[str],
+    answer: str,
+    dimensions: Collection[str],
+    judging: Judging,
+    headings: Mapping[str, str],
+    option: str = "--alert",
+) -> list[Alert]:
+    """The alerts that texts ask for.
+
+    Parameters
+    ----------
+    headings
+        Headings of the user's own, and the columns they stand for.
+    option
+        What the texts are called that hold them.
+
+    Raises
+    ------
+    QuestionError
+        Where one is malformed, or of a column or a word that the answer does not have.
+    """
+    alerts = [alert(text, option) for text in texts]
+    known = {**headings, **{name: name for name in dimensions}}
+    of_answer = question_type(answer)
+    alerts = [replace(alert, column=of_answer.column_named(alert.column, known)) for alert in alerts]
+    bands = tuple(band.name for band in judging.bands)
+    for alert in alerts:
+        if alert.column == "band" and not bands and of_answer.has_column("band"):
+            named = "--band" if option == "--alert" else "[[judging.band]]"
+            raise QuestionError(f"{option} {str(alert)!r} is about bands, and none is named: name them by {named}")
+        check_alert(alert, answer, dimensions, bands)
+    return alerts
+
+
+def alert_lines_of(alerts: Sequence[Alert], answer: AlignedAnswer, formats: Formats) -> tuple[list[str], bool]:
+    """For which rows alerts fire, or cannot be told, in lines; whether any fired."""
+    lines: list[str] = []
+    any_fired = False
+    for alert in alerts:
+        found = fired(alert, answer)
+        any_fired |= any(len(kind.rows) for kind in found)
+        lines += alert_lines(alert, found, answer, formats)
+    return lines, any_fired

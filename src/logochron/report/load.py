@@ -17,9 +17,8 @@ from logochron.core.errors import LogochronError, ReportError, brief, nearest, n
 from logochron.core.judge.judging import Judging
 from logochron.core.rows.question_types import question_type
 from logochron.report import build
-from logochron.report.alerting import alerts_of
-from logochron.report.faults import Fault, faults_of, refusal
-from logochron.report.key_lines import Place, key_lines
+from logochron.report.expressions import alerts_of
+from logochron.report.faults import Fault, Place, faults_of, key_lines, refusal
 from logochron.report.settings import CalendarTable, SectionTable, Settings, section_options, settings_model
 
 #: The largest report file, in bytes; so many parts has the name of a key at most; so many keys and tables are there.

@@ -17,7 +17,7 @@ from logochron.core.errors import IntakeError, LogochronError, OutputError, firs
 from logochron.core.judge.judging import Judging
 from logochron.core.rows.question_types import loaded, question_type
 from logochron.core.rows.result import Result
-from logochron.report import alerting, build
+from logochron.report import build, expressions
 from logochron.report.load import settings_of
 from logochron.report.settings import SectionTable, Settings, section_options
 from logochron.views.formats import Formats
@@ -222,8 +222,8 @@ class Report:
         """What the alerts of a section have to say."""
         answer: Any = section.answer
         headings = answer.type.headings_of(answer.by, [measure.name for measure in answer.measures])
-        alerts = alerting.alerts_of(table.alerts, answer.kind, answer.by, judging, headings, "alerts")
-        lines, fired = alerting.alert_lines_of(alerts, answer, formats)
+        alerts = expressions.alerts_of(table.alerts, answer.kind, answer.by, judging, headings, "alerts")
+        lines, fired = expressions.alert_lines_of(alerts, answer, formats)
         for line in lines:
             _LOG.info("%s: %s", table.heading, line.strip())
         return [f"{table.heading}: {line}" if not line.startswith(" ") else line for line in lines], fired

@@ -16,8 +16,8 @@ from logochron.core.days import FIRST_DAY, LAST_DAY, Days, day_number, distinct,
 from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.core.total_labels import is_total
 from logochron.sources.assemble import BookRows, assembled
-from logochron.sources.engine.connection import Engine
-from logochron.sources.scanned import NO_DAY, ReadingSpec, Scanned, check_currencies
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.scanned import NO_DAY, ReadingSpec, RolledSource, check_currencies
 from logochron.sources.values.dates import DateReading, read_dates
 from logochron.sources.values.period_names import first_day_of
 
@@ -39,7 +39,7 @@ _READINGS = {
 _ODD_DATES = (day_number("1900-01-01"), day_number("2100-12-31"))
 
 
-def account(engine: Engine, scans: Sequence[Scanned], spec: ReadingSpec) -> tuple[BookRows, Intake]:
+def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) -> tuple[BookRows, Intake]:
     """Judge the dates, account for every row and gather what counts.
 
     Raises
@@ -127,7 +127,7 @@ def _oddities(rows: BookRows, dated_on: Days, hinted: str, filtered: bool) -> li
     return list(dict.fromkeys(said))
 
 
-def _check_items(scans: Sequence[Scanned], spec: ReadingSpec) -> list[str]:
+def _check_items(scans: Sequence[RolledSource], spec: ReadingSpec) -> list[str]:
     """Refuses filters of items that do not occur; says so where a measure takes others that do."""
     counts = [scanned.groups.named_rows for scanned in scans]
     missing = {pair for pair in counts[0] if not sum(named[pair] for named in counts)}
@@ -147,7 +147,7 @@ def _check_items(scans: Sequence[Scanned], spec: ReadingSpec) -> list[str]:
     return said
 
 
-def _dates(scans: Sequence[Scanned], spec: ReadingSpec) -> DateReading:
+def _dates(scans: Sequence[RolledSource], spec: ReadingSpec) -> DateReading:
     """The days of all distinct dates, source after source."""
     dates = [scanned.groups.dates for scanned in scans]
     if not sum(len(part) for part in dates):
@@ -194,7 +194,7 @@ def _text(date: object) -> str:
     return date if isinstance(date, str) else iso(int(date))  # type: ignore[call-overload]
 
 
-def _guesses(scans: Sequence[Scanned], spec: ReadingSpec, reading: DateReading) -> tuple[str, ...]:
+def _guesses(scans: Sequence[RolledSource], spec: ReadingSpec, reading: DateReading) -> tuple[str, ...]:
     said = [guess for scanned in scans for guess in scanned.guesses]
     said += reading.guesses
     for aggregate in spec.summed:

@@ -15,9 +15,9 @@ from logochron.core.book.record_spans import even_parts
 from logochron.core.book.sums import Amounts, IdCounts
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
-from logochron.sources.engine.connection import Engine
-from logochron.sources.engine.count_ids import EngineIds
-from logochron.sources.scanned import LeafGroups, ReadingSpec, Scanned
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.duckdb.groups import EngineIds
+from logochron.sources.scanned import LeafGroups, ReadingSpec, RolledSource
 
 #: So many decimals a sum has at most that is a whole number of the smallest part.
 _FINEST = 7
@@ -39,7 +39,7 @@ class BookRows(NamedTuple):
 
 def assembled(
     engine: Engine,
-    scans: Sequence[Scanned],
+    scans: Sequence[RolledSource],
     spec: ReadingSpec,
     starts: Days,
     ends: Days,
@@ -109,13 +109,13 @@ class _Sources(NamedTuple):
         The different labels of each dimension, in order; and of each dimension the codes of the groups of each source.
     """
 
-    scans: Sequence[Scanned]
+    scans: Sequence[RolledSource]
     offsets: Days
     labels: dict[str, NDArray[np.object_]]
     codes: dict[str, list[NDArray[Any]]]
 
     @classmethod
-    def of(cls, scans: Sequence[Scanned], dimensions: Sequence[str]) -> _Sources:
+    def of(cls, scans: Sequence[RolledSource], dimensions: Sequence[str]) -> _Sources:
         """Of sources that were scanned."""
         offsets = np.cumsum([0, *(len(scanned.groups.dates) for scanned in scans)])
         labels: dict[str, NDArray[np.object_]] = {}
@@ -173,7 +173,7 @@ class _Tuples(NamedTuple):
 
 
 def _falling(
-    scans: Sequence[Scanned],
+    scans: Sequence[RolledSource],
     aggregate: Aggregate,
     taken: Sequence[NDArray[np.bool_]],
     beyond: Sequence[NDArray[np.bool_]],
@@ -237,7 +237,10 @@ def _multiplied(part: LeafGroups, times: Fraction) -> LeafGroups:
 
 
 def _amounts(
-    scans: Sequence[Scanned], aggregate: Aggregate, taken: Sequence[NDArray[np.bool_] | None], times: Fraction | None
+    scans: Sequence[RolledSource],
+    aggregate: Aggregate,
+    taken: Sequence[NDArray[np.bool_] | None],
+    times: Fraction | None,
 ) -> Amounts:
     """The sums of an aggregate from all sources, at one scale; as floats where whole numbers do not reach.
 

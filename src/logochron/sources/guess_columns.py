@@ -15,11 +15,11 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.choices import PLURALS, Grain
 from logochron.core.errors import IntakeError, QuestionError
 from logochron.options import Reading
-from logochron.sources.engine.connection import Engine
-from logochron.sources.kinds.find_files import Source, locate
-from logochron.sources.kinds.samples import SampleColumn
-from logochron.sources.kinds.scan import sampled
-from logochron.sources.kinds.text_prepare import looks_headless
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.files.find_files import Source, locate
+from logochron.sources.files.headers import SampleColumn
+from logochron.sources.files.scan import sampled
+from logochron.sources.files.text_prepare import looks_headless
 from logochron.sources.values.amounts import is_amount
 from logochron.sources.values.dates import AmbiguousDates, read_dates
 from logochron.sources.values.period_names import ordinal_named, read_label

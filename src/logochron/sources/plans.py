@@ -11,11 +11,11 @@ from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.choices import Grain, PlanSpread, check
 from logochron.options import Reading
-from logochron.sources.engine.connection import Engine
-from logochron.sources.kinds.find_files import locate
-from logochron.sources.kinds.headers import fold
-from logochron.sources.kinds.scan import sampled
-from logochron.sources.kinds.streams import lasting
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.files.find_files import locate
+from logochron.sources.files.headers import fold
+from logochron.sources.files.scan import sampled
+from logochron.sources.files.streams import lasting
 from logochron.sources.reading import read_aloud
 
 

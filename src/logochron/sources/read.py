@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from logochron.core.choices import Grain, PlanSpread
 from logochron.options import Reading
-from logochron.sources.engine.connection import Engine
+from logochron.sources.duckdb.connection import Engine
 from logochron.sources.reading_call import reading_call
 
 if TYPE_CHECKING:

@@ -1,31 +1,217 @@
-"""A reading carried out: from a source and its options to a daybook."""
+"""A reading checked and settled, and carried out: from a source and its options to a daybook."""
 
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import nullcontext
 from dataclasses import replace
+from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 
 from logochron.core import ports
-from logochron.options import Reading
-from logochron.sources.engine.connection import Engine
-from logochron.sources.kinds.find_files import Source, steady
-from logochron.sources.kinds.scan import Scanner
-from logochron.sources.kinds.streams import lasting
-from logochron.sources.reading_spec import settled
-from logochron.sources.scanned import ReadingSpec, Scanned
+from logochron.core.book.filters import check_where, conditions, in_words
+from logochron.core.book.measures import Aggregate, Measure, all_aggregates, formulas
+from logochron.core.book.record_spans import Standing
+from logochron.core.calendars.base import Calendar
+from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.check_kinds import check_kinds
+from logochron.core.choices import Empty, Grain, OnRefused, Spread, as_written, check
+from logochron.core.days import day_number, span_ends
+from logochron.core.errors import QuestionError, brief, nearest, no_such
+from logochron.options import READING_OPTIONS, Reading, taken_by_sources
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.files.find_files import Source, locate, steady
+from logochron.sources.files.headers import SampleColumn, fold
+from logochron.sources.files.scan import SourceReader, sampled
+from logochron.sources.files.streams import lasting
+from logochron.sources.scanned import PERIOD, ReadingSpec, RolledSource
+from logochron.sources.values.amounts import check_stated
 
 if TYPE_CHECKING:
     from logochron.core.book.daybook import Daybook
+
+
+def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source], ReadingSpec]:
+    """What is read, and the options of its reading checked, the columns that are not named guessed.
+
+    Raises
+    ------
+    QuestionError
+        Where an option cannot be, is none of the source's, or a column has to be named.
+    """
+    check_kinds(Reading, vars(reading))
+    check("empty", reading.empty, Empty)
+    check("on_refused", reading.on_refused, OnRefused)
+    date, measures = reading.date, _measures(reading.values, reading.measures)
+    dimensions, where = dimensions_of(reading.by), dict(reading.where or {})
+    check_where(where)
+    sources = locate(source)
+    _check_sources(sources, reading)
+    sample: list[SampleColumn] = []
+    if reading.periods_in_columns is None and (date is None or not measures):
+        sample = sampled(engine, sources[0], reading)
+    named = [(aggregate.column, *(c.column for c in aggregate.where)) for aggregate in _aggregates(measures)]
+    known = [*dimensions.values(), *where, *(name for names in named for name in names if name)]
+    reading, guesses = wide_found(reading, sample, known, sources[0].name)
+    records_of = reading.records_of
+    if reading.periods_in_columns is not None:
+        check("periods_in_columns", reading.periods_in_columns, Grain)
+        measures = measures or (Measure("amount"),)
+        if (
+            date is not None
+            or len({aggregate.column for aggregate in _aggregates(measures) if not aggregate.counts}) > 1
+        ):
+            raise QuestionError(
+                "with `periods_in_columns` the headers are the dates and the cells one measure: leave `date` out, and "
+                "let `values` be the one name the amounts shall have"
+            )
+        date, records_of = PERIOD, reading.periods_in_columns
+    standing = _standing(records_of, reading.spread, reading.calendar)
+    covering = (None, None) if reading.covering is None else span_ends(reading.covering, "covering")
+    until = None if reading.until is None else day_number(reading.until, "until")
+    if reading.tz is not None:
+        _check_zone(engine, reading.tz)
+    ends = [end for end in (covering[1], until) if end is not None]
+    in_dimension = {column: name for name, column in dimensions.items()}
+    if date is None or not measures:
+        from logochron.sources.guess_columns import guess
+
+        date, column, guesses = guess(sources[0], sample, date, measures, known)
+        measures = measures or (Measure(column),)
+    columns_wanted = {dimensions.get(name, name): items for name, items in where.items()}
+    return sources, ReadingSpec(
+        stated=reading,
+        date=date,
+        dimensions=dimensions,
+        aggregates=_aggregates(measures),
+        # a filter may use the new name of a dimension, or the name of any column
+        where=conditions(columns_wanted),
+        writing=check_stated(reading.decimal, reading.thousands),
+        scales=_scales(reading.scale, measures),
+        keep=(covering[0], min(ends) if ends else None),
+        standing=standing,
+        wide=reading.periods_in_columns is not None,
+        measures=measures,
+        covering=covering,
+        until=until,
+        selected=in_words(columns_wanted),
+        filters={in_dimension.get(name, name): items for name, items in where.items()},
+        guesses=guesses,
+    )
+
+
+def _check_sources(sources: Sequence[Source], reading: Reading) -> None:
+    """Refuse an option that no source takes."""
+    for option in READING_OPTIONS.values():
+        if not option.of or getattr(reading, option.name) == option.default:
+            continue
+        if not any(one.kind in option.of for one in sources):
+            raise QuestionError(
+                f"`{option.name}` ({option.flags}) is of {taken_by_sources(option.of)}; {sources[0].name} is none: "
+                "leave it out"
+            )
+
+
+def _scales(scale: float | Mapping[str, float], measures: Sequence[Measure]) -> dict[str, Fraction]:
+    """What the amounts of each column are multiplied by, where it is not 1."""
+    summed = [one.column for one in _aggregates(measures) if one.column and not one.counts]
+    by_column = dict(scale) if isinstance(scale, Mapping) else dict.fromkeys(summed, scale)
+    scales: dict[str, Fraction] = {}
+    for column, number in by_column.items():
+        if column not in summed:
+            raise QuestionError(f"`scale`: {no_such('column of amounts', column, summed, where='`values`')}")
+        exactly = as_written(number)
+        if exactly is None or exactly <= 0:
+            raise QuestionError(f"`scale` must be a number above 0, such as 1000; got {brief(number)}")
+        if exactly != 1:
+            scales[column] = exactly
+    return scales
+
+
+def wide_found(
+    reading: Reading, sample: Sequence[SampleColumn], known: Sequence[str], name: str
+) -> tuple[Reading, tuple[str, ...]]:
+    """The reading of a wide table, and what was taken, where the columns of a source without dates are periods."""
+    if not sample or reading.date is not None or reading.periods_in_columns is not None:
+        return reading, ()
+    from logochron.sources.guess_columns import wide_grain
+
+    grain = wide_grain(sample, known, reading.calendar or CivilCalendar())
+    aggregates = _aggregates(_measures(reading.values, reading.measures))
+    # an amount that the table has as a column is no name for its cells
+    has = {fold(column.name) for column in sample} & {
+        fold(aggregate.column) for aggregate in aggregates if aggregate.column
+    }
+    if grain is None or has or reading.records_of not in ("day", grain):
+        return reading, ()
+    said = f"{name}: a wide table, one column a {grain} (periods_in_columns={grain!r}, --periods-in-columns {grain})"
+    said += "" if aggregates else ", amounts called 'amount' (values=, --value)"
+    return replace(reading, periods_in_columns=grain), (said,)
+
+
+def _check_zone(engine: Engine, tz: str) -> None:
+    if tz not in engine.zones:
+        hint = nearest(tz, engine.zones)
+        did = f" Did you mean {hint!r}?" if hint else ""
+        raise QuestionError(f"`tz` must be the name of a zone such as 'Europe/Lisbon'; got {brief(tz)}.{did}")
+
+
+def _standing(records_of: Grain, spread: Spread | None, calendar: Calendar | None) -> Standing:
+    check("records_of", records_of, Grain)
+    if spread is not None:
+        check("spread", spread, Spread)
+        if records_of == "day":
+            raise QuestionError(
+                "`spread` lays records of whole periods on days: say `records_of` too (--records-of month)"
+            )
+    if calendar is not None and not isinstance(calendar, Calendar):
+        raise QuestionError(f"`calendar` must be a calendar such as CivilCalendar(); got {type(calendar).__name__}")
+    return Standing(records_of, calendar or CivilCalendar(), spread)
+
+
+def _measures(values: str | Sequence[str] | None, measures: Sequence[Measure] | None) -> tuple[Measure, ...]:
+    given = () if measures is None else tuple(measures)
+    for one in given:
+        if not isinstance(one, Measure):
+            raise QuestionError(f"`measures` must be Measure objects; got {brief(one)}")
+    together = (*(Measure(name) for name in names_of("values", values)), *given)
+    names: set[str] = set()
+    for measure in together:
+        if measure.name in names:
+            raise QuestionError(f"`values` and `measures` name {measure.name!r} twice")
+        names.add(measure.name)
+    return together
+
+
+def _aggregates(measures: Sequence[Measure]) -> tuple[Aggregate, ...]:
+    """All that the measures sum and count."""
+    return all_aggregates(formulas(measures))
+
+
+def names_of(option: str, given: Any) -> list[str]:
+    """One name, several, or none."""
+    names = [given] if isinstance(given, str) else [] if given is None else list(given)
+    for name in names:
+        if not isinstance(name, str):
+            raise QuestionError(f"`{option}` must name columns by text; got {brief(name)}")
+    return names
+
+
+def dimensions_of(by: str | Sequence[str] | Mapping[str, str] | None) -> dict[str, str]:
+    """The dimensions that `by` names: new name -> column."""
+    named = list(by.items()) if isinstance(by, Mapping) else [(name, name) for name in names_of("by", by)]
+    if len(dict(named)) < len(named):
+        raise QuestionError(f"`by` names a dimension twice: {', '.join(name for name, _ in named)}")
+    return dict(named)
+
 
 #: What most books are asked first, and what accounts for the records.
 _SOON = ("logochron.core.questions.compare", "logochron.sources.accounting")
 #: Tells what was guessed and what should be known; on standard error unless the user's logging says otherwise.
 _LOG = logging.getLogger("logochron")
 #: Looks at what was scanned while it is open.
-Look = Callable[[Sequence[Scanned], ReadingSpec], None]
+RecordsSeen = Callable[[Sequence[RolledSource], ReadingSpec], None]
 
 
 def read_aloud(source: Any, reading: Reading, engine: Engine | None = None) -> Daybook:
@@ -36,7 +222,7 @@ def read_aloud(source: Any, reading: Reading, engine: Engine | None = None) -> D
     return book
 
 
-def carry_out(source: Any, reading: Reading, look: Look | None = None, engine: Engine | None = None) -> Daybook:
+def carry_out(source: Any, reading: Reading, look: RecordsSeen | None = None, engine: Engine | None = None) -> Daybook:
     """Read as is asked; `look` is called before copies and connections are given up."""
     told = ports.progress() if reading.progress is None else nullcontext(reading.progress)
     with told as progress, lasting(source, reading.table, reading.query, progress) as given:
@@ -45,10 +231,10 @@ def carry_out(source: Any, reading: Reading, look: Look | None = None, engine: E
         return _book(engine, *settled(engine, given, reading), look)
 
 
-def _book(engine: Engine, sources: Sequence[Source], spec: ReadingSpec, look: Look | None) -> Daybook:
+def _book(engine: Engine, sources: Sequence[Source], spec: ReadingSpec, look: RecordsSeen | None) -> Daybook:
     engine.meanwhile += _SOON
-    with steady(sources), Scanner(engine, spec) as scanner:
-        scans = scanner.scan_all(sources)
+    with steady(sources), SourceReader(engine, spec) as scanner:
+        scans = scanner.roll_up_all(sources)
         from logochron.core.book.daybook import Daybook
         from logochron.sources.accounting import account
 

@@ -12,14 +12,13 @@ from logochron.core.book.measures import all_aggregates, formulas
 from logochron.core.errors import QuestionError
 from logochron.core.questions.review import Review, review_book
 from logochron.options import READING_OPTIONS, Reading
-from logochron.sources.engine.connection import Engine
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.files.find_files import locate
+from logochron.sources.files.scan import sampled
+from logochron.sources.files.streams import lasting
 from logochron.sources.guess_columns import NEARLY, candidates_of, guess, labels_of
-from logochron.sources.kinds.find_files import locate
-from logochron.sources.kinds.scan import sampled
-from logochron.sources.kinds.streams import lasting
-from logochron.sources.reading import carry_out
-from logochron.sources.reading_spec import dimensions_of, names_of, wide_found
-from logochron.sources.scanned import ReadingSpec, Scanned
+from logochron.sources.reading import carry_out, dimensions_of, names_of, wide_found
+from logochron.sources.scanned import ReadingSpec, RolledSource
 from logochron.sources.values.period_names import read_label
 
 
@@ -33,7 +32,7 @@ def reviewed(source_or_book: Any, reading: Reading, by: str | Sequence[str] | Ma
     facts: list[Fact] = []
     specs: list[ReadingSpec] = []
 
-    def look(scans: Sequence[Scanned], spec: ReadingSpec) -> None:
+    def look(scans: Sequence[RolledSource], spec: ReadingSpec) -> None:
         facts.extend(_facts(scans))
         specs.append(spec)
 
@@ -73,7 +72,7 @@ def columns_found(source: Any, reading: Reading, with_items: bool) -> Reading:
     return found
 
 
-def _facts(scans: Sequence[Scanned]) -> list[Fact]:
+def _facts(scans: Sequence[RolledSource]) -> list[Fact]:
     """What only the single records show, of all sources together."""
     joined: dict[tuple[str, str], Fact] = {}
     for fact in (fact for scanned in scans for fact in scanned.facts()):

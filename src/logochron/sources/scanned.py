@@ -191,7 +191,7 @@ class IdTable(Protocol):
         """Ids by day and item, each with the number of its records; an empty text where a record has none."""
 
 
-class Scanned(Protocol):
+class RolledSource(Protocol):
     """One source after its pass: what every kind gives, and all that is asked of it afterwards."""
 
     @property

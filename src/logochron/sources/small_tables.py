@@ -1,4 +1,4 @@
-"""Small tables that go with a question (periods, shares), from a file, a frame or a mapping: texts by column."""
+"""Small tables: of periods, of shares."""
 
 from __future__ import annotations
 
@@ -6,18 +6,22 @@ from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
+from logochron.core.calendars.listed import Listing
 from logochron.core.days import Days
-from logochron.core.errors import IntakeError, LogochronError
+from logochron.core.errors import CalendarError, IntakeError, LogochronError
+from logochron.core.questions.landing.profiles import ListedShares
 from logochron.options import Reading
-from logochron.sources.engine.connection import Engine
-from logochron.sources.kinds.find_files import locate, steady
-from logochron.sources.kinds.headers import fold, place_columns
-from logochron.sources.kinds.scan import Scanner
-from logochron.sources.kinds.streams import lasting
-from logochron.sources.kinds.typed_files import DAY_NUMBER, TypedTable
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.files.find_files import locate, steady
+from logochron.sources.files.headers import fold, place_columns
+from logochron.sources.files.scan import SourceReader
+from logochron.sources.files.streams import lasting
+from logochron.sources.files.typed_files import DAY_NUMBER, TypedTable
 from logochron.sources.scanned import ReadingSpec
 from logochron.sources.values.dates import read_dates
+from logochron.sources.values.period_names import read_label
 
 #: No one lists more rows than this, nor in more bytes of a pipe.
 _MOST, _MOST_BYTES = 100_000, 50_000_000
@@ -107,9 +111,9 @@ def _read(
         raise error(f"a {what} is a file or a frame; got {one.name}")
     name = one.name if one.kind != "frame" else f"the {what}'s table"
     engine = Engine()
-    with steady(sources), Scanner(engine, ReadingSpec(date=needed[0])) as scanner:
+    with steady(sources), SourceReader(engine, ReadingSpec(date=needed[0])) as scanner:
         if one.kind == "text":
-            from logochron.sources.kinds.wide_tables import carry_text
+            from logochron.sources.files.wide_tables import carry_text
 
             table = carry_text(engine, scanner.unpacked(one), scanner.folder, Reading(), list(needed))
         else:
@@ -141,3 +145,103 @@ def _text(table: TypedTable, column: int) -> str:
     if table.types[column] == DAY_NUMBER:
         name = f"(DATE '1970-01-01' + CAST({name} AS INTEGER))"
     return f"CAST({name} AS VARCHAR)"
+
+
+_NEEDED = ("start", "end", "label", "year")
+_NUMBERS = ("quarter", "half", "number")
+
+
+def listing(source: Any) -> Listing:
+    """The rows of a table of periods.
+
+    Parameters
+    ----------
+    source
+        A path, a data frame, or a mapping of columns.
+
+    Raises
+    ------
+    CalendarError
+        Naming the row and column of what is no day or no whole number.
+    QuestionError, IntakeError
+        Where the table or one of its columns is not there, or it cannot be read.
+    """
+    table = small_table(source, _NEEDED, _NUMBERS, what="calendar", error=CalendarError)
+    numbers = {column: _whole(table, column) for column in ("year", *_NUMBERS) if column in table.texts}
+    return Listing(
+        name=table.name,
+        unit=table.unit,
+        lines=table.lines,
+        starts=table.dates("start"),
+        ends=table.dates("end"),
+        labels=np.array(table.texts["label"], dtype=object),
+        years=numbers["year"],
+        quarters=numbers.get("quarter"),
+        halves=numbers.get("half"),
+        numbers=numbers.get("number"),
+    )
+
+
+def _whole(table: SmallTable, column: str) -> Days:
+    """Whole numbers; a quarter or half may say Q2, a year FY2026."""
+    numbers = []
+    for row, text in enumerate(table.texts[column]):
+        plain = text.upper().removeprefix({"quarter": "Q", "half": "H", "year": "FY"}.get(column, "")).strip()
+        label = read_label(text) if column in ("quarter", "half") and not plain.isdigit() else None
+        if label is not None and label.grain == column:
+            plain = str(label.number)
+        if not plain.removesuffix(".0").isdecimal():
+            raise CalendarError(f"{table.where(row)}, column {column!r}: {text!r} is no whole number")
+        numbers.append(int(plain.removesuffix(".0")))
+    return np.array(numbers, dtype=np.int64)
+
+
+def listed_shares(source: Any) -> ListedShares:
+    """The rows of a table of shares.
+
+    Parameters
+    ----------
+    source
+        A path, a data frame, or a mapping of columns: `date` and `share`; or `day` and `share`, and `days` where
+        periods have several lengths.
+
+    Raises
+    ------
+    IntakeError
+        Naming the row and column of what is no day or no number, or the column that is missing.
+    """
+    table = small_table(source, ["share"], ["date", "day", "days"], what="profile", error=IntakeError)
+    if ("date" in table.texts) == ("day" in table.texts):
+        raise IntakeError(f"{table.name} must have a column `date` or a column `day` beside `share`")
+    if not len(table.lines):
+        raise IntakeError(f"{table.name} lists no shares")
+    shares = np.array([_share(table, row) for row in range(len(table.lines))])
+    if "date" in table.texts:
+        return ListedShares(table.name, shares, dates=table.dates("date"))
+    lengths = _numbers(table, "days") if "days" in table.texts else None
+    return ListedShares(table.name, shares, numbers=_numbers(table, "day"), lengths=lengths)
+
+
+def _share(table: SmallTable, row: int) -> float:
+    """A number, maybe with a percent sign; a comma may be its decimal mark."""
+    text = table.texts["share"][row].removesuffix("%").strip()
+    try:
+        share = float(text.replace(",", ".") if "." not in text else text)
+    except ValueError:
+        share = float("nan")
+    if not np.isfinite(share):
+        raise IntakeError(
+            f"{table.where(row)}, column 'share': {table.texts['share'][row]!r} is no share; expected such as 0.032 or "
+            "3.2"
+        )
+    return share
+
+
+def _numbers(table: SmallTable, column: str) -> Days:
+    found: NDArray[np.int64] = np.zeros(len(table.lines), dtype=np.int64)
+    for row, text in enumerate(table.texts[column]):
+        plain = text.removesuffix(".0")
+        if not plain.isdecimal() or not 1 <= int(plain) <= 400:
+            raise IntakeError(f"{table.where(row)}, column {column!r}: {text!r} is no number of a day or of days")
+        found[row] = int(plain)
+    return found

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from sqlalchemy import types
 
 from logochron.core.errors import IntakeError, QuestionError, nearest, no_such
-from logochron.sources.engine.connection import Progress, waited
+from logochron.sources.duckdb.connection import Progress, waited
 from logochron.sources.pushdown.database_address import Address, said_safely
 from logochron.sources.pushdown.table import Expr, GroupSpec, Kind, Pass, PushdownTable, SourceColumn
 from logochron.sources.scanned import FIRST_ROWS, NO_DAY

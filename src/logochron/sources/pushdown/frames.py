@@ -14,10 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.errors import IntakeError, QuestionError, first_line
-from logochron.sources.engine.connection import waited
+from logochron.sources.duckdb.connection import waited
 from logochron.sources.pushdown.table import Expr, GroupSpec, Kind, Pass, PushdownTable, SourceColumn
 from logochron.sources.scanned import FIRST_ROWS, NO_DAY
-from logochron.sources.values.python_decimals import first_value, is_plain_decimal
+from logochron.sources.values.amounts import first_value, is_plain_decimal
 
 #: Amounts below this many units are added up exactly, where not too many are.
 _SMALL, _EXACT = 2.0**35, 2.0**53

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.filters import Condition
-from logochron.sources.engine.connection import Progress
+from logochron.sources.duckdb.connection import Progress
 
 #: What a column holds; ``loose``: each field what it likes; ``other``: nothing that can be summed or dated.
 Kind = Literal["text", "day", "moment", "zoned", "whole", "decimal", "float", "loose", "other"]

@@ -1,12 +1,17 @@
-"""How the amounts of a text column are written: one reading for the whole column, judged on the shapes of its texts."""
+"""Amounts as people write them, as Python's decimals, and as doubles that are whole numbers of a unit."""
 
 from __future__ import annotations
 
 import re
+import sys
 import unicodedata
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from decimal import Decimal
 from functools import lru_cache
-from typing import NamedTuple
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
 
 from logochron.core.errors import QuestionError, brief
 
@@ -171,3 +176,74 @@ def _is_currency(token: str) -> bool:
     from babel.numbers import list_currencies
 
     return token in list_currencies()
+
+
+_DECIMAL = re.compile(r"-?\d+(?:\.\d+)?(?:E[+-]?\d+)?")
+
+
+def first_value(column: Any) -> Any:
+    """The first value of a pandas column that is there."""
+    return column.iloc[column.notna().to_numpy().argmax()] if len(column) else None
+
+
+def is_plain_decimal(value: Any) -> bool:
+    """Whether a value is one of Python's decimals, or its text."""
+    return isinstance(value, Decimal) or (isinstance(value, str) and bool(_DECIMAL.fullmatch(value)))
+
+
+def as_decimals(column: Any) -> Any:
+    """A column of Python's decimals as one of the engine's; as it is where those do not hold them."""
+    import pyarrow
+
+    pd = sys.modules["pandas"]
+    numbers = column.where(column.notna(), None)
+    if pd.api.types.infer_dtype(numbers, skipna=True) != "decimal":
+        numbers = numbers.map(lambda v: Decimal(repr(float(v))) if isinstance(v, (float, np.floating)) else v)
+    try:
+        lying = pyarrow.array(numbers.to_numpy())
+    except (pyarrow.ArrowException, TypeError):  # an endless one, one of too many digits, or a text between them
+        lying = None
+    if lying is None or not pyarrow.types.is_decimal128(lying.type):  # the engine's own have 38 digits
+        return numbers.map(lambda v: f"{v:E}" if isinstance(v, Decimal) else v)  # which reads in one way only
+    return pd.Series(pd.arrays.ArrowExtensionArray(lying), index=column.index)
+
+
+#: Amounts looked at together: what is worked out of them stays near the processor.
+_BLOCK = 1 << 15
+
+
+class Reach(NamedTuple):
+    """The largest size of amounts in units, 0.0 of none; and whether any is negative."""
+
+    largest: float
+    falls: bool
+
+
+def reach_of(amounts: Iterable[NDArray[Any]], per_unit: int) -> Reach | None:
+    """How far amounts reach in units; None where one is no whole number of them.
+
+    An amount counts as one that is the double next to a whole number divided by `per_unit` (cents: 100).
+    """
+    least, most, divisor = 0.0, 0.0, float(per_unit)
+    with np.errstate(over="ignore", invalid="ignore"):
+        for part in amounts:
+            for start in range(0, len(part), _BLOCK):
+                block = part[start : start + _BLOCK]
+                units = block * divisor
+                np.rint(units, out=units)
+                least, most = min(least, units.min()), max(most, units.max())
+                np.divide(units, divisor, out=units)
+                if not (units == block).all():
+                    return None
+    largest = float(max(most, -least))
+    return Reach(largest, bool(least < 0)) if np.isfinite(largest) else None
+
+
+def sums_are_exact(most: int, largest: float) -> bool:
+    """Whether any sum of so many amounts, added up as doubles in any order, rounds to their true sum in units.
+
+    Each amount is off by half a place in the last at most, and each addition and the scaling add as much: with
+    u = 2**-53 a sum is off by less than most * (most + 2) * u * largest units, which half a unit has to exceed
+    (Higham, Accuracy and Stability of Numerical Algorithms, 2nd ed., section 4.2). Half of that is allowed.
+    """
+    return most * (most + 2.0) * largest < 2.0**51

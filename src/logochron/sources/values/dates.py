@@ -1,4 +1,4 @@
-"""Which day each distinct text of a date column names: one reading for the whole column."""
+"""Dates as people write them, with times where they have one."""
 
 from __future__ import annotations
 
@@ -15,8 +15,15 @@ from logochron.core.book.record_spans import how_to_say
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.sources.values.period_names import full_year, month_names, read_label
-from logochron.sources.values.times import TIME
 
+_IN_ZONE = r"(?: ?(?:Z|UTC|GMT)| ?[+-][0-9]{2}(?::?[0-9]{2})?)"
+#: What follows a date in a timestamp.
+TIME = (
+    r",?[ T]+(?:[01]?[0-9]|2[0-3]):[0-5][0-9](?::[0-5][0-9](?:[.,][0-9]+)?)?"
+    rf"(?: ?[AaPp]\.? ?[Mm]\.?)?{_IN_ZONE}? *$"
+)
+#: A time in a named zone.
+ZONE = rf"[0-9]:[0-9][0-9](?:[0-9:.,]*){_IN_ZONE} *$"
 _TIME = re.compile(TIME)
 _SEP = r"(?P<s>[-/.])"
 _SHAPES = {

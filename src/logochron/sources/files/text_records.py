@@ -1,9 +1,10 @@
-"""The records of a text file as its bytes give them: counted apart from the engine, to check it."""
+"""The records of a text file as its bytes give them, counted apart from the engine, and where they lie."""
 
 from __future__ import annotations
 
 import codecs
 import csv
+from array import array
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
@@ -15,7 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.days import Days
-from logochron.sources.kinds.text_prepare import Mends, fields_of_any_size
+from logochron.core.errors import IntakeError
+from logochron.sources.files.text_prepare import Mends, fields_of_any_size
 
 Bytes = NDArray[np.uint8]
 _CHUNK = 1 << 22
@@ -51,7 +53,7 @@ class LongLine(NamedTuple):
 
 
 @dataclass
-class Scan:
+class RecordCounts:
     """What the bytes say: all records, the header and empty ones included, and what is odd about them."""
 
     records: int = 0
@@ -131,7 +133,7 @@ def starts_of(ends: Days) -> Days:
     return np.concatenate([[0], ends[:-1] + 1])
 
 
-def scan(path: Path, parting: Parting, stop: Event | None = None) -> Scan:
+def count_records(path: Path, parting: Parting, stop: Event | None = None) -> RecordCounts:
     """Count the records of a file and find what a stray quote may have swallowed.
 
     Counts only, in pieces that stay in the processor's cache: it runs beside the engine on the same cores.
@@ -141,7 +143,7 @@ def scan(path: Path, parting: Parting, stop: Event | None = None) -> Scan:
     stop
         Set where nobody waits for it any more.
     """
-    found = Scan()
+    found = RecordCounts()
     decoder = codecs.getincrementaldecoder("utf-8")()
     position, size, total = 0, _PIECE, path.stat().st_size
     line_start = 0
@@ -306,3 +308,176 @@ def shorten_lines(path: Path, target: Path, lines: list[LongLine], delimiter: st
         return start + middle + file.read(_KEPT)
 
     _copied(path, target, [(line.start, line.end) for line in lines], shortened)
+
+
+_AT_ONCE = 1 << 17
+#: A record longer than this is taken for one that does not end.
+_ENDLESS, _ENDLESS_LINES = 1 << 24, 2_000_000
+
+
+class Run(NamedTuple):
+    """Some records that follow each other: their first bytes, their physical lines (from 1), and which are empty."""
+
+    starts: Days
+    lines: Days
+    empties: NDArray[np.bool_]
+
+
+def _empties(chunk: Bytes, ends: Days) -> NDArray[np.bool_]:
+    starts = starts_of(ends)
+    length = ends - starts
+    returns = np.asarray(chunk[np.minimum(starts, len(chunk) - 1)] == RETURN)
+    return np.asarray((length == 0) | ((length == 1) & returns))
+
+
+def runs_by_bytes(path: Path) -> Iterator[Run]:
+    """The records of a file by its bytes: every quote taken to open or close a field."""
+    line = 1
+    for offset, chunk, ends, newlines in chunks(path):
+        first = starts_of(ends)
+        yield Run(first + offset, np.searchsorted(newlines, first) + line, _empties(chunk, ends))
+        line += len(newlines)
+
+
+@dataclass(frozen=True)
+class Places:
+    """Where the records of a file lie. Looked up by going through it again: no place of a record is kept."""
+
+    runs: Callable[[], Iterator[Run]]
+
+    def filled_below(self, skip: int) -> int:
+        """The records that are not empty, but for the first few."""
+        filled = before = 0
+        for run in self.runs():
+            filled += int(np.count_nonzero(~run.empties[max(skip - before, 0) :]))
+            before += len(run.empties)
+        return filled
+
+    def holding(self, positions: Days) -> tuple[Days, Days]:
+        """The first bytes and the lines of the records that hold some bytes, in their order.
+
+        After empty lines the engine's position lies within them: the record is the next that is not empty.
+        """
+        places = np.sort(positions)
+        starts, lines = np.zeros_like(places), np.zeros_like(places)
+        at = 0
+        for run, end in self._ending():
+            until = int(np.searchsorted(places, end))
+            waiting = places[at:until]
+            filled = np.flatnonzero(~run.empties)
+            record = np.searchsorted(filled, np.searchsorted(run.starts, waiting, side="right") - 1)
+            here = record < len(filled)  # else the next run begins with it
+            found = filled[record[here]]
+            starts[at : at + len(found)], lines[at : at + len(found)] = run.starts[found], run.lines[found]
+            at += len(found)
+        return starts, lines
+
+    def _ending(self) -> Iterator[tuple[Run, int]]:
+        """Each run, and where the next one starts."""
+        before: Run | None = None
+        for run in self.runs():
+            if before is not None:
+                yield before, int(run.starts[0])
+            before = run
+        if before is not None:
+            yield before, np.iinfo(np.int64).max
+
+    def lines_of_rows(self, rows: Days, skip: int, malformed: Days) -> Days:
+        """The lines of rows, numbered from 1: the records below the first few, but for empty and malformed ones.
+
+        Parameters
+        ----------
+        malformed
+            The first bytes of malformed records.
+        """
+        order = np.argsort(rows, kind="stable")
+        lines = np.zeros_like(rows)
+        counted = before = 0
+        for run in self.runs():
+            is_row = ~run.empties
+            is_row[: max(skip - before, 0)] = False
+            is_row &= ~np.isin(run.starts, malformed)
+            places = np.flatnonzero(is_row)
+            low, high = np.searchsorted(rows[order], [counted + 1, counted + len(places) + 1])
+            lines[order[low:high]] = run.lines[places[rows[order[low:high]] - counted - 1]]
+            counted += len(places)
+            before += len(run.empties)
+        return lines
+
+
+def runs_by_reader(
+    path: Path, delimiter: str, name: str, seen: Callable[[int, int, list[bytes]], None] | None = None
+) -> Iterator[Run]:
+    """The records by Python's own reader, which tells a quote within a field from one that opens it.
+
+    Parameters
+    ----------
+    seen
+        Told each record: its first byte, its line, and its lines.
+
+    Raises
+    ------
+    IntakeError
+        Where a field does not end.
+    """
+    raw: list[bytes] = []
+    line, held = 1, 0
+
+    def texts() -> Iterator[str]:
+        nonlocal held
+        with path.open("rb") as file:
+            for one in file:
+                raw.append(one)
+                held += len(one)
+                if held > _ENDLESS or len(raw) > _ENDLESS_LINES:
+                    raise IntakeError(
+                        f"{name}, line {line:,}: {raw[0][:60].decode('utf-8', 'replace')!r} - a stray quote seems to "
+                        f"open a field that does not end within {_ENDLESS >> 20} MB or {_ENDLESS_LINES:,} lines"
+                    )
+                yield one.decode("utf-8", "replace")
+
+    starts, lines, empties = array("q"), array("q"), bytearray()
+
+    def run() -> Run:
+        made = Run(np.array(starts), np.array(lines), np.array(empties, dtype=bool))
+        del starts[:], lines[:], empties[:]
+        return made
+
+    start = 0
+    with fields_of_any_size():
+        for row in csv.reader(texts(), delimiter=delimiter):
+            starts.append(start)
+            lines.append(line)
+            empties.append(not row)
+            if seen:
+                seen(start, line, raw)
+            start += held
+            line += len(raw)
+            raw.clear()
+            held = 0
+            if len(starts) >= _AT_ONCE:
+                yield run()
+    if starts:
+        yield run()
+
+
+def walk(path: Path, parting: Parting, name: str) -> tuple[RecordCounts, Places]:
+    """The same as `count_records` and the places by bytes, by Python's own reader: the slow second opinion."""
+    found = RecordCounts()
+
+    def seen(start: int, line: int, raw: list[bytes]) -> None:
+        found.records += 1
+        found.newlines += len(raw)
+        if len(raw) == 1:
+            return
+        text = raw[0].decode("utf-8", "replace").rstrip("\r\n")
+        if len(raw) > found.longest[0]:
+            found.longest = (len(raw), line, text)
+        inner = next(((n, told) for n, one in enumerate(raw[1:], 1) if (told := parting.swallowed(one))), None)
+        if parting.columns > 1 and inner:
+            size = sum(map(len, raw)) - (len(raw[-1]) - len(raw[-1].rstrip(b"\r\n")))
+            found.swallows.append(Swallow(start, start + size, line, text, line + inner[0], inner[1]))
+
+    for _ in runs_by_reader(path, parting.delimiter, name, seen):
+        pass
+    return found, Places(lambda: runs_by_reader(path, parting.delimiter, name))

@@ -7,10 +7,10 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from logochron.sources.engine.connection import Engine, UnsoundRecords
-from logochron.sources.engine.fetch_groups import fetched, grouped, groups_of
-from logochron.sources.engine.savings import Fold, LabelSets, extent, fold, label_sets
-from logochron.sources.engine.sql import (
+from logochron.sources.duckdb.connection import Engine, UnsoundRecords
+from logochron.sources.duckdb.groups import fetched, grouped, groups_of
+from logochron.sources.duckdb.savings import Fold, LabelSets, extent, fold, label_sets
+from logochron.sources.duckdb.sql import (
     MOST_DECIMALS,
     Amount,
     Judge,
@@ -25,7 +25,7 @@ from logochron.sources.engine.sql import (
     quoted,
 )
 from logochron.sources.scanned import Groups, LeafGroups, Priced
-from logochron.sources.values.whole_units import sums_are_exact
+from logochron.sources.values.amounts import sums_are_exact
 
 #: Whole numbers up to this are all doubles; sums up to this leave room for differences of whole numbers.
 _EXACT, MOST_SUM = 2.0**53, 2.0**62
@@ -33,7 +33,7 @@ _EXACT, MOST_SUM = 2.0**53, 2.0**62
 _SMALL = 2**32
 
 
-class Rolled(NamedTuple):
+class RollUp(NamedTuple):
     """What a roll-up found: by which query, whether it is known that no record has a flaw, and in which currencies."""
 
     query: Query
@@ -42,16 +42,16 @@ class Rolled(NamedTuple):
     priced: tuple[Priced, ...] = ()
 
 
-def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge | None = None) -> Rolled:
+def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge | None = None) -> RollUp:
     """Sums by date text and items: at once where every row is sound, else carefully.
 
     `judge` is asked for the writing of the amounts where they turn out not to be plain numbers; the query it
     gave is returned.
     """
     while True:
-        groups = _swift_pass(engine, query, plans, name)
+        groups = _flawless_pass(engine, query, plans, name)
         if groups is not None:
-            return Rolled(query, groups, sound=True)
+            return RollUp(query, groups, sound=True)
         stats = _careful_pass(engine, query, plans, name)
         if judge and any(stats[f"odd{i}"] for i in range(len(query.amounts))):
             asked, asked_plans = judge(query, plans)
@@ -65,10 +65,10 @@ def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge 
                 break
             plans = {**plans, **bettered(engine, query, failed)}
             stats = _careful_pass(engine, query, plans, name)
-        return Rolled(query, groups_of(engine, query, plans, stats), sound=False)
+        return RollUp(query, groups_of(engine, query, plans, stats), sound=False)
 
 
-def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, saving: bool = True) -> Groups | None:
+def _flawless_pass(engine: Engine, query: Query, plans: Plans, name: str, *, saving: bool = True) -> Groups | None:
     """The roll-up of sources without a flaw, None where there may be one: plain sums that prove themselves.
 
     Every amount that counts is there and a whole number of its scale's unit, and small: any other makes the sum of
@@ -93,7 +93,7 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, saving
     falling = [
         i for i in range(len(scales)) if (reaches[i].falls if i in reaches else not (i < len(least) and least[i] >= 0))
     ]
-    sums = _swift_sums(query, scales, sets, folded, tops, falling)
+    sums = _flawless_sums(query, scales, sets, folded, tops, falling)
     laid, back = (sets.in_a_table(sums.added), "RESET perfect_ht_threshold") if sets else ("", "")
     made = f"CREATE OR REPLACE TEMP TABLE g AS {sums.sql}; DROP TABLE IF EXISTS reject_errors"
     try:
@@ -111,7 +111,7 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, saving
     # sum and count may have run into each other where a group is large, or the statistics are wrong
     ran_over = folded and (most >= folded.most or found["rows"] != folded.rows)
     if ran_over or not all(sums_are_exact(most, top) for top in tops.values()):
-        return _swift_pass(engine, query, plans, name, saving=False)
+        return _flawless_pass(engine, query, plans, name, saving=False)
     if len(scales) > bool(folded) + len(tops) and most * _SMALL > _EXACT:
         return None
     below = [f"coalesce(m{i}, 0) < 0 AS m{i}" for i in falling]
@@ -141,7 +141,7 @@ def _swift_pass(engine: Engine, query: Query, plans: Plans, name: str, *, saving
     )
 
 
-class _SwiftSums(NamedTuple):
+class _FlawlessSums(NamedTuple):
     """A swift pass in the engine's words: its groups, their sums in units, and one row over all of them.
 
     `added`: how many columns a group has.
@@ -153,14 +153,14 @@ class _SwiftSums(NamedTuple):
     stats: dict[str, str]
 
 
-def _swift_sums(
+def _flawless_sums(
     query: Query,
     scales: Sequence[int],
     sets: LabelSets | None,
     folded: Fold | None,
     tops: Mapping[int, float],
     falling: Sequence[int],
-) -> _SwiftSums:
+) -> _FlawlessSums:
     keys = {"d": query.date_key or query.date}
     keys |= {"l": sets.sql} if sets else {f"h{i}": sql for i, sql in enumerate(query.labels.values())}
     stats = {"most": "max(n)", "rows": "sum(n)"} | ({"lost": "count(*) - count(l)"} if sets else {})
@@ -200,7 +200,7 @@ def _swift_sums(
         sql = f"SELECT * REPLACE (s0 - n * {folded.one} AS s0) FROM ({counted})"
     if keep and query.quick:
         sql += f" UNION ALL BY NAME {_left_out(query, keep)}"
-    return _SwiftSums(sql, len(rolled), totals, stats)
+    return _FlawlessSums(sql, len(rolled), totals, stats)
 
 
 def _left_out(query: Query, keep: str) -> str:

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from logochron.core.book.filters import Condition
 from logochron.core.book.measures import Aggregate
 from logochron.sources.scanned import ReadingSpec
-from logochron.sources.values.times import TIME, ZONE
-from logochron.sources.values.whole_units import Reach
+from logochron.sources.values.amounts import Reach
+from logochron.sources.values.dates import TIME, ZONE
 
 #: Decimals past which amounts are summed as doubles, and those that doubles are first taken to have.
 MOST_DECIMALS, USUAL_DECIMALS = 6, 2

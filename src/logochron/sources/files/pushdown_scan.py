@@ -16,16 +16,14 @@ from logochron.core.book.measures import Aggregate
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.core.total_labels import is_total
-from logochron.sources.engine.connection import Engine
-from logochron.sources.engine.count_ids import lay_ids
-from logochron.sources.engine.fetch_groups import groups_of
-from logochron.sources.engine.record_facts import is_rare_zero
-from logochron.sources.engine.rollup import LIMITS, MOST_SUM, Rolled
-from logochron.sources.engine.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, day_text
-from logochron.sources.kinds.find_files import Source
-from logochron.sources.kinds.headers import place_columns
-from logochron.sources.kinds.samples import SampleColumn
-from logochron.sources.kinds.typed_files import DAY_NUMBER, TypedTable, scan_typed
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.duckdb.engine_scan import is_rare_zero
+from logochron.sources.duckdb.groups import groups_of, lay_ids
+from logochron.sources.duckdb.rollup import LIMITS, MOST_SUM, RollUp
+from logochron.sources.duckdb.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, day_text
+from logochron.sources.files.find_files import Source
+from logochron.sources.files.headers import SampleColumn, place_columns
+from logochron.sources.files.typed_files import DAY_NUMBER, TypedTable, scan_typed
 from logochron.sources.pushdown.table import (
     SUMMED,
     Addend,
@@ -35,7 +33,7 @@ from logochron.sources.pushdown.table import (
     SourceColumn,
     by_place,
 )
-from logochron.sources.scanned import FIRST_ROWS, NO_DAY, Groups, IdTable, Priced, ReadingSpec, Scanned
+from logochron.sources.scanned import FIRST_ROWS, NO_DAY, Groups, IdTable, Priced, ReadingSpec, RolledSource
 
 #: What is said of what was recognised.
 Said = tuple[str, ...]
@@ -57,7 +55,7 @@ def sample_pushdown(table: PushdownTable) -> list[SampleColumn]:
     ]
 
 
-def scan_pushdown(engine: Engine, table: PushdownTable, spec: ReadingSpec) -> Scanned:
+def scan_pushdown(engine: Engine, table: PushdownTable, spec: ReadingSpec) -> RolledSource:
     """Roll up a table where it lies; its records are brought here only where amounts are texts.
 
     Raises
@@ -157,7 +155,7 @@ def _summed(
 
 def _rolled(
     engine: Engine, table: PushdownTable, spec: ReadingSpec, summed: _Summed, at: Mapping[str, int], said: Said
-) -> PushdownScan:
+) -> PushdownSource:
     """The groups of a table as those of any source."""
     groups, columns, sizes = summed
     query = _query(spec, groups)
@@ -172,11 +170,11 @@ def _rolled(
     stats["named"] = {(column, label): int(columns[place_of[at[column], label]].sum()) for column, label in spec.named}
     rolled = groups_of(engine, query, plans, stats)
     undated = any(date is None or (isinstance(date, str) and not date.strip()) for date in rolled.dates)
-    return PushdownScan(
+    return PushdownSource(
         engine=engine,
         table=table,
         group_spec=groups,
-        rolled=Rolled(query, rolled, sound=False),
+        rolled=RollUp(query, rolled, sound=False),
         records=int(rolled.rows.sum()),
         blank_rows=table.blank_rows() if undated else 0,
         guesses=said,
@@ -252,7 +250,7 @@ def _carried(
     groups: GroupSpec,
     at: Mapping[str, int],
     said: Said,
-) -> Scanned:
+) -> RolledSource:
     """The records of the wanted columns brought here, and rolled up by the engine as those of any file."""
     places = list(dict.fromkeys(at.values()))
     types = ["VARCHAR"] * len(places)
@@ -302,13 +300,13 @@ class KeyedRows:
 
 
 @dataclass(frozen=True)
-class PushdownScan:
+class PushdownSource:
     """A table after its roll-up where it lies."""
 
     engine: Engine
     table: PushdownTable
     group_spec: GroupSpec
-    rolled: Rolled
+    rolled: RollUp
     records: int
     blank_rows: int
     guesses: tuple[str, ...]

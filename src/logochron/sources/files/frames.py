@@ -12,13 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.errors import IntakeError, QuestionError
-from logochron.sources.engine.connection import Engine
-from logochron.sources.engine.sql import USUAL_DECIMALS, named
-from logochron.sources.kinds.find_files import Source
-from logochron.sources.kinds.typed_files import DayKey, TypedTable, described
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.duckdb.sql import USUAL_DECIMALS, named
+from logochron.sources.files.find_files import Source
+from logochron.sources.files.typed_files import DayKey, TypedTable, described
 from logochron.sources.scanned import NO_DAY
-from logochron.sources.values.python_decimals import as_decimals, first_value
-from logochron.sources.values.whole_units import Reach, reach_of
+from logochron.sources.values.amounts import Reach, as_decimals, first_value, reach_of
 
 #: Dates of a column that tell whether it has times of day.
 _SOME_DATES = 1000

@@ -11,9 +11,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.sources.engine.connection import Engine
-from logochron.sources.engine.fetch_groups import Coded
-from logochron.sources.engine.sql import Query, day_number, quoted
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.duckdb.groups import Coded
+from logochron.sources.duckdb.sql import Query, day_number, quoted
 from logochron.sources.scanned import FIRST_ROWS, Codes
 
 #: Sets of labels that a byte tells apart.

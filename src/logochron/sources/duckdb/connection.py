@@ -154,7 +154,7 @@ class Engine:
             self.run(sql, "the source")
             with _refusals("the source"):
                 found = self.connection.fetchnumpy()
-        from logochron.sources.engine.plain_values import plain
+        from logochron.sources.duckdb.groups import plain
 
         return {name: values for name, given in found.items() if (values := plain(given)) is not None}
 

@@ -8,8 +8,8 @@ import struct
 from collections.abc import Iterator, Mapping
 from typing import NamedTuple
 
-from logochron.sources.engine.connection import Engine
-from logochron.sources.engine.sql import quoted
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.duckdb.sql import quoted
 
 #: Where frames' libraries write the types of their columns.
 _ARROW, _PANDAS = "ARROW:schema", "pandas"

@@ -19,8 +19,8 @@ from typing import NamedTuple
 from logochron.core.errors import IntakeError, QuestionError, brief
 from logochron.core.total_labels import is_total
 from logochron.options import Reading
-from logochron.sources.kinds.find_files import Source, fresh
-from logochron.sources.kinds.headers import filled, find_header, holds, unnamed
+from logochron.sources.files.find_files import Source, fresh
+from logochron.sources.files.headers import filled, find_header, holds, unnamed
 from logochron.sources.scanned import FIRST_ROWS
 
 #: What text is taken for that is not UTF-8 and bears no mark.

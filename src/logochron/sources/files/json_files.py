@@ -8,11 +8,10 @@ from collections.abc import Iterator
 from typing import Any
 
 from logochron.core.errors import IntakeError
-from logochron.sources.engine.connection import Engine
-from logochron.sources.kinds.find_files import Source
-from logochron.sources.kinds.row_table import RowTable
-from logochron.sources.kinds.text_prepare import encoding_of
-from logochron.sources.kinds.typed_files import TypedTable
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.files.find_files import Source
+from logochron.sources.files.text_prepare import encoding_of
+from logochron.sources.files.typed_files import RowTable, TypedTable
 
 _CHUNK, _START = 1 << 16, 1 << 20
 #: The largest object, in characters, that is read in one piece.

@@ -16,25 +16,27 @@ import numpy as np
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.options import Reading
-from logochron.sources.engine.connection import Engine
-from logochron.sources.engine.engine_scan import EngineScan, Malformed, blank_rows, first_row, total_warning
-from logochron.sources.engine.judge_amounts import judged_roll_up
-from logochron.sources.engine.rollup import Rolled
-from logochron.sources.engine.sql import MOST_DECIMALS, Amount, Query, Summing, asked_of, day_text, quoted
-from logochron.sources.kinds.find_files import Source, fresh
-from logochron.sources.kinds.headers import Placed, place_columns
-from logochron.sources.kinds.text_bytes import (
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.duckdb.engine_scan import EngineSource, Malformed, blank_rows, first_row, total_warning
+from logochron.sources.duckdb.judge_amounts import judged_roll_up
+from logochron.sources.duckdb.rollup import RollUp
+from logochron.sources.duckdb.sql import MOST_DECIMALS, Amount, Query, Summing, asked_of, day_text, quoted
+from logochron.sources.files.find_files import Source, fresh
+from logochron.sources.files.headers import Placed, place_columns
+from logochron.sources.files.text_prepare import NONE_KNOWN, Mends, TextFile, prepare
+from logochron.sources.files.text_records import (
     LongLine,
     Parting,
-    Scan,
+    Places,
+    RecordCounts,
     Swallow,
+    count_records,
     has_odd_stretch,
     mask_swallows,
-    scan,
+    runs_by_bytes,
     shorten_lines,
+    walk,
 )
-from logochron.sources.kinds.text_places import Places, runs_by_bytes, walk
-from logochron.sources.kinds.text_prepare import NONE_KNOWN, Mends, TextFile, prepare
 from logochron.sources.scanned import ReadingSpec
 from logochron.sources.values.amounts import settled, written_plainly
 from logochron.sources.values.dates import has_time, names_a_day
@@ -60,8 +62,8 @@ class _Pass:
 
     ready: _Ready
     parting: Parting
-    counted: Scan
-    rolled: Rolled | None = None
+    counted: RecordCounts
+    rolled: RollUp | None = None
     said: tuple[str, ...] = ()
     malformed: tuple[Malformed, ...] = ()
     failure: IntakeError | None = None
@@ -83,7 +85,7 @@ class _Pass:
         return below if self.rows == below else self.places.filled_below(self.ready.text.skip)
 
 
-def scan_text(engine: Engine, source: Source, spec: ReadingSpec, folder: Path) -> EngineScan:
+def scan_text(engine: Engine, source: Source, spec: ReadingSpec, folder: Path) -> EngineSource:
     """Roll up a text file, every record of it accounted for.
 
     Looked at, scanned, and once more where the bytes showed that it needs mending; then its records are reconciled.
@@ -120,7 +122,7 @@ def _inspected(source: Source, folder: Path, stated: Reading, names: Sequence[st
     if not has_odd_stretch(text.path, text.delimiter):
         return _Ready(text, text.path)
     # only its lines are looked at: what they swallow shows once the columns are known
-    seen = scan(text.path, Parting(text.delimiter, len(text.header), lambda fields: False))
+    seen = count_records(text.path, Parting(text.delimiter, len(text.header), lambda fields: False))
     found = seen.mends(recode=stated.encoding is None)
     if any(found) and found != mends:
         return _inspected(source, folder, stated, names, found)
@@ -144,7 +146,7 @@ def _passed(engine: Engine, ready: _Ready, spec: ReadingSpec, *, underscores: bo
 
     parting, stop = _parting(text, spec, placed), Event()
     with ThreadPoolExecutor(1) as beside:
-        counting = beside.submit(scan, path, parting, stop)
+        counting = beside.submit(count_records, path, parting, stop)
         try:
             shown = [text.column(placed.at[amount.column]) for amount in query.amounts if amount.column]
             plain = all(map(written_plainly, shown))
@@ -171,7 +173,7 @@ def _agreed(done: _Pass) -> bool:
     return bool(unclear) or done.rows == done.filled
 
 
-def _reconciled(done: _Pass) -> tuple[Scan, Places]:
+def _reconciled(done: _Pass) -> tuple[RecordCounts, Places]:
     """The records by the bytes, where need be by Python's own reader; refused where the engine's are not as many.
 
     A pass that met swallowed lines is to be made again, and is not held against them.
@@ -194,13 +196,13 @@ def _reconciled(done: _Pass) -> tuple[Scan, Places]:
     return counted, places
 
 
-def _accounted(engine: Engine, done: _Pass, counted: Scan, places: Places, spec: ReadingSpec) -> EngineScan:
+def _accounted(engine: Engine, done: _Pass, counted: RecordCounts, places: Places, spec: ReadingSpec) -> EngineSource:
     """The file with all its records."""
     assert done.rolled is not None
     ready, text = done.ready, done.ready.text
     lines = _FileLines(ready.path, text.skip, tuple(bad.position for bad in done.malformed), places)
     name = text.source.name
-    return EngineScan(
+    return EngineSource(
         engine=engine,
         name=name,
         rolled=done.rolled,
@@ -217,7 +219,7 @@ def _accounted(engine: Engine, done: _Pass, counted: Scan, places: Places, spec:
     )
 
 
-def _stray(counted: Scan) -> str:
+def _stray(counted: RecordCounts) -> str:
     lines, first, text = counted.longest
     return (
         f"; look for a stray quote in line {first:,}: {text[:60]!r}, which runs on for {lines:,} lines" if first else ""

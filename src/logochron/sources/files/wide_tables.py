@@ -15,15 +15,13 @@ from logochron.core.choices import PLURALS, Grain, how_many, values
 from logochron.core.errors import IntakeError, QuestionError
 from logochron.core.total_labels import TOTAL, is_total
 from logochron.options import Reading
-from logochron.sources.engine.connection import Engine
-from logochron.sources.engine.sql import is_empty, quoted
-from logochron.sources.kinds.find_files import Source
-from logochron.sources.kinds.headers import filled, fold
-from logochron.sources.kinds.row_table import RowTable, TableLines
-from logochron.sources.kinds.text_bytes import Parting, scan
-from logochron.sources.kinds.text_places import walk
-from logochron.sources.kinds.text_prepare import fields_of_any_size, prepare
-from logochron.sources.kinds.typed_files import DAY_NUMBER, TypedTable
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.duckdb.sql import is_empty, quoted
+from logochron.sources.files.find_files import Source
+from logochron.sources.files.headers import filled, fold
+from logochron.sources.files.text_prepare import fields_of_any_size, prepare
+from logochron.sources.files.text_records import Parting, count_records, walk
+from logochron.sources.files.typed_files import DAY_NUMBER, RowTable, TableLines, TypedTable
 from logochron.sources.scanned import PERIOD
 from logochron.sources.values.amounts import is_amount
 from logochron.sources.values.period_names import ordinal_named, read_label
@@ -50,7 +48,7 @@ def carry_text(engine: Engine, source: Source, folder: Path, stated: Reading, na
     """
     text = prepare(source, folder, stated, names)
     parting = Parting(text.delimiter, len(text.header), lambda fields: any(map(is_amount, fields)))
-    seen = scan(text.path, parting)
+    seen = count_records(text.path, parting)
     mends = seen.mends(recode=True)
     if any(mends):
         text = prepare(source, folder, stated, names, mends)

@@ -7,9 +7,9 @@ from collections.abc import Callable, Mapping
 from typing import NamedTuple
 
 from logochron.core.errors import IntakeError
-from logochron.sources.engine.connection import Engine
-from logochron.sources.engine.rollup import Rolled, roll_up
-from logochron.sources.engine.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, condition, quoted
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.duckdb.rollup import RollUp, roll_up
+from logochron.sources.duckdb.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, condition, quoted
 from logochron.sources.scanned import Priced, ReadingSpec, check_currencies
 from logochron.sources.values.amounts import (
     APOSTROPHES,
@@ -39,7 +39,7 @@ def judged_roll_up(
     find: Callable[[Query, str, str], str],
     *,
     plain: bool,
-) -> tuple[Rolled, tuple[str, ...]]:
+) -> tuple[RollUp, tuple[str, ...]]:
     """The roll-up, with the writing of text amounts judged where it must be, and what was recognised of it.
 
     Parameters
