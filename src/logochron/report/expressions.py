@@ -178,7 +178,7 @@ def _where(reader: _Reader) -> dict[str, list[Any]]:
     return {column: [Not(*labels)] if sign == "!=" else list(labels)}
 
 
-def alert(text: str, option: str = "--alert") -> Alert:
+def parsed_alert(text: str, option: str = "--alert") -> Alert:
     """An alert as ``--alert`` writes it; `option`: what holds it.
 
     >>> alert("growth < -5%").value
@@ -264,7 +264,7 @@ def alerts_of(
     QuestionError
         Where one is malformed, or of a column or a word that the answer does not have.
     """
-    alerts = [alert(text, option) for text in texts]
+    alerts = [parsed_alert(text, option) for text in texts]
     known = {**headings, **{name: name for name in dimensions}}
     of_answer = question_type(answer)
     alerts = [replace(alert, column=of_answer.column_named(alert.column, known)) for alert in alerts]

@@ -16,7 +16,7 @@ from logochron.core.book.sums import Amounts, IdCounts
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.sources.duckdb.connection import Engine
-from logochron.sources.duckdb.groups import EngineIds
+from logochron.sources.duckdb.count_ids import EngineIds
 from logochron.sources.scanned import LeafGroups, ReadingSpec, RolledSource
 
 #: So many decimals a sum has at most that is a whole number of the smallest part.

@@ -154,9 +154,23 @@ class Engine:
             self.run(sql, "the source")
             with _refusals("the source"):
                 found = self.connection.fetchnumpy()
-        from logochron.sources.duckdb.groups import plain
+        return {name: values for name, given in found.items() if (values := _unmasked(given)) is not None}
 
-        return {name: values for name, given in found.items() if (values := plain(given)) is not None}
+
+def _unmasked(values: Any) -> NDArray[Any] | None:
+    """Values without a mask: unknown numbers as NaN, anything else unknown as None; none where they are no array."""
+    import numpy as np  # the engine opens while it is loaded
+
+    if type(values) is np.ndarray:  # most are; numpy.ma is loaded for others only
+        return values
+    if not isinstance(values, np.ndarray):
+        return None
+    unknown = np.ma.getmaskarray(values)
+    bare: NDArray[Any] = np.ma.getdata(values)
+    if unknown.any():
+        bare = bare.astype(np.float64 if bare.dtype.kind == "f" else object)
+        bare[unknown] = np.nan if bare.dtype.kind == "f" else None
+    return bare
 
 
 def _open() -> duckdb.DuckDBPyConnection:

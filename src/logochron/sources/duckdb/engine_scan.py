@@ -16,7 +16,7 @@ from logochron.core.book.measures import Aggregate
 from logochron.core.days import Days
 from logochron.core.total_labels import is_total
 from logochron.sources.duckdb.connection import Engine
-from logochron.sources.duckdb.groups import collect_ids
+from logochron.sources.duckdb.count_ids import collect_ids
 from logochron.sources.duckdb.rollup import RollUp
 from logochron.sources.duckdb.sql import Query, inner, is_empty, quoted, texts_of
 from logochron.sources.scanned import Groups, IdTable, Priced, ReadingSpec

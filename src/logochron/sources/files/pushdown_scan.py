@@ -17,8 +17,9 @@ from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.core.total_labels import is_total
 from logochron.sources.duckdb.connection import Engine
+from logochron.sources.duckdb.count_ids import lay_ids
 from logochron.sources.duckdb.engine_scan import is_rare_zero
-from logochron.sources.duckdb.groups import groups_of, lay_ids
+from logochron.sources.duckdb.groups import groups_of
 from logochron.sources.duckdb.rollup import LIMITS, MOST_SUM, RollUp
 from logochron.sources.duckdb.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, day_text
 from logochron.sources.files.find_files import Source

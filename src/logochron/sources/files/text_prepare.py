@@ -20,7 +20,7 @@ from logochron.core.errors import IntakeError, QuestionError, brief
 from logochron.core.total_labels import is_total
 from logochron.options import Reading
 from logochron.sources.files.find_files import Source, fresh
-from logochron.sources.files.headers import filled, find_header, holds, unnamed
+from logochron.sources.files.headers import SampleColumn, filled, find_header, holds, unnamed
 from logochron.sources.scanned import FIRST_ROWS
 
 #: What text is taken for that is not UTF-8 and bears no mark.
@@ -394,3 +394,17 @@ def _delimiter(
 def _check_header(source: Source, header: tuple[str, ...]) -> None:
     if len(header) > _MOST_COLUMNS:
         raise IntakeError(f"{source.name}: the header has more than {_MOST_COLUMNS:,} columns")
+
+
+def sample_of_text(text: TextFile) -> list[SampleColumn]:
+    """The columns of a text file.
+
+    Raises
+    ------
+    IntakeError
+        Where no row has as many fields as the header.
+    """
+    if not text.sample and text.usual_fields != len(text.header):
+        raise IntakeError(f"{text.source.name} has no row like its header{text.hint}")
+    places = range(len(text.header))
+    return [SampleColumn(text.header[i], tuple(f for f in text.column(i) if f.strip())) for i in places]

@@ -29,9 +29,9 @@ from logochron.sources.duckdb.sql import (
     quoted,
 )
 from logochron.sources.files.find_files import Source, folder_keys
-from logochron.sources.files.headers import Placed, place_columns
-from logochron.sources.files.scan import JoinedFiles
-from logochron.sources.scanned import ReadingSpec
+from logochron.sources.files.headers import Placed, SampleColumn, place_columns
+from logochron.sources.files.joined_files import JoinedFiles
+from logochron.sources.scanned import FIRST_ROWS, ReadingSpec
 from logochron.sources.values.amounts import Reach
 
 #: So many rows, and so many fields, are laid into the table together.
@@ -380,3 +380,14 @@ def local_time(sql: str, zone: str) -> str:
 
 def _offset(zone: str) -> re.Match[str] | None:
     return re.fullmatch(r"(?:UTC)?([+-])(\d\d):?(\d\d)", zone)
+
+
+def sample_of_table(engine: Engine, source: Source, table: TypedTable) -> list[SampleColumn]:
+    """The columns of a table with types."""
+    texts = ", ".join(f"{column}::VARCHAR" for column in table.columns)
+    rows = engine.rows(f"SELECT {texts} FROM {table.relation} LIMIT {FIRST_ROWS}", source.name)
+    columns = []
+    for name, kind, fields in zip(table.header, table.types, zip(*rows) if rows else [()] * len(table.header)):
+        simple = "date" if kind.startswith(("DATE", "TIMESTAMP")) else "number" if NUMBER.fullmatch(kind) else "text"
+        columns.append(SampleColumn(name, tuple(f for f in fields if f is not None and f.strip()), simple))
+    return columns
