@@ -11,8 +11,6 @@ import io
 import os
 import re
 import shlex
-import subprocess
-import sys
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -20,6 +18,7 @@ from typing import Any, Literal, get_args, get_origin
 
 from pydantic.fields import FieldInfo
 from pydantic_core import PydanticUndefined
+from run_here import run_here
 
 import logochron as lc
 from logochron.report import settings
@@ -61,7 +60,9 @@ GALLERY: dict[str, tuple[str, str]] = {
     "table": ("lc.draw.table(months)", "The table as a picture, with small lines and share bars."),
     "backtest": ("lc.draw.backtest(month)", "From which day on an estimate can be believed."),
 }
-_ANSWERS = """import logochron as lc
+_ANSWERS = """from run_here import run_here
+
+import logochron as lc
 
 book = lc.read(
     "brinefold/brinefold-sales.csv", date="sold_on", measures=[lc.Measure("revenue", unit="EUR")], by=["harbor", "line"]
@@ -155,7 +156,7 @@ def _commands(block: str) -> str:
     runs = []
     for line in block.splitlines():
         words = shlex.split(line)[1:]
-        ran = subprocess.run([sys.executable, "-m", "logochron", *words], capture_output=True, text=True, check=False)
+        ran = run_here(*words)
         if ran.returncode:
             raise SystemExit(f"{line}\n{ran.stderr}")
         runs.append(ran.stdout.rstrip())

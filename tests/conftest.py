@@ -2,11 +2,7 @@
 
 from __future__ import annotations
 
-import contextlib
-import io
-import logging
 import os
-import signal
 import subprocess
 import sys
 from collections.abc import Callable, Sequence
@@ -18,6 +14,9 @@ from hypothesis import settings
 
 import logochron as lc
 from logochron.cli.main import cli as command_line
+
+sys.path.insert(0, str(Path(__file__).parents[1] / "scripts"))
+from run_here import run_here  # noqa: E402
 
 # no time is ever asserted; on a build machine the same examples are drawn every time
 settings.register_profile("here", deadline=None)
@@ -55,32 +54,6 @@ def run_process(
         cwd=cwd,
         env={**os.environ, "PYTHONIOENCODING": "utf-8", **(env or {})},
     )
-
-
-def run_here(
-    *words: object, env: dict[str, str] | None = None, cwd: Path | None = None
-) -> subprocess.CompletedProcess[str]:
-    """The same in this process, many times faster: the same function that the console script calls."""
-    from logochron.cli.main import run
-
-    out, err = (io.TextIOWrapper(io.BytesIO(), encoding="utf-8") for _ in range(2))
-    log = logging.getLogger("logochron")
-    kept = log.propagate, log.handlers, {number: signal.getsignal(number) for number in _SIGNALS}
-    with pytest.MonkeyPatch.context() as patch:
-        for name, value in (env or {}).items():
-            patch.setenv(name, value)
-        patch.chdir(cwd or Path.cwd())
-        patch.setattr(sys, "argv", ["logochron", *map(str, words)])
-        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err), pytest.raises(SystemExit) as left:
-            run()
-    log.propagate, log.handlers = kept[:2]
-    for number, handler in kept[2].items():
-        signal.signal(number, handler)
-    texts = [stream.buffer.getvalue().decode().replace("\r\n", "\n") for stream in (out, err)]  # type: ignore[attr-defined]
-    return subprocess.CompletedProcess(words, int(left.value.code or 0), *texts)
-
-
-_SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 
 
 @pytest.fixture

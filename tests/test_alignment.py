@@ -331,7 +331,7 @@ def test_the_option_that_closes_an_edge(rows_file, asked, said):
     assert all(part in notes for part in said) and bool(said) == ("only partly covered" in notes)
 
 
-@settings(max_examples=60)
+@settings(max_examples=30)
 @given(st.data())
 def test_closed_days_and_spans_against_plain_dates(days_book, data):
     """Days skipped where none was recorded; any span against the days before, those of a year ago, 364 days earlier."""

@@ -7,6 +7,7 @@ import fcntl
 import gzip
 import io
 import json
+import multiprocessing
 import os
 import pty
 import re
@@ -14,11 +15,13 @@ import struct
 import subprocess
 import sys
 import termios
+from multiprocessing.reduction import DupFd
 from pathlib import Path
 
 import duckdb
 import pytest
 import xlsxwriter
+from run_here import run_on
 
 import logochron as lc
 
@@ -30,15 +33,21 @@ def sales(tmp_path_factory) -> Path:
     return lc.demo.write(tmp_path_factory.mktemp("demo"))[0]
 
 
+#: Processes that begin with the package loaded.
+FORKS = multiprocessing.get_context("forkserver")
+FORKS.set_forkserver_preload(
+    ["run_here", "pandas", "logochron.cli.asking", "logochron.views.tables.terminal", "duckdb", "rich.console"]
+)
+
+
 def on_terminal(width: int, *words: object, env: dict[str, str] | None = None) -> str:
     """What the command prints to a terminal of some width; progress, which depends on the machine, goes elsewhere."""
     master, slave = pty.openpty()
     fcntl.ioctl(slave, termios.TIOCSWINSZ, struct.pack("HHHH", 40, width, 0, 0))
     environment = {**os.environ, "TERM": "xterm-256color", "COLORTERM": "truecolor", **(env or {})}
     environment.pop("COLUMNS", None)
-    process = subprocess.Popen(
-        [sys.executable, "-m", "logochron", *map(str, words)], stdout=slave, stderr=subprocess.DEVNULL, env=environment
-    )
+    process = FORKS.Process(target=run_on, args=(DupFd(slave), [str(word) for word in words], environment))
+    process.start()
     os.close(slave)
     said = b""
     while True:
@@ -50,7 +59,8 @@ def on_terminal(width: int, *words: object, env: dict[str, str] | None = None) -
             break
         said += chunk
     os.close(master)
-    assert process.wait(timeout=60) == 0
+    process.join(timeout=60)
+    assert process.exitcode == 0
     return said.decode()
 
 

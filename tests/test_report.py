@@ -198,7 +198,7 @@ def test_only_what_changed_is_restated(rows_file, tmp_path, by):
 ])  # fmt: skip
 def test_figures_made_by_hand(report, caplog, monkeypatch, tmp_path, made):
     """What stands in for the figures of the last run, even where the list of files says that it is ours."""
-    path = report(ONE + 'by = ["item"]\n')
+    path = report(ONE + 'by = ["item"]\ntable = false\nfigure = false\nwords = false\n')
     folder = tmp_path / "week"
     lc.Report.load(path).run().write(folder)
     figures = folder / "figures.parquet"

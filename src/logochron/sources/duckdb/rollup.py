@@ -9,7 +9,7 @@ import numpy as np
 
 from logochron.sources.duckdb.connection import Engine, UnsoundRecords
 from logochron.sources.duckdb.groups import fetched, grouped, groups_of
-from logochron.sources.duckdb.savings import Fold, LabelSets, extent, fold, label_sets
+from logochron.sources.duckdb.label_sets import LabelSets, label_sets, least_amounts
 from logochron.sources.duckdb.sql import (
     MOST_DECIMALS,
     Amount,
@@ -29,7 +29,7 @@ from logochron.sources.values.amounts import sums_are_exact
 
 #: Whole numbers up to this are all doubles; sums up to this leave room for differences of whole numbers.
 _EXACT, MOST_SUM = 2.0**53, 2.0**62
-#: Below so many units amounts are added up swiftly.
+#: Below so many units amounts add up without a look at each.
 _SMALL = 2**32
 
 
@@ -68,52 +68,78 @@ def roll_up(engine: Engine, query: Query, plans: Plans, name: str, judge: Judge 
         return RollUp(query, groups_of(engine, query, plans, stats), sound=False)
 
 
-def _flawless_pass(engine: Engine, query: Query, plans: Plans, name: str, *, saving: bool = True) -> Groups | None:
+def _flawless_pass(engine: Engine, query: Query, plans: Plans, name: str, *, trusted: bool = True) -> Groups | None:
     """The roll-up of sources without a flaw, None where there may be one: plain sums that prove themselves.
 
     Every amount that counts is there and a whole number of its scale's unit, and small: any other makes the sum of
-    its group far too large. As doubles such numbers add up exactly while the sum of their sizes stays under 2**53,
-    which the limit times the rows of a group proves. `saving`: counts are folded into sums where that promises to do,
-    and amounts in memory are proved there.
+    its group far too large (see `_proof`), and such numbers add up exactly (see `_adds_up_exactly`).
+
+    Parameters
+    ----------
+    trusted
+        Whether amounts in memory, which were looked at there, need no proof of their own.
     """
     if query.empty_is_zero:
         return None
-    known = extent(engine, query, name)
-    sets = label_sets(engine, query, name)
     scales = [plans[amount.key].scale for amount in query.amounts]
-    folded = fold(known, 10 ** scales[0], sets) if scales and saving else None
+    sets = label_sets(engine, query, name)
     reaches = {
         i: reach
         for i, (amount, scale) in enumerate(zip(query.amounts, scales))
         if amount.reach and (reach := amount.reach(10**scale)) is not None
     }
-    tops = {i: reach.largest for i, reach in reaches.items()} if saving else {}
-    least = known.least if known else ()
+    tops = {i: reach.largest for i, reach in reaches.items()} if trusted else {}
+    least = least_amounts(engine, query, name)
     # what is known to have no negative amount is not asked for one
-    falling = [
-        i for i in range(len(scales)) if (reaches[i].falls if i in reaches else not (i < len(least) and least[i] >= 0))
-    ]
-    sums = _flawless_sums(query, scales, sets, folded, tops, falling)
-    laid, back = (sets.in_a_table(sums.added), "RESET perfect_ht_threshold") if sets else ("", "")
-    made = f"CREATE OR REPLACE TEMP TABLE g AS {sums.sql}; DROP TABLE IF EXISTS reject_errors"
-    try:
-        engine.run("; ".join(filter(None, (laid, made, back))), name)
-    except UnsoundRecords:
-        if back:
-            engine.run(back, name)
-        return None  # the careful pass tells why
+    falling = [i for i in range(len(scales)) if (reaches[i].falls if i in reaches else not least[i] >= 0)]
+    sums = _flawless_sums(query, scales, sets, tops, falling)
+    if not _laid(engine, sums, sets, name):
+        return None
     found = _statistics(engine, sums.stats)  # looked at before anything is fetched in vain
     places = range(len(query.amounts))
     exact = all((found[f"top{i}"] or 0.0) <= _EXACT and (found[f"size{i}"] or 0.0) < MOST_SUM for i in places)
     if not exact or found.get("lost"):
         return None
     most = found["most"] or 0
-    # sum and count may have run into each other where a group is large, or the statistics are wrong
-    ran_over = folded and (most >= folded.most or found["rows"] != folded.rows)
-    if ran_over or not all(sums_are_exact(most, top) for top in tops.values()):
-        return _flawless_pass(engine, query, plans, name, saving=False)
-    if len(scales) > bool(folded) + len(tops) and most * _SMALL > _EXACT:
+    if not all(sums_are_exact(most, top) for top in tops.values()):
+        return _flawless_pass(engine, query, plans, name, trusted=False)
+    if len(scales) > len(tops) and not _adds_up_exactly(most):
         return None
+    return _flawless_groups(engine, query, plans, sets, sums, found, falling)
+
+
+def _adds_up_exactly(most: int) -> bool:
+    """Whether doubles add up so many whole numbers below `_SMALL` without any rounding, in any order.
+
+    A double holds every whole number up to 2**53, and the sum of two whole numbers is rounded only where it lies past
+    that (IEEE 754-2019, clauses 3.3 and 4.3). No partial sum is larger in size than so many times the largest.
+    """
+    return most * _SMALL <= _EXACT
+
+
+def _laid(engine: Engine, sums: _FlawlessSums, sets: LabelSets | None, name: str) -> bool:
+    """Lay the groups down as the table `g`; not where the engine finds a record unsound."""
+    before, after = (sets.in_a_table(sums.added), "RESET perfect_ht_threshold") if sets else ("", "")
+    made = f"CREATE OR REPLACE TEMP TABLE g AS {sums.sql}; DROP TABLE IF EXISTS reject_errors"
+    try:
+        engine.run("; ".join(filter(None, (before, made, after))), name)
+    except UnsoundRecords:
+        if after:
+            engine.run(after, name)
+        return False  # the careful pass tells why
+    return True
+
+
+def _flawless_groups(
+    engine: Engine,
+    query: Query,
+    plans: Plans,
+    sets: LabelSets | None,
+    sums: _FlawlessSums,
+    found: Mapping[str, Any],
+    falling: Sequence[int],
+) -> Groups:
+    """The groups of the table `g` brought here."""
     below = [f"coalesce(m{i}, 0) < 0 AS m{i}" for i in falling]
     fields = ["n", *sums.totals, *below, *(["l"] if sets else []), *(["keep"] if query.where else [])]
     arrays, coded = fetched(engine, query, fields, () if sets else query.labels, day=query.key_day)
@@ -157,13 +183,12 @@ def _flawless_sums(
     query: Query,
     scales: Sequence[int],
     sets: LabelSets | None,
-    folded: Fold | None,
     tops: Mapping[int, float],
     falling: Sequence[int],
 ) -> _FlawlessSums:
     keys = {"d": query.date_key or query.date}
     keys |= {"l": sets.sql} if sets else {f"h{i}": sql for i, sql in enumerate(query.labels.values())}
-    stats = {"most": "max(n)", "rows": "sum(n)"} | ({"lost": "count(*) - count(l)"} if sets else {})
+    stats = {"most": "max(n)"} | ({"lost": "count(*) - count(l)"} if sets else {})
     amounts, source = query.amounts, query.strict
     keep = condition(query.where, query.conditions) if query.where else ""
     if keep and query.quick:  # rows that are left out are counted apart
@@ -174,13 +199,13 @@ def _flawless_sums(
     if keep:
         stats["most"] = "max(n) FILTER (keep)"
     fields = [f"{sql} AS {key}" for key, sql in keys.items()]
-    rolled, units, totals = [] if folded else ["count(*) AS n"], [], []
+    rolled, units, totals = ["count(*) AS n"], [], []
     for i, amount in enumerate(amounts):
         fields.append(f"{_with_signs(amount, query)} AS y{i}")
         if i in tops:
             added, total = f"sum(y{i}) AS s{i}", f"round(s{i} * {10 ** scales[i]})"
         else:
-            whole, added, total = _proof(i, scales[i], as_decimal=amount.is_text, folded=None if i else folded)
+            whole, added, total = _proof(i, scales[i], as_decimal=amount.is_text)
             units.append(whole)
         rolled.append(added)
         totals.append(f"{total} AS s{i}")
@@ -195,9 +220,6 @@ def _flawless_sums(
     # the whole numbers are worked out once, beside the doubles
     rows = f"SELECT {', '.join(['*', *units])} FROM (SELECT {', '.join(fields)} FROM {source})"
     sql = f"SELECT {', '.join([*keys, *rolled])} FROM ({rows}) GROUP BY ALL"
-    if folded:
-        counted = f"SELECT *, round(s0 / {folded.one}) AS n FROM ({sql})"
-        sql = f"SELECT * REPLACE (s0 - n * {folded.one} AS s0) FROM ({counted})"
     if keep and query.quick:
         sql += f" UNION ALL BY NAME {_left_out(query, keep)}"
     return _FlawlessSums(sql, len(rolled), totals, stats)
@@ -212,11 +234,11 @@ def _left_out(query: Query, keep: str) -> str:
     return f"SELECT {', '.join(fields)} FROM {query.strict} WHERE NOT ({keep}) GROUP BY ALL"
 
 
-def _proof(i: int, scale: int, *, as_decimal: bool, folded: Fold | None) -> tuple[str, str, str]:
+def _proof(i: int, scale: int, *, as_decimal: bool) -> tuple[str, str, str]:
     """An amount `y` as a whole number `x` of units, its sum, far too large where an amount is none, and that in units.
 
     Doubles are quickest where amounts lie as such. Amounts read from text are proved by the engine's decimals: its
-    rounding of doubles slows the reading of text beside it down. `folded`: it is counted by its sum besides.
+    rounding of doubles slows the reading of text beside it down.
     """
     unit = 10**scale
     if as_decimal:
@@ -225,10 +247,9 @@ def _proof(i: int, scale: int, *, as_decimal: bool, folded: Fold | None) -> tupl
         x, shown = f"y{i}::DECIMAL(18, {scale})", f"(s{i} * {unit})::DOUBLE"
     else:
         flaw = "'infinity'::DOUBLE"
-        sound = f"x{i} / {unit} = y{i} AND abs(x{i}) < {folded.limit if folded else _SMALL}"
+        sound = f"x{i} / {unit} = y{i} AND abs(x{i}) < {_SMALL}"
         x, shown = f"round(y{i} * {unit})", f"s{i}"
-    added = f"x{i} + {folded.one}" if folded else f"x{i}"
-    return f"{x} AS x{i}", f"sum(CASE WHEN {sound} THEN {added} ELSE {flaw} END) AS s{i}", shown
+    return f"{x} AS x{i}", f"sum(CASE WHEN {sound} THEN x{i} ELSE {flaw} END) AS s{i}", shown
 
 
 def _with_signs(amount: Amount, query: Query) -> str:

@@ -296,7 +296,6 @@ def scan_typed(
         quick=table.quick,
         # the engine joins no statistics of several files, and none are of some rows only
         known=source.kind == "parquet" and files is None and not spec.where,
-        date_ends=date.ends,
         all_fields=[f"{column}::VARCHAR" for column in table.columns],
         **asked,
     )
@@ -323,15 +322,11 @@ def scan_typed(
 
 
 class _Date(NamedTuple):
-    """The engine's expression for a date, what rows are grouped by where that is cheaper, and what was recognised.
-
-    `ends` has its least and greatest on the first and last day.
-    """
+    """The engine's expression for a date, what rows are grouped by where that is cheaper, and what was recognised."""
 
     sql: str
     key: DayKey = DayKey("", "")
     said: tuple[str, ...] = ()
-    ends: str = ""
 
 
 def _date(engine: Engine, source: Source, spec: ReadingSpec, table: TypedTable, placed: Placed) -> _Date:
@@ -342,13 +337,13 @@ def _date(engine: Engine, source: Source, spec: ReadingSpec, table: TypedTable, 
         return _Date(name)
     if kind.startswith(_TEXT):
         return _Date(day_text(f"{name}::VARCHAR", spec.stated.tz) if spec.times_cut else f"{name}::VARCHAR")
-    day, said, ends = f"{name}::DATE", "", name
+    day, said = f"{name}::DATE", ""
     if kind.startswith(_INSTANT):
         zone, said = _zone(engine, source, spec, table, table.header[at])
-        day, ends = f"{local_time(name, zone)}::DATE", ""
+        day = f"{local_time(name, zone)}::DATE"
     if kind.startswith(("TIMESTAMP", "DATE")):
         key = table.days.get(at, DayKey(day, day_number("d")))
-        return _Date(day_number(day), key, (said,) if said else (), ends)
+        return _Date(day_number(day), key, (said,) if said else ())
     if NUMBER.fullmatch(kind):  # 20261018, or a day of a spreadsheet
         return _Date(
             f"CASE WHEN {name} = round({name}) THEN TRY_CAST({name} AS BIGINT)::VARCHAR ELSE {name}::VARCHAR END"
