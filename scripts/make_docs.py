@@ -16,6 +16,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, Literal, get_args, get_origin
 
+from api_page import api
 from pydantic.fields import FieldInfo
 from pydantic_core import PydanticUndefined
 from run_here import run_here
@@ -60,9 +61,7 @@ GALLERY: dict[str, tuple[str, str]] = {
     "table": ("lc.draw.table(months)", "The table as a picture, with small lines and share bars."),
     "backtest": ("lc.draw.backtest(month)", "From which day on an estimate can be believed."),
 }
-_ANSWERS = """from run_here import run_here
-
-import logochron as lc
+_ANSWERS = """import logochron as lc
 
 book = lc.read(
     "brinefold/brinefold-sales.csv", date="sold_on", measures=[lc.Measure("revenue", unit="EUR")], by=["harbor", "line"]
@@ -192,7 +191,10 @@ def pages(pictures: Path) -> dict[str, str]:
     """All pages by name, made in the demo's folder; the gallery's pictures are drawn into a folder."""
     with demo_folder():
         made = {path.stem: page(path.stem) for path in sorted(PAGES.glob("*.md"))}
-        return made | {"gallery": gallery(pictures)}
+        return made | {
+            "gallery": gallery(pictures),
+            "api": _MADE.replace("scripts/doc_pages/{name}.md", "docstrings") + api(),
+        }
 
 
 if __name__ == "__main__":

@@ -278,7 +278,11 @@ def test_scenes_of_new_figures(months, demo_book):
 
 def test_pages_are_not_stale(tmp_path):
     maker = runpy.run_path(str(ROOT / "scripts" / "make_docs.py"))
-    made = maker["pages"](tmp_path)
+    shape = runpy.run_path(str(ROOT / "scripts" / "make_architecture.py"))
+    made = maker["pages"](tmp_path) | {"architecture": shape["page"]()}
+    named = {f"test_{name}.py" for names in shape["TESTED_BY"].values() for name in names.split()}
+    assert named == {path.name for path in (ROOT / "tests").glob("test_*.py")}
+    assert not runpy.run_path(str(ROOT / "scripts" / "api_page.py"))["missing"]()
     for name, text in made.items():
         assert (ROOT / "docs" / f"{name}.md").read_text(encoding="utf-8") == text, f"run scripts/make_docs.py: {name}"
     assert set(maker["GALLERY"]) == set(NAMES)
