@@ -24,7 +24,7 @@ LAYERS["cli"] = {"core", "sources", "views", "demo", "report"}
 #: The rooms of each layer from the ground up; those of one floor do not know each other. "" is the layer's own folder.
 ROOMS = {
     "core": [{""}, {"calendars"}, {"book"}, {"align", "judge"}, {"rows"}, {"questions"}],
-    "sources": [{"values"}, {"scanned"}, {"duckdb"}, {"pushdown"}, {"files"}, {""}],
+    "sources": [{"values"}, {"rolled_source"}, {"duckdb"}, {"pushdown"}, {"files"}, {""}],
     "views": [
         {"catalog", "locale_texts", "palette", "sections", "whole_file"},
         {"formats"},

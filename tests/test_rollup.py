@@ -15,7 +15,7 @@ from pyarrow import parquet
 
 import logochron as lc
 from logochron.sources.duckdb import rollup
-from logochron.sources.files.scan import MANY
+from logochron.sources.files.source_reader import MANY
 from logochron.sources.values.amounts import Reach, reach_of, sums_are_exact
 
 DAY = "DATE '2024-01-01' + (hash(i, 1) % 700)::INT"

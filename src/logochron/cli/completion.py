@@ -36,14 +36,14 @@ def script(shell: str) -> str:
     """What a shell is to carry out so that it completes."""
     known = get_completion_class(shell)
     assert known is not None
-    made = known(click.Group(), {}, _PROGRAM, _VARIABLE)
-    return made.source_template % made.source_vars()
+    completer = known(click.Group(), {}, _PROGRAM, _VARIABLE)
+    return completer.source_template % completer.source_vars()
 
 
 def answer_shell(command: click.Group) -> int | None:
     """Answer a shell that asks what could come next; None where none does."""
-    asked = os.environ.get(_VARIABLE)
-    return shell_complete(command, {}, _PROGRAM, _VARIABLE, asked) if asked else None
+    question = os.environ.get(_VARIABLE)
+    return shell_complete(command, {}, _PROGRAM, _VARIABLE, question) if question else None
 
 
 def versions() -> str:

@@ -37,13 +37,13 @@ def _command(usual: str, *taken: Callable[[Any], Any]) -> Callable[[Callable[...
     """A command: what is usual after its name, and what gives it its options."""
 
     def register(function: Callable[..., None]) -> Callable[..., None]:
-        def made() -> click.Command:
+        def build() -> click.Command:
             decorated = function
             for one in reversed(taken):
                 decorated = one(decorated)
             return cloup.command(cls=_Command, usual=usual)(decorated)
 
-        _COMMANDS[function.__name__] = made
+        _COMMANDS[function.__name__] = build
         return function
 
     return register
@@ -67,8 +67,8 @@ class _Questions(click.Group):
         try:
             return super().invoke(ctx)
         except click.NoSuchOption as error:
-            if told := synonym(error.option_name):
-                raise click.UsageError(f"no option {error.option_name}: here it is {told}", error.ctx) from None
+            if ours := synonym(error.option_name):
+                raise click.UsageError(f"no option {error.option_name}: here it is {ours}", error.ctx) from None
             raise
 
 

@@ -213,62 +213,62 @@ def reading_of(options: dict[str, Any]) -> dict[str, Any]:
 
 def names(texts: tuple[str, ...]) -> list[str]:
     """Names given one by one or by comma; one that holds a comma itself stands in double quotes."""
-    found = (name for text in texts for row in csv.reader([text], skipinitialspace=True) for name in row)
-    return [name.strip() for name in found if name.strip()]
+    cells = (name for text in texts for row in csv.reader([text], skipinitialspace=True) for name in row)
+    return [name.strip() for name in cells if name.strip()]
 
 
 def dimensions(texts: tuple[str, ...]) -> dict[str, str]:
     """``COL`` or ``NAME=COL`` as new name -> column."""
-    found: dict[str, str] = {}
+    columns: dict[str, str] = {}
     for text in names(texts):
         new, equals, column = text.partition("=")
         if equals and not (new.strip() and column.strip()):
             raise QuestionError(f"--by must be COL or NAME=COL; got {brief(text)}")
         name = new.strip()
-        if name in found:
+        if name in columns:
             raise QuestionError(f"--by names {name!r} twice")
-        found[name] = column.strip() if equals else name
-    return found
+        columns[name] = column.strip() if equals else name
+    return columns
 
 
 def conditions(texts: tuple[str, ...]) -> dict[str, list[Any]]:
     """``COL=VALUE`` and ``COL!=VALUE`` as a filter."""
     from logochron.core.book.filters import Not
 
-    found: dict[str, list[Any]] = {}
+    filters: dict[str, list[Any]] = {}
     for text in texts:
         column, equals, label = text.partition("=")
         negated = column.endswith("!")
         column = column.removesuffix("!").strip()
         if not equals or not column:
             raise QuestionError(f"--where must be COL=VALUE or COL!=VALUE; got {brief(text)}")
-        found.setdefault(column, []).append(Not(label) if negated else label)
-    return found
+        filters.setdefault(column, []).append(Not(label) if negated else label)
+    return filters
 
 
 def scales(texts: tuple[str, ...]) -> Any:
     """``N``, or ``COL=N`` as column -> number; exactly as they are written."""
-    found: dict[str, Any] = {}
+    numbers: dict[str, Any] = {}
     for text in texts:
         column, equals, number = text.rpartition("=")
         try:
-            found[column.strip()] = rational(number)
+            numbers[column.strip()] = rational(number)
         except (ValueError, ZeroDivisionError):
             raise QuestionError(f"--scale must be N or COL=N, such as 1000; got {brief(text)}") from None
         if bool(equals) != bool(column.strip()):
             raise QuestionError(f"--scale must be N or COL=N, such as 1000; got {brief(text)}")
-    if len(found) < len(texts) or ("" in found and len(found) > 1):
+    if len(numbers) < len(texts) or ("" in numbers and len(numbers) > 1):
         raise QuestionError("--scale names one number for all columns, or one for each of some")
-    return found.get("", found) if found else 1
+    return numbers.get("", numbers) if numbers else 1
 
 
 def part(text: str, option: str) -> Fraction:
     """A part such as ``0.02`` or ``2%``, exactly."""
     try:
         percent = text.strip().endswith("%")
-        found = rational(text.strip().removesuffix("%")) / (100 if percent else 1)
+        number = rational(text.strip().removesuffix("%")) / (100 if percent else 1)
     except (ValueError, ZeroDivisionError):
-        found = Fraction(-1)
-    if not 0 <= found <= 1:
+        number = Fraction(-1)
+    if not 0 <= number <= 1:
         raise QuestionError(f"{option} must be a part from 0 to 1, such as 0.02 or 2%; got {brief(text)}")
-    return found
+    return number

@@ -33,14 +33,14 @@ def run_report(file: str, out: str | None, until: str | None, log_file: str | No
         _check_log(Path(log_file), report, folder)
     with _logged(log_file):
         answers, written = run_and_write(report, folder, until)
-    return _told(answers, written)
+    return _exit_code(answers, written)
 
 
 def run_and_write(report: Report, folder: Path, until: str | None) -> tuple[Answers, Written]:
     """Run a report and write what it gives into a folder, with progress."""
-    with _progress() as told:
-        answers = report.run(until=until, progress=lambda what, part: told(what, part * 0.1))
-        written = answers.write(folder, progress=lambda what, part: told(what, 0.1 + part * 0.9), workers=_workers())
+    with _progress() as bar:
+        answers = report.run(until=until, progress=lambda what, part: bar(what, part * 0.1))
+        written = answers.write(folder, progress=lambda what, part: bar(what, 0.1 + part * 0.9), workers=_workers())
         return answers, written
 
 
@@ -49,7 +49,7 @@ def _workers() -> int:
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
-def _told(answers: Answers, written: Written) -> int:
+def _exit_code(answers: Answers, written: Written) -> int:
     """Say what fired, changed and was refused, and where the page is."""
     for line in (*answers.alerts, *written.lines):
         say(line, named=not line.startswith(" "))
@@ -140,11 +140,11 @@ class _OneLine(logging.Formatter):
         return visible(super().format(record))
 
 
-def draft_report(sales: tuple[str, ...], target: str, asked: dict[str, Any]) -> None:
+def draft_report(sales: tuple[str, ...], target: str, options: dict[str, Any]) -> None:
     """Write a first report file for some sales."""
     from logochron.report.draft import write_draft
 
-    path = write_draft(list(sales), Path(target), asked)
+    path = write_draft(list(sales), Path(target), options)
     say(f"wrote {path}: run it by logochron report {path}")
 
 
@@ -155,7 +155,7 @@ def demonstrate(folder: str, *, plain: bool) -> None:
     first = next(iter(answers.values()))
     show(first, "table", Formats(plain=plain))
     sales, plan = (Path(folder) / name for name in (demo.SALES, demo.PLAN))
-    told = [
+    lines = [
         "",
         f"{sales}  the records",
         f"{plan}  a plan by month and harbor",
@@ -168,4 +168,4 @@ def demonstrate(folder: str, *, plain: bool) -> None:
         f"  logochron land --settings {report} --within year",
         f"  logochron drivers {sales} --value revenue --by harbor,line --at 2026-09 --quantity units",
     ]
-    put(visible("\n".join(told), lines=True) + "\n")
+    put(visible("\n".join(lines), lines=True) + "\n")

@@ -131,5 +131,5 @@ def reading_progress() -> Iterator[Callable[[float], None] | None]:
         return
     from rich.console import Console
 
-    with progress_bar(lambda: Console(stderr=True)) as told:
-        yield told
+    with progress_bar(lambda: Console(stderr=True)) as bar:
+        yield bar

@@ -157,7 +157,7 @@ def is_file_name(profile: str) -> bool:
 
 
 def book(
-    settings: Settings, path: Path, made: Calendar, until: Any, progress: Callable[[float], None] | None
+    settings: Settings, path: Path, calendar: Calendar, until: Any, progress: Callable[[float], None] | None
 ) -> Daybook:
     """The sales, read once with all that any section needs."""
     from logochron.sources.read import read
@@ -168,10 +168,10 @@ def book(
         given["covering"] = tuple(given["covering"])
     if (until := until or settings.page.until) is not None:
         given["until"] = until
-    return read(source(sales, path), measures=measures(settings), calendar=made, progress=progress, **given)
+    return read(source(sales, path), measures=measures(settings), calendar=calendar, progress=progress, **given)
 
 
-def plan(settings: Settings, path: Path, made: Calendar, sales: Daybook) -> Daybook | None:
+def plan(settings: Settings, path: Path, calendar: Calendar, sales: Daybook) -> Daybook | None:
     """The plan, where there is one."""
     table = settings.plan
     if table is None:
@@ -183,7 +183,7 @@ def plan(settings: Settings, path: Path, made: Calendar, sales: Daybook) -> Dayb
     if table.value is not None and table.measure is not None:
         return read_plan(
             file, date=table.date, value=table.value, measure=table.measure, by=dimensions(table.by),
-            records_of=table.records_of, spread=table.spread, calendar=made,
+            records_of=table.records_of, spread=table.spread, calendar=calendar,
         )  # fmt: skip
     shared = shared_dimensions(sales, dimensions(settings.sales.by))
-    return plan_of(file, sales.measures, shared, records_of=table.records_of, calendar=made, spread=table.spread)
+    return plan_of(file, sales.measures, shared, records_of=table.records_of, calendar=calendar, spread=table.spread)

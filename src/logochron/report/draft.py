@@ -39,7 +39,7 @@ def write_draft(sales: Sequence[str], path: Path, given: Mapping[str, Any]) -> P
     """
     if ordinary(path).exists():
         raise QuestionError(f"{shown_path(path)} is there already: name another file, or move it away")
-    options = {name: given[name] for name in given if name in Sales.model_fields and _told(name, given[name])}
+    options = {name: given[name] for name in given if name in Sales.model_fields and _is_stated(name, given[name])}
     reading = Reading(**options | {"on_refused": "skip"})
     if reading.periods_in_columns is None:
         reading = columns_found(list(sales), reading, not reading.by)
@@ -76,27 +76,31 @@ def _sections(book: Any, measure: str, by: Sequence[str]) -> list[dict[str, Any]
     days = book.coverage.recorded_last - book.coverage.first
     against = "year-ago" if days > _YEARS else "prior"
     usual = {"question": "compare", "each": grain, "against": against}
-    found = [{"heading": f"How the {grain}s stand", **usual, "last": 13, "measures": measure}]
+    sections = [{"heading": f"How the {grain}s stand", **usual, "last": 13, "measures": measure}]
     if grain == "month" and against == "year-ago":
-        found.append({"heading": "The year to date", **usual, "running": "year", "last": 13, "measures": measure})
-    found += [{"heading": f"By {words(name)}", **usual, "by": name, "last": 1, "measures": measure} for name in by[:3]]
+        sections.append({"heading": "The year to date", **usual, "running": "year", "last": 13, "measures": measure})
+    sections += [
+        {"heading": f"By {words(name)}", **usual, "by": name, "last": 1, "measures": measure} for name in by[:3]
+    ]
     if by:
-        found.append(
+        sections.append(
             {"heading": "What moved the total", "question": "drivers", "each": grain, "against": against, "by": by[0],
              "measures": measure}
         )  # fmt: skip
     if book.standing.records_of == "day" and days > _WEEKS:
         weeks = {"heading": "Weeks", "question": "compare", "each": "week", "against": "prior", "last": 13}
-        found.append(weeks | {"measures": measure})
+        sections.append(weeks | {"measures": measure})
         if against == "year-ago":
-            found.append({"heading": "The pace of the year", "question": "pace", "within": "year", "measures": measure})
-            found.append(
+            sections.append(
+                {"heading": "The pace of the year", "question": "pace", "within": "year", "measures": measure}
+            )
+            sections.append(
                 {"heading": "Where the month will end", "question": "land", "within": "month", "measures": measure}
             )
-    return found
+    return sections
 
 
-def _told(name: str, value: Any) -> bool:
+def _is_stated(name: str, value: Any) -> bool:
     usual = Sales.model_fields[name].default
     return value not in (None, (), [], {}, usual)
 

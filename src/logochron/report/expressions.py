@@ -51,17 +51,17 @@ class _Reader:
     def _read(self) -> _Token:
         if not self.text[self.at :].strip():
             return _Token("end", "", len(self.text.rstrip()))
-        found = _TOKEN.match(self.text, self.at)
-        if not found:
+        token = _TOKEN.match(self.text, self.at)
+        if not token:
             place = self.at + len(self.text[self.at :]) - len(self.text[self.at :].lstrip())
             quote = self.text[place] in "\"'"
             self.refuse("this quote is not closed" if quote else "this sign has no meaning here", place)
-        self.at = found.end()
+        self.at = token.end()
         for kind in ("double", "single"):
-            if found[kind] is not None:
-                return _Token("quoted", found[kind], found.start(kind) - 1)
-        kind = "sign" if found["sign"] else "word"
-        return _Token(kind, found[kind], found.start(kind))
+            if token[kind] is not None:
+                return _Token("quoted", token[kind], token.start(kind) - 1)
+        kind = "sign" if token["sign"] else "word"
+        return _Token(kind, token[kind], token.start(kind))
 
     def refuse(self, what: str, at: int | None = None) -> NoReturn:
         """Say what is wrong, and where."""
@@ -149,22 +149,22 @@ def measure(text: str, lower: list[str]) -> Measure:
     name = reader.name("the name of the measure").text
     if not reader.sign("="):
         reader.refuse(f"an = must stand between the name and what it is; {_QUOTES}")
-    made: dict[str, Any] = {}
+    parts: dict[str, Any] = {}
     first = reader.name("a column, a measure, count or distinct")
     if (first.kind, first.text) == ("word", "count"):
-        made["count"] = True
+        parts["count"] = True
         if reader.next.kind in ("word", "quoted") and (reader.next.kind, reader.next.text) != ("word", "where"):
             reader.refuse(f"count is of records; for different ids say {name}=distinct {reader.next.text}")
     elif (first.kind, first.text) == ("word", "distinct") and reader.next.kind in ("word", "quoted"):
-        made["distinct"] = reader.take().text
+        parts["distinct"] = reader.take().text
     elif sign := reader.sign("-", "/"):
-        made |= {"of": first.text, "less" if sign == "-" else "per": reader.name("a column or a measure").text}
+        parts |= {"of": first.text, "less" if sign == "-" else "per": reader.name("a column or a measure").text}
     else:
-        made["column"] = first.text
+        parts["column"] = first.text
     if reader.word("where"):
-        made["where"] = _where(reader)
+        parts["where"] = _where(reader)
     reader.end()
-    return Measure(name, better=better_of(name, lower), **made)
+    return Measure(name, better=better_of(name, lower), **parts)
 
 
 def _where(reader: _Reader) -> dict[str, list[Any]]:
@@ -211,20 +211,20 @@ def band(text: str) -> Band:
     names = [reader.name("the name of the band").text]
     while reader.next.kind in ("word", "quoted") and not (reader.next.kind == "word" and reader.next.text in keys):
         names.append(reader.take().text)
-    made: dict[str, Any] = {}
+    parts: dict[str, Any] = {}
     while key := reader.word(*keys):
         option = {"from": "from_", "below": "below", "mark": "mark"}.get(key, "verdict")
-        if option in made:
+        if option in parts:
             reader.refuse(f"{key!r} comes after another word of the same kind")
         if key in ("from", "below"):
-            made[option] = reader.number("the limit")
+            parts[option] = reader.number("the limit")
         else:
-            made[option] = key if option == "verdict" else reader.anything("the sign").text
+            parts[option] = key if option == "verdict" else reader.anything("the sign").text
     if reader.next.kind == "sign" and reader.next.text == ":":
-        made["advice"] = text[reader.next.at + 1 :].strip()
+        parts["advice"] = text[reader.next.at + 1 :].strip()
     else:
         reader.end("the advice stands after a colon")
-    return Band(" ".join(names), **made)
+    return Band(" ".join(names), **parts)
 
 
 def better_of(name: str, lower: list[str]) -> Better:
@@ -282,7 +282,7 @@ def alert_lines_of(alerts: Sequence[Alert], answer: AlignedAnswer, formats: Form
     lines: list[str] = []
     any_fired = False
     for alert in alerts:
-        found = fired(alert, answer)
-        any_fired |= any(len(kind.rows) for kind in found)
-        lines += alert_lines(alert, found, answer, formats)
+        kinds = fired(alert, answer)
+        any_fired |= any(len(kind.rows) for kind in kinds)
+        lines += alert_lines(alert, kinds, answer, formats)
     return lines, any_fired

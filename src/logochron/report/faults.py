@@ -44,7 +44,7 @@ def key_lines(text: str) -> dict[Place, int]:
     >>> key_lines('[sales]\\nfile = "a"\\n[[section]]\\neach = "month"\\n')[("section", 0, "each")]
     4
     """
-    found: dict[Place, int] = {}
+    places: dict[Place, int] = {}
     counts: dict[Place, int] = {}
     table: Place = ()
     for number, line in _logical_lines(text):
@@ -53,10 +53,10 @@ def key_lines(text: str) -> dict[Place, int]:
             if header[1] == "[[":
                 counts[table] = counts.get(table, -1) + 1
                 table = (*table, counts[table])
-            found.setdefault(table, number)
+            places.setdefault(table, number)
         elif key := _KEY.match(line):
-            found.setdefault((*table, *_names(key[1])), number)
-    return found
+            places.setdefault((*table, *_names(key[1])), number)
+    return places
 
 
 def line_of(place: Place, lines: dict[Place, int]) -> int:
@@ -142,24 +142,24 @@ class Fault(NamedTuple):
 
 def faults_of(error: ValidationError, data: Mapping[str, Any]) -> list[Fault]:
     """The faults that a validation found, one for each key."""
-    found: dict[Place, list[dict[str, Any]]] = {}
+    errors_at: dict[Place, list[dict[str, Any]]] = {}
     for one in error.errors(include_url=False):
-        found.setdefault(_place(one["loc"], data, missing=one["type"] == "missing"), []).append(dict(one))
-    return [Fault(place, partial(_told, place, errors, data)) for place, errors in found.items()]
+        errors_at.setdefault(_place(one["loc"], data, missing=one["type"] == "missing"), []).append(dict(one))
+    return [Fault(place, partial(_message, place, errors, data)) for place, errors in errors_at.items()]
 
 
 def refusal(path: Path, faults: Iterable[Fault], lines: dict[Place, int]) -> ReportError:
     """The error that tells the faults of a file from the top, the first of them where they are many."""
-    found = sorted(((line_of(fault.place, lines), fault) for fault in faults), key=itemgetter(0))
-    told = [
+    placed = sorted(((line_of(fault.place, lines), fault) for fault in faults), key=itemgetter(0))
+    sentences = [
         f"line {line}: {visible(_named(place))}{what if isinstance(what, str) else what()}"
-        for line, (place, what) in found[:_TOLD]
+        for line, (place, what) in placed[:_TOLD]
     ]
     head = shown_path(path)
-    if len(found) == 1:
-        return ReportError(f"{head}, {told[0]}")
-    more = [f"and {len(found) - _TOLD:,} more"] if len(found) > _TOLD else []
-    return ReportError("\n  ".join([f"{head} has {len(found):,} faults:", *told, *more]))
+    if len(placed) == 1:
+        return ReportError(f"{head}, {sentences[0]}")
+    more = [f"and {len(placed) - _TOLD:,} more"] if len(placed) > _TOLD else []
+    return ReportError("\n  ".join([f"{head} has {len(placed):,} faults:", *sentences, *more]))
 
 
 def _place(loc: Sequence[Any], data: Any, *, missing: bool) -> Place:
@@ -186,7 +186,7 @@ def _named(place: Place) -> str:
     return ", ".join(filter(None, (table, ".".join(map(str, place[number + 1 :]))))) + ": " * bool(place)
 
 
-def _told(place: Place, errors: Sequence[Mapping[str, Any]], data: Any) -> str:
+def _message(place: Place, errors: Sequence[Mapping[str, Any]], data: Any) -> str:
     """What is wrong with one key."""
     first = errors[0]
     kind = str(first["type"])
@@ -219,8 +219,8 @@ def _one_of(known: Sequence[str], came: object) -> str:
 def _unknown(key: str, model: type[BaseModel]) -> str:
     known = [field.alias or name for name, field in model.model_fields.items()]
     hint = nearest(key, known)
-    told = f". Did you mean {hint!r}?" if hint else "."
-    return f"there is no such key{told} There are: {', '.join(known)}"
+    offer = f". Did you mean {hint!r}?" if hint else "."
+    return f"there is no such key{offer} There are: {', '.join(known)}"
 
 
 def _model(place: Place, data: Any) -> type[BaseModel]:

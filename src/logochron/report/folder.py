@@ -108,8 +108,8 @@ def _held_alone(path: Path, place: Path) -> Iterator[None]:
                     ) from None
                 time.sleep(0.1)
             except OSError as error:
-                told = "%s cannot be held alone (%s): let no other run write into it meanwhile"
-                _LOG.warning(told, shown_path(path), error.strerror or error)
+                warning = "%s cannot be held alone (%s): let no other run write into it meanwhile"
+                _LOG.warning(warning, shown_path(path), error.strerror or error)
                 break
         yield
     finally:
@@ -206,17 +206,17 @@ class ReportFolder:
         for name in names:
             flushed(self.beside / name)
         self.check(names)
-        found = {}
+        digests = {}
         for name in names:
             with _plain(self.beside / name) as handle:
-                found[name] = [_digest(handle)]
+                digests[name] = [_digest(handle)]
         known = self._known()
         ours = [name for name in known if self.is_ours(name)]
-        gone = [name for name in ours if name not in found and not _is_protected(self.place / name)]
-        stay = {name: known[name] for name in known if name not in found and name not in gone}
-        both = {name: known.get(name, []) + found.get(name, []) for name in {**known, **found}}
+        gone = [name for name in ours if name not in digests and not _is_protected(self.place / name)]
+        stay = {name: known[name] for name in known if name not in digests and name not in gone}
+        both = {name: known.get(name, []) + digests.get(name, []) for name in {**known, **digests}}
         self._list(_UNDER_WAY, both, whole=False)
-        self._list(_WHOLE, {**stay, **found}, whole=True)
+        self._list(_WHOLE, {**stay, **digests}, whole=True)
         (self.beside / _UNDER_WAY).replace(self.place / MANIFEST)
         flushed(self.place)
         for name in names:
@@ -236,8 +236,8 @@ class ReportFolder:
             put_new(new, place)
 
     def _list(self, name: str, files: Mapping[str, list[Digest]], *, whole: bool) -> None:
-        made = _Manifest(whole=whole, files=dict(sorted(files.items())))
-        (self.beside / name).write_text(made.model_dump_json(indent=1) + "\n", encoding="utf-8")
+        manifest = _Manifest(whole=whole, files=dict(sorted(files.items())))
+        (self.beside / name).write_text(manifest.model_dump_json(indent=1) + "\n", encoding="utf-8")
         flushed(self.beside / name)
 
 

@@ -62,8 +62,8 @@ def settings_of(path: Path) -> Settings:
 
 def _too_long(path: Path, text: str) -> ReportError:
     """What is said of a number that is too long."""
-    found = re.search(r"\d[\d_]{4300,}", text)
-    line, digits = (text.count("\n", 0, found.start()) + 1, found[0]) if found else (1, "")
+    number = re.search(r"\d[\d_]{4300,}", text)
+    line, digits = (text.count("\n", 0, number.start()) + 1, number[0]) if number else (1, "")
     return ReportError(f"{shown_path(path)}, line {line}: a number must be {BOUNDS}; got {brief(digits)}")
 
 
@@ -89,18 +89,18 @@ def _text(path: Path) -> str:
 def _faults(settings: Settings, path: Path) -> Iterator[Fault]:
     """What the models cannot tell."""
     sales = settings.sales
-    yield from _made(("sales", "where"), lambda: build.where(sales.where))
+    yield from _faults_of_making(("sales", "where"), lambda: build.where(sales.where))
     for n, table in enumerate(settings.measure):
-        yield from _made(("measure", n), lambda table=table: build.measure(table))  # type: ignore[misc]
+        yield from _faults_of_making(("measure", n), lambda table=table: build.measure(table))  # type: ignore[misc]
     if settings.calendar.kind != "listed":
-        yield from _made(("calendar",), lambda: build.calendar(settings.calendar, path))
+        yield from _faults_of_making(("calendar",), lambda: build.calendar(settings.calendar, path))
     judging = Judging()
     try:
         judging = build.judging(settings.judging)
     except LogochronError as error:
         yield Fault(("judging",), str(error))
-    yield from _made(("page",), lambda: build.formats(settings.page))
-    yield from _made(("page", "palette"), lambda: build.palette(settings.page))
+    yield from _faults_of_making(("page",), lambda: build.formats(settings.page))
+    yield from _faults_of_making(("page", "palette"), lambda: build.palette(settings.page))
     yield from _no_files(settings, path)
     dimensions = list(build.dimensions(sales.by))
     for name in settings.page.choices or ():
@@ -128,8 +128,10 @@ def _of_section(
     if isinstance(section.figure, str) and section.figure not in of.figures:
         known = of.figures
         hint = nearest(section.figure, known)
-        told = f"; a figure of {section.question} is one of {', '.join(known)}" if known else "; this question has none"
-        yield Fault((*place, "figure"), f"there is no figure {section.figure!r} of it{told}"
+        choices = (
+            f"; a figure of {section.question} is one of {', '.join(known)}" if known else "; this question has none"
+        )
+        yield Fault((*place, "figure"), f"there is no figure {section.figure!r} of it{choices}"
                     + (f". Did you mean {hint!r}?" if hint else ""))  # fmt: skip
     options = section_options(section)
     by = build.listed(options.get("by", ()))
@@ -148,7 +150,7 @@ def _of_section(
     elif section.alerts:
         headings = of.headings_of(by, measures)
         for text in section.alerts:
-            yield from _made(
+            yield from _faults_of_making(
                 (*place, "alerts"),
                 lambda text=text: alerts_of([text], section.question, by, judging, headings, "alerts"),  # type: ignore[misc]
             )
@@ -175,7 +177,7 @@ def _listed(calendar: CalendarTable) -> str | None:
     return calendar.file if calendar.kind == "listed" else None
 
 
-def _made(place: Place, make: Callable[[], Any]) -> Iterator[Fault]:
+def _faults_of_making(place: Place, make: Callable[[], Any]) -> Iterator[Fault]:
     """The fault of what cannot be made."""
     try:
         make()

@@ -206,7 +206,7 @@ class Report:
             "words": table.words,
         }
         try:
-            answer = asked(table, book, plan, calendar, judging)
+            answer = answer_of(table, book, plan, calendar, judging)
             check_room(answer, "a page")
         except (IntakeError, OutputError):
             raise
@@ -229,7 +229,7 @@ class Report:
         return [f"{table.heading}: {line}" if not line.startswith(" ") else line for line in lines], fired
 
 
-def asked(table: SectionTable, book: Daybook, plan: Daybook | None, calendar: Calendar, judging: Judging) -> Result:
+def answer_of(table: SectionTable, book: Daybook, plan: Daybook | None, calendar: Calendar, judging: Judging) -> Result:
     """The answer to the question of a section."""
     of, options = question_type(table.question), section_options(table)
     ask = loaded(of.function)

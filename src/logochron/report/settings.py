@@ -49,7 +49,7 @@ def _key(default: Any, said: str, **more: Any) -> Any:
     return Field(default=default, description=said, **more)
 
 
-def _made(factory: Callable[[], Any], said: str) -> Any:
+def _table(factory: Callable[[], Any], said: str) -> Any:
     """A key that is a table or a list of its own where it is left out."""
     return Field(default_factory=factory, description=said)
 
@@ -155,7 +155,7 @@ _JudgingKeys: Any = create_model("_JudgingKeys", __base__=KeyTable, **_keys(opti
 class JudgingTable(_JudgingKeys):  # type: ignore[misc]
     """How a change is judged."""
 
-    band: list[BandTable] = _made(list, "The bands: they leave no gap.")
+    band: list[BandTable] = _table(list, "The bands: they leave no gap.")
 
 
 class PlanTable(KeyTable):
@@ -187,7 +187,7 @@ _PageKeys: Any = create_model("_PageKeys", __base__=_Title, **_keys(options_of(F
 class PageTable(_PageKeys):  # type: ignore[misc]
     """How the report is written."""
 
-    palette: dict[str, str] = _made(dict, "Colors by role, as #RRGGBB.")
+    palette: dict[str, str] = _table(dict, "Colors by role, as #RRGGBB.")
     until: Day | None = _key(None, "The report date, instead of that of [sales].")
     choices: list[str] | None = _key(None, "The dimensions that can be chosen; all where left out.")
     restated: bool = _key(True, "Whether figures that changed since the last run are named.")
@@ -199,7 +199,7 @@ class _Section(KeyTable):
     figure: str | bool | None = _key(None, "The figure; the one that suits where left out.")
     table: bool = _key(True, "Whether its table is shown.")
     words: bool = _key(True, "Whether its sentences are shown.")
-    alerts: list[str] = _made(list, 'Conditions, such as "growth < -10%".')
+    alerts: list[str] = _table(list, 'Conditions, such as "growth < -10%".')
 
 
 _SectionKeys: Any = create_model(
@@ -228,13 +228,13 @@ def _section_model(of: QuestionType) -> type[SectionTable]:
         return model
     function = loaded(of.function)
     options = [one for one in list(options_of(function, of.name))[1:] if one.name not in _OF_REPORT]
-    made: type[SectionTable] = create_model(
+    section: type[SectionTable] = create_model(
         f"{of.name}Section",
         __base__=SectionTable,
         __doc__=(function.__doc__ or "").partition("\n")[0],
         **_keys(options, question=(Literal.__getitem__(of.name), ...)),
     )
-    return made
+    return section
 
 
 #: Options of questions that a report file says once for all of them.
@@ -247,12 +247,12 @@ class Settings(KeyTable):
     """A whole report file."""
 
     sales: Sales
-    measure: list[MeasureTable] = _made(list, "The measures.")
+    measure: list[MeasureTable] = _table(list, "The measures.")
     calendar: CalendarTable = CalendarTable()
     judging: JudgingTable = JudgingTable()
     plan: PlanTable | None = None
     page: PageTable = PageTable()
-    section: list[SectionTable] = _made(list, "The sections, in their order.")
+    section: list[SectionTable] = _table(list, "The sections, in their order.")
 
 
 def settings_model() -> type[Settings]:

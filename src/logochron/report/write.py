@@ -82,7 +82,7 @@ def earlier_figures(path: Path) -> Mapping[str, Reported]:
     """The figures of an earlier run, by heading; none where they cannot be read."""
     import duckdb
 
-    found = {}
+    figures = {}
     try:
         with duckdb.connect() as connection:
             _check(connection, path)
@@ -96,14 +96,14 @@ def earlier_figures(path: Path) -> Mapping[str, Reported]:
                     "FROM read_parquet(?) WHERE section = ?",
                     [str(path), heading],
                 ).fetchnumpy()
-                found[heading] = _reported(tuple(by), rows)
+                figures[heading] = _reported(tuple(by), rows)
     except (duckdb.Error, QuestionError) as error:
         _WARNINGS.warning(
             "%s cannot be read, so that no figure is held against what was reported: %s",
             shown_path(path), first_line(error),
         )  # fmt: skip
         return {}
-    return found
+    return figures
 
 
 def _check(connection: Any, path: Path) -> None:
@@ -114,8 +114,8 @@ def _check(connection: Any, path: Path) -> None:
     QuestionError
         With what is odd about it.
     """
-    told = connection.execute("DESCRIBE FROM read_parquet(?)", [str(path)]).fetchall()
-    kinds = {name: kind for name, kind, *_ in told}
+    described = connection.execute("DESCRIBE FROM read_parquet(?)", [str(path)]).fetchall()
+    kinds = {name: kind for name, kind, *_ in described}
     if kinds != _KINDS:
         raise QuestionError("its columns are not those of a report")
     ((rows, odd),) = connection.execute(
@@ -184,30 +184,30 @@ def write_report(
     OutputError
         Where another run writes into it, or it cannot be written to the end.
     """
-    told = progress or (lambda what, part: None)
+    tell = progress or (lambda what, part: None)
     with report_folder(folder) as place:
         restated = _restated(sections, place) if restating else {}
         changed = {heading: one for heading, one in restated.items() if one.columns.rows}
         lines = restated_lines(restated, formats, _NAMED, RESTATED)
         notes = [*lines, *map(str.strip, alerts)]
-        told(PAGE, 0.0)
-        made = page(
+        tell(PAGE, 0.0)
+        html = page(
             sections,
             title=title,
             formats=formats,
             palette=palette,
             notes=notes,
             names=choices,
-            progress=lambda done, many: told(PAGE, 0.75 * done / max(many, 1)),
+            progress=lambda done, many: tell(PAGE, 0.75 * done / max(many, 1)),
             workers=workers,
         )
         beside = place.beside
-        (beside / PAGE).write_text(made, encoding="utf-8")
-        told(WORKBOOK, 0.75)
+        (beside / PAGE).write_text(html, encoding="utf-8")
+        tell(WORKBOOK, 0.75)
         write_workbook(sections, beside / WORKBOOK, title=title, formats=formats, palette=palette, notes=notes)
         files = []
         for n, section in enumerate(sections, start=1):
-            told(section.heading, 0.8 + 0.2 * n / (len(sections) + 1))
+            tell(section.heading, 0.8 + 0.2 * n / (len(sections) + 1))
             files += _of_section(section, n, beside, formats, palette)
         if changed:
             _write_restated(restated, beside / RESTATED, safe=formats.spreadsheet_safe)
@@ -219,7 +219,7 @@ def write_report(
     _EVENTS.info("wrote %s files into %s", len(files), folder)
     for line in lines:
         _EVENTS.info("%s", line)
-    told("", 1.0)
+    tell("", 1.0)
     return Written(folder, tuple(files), changed, tuple(lines))
 
 
@@ -265,14 +265,14 @@ def _slug(heading: str) -> str:
 def _restated(sections: Sequence[Section], folder: ReportFolder) -> dict[str, Restatement]:
     """What changed since the last run into a folder, by heading."""
     earlier = earlier_figures(folder.place / FIGURES) if folder.is_ours(FIGURES) else {}
-    found = {}
+    changes = {}
     for section in sections:
         if section.heading in earlier and isinstance(section.answer, AlignedAnswer):
             try:
-                found[section.heading] = restatement(earlier[section.heading], reported(section.answer))
+                changes[section.heading] = restatement(earlier[section.heading], reported(section.answer))
             except QuestionError as error:
                 _EVENTS.info("section %r is not held against the last run: %s", section.heading, error)
-    return found
+    return changes
 
 
 def _write_restated(restated: Mapping[str, Restatement], path: Path, *, safe: bool) -> None:

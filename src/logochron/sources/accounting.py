@@ -17,7 +17,7 @@ from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.core.total_labels import is_total
 from logochron.sources.assemble import BookRows, assembled
 from logochron.sources.duckdb.connection import Engine
-from logochron.sources.scanned import NO_DAY, ReadingSpec, RolledSource, check_currencies
+from logochron.sources.rolled_source import NO_DAY, ReadingSpec, RolledSource, check_currencies
 from logochron.sources.values.dates import DateReading, read_dates
 from logochron.sources.values.period_names import first_day_of
 
@@ -140,10 +140,10 @@ def _check_items(scans: Sequence[RolledSource], spec: ReadingSpec) -> list[str]:
         known: set[str] = set()
         for scanned in scans:
             known |= set(scanned.items(condition.column))
-        told = no_such("item", absent[0], sorted(known), where=f"column {condition.column!r}")
+        problem = no_such("item", absent[0], sorted(known), where=f"column {condition.column!r}")
         if condition in spec.where or len(absent) == len(named):
-            raise QuestionError(f"`where`: {told}")
-        said.append(f"asked for by a measure: {told}")
+            raise QuestionError(f"`where`: {problem}")
+        said.append(f"asked for by a measure: {problem}")
     return said
 
 
@@ -171,8 +171,8 @@ def _dates(scans: Sequence[RolledSource], spec: ReadingSpec) -> DateReading:
 
     def find(text: str) -> str:
         for scanned in scans:
-            if found := scanned.find(text):
-                return f"{scanned.name}, {found}"
+            if place := scanned.find(text):
+                return f"{scanned.name}, {place}"
         return "a row"
 
     standing = spec.standing

@@ -17,7 +17,7 @@ from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.count_ids import EngineIds
-from logochron.sources.scanned import LeafGroups, ReadingSpec, RolledSource
+from logochron.sources.rolled_source import LeafGroups, ReadingSpec, RolledSource
 
 #: So many decimals a sum has at most that is a whole number of the smallest part.
 _FINEST = 7
@@ -255,16 +255,16 @@ def _amounts(
     scale = max(part.scale or 0 for part in parts)
     size = sum(part.size * (1 if part.scale is None else 10 ** (scale - part.scale)) for part in parts)
     exact = all(part.scale is not None for part in parts) and size < 2.0**62
-    made = []
+    columns = []
     for part, of in zip(parts, taken):
         values = _of(part.sums, of)
         if exact:
             more = 10 ** (scale - (part.scale or 0))
             values = values.astype(np.int64, copy=False)
-            made.append(values if more == 1 else values * more)
+            columns.append(values if more == 1 else values * more)
         else:
-            made.append(values.astype(np.float64) if part.scale is None else values / 10**part.scale)
-    joined = _joined(made)
+            columns.append(values.astype(np.float64) if part.scale is None else values / 10**part.scale)
+    joined = _joined(columns)
     if not exact:
         with np.errstate(over="ignore"):
             size = float(np.abs(joined).sum())

@@ -18,7 +18,7 @@ from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import Source, locate
 from logochron.sources.files.headers import SampleColumn
-from logochron.sources.files.scan import sampled
+from logochron.sources.files.source_reader import sampled
 from logochron.sources.files.text_prepare import looks_headless
 from logochron.sources.values.amounts import is_amount
 from logochron.sources.values.dates import AmbiguousDates, read_dates
@@ -173,13 +173,13 @@ def _asked(
 
 def _of_periods(columns: Sequence[SampleColumn]) -> list[tuple[str, Grain]]:
     """The columns that hold names of periods of one grain, with that grain."""
-    found: list[tuple[str, Grain]] = []
+    periods: list[tuple[str, Grain]] = []
     for column in columns:
         labels = [read_label(text) for text in set(column.texts)]
         grains = {label.grain if label else None for label in labels}
         if len(grains) == 1 and (grain := grains.pop()) is not None:
-            found.append((column.name, grain))
-    return found
+            periods.append((column.name, grain))
+    return periods
 
 
 def _may_be_date(column: SampleColumn, least: float) -> bool:
@@ -247,7 +247,7 @@ def amount_beside(source: Any, date: str | None, known: Sequence[str], stated: R
     columns = sampled(Engine(), first, stated)
     _, candidates = candidates_of(columns, date, known)
     called = [column for column in candidates if _TAKINGS.search(column.name)]
-    for found in (candidates, called):
-        if len(found) == 1:
-            return found[0].name
+    for group in (candidates, called):
+        if len(group) == 1:
+            return group[0].name
     return guess(first, columns, date, (), known)[1]

@@ -14,7 +14,7 @@ from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import locate
 from logochron.sources.files.headers import fold
-from logochron.sources.files.scan import sampled
+from logochron.sources.files.source_reader import sampled
 from logochron.sources.files.streams import lasting
 from logochron.sources.reading import read_aloud
 
@@ -71,7 +71,7 @@ def plan_of(
     with lasting(source) as given:
         header = {fold(column.name): column.name for column in sampled(Engine(), locate(given)[0], Reading())}
         by = {name: header[fold(column)] for name, column in dimensions.items() if fold(column) in header}
-        planned = [made for m in measures if (made := _planned(m, header))]
+        planned = [measure for m in measures if (measure := _planned(m, header))]
         if not planned:
             first = measures[0]
             planned = [Measure(first.name, column=first.column or first.name)]  # says what the plan has

@@ -28,7 +28,7 @@ def public_holidays(code: str, first: int, last: int) -> dict[int, str]:
     country, _, region = code.strip().upper().partition("-")
     years = range(as_date(first).year, as_date(last).year + 1)
     try:
-        found = holidays.country_holidays(country, subdiv=region or None, years=years, language="en_US")
+        calendar = holidays.country_holidays(country, subdiv=region or None, years=years, language="en_US")
     except NotImplementedError:
         known = holidays.list_supported_countries(include_aliases=False)
         regions = known.get(country)
@@ -40,5 +40,5 @@ def public_holidays(code: str, first: int, last: int) -> dict[int, str]:
         raise QuestionError(
             f"`holidays` must be a country such as PT or a region of one such as DE-BY; got {brief(code)}; {offered}"
         ) from None
-    numbers = {day_number(day): str(name) for day, name in found.items()}
+    numbers = {day_number(day): str(name) for day, name in calendar.items()}
     return {day: name for day, name in sorted(numbers.items()) if first <= day <= last}

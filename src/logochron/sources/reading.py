@@ -23,9 +23,9 @@ from logochron.options import READING_OPTIONS, Reading, taken_by_sources
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import Source, locate, steady
 from logochron.sources.files.headers import SampleColumn, fold
-from logochron.sources.files.scan import SourceReader, sampled
+from logochron.sources.files.source_reader import SourceReader, sampled
 from logochron.sources.files.streams import lasting
-from logochron.sources.scanned import PERIOD, ReadingSpec, RolledSource
+from logochron.sources.rolled_source import PERIOD, ReadingSpec, RolledSource
 from logochron.sources.values.amounts import check_stated
 
 if TYPE_CHECKING:
@@ -224,8 +224,8 @@ def read_aloud(source: Any, reading: Reading, engine: Engine | None = None) -> D
 
 def carry_out(source: Any, reading: Reading, look: RecordsSeen | None = None, engine: Engine | None = None) -> Daybook:
     """Read as is asked; `look` is called before copies and connections are given up."""
-    told = ports.progress() if reading.progress is None else nullcontext(reading.progress)
-    with told as progress, lasting(source, reading.table, reading.query, progress) as given:
+    bar = ports.progress() if reading.progress is None else nullcontext(reading.progress)
+    with bar as progress, lasting(source, reading.table, reading.query, progress) as given:
         engine = engine or Engine()
         engine.tells(progress)
         return _book(engine, *settled(engine, given, reading), look)

@@ -14,11 +14,11 @@ from logochron.core.questions.review import Review, review_book
 from logochron.options import READING_OPTIONS, Reading
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import locate
-from logochron.sources.files.scan import sampled
+from logochron.sources.files.source_reader import sampled
 from logochron.sources.files.streams import lasting
 from logochron.sources.guess_columns import NEARLY, candidates_of, guess, labels_of
 from logochron.sources.reading import carry_out, dimensions_of, names_of, wide_found
-from logochron.sources.scanned import ReadingSpec, RolledSource
+from logochron.sources.rolled_source import ReadingSpec, RolledSource
 from logochron.sources.values.period_names import read_label
 
 
@@ -60,7 +60,7 @@ def columns_found(source: Any, reading: Reading, with_items: bool) -> Reading:
         named = [column.name for column in amounts]
     if len(dates) != 1 or not (named or reading.measures):
         guess(first, sample, reading.date, (), known)  # says what is to be named
-    found = replace(reading, date=dates[0], values=named)
+    completed = replace(reading, date=dates[0], values=named)
     if with_items:
         taken = [
             dates[0],
@@ -68,8 +68,8 @@ def columns_found(source: Any, reading: Reading, with_items: bool) -> Reading:
             *(aggregate.column for aggregate in all_aggregates(formulas(reading.measures or ()))),
         ]
         names = labels_of(sample, taken)
-        found = replace(found, by=names)
-    return found
+        completed = replace(completed, by=names)
+    return completed
 
 
 def _facts(scans: Sequence[RolledSource]) -> list[Fact]:

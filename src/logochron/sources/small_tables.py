@@ -16,10 +16,10 @@ from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import locate, steady
 from logochron.sources.files.headers import fold, place_columns
-from logochron.sources.files.scan import SourceReader
+from logochron.sources.files.source_reader import SourceReader
 from logochron.sources.files.streams import lasting
 from logochron.sources.files.typed_files import DAY_NUMBER, TypedTable
-from logochron.sources.scanned import ReadingSpec
+from logochron.sources.rolled_source import ReadingSpec
 from logochron.sources.values.dates import read_dates
 from logochron.sources.values.period_names import read_label
 
@@ -126,14 +126,14 @@ def _read(
         wanted = [*needed, *(column for column in optional if column in given)]
         at = place_columns(name, [(what, column) for column in wanted], table.header).at
         sql = ", ".join(f"{_text(table, at[column])} AS {column}" for column in wanted)
-        found = engine.arrays(f"SELECT {sql} FROM {table.relation} LIMIT {_MOST + 1}")
-        lines = np.arange(1, len(found[wanted[0]]) + 1)
+        columns = engine.arrays(f"SELECT {sql} FROM {table.relation} LIMIT {_MOST + 1}")
+        lines = np.arange(1, len(columns[wanted[0]]) + 1)
         if table.lines is not None:
             lines = table.lines.of_rows(lines)
     unit = "row" if table.lines is None else table.lines.unit
     if len(lines) > _MOST:
         raise error(f"{name} lists more than {_MOST:,} rows")
-    texts = {column: ["" if v is None else str(v).strip() for v in found[column]] for column in wanted}
+    texts = {column: ["" if v is None else str(v).strip() for v in columns[column]] for column in wanted}
     blank = np.array([not any(row) for row in zip(*texts.values())], dtype=bool)
     texts = {column: [v for v, gone in zip(values, blank) if not gone] for column, values in texts.items()}
     return SmallTable(name, unit, lines[~blank], texts, error)
@@ -238,10 +238,10 @@ def _share(table: SmallTable, row: int) -> float:
 
 
 def _numbers(table: SmallTable, column: str) -> Days:
-    found: NDArray[np.int64] = np.zeros(len(table.lines), dtype=np.int64)
+    numbers: NDArray[np.int64] = np.zeros(len(table.lines), dtype=np.int64)
     for row, text in enumerate(table.texts[column]):
         plain = text.removesuffix(".0")
         if not plain.isdecimal() or not 1 <= int(plain) <= 400:
             raise IntakeError(f"{table.where(row)}, column {column!r}: {text!r} is no number of a day or of days")
-        found[row] = int(plain)
-    return found
+        numbers[row] = int(plain)
+    return numbers

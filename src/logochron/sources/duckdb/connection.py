@@ -85,15 +85,15 @@ class Engine:
 
     def _carry_out(self, sql: str, small: bool = False) -> None:
         """Carry out a statement beside this thread, which a signal can reach while it waits."""
-        asked = self._beside.submit(lambda: self.connection.execute(sql))
+        answer = self._beside.submit(lambda: self.connection.execute(sql))
         try:
-            wait([asked], None if small or not self.meanwhile else _MOMENT)
-            while self.meanwhile and not asked.done():
+            wait([answer], None if small or not self.meanwhile else _MOMENT)
+            while self.meanwhile and not answer.done():
                 import_module(self.meanwhile.pop())
-            asked.result()
+            answer.result()
         except KeyboardInterrupt:
             self.connection.interrupt()
-            wait([asked])
+            wait([answer])
             raise
 
     def fresh_name(self, kind: str) -> str:
@@ -153,8 +153,8 @@ class Engine:
         with self.given(tables or {}):
             self.run(sql, "the source")
             with _refusals("the source"):
-                found = self.connection.fetchnumpy()
-        return {name: values for name, given in found.items() if (values := _unmasked(given)) is not None}
+                columns = self.connection.fetchnumpy()
+        return {name: values for name, given in columns.items() if (values := _unmasked(given)) is not None}
 
 
 def _unmasked(values: Any) -> NDArray[Any] | None:
@@ -191,24 +191,24 @@ def waited(work: Callable[[], T], interrupt: Callable[[], Any], progress: Progre
 
     Nobody knows how much of it is done: the progress stays at nothing, and is told again and again.
     """
-    asked: Future[T] = Future()
+    answer: Future[T] = Future()
     here = copy_context()  # which cluster is asked may lie there
 
     def carry_out() -> None:
         try:
-            asked.set_result(here.run(work))
+            answer.set_result(here.run(work))
         except BaseException as error:
-            asked.set_exception(error)
+            answer.set_exception(error)
 
     threading.Thread(target=carry_out, daemon=True).start()  # what cannot be interrupted keeps nobody waiting
     try:
-        while not wait([asked], timeout=_TICK).done:
+        while not wait([answer], timeout=_TICK).done:
             if progress:
                 progress(0.0)
-        return asked.result()
+        return answer.result()
     except KeyboardInterrupt:
         interrupt()
-        wait([asked], timeout=_LAST_WAIT)
+        wait([answer], timeout=_LAST_WAIT)
         raise
 
 
@@ -218,6 +218,6 @@ def _refusals(name: str) -> Iterator[None]:
     try:
         yield
     except duckdb.Error as error:
-        told = "Perfect hash aggregate" in str(error)  # of a file whose own statistics are wrong
-        kind = UnsoundRecords if told or isinstance(error, _UNSOUND) else IntakeError
+        misled = "Perfect hash aggregate" in str(error)  # of a file whose own statistics are wrong
+        kind = UnsoundRecords if misled or isinstance(error, _UNSOUND) else IntakeError
         raise kind(f"{name} cannot be read: {first_line(error)}") from error

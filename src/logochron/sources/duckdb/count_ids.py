@@ -15,7 +15,7 @@ from logochron.core.errors import IntakeError
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.rollup import RollUp
 from logochron.sources.duckdb.sql import inner, texts_of
-from logochron.sources.scanned import IdTable
+from logochron.sources.rolled_source import IdTable
 
 _SHOWN = 3
 

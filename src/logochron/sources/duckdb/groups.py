@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from logochron.core.days import Days
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.sql import Plans, Query
-from logochron.sources.scanned import NO_DAY, Codes, Groups, LeafGroups
+from logochron.sources.rolled_source import NO_DAY, Codes, Groups, LeafGroups
 
 #: Days laid out one by one, to number those that occur: years 1 to 9999 are 3.65 million.
 _MOST_DAYS = 10_000_000
@@ -105,9 +105,9 @@ class Coded(NamedTuple):
     join: str
     places: Codes | None = None  # of the engine's own codes, the first of none; None where those of the join are ours
 
-    def of(self, found: Codes) -> Codes:
+    def of(self, codes: Codes) -> Codes:
         """The code of each row."""
-        return found if self.places is None else self.places[found]
+        return codes if self.places is None else self.places[codes]
 
 
 def _coded(engine: Engine, name: str, text: str, *, own_codes: bool = False) -> Coded:
@@ -123,10 +123,10 @@ def _coded(engine: Engine, name: str, text: str, *, own_codes: bool = False) -> 
     )
     own = "coalesce(enum_code({})::INTEGER + 1, 0)"
     more = f", {own.format('v')} AS own" if own_codes else ""
-    found = engine.arrays(f"SELECT w{more} FROM t_{name} ORDER BY code")
+    columns = engine.arrays(f"SELECT w{more} FROM t_{name} ORDER BY code")
     if not own_codes:
         join = f"JOIN t_{name} ON g.{name} IS NOT DISTINCT FROM t_{name}.v"
-        return Coded(found["w"], f"t_{name}.code::INTEGER AS c_{name}", join)
-    places = np.zeros(int(found["own"].max(initial=0)) + 1, dtype=np.int32)
-    places[found["own"]] = np.arange(len(found["w"]))
-    return Coded(found["w"], f"{own.format(name)} AS c_{name}", "", places)
+        return Coded(columns["w"], f"t_{name}.code::INTEGER AS c_{name}", join)
+    places = np.zeros(int(columns["own"].max(initial=0)) + 1, dtype=np.int32)
+    places[columns["own"]] = np.arange(len(columns["w"]))
+    return Coded(columns["w"], f"{own.format(name)} AS c_{name}", "", places)

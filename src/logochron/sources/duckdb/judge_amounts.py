@@ -10,7 +10,7 @@ from logochron.core.errors import IntakeError
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.rollup import RollUp, roll_up
 from logochron.sources.duckdb.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, condition, quoted
-from logochron.sources.scanned import Priced, ReadingSpec, check_currencies
+from logochron.sources.rolled_source import Priced, ReadingSpec, check_currencies
 from logochron.sources.values.amounts import (
     APOSTROPHES,
     MINUS,
@@ -95,12 +95,12 @@ def judge(engine: Engine, query: Query, plans: Plans, stated: StatedWriting, nam
         Where amounts read in two ways, or bear signs of several currencies.
     """
     amounts, bettered, guesses = [], dict(plans), []
-    found: dict[str, _Way] = {}
+    styles_of: dict[str, _Way] = {}
     for amount in query.amounts:
         if amount.is_text:
-            if amount.column not in found:
-                found[amount.column] = _style_of(engine, query, amount, stated, name, find)
-            style, decimals, bare, _ = found[amount.column]
+            if amount.column not in styles_of:
+                styles_of[amount.column] = _style_of(engine, query, amount, stated, name, find)
+            style, decimals, bare, _ = styles_of[amount.column]
             plain = bare and style == Style() and stated == StatedWriting()
             amount = amount._replace(
                 sql=amount.raw if plain else plain_number(style, amount.raw), form=style.words, maybe_grouped=False
@@ -108,7 +108,7 @@ def judge(engine: Engine, query: Query, plans: Plans, stated: StatedWriting, nam
             bettered[amount.key] = Summing("whole", min(decimals, MOST_DECIMALS))
             guesses += [f"{name}: {said}" for said in _said(amount.column, style, stated)]
         amounts.append(amount)
-    priced = tuple(one for way in found.values() for one in way.priced)
+    priced = tuple(one for way in styles_of.values() for one in way.priced)
     return _Judged(query._replace(amounts=amounts), bettered, tuple(dict.fromkeys(guesses)), priced)
 
 
@@ -127,12 +127,12 @@ def _shapes(engine: Engine, query: Query, amount: Amount, name: str) -> dict[str
     shape = f"translate({leading}, '012345678', '999999999')"
     taken = " OR ".join(f"({one.taken or 'true'})" for one in query.amounts if one.column == amount.column)
     counting = f"{condition(query.where, query.conditions)} AND ({taken})"
-    found = engine.rows(
+    rows = engine.rows(
         f"SELECT s, count(*) AS n FROM (SELECT {shape} AS s FROM {query.relation} WHERE {counting}) "
         f"WHERE trim(s) <> '' GROUP BY s ORDER BY n DESC, s LIMIT {_MOST_SHAPES}",
         name,
     )
-    return {shape.replace(_ZERO, "0"): int(n) for shape, n in found}
+    return {shape.replace(_ZERO, "0"): int(n) for shape, n in rows}
 
 
 def _style_of(engine: Engine, query: Query, amount: Amount, stated: StatedWriting, name: str, find: Finder) -> _Way:
@@ -172,9 +172,9 @@ def _style_of(engine: Engine, query: Query, amount: Amount, stated: StatedWritin
                 f"{name}: the amounts of column {amount.column!r} read two ways: {text!r} ({place}) {best.words} "
                 f"or {other.words}; {ask}"
             )
-        told = [f"{text!r} ({place})" for text, place in map(example, (_only(read[best], read[other]), only[0]))]
+        shown = [f"{text!r} ({place})" for text, place in map(example, (_only(read[best], read[other]), only[0]))]
         raise IntakeError(
-            f"{name}: column {amount.column!r} holds amounts in two ways of writing: {' and '.join(told)}; {ask}"
+            f"{name}: column {amount.column!r} holds amounts in two ways of writing: {' and '.join(shown)}; {ask}"
         )
     return _Way(best, max(read[best].values(), default=0), all(map(PLAIN.fullmatch, read[best])), tuple(seen))
 

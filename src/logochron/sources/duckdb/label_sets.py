@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.groups import Coded
 from logochron.sources.duckdb.sql import Query, quoted
-from logochron.sources.scanned import FIRST_ROWS, Codes
+from logochron.sources.rolled_source import FIRST_ROWS, Codes
 
 #: Sets of labels that a byte tells apart.
 _MOST_SETS = 256
@@ -28,8 +28,8 @@ def least_amounts(engine: Engine, query: Query, name: str) -> list[float]:
     if not query.known or not raws:
         return [float("-inf")] * len(raws)
     least = ", ".join(f"coalesce(min({raw})::DOUBLE, '-infinity'::DOUBLE)" for raw in raws)
-    (found,) = engine.rows(f"SELECT {least} FROM {query.strict}", name, small=True)
-    return list(found)
+    (row,) = engine.rows(f"SELECT {least} FROM {query.strict}", name, small=True)
+    return list(row)
 
 
 class LabelSets(NamedTuple):
@@ -63,22 +63,22 @@ def label_sets(engine: Engine, query: Query, name: str) -> LabelSets | None:
         return None
     labels, terms, many = {}, [], 1
     for dimension, sql in query.labels.items():
-        found = _labels(engine, f"SELECT {sql} AS v FROM {query.strict}", name)
-        if not found or many * len(found) > _MOST_SETS:
+        texts = _labels(engine, f"SELECT {sql} AS v FROM {query.strict}", name)
+        if not texts or many * len(texts) > _MOST_SETS:
             return None
-        terms.append(_place(sql, found, many))
-        many *= len(found)
-        labels[query.label_alias(dimension)] = np.array(found, dtype=object)
+        terms.append(_place(sql, texts, many))
+        many *= len(texts)
+        labels[query.label_alias(dimension)] = np.array(texts, dtype=object)
     return LabelSets(labels, f"({' + '.join(terms)})::UTINYINT")
 
 
 def _labels(engine: Engine, rows: str, name: str) -> list[str | None]:
     """The labels of a dimension in order, none of them where they are too many."""
     for some in (f"{rows} LIMIT {FIRST_ROWS}", rows):
-        found = engine.rows(f"SELECT DISTINCT v FROM ({some}) LIMIT {_MOST_SETS + 1}", name, small=True)
-        if len(found) > _MOST_SETS:
+        texts = engine.rows(f"SELECT DISTINCT v FROM ({some}) LIMIT {_MOST_SETS + 1}", name, small=True)
+        if len(texts) > _MOST_SETS:
             return []
-    return sorted((text for (text,) in found), key=lambda text: (text is not None, text or ""))
+    return sorted((text for (text,) in texts), key=lambda text: (text is not None, text or ""))
 
 
 def _place(sql: str, labels: list[str | None], step: int) -> str:

@@ -24,7 +24,7 @@ from logochron.sources.duckdb.sql import (
     is_empty,
     quoted,
 )
-from logochron.sources.scanned import Groups, LeafGroups, Priced
+from logochron.sources.rolled_source import Groups, LeafGroups, Priced
 from logochron.sources.values.amounts import sums_are_exact
 
 #: Whole numbers up to this are all doubles; sums up to this leave room for differences of whole numbers.
@@ -95,17 +95,17 @@ def _flawless_pass(engine: Engine, query: Query, plans: Plans, name: str, *, tru
     sums = _flawless_sums(query, scales, sets, tops, falling)
     if not _laid(engine, sums, sets, name):
         return None
-    found = _statistics(engine, sums.stats)  # looked at before anything is fetched in vain
+    stats = _statistics(engine, sums.stats)  # looked at before anything is fetched in vain
     places = range(len(query.amounts))
-    exact = all((found[f"top{i}"] or 0.0) <= _EXACT and (found[f"size{i}"] or 0.0) < MOST_SUM for i in places)
-    if not exact or found.get("lost"):
+    exact = all((stats[f"top{i}"] or 0.0) <= _EXACT and (stats[f"size{i}"] or 0.0) < MOST_SUM for i in places)
+    if not exact or stats.get("lost"):
         return None
-    most = found["most"] or 0
+    most = stats["most"] or 0
     if not all(sums_are_exact(most, top) for top in tops.values()):
         return _flawless_pass(engine, query, plans, name, trusted=False)
     if len(scales) > len(tops) and not _adds_up_exactly(most):
         return None
-    return _flawless_groups(engine, query, plans, sets, sums, found, falling)
+    return _flawless_groups(engine, query, plans, sets, sums, stats, falling)
 
 
 def _adds_up_exactly(most: int) -> bool:
@@ -120,9 +120,9 @@ def _adds_up_exactly(most: int) -> bool:
 def _laid(engine: Engine, sums: _FlawlessSums, sets: LabelSets | None, name: str) -> bool:
     """Lay the groups down as the table `g`; not where the engine finds a record unsound."""
     before, after = (sets.in_a_table(sums.added), "RESET perfect_ht_threshold") if sets else ("", "")
-    made = f"CREATE OR REPLACE TEMP TABLE g AS {sums.sql}; DROP TABLE IF EXISTS reject_errors"
+    statement = f"CREATE OR REPLACE TEMP TABLE g AS {sums.sql}; DROP TABLE IF EXISTS reject_errors"
     try:
-        engine.run("; ".join(filter(None, (before, made, after))), name)
+        engine.run("; ".join(filter(None, (before, statement, after))), name)
     except UnsoundRecords:
         if after:
             engine.run(after, name)
@@ -136,7 +136,7 @@ def _flawless_groups(
     plans: Plans,
     sets: LabelSets | None,
     sums: _FlawlessSums,
-    found: Mapping[str, Any],
+    stats: Mapping[str, Any],
     falling: Sequence[int],
 ) -> Groups:
     """The groups of the table `g` brought here."""
@@ -157,13 +157,13 @@ def _flawless_groups(
         aggregates={
             a.key: LeafGroups(
                 arrays[f"s{i}"].astype(np.int64),
-                found[f"size{i}"] or 0.0,
+                stats[f"size{i}"] or 0.0,
                 plans[a.key].scale,
                 falls=arrays.get(f"m{i}"),
             )
             for i, a in enumerate(query.amounts)
         },
-        named=_named(_labels(query), found),
+        named=_named(_labels(query), stats),
     )
 
 
@@ -254,7 +254,7 @@ def _proof(i: int, scale: int, *, as_decimal: bool) -> tuple[str, str, str]:
 
 def _with_signs(amount: Amount, query: Query) -> str:
     """An amount as a double, unknown where a sign in it may mean something else than the engine takes it for."""
-    signs = [sign for sign, told in (("_", query.underscores), (".", amount.maybe_grouped)) if told]
+    signs = [sign for sign, possible in (("_", query.underscores), (".", amount.maybe_grouped)) if possible]
     if not signs or not amount.is_text:
         return double(amount, False)
     odd = " OR ".join(f"contains({amount.sql}, {quoted(sign)})" for sign in signs)
@@ -267,15 +267,15 @@ def _labels(query: Query) -> list[tuple[str, str]]:
     return list(dict.fromkeys((c, label) for c, *named in query.named for labels in named for label in labels))
 
 
-def _named(labels: Sequence[tuple[str, str]], found: Mapping[str, Any]) -> dict[tuple[str, str], int]:
+def _named(labels: Sequence[tuple[str, str]], stats: Mapping[str, Any]) -> dict[tuple[str, str], int]:
     """In how many rows each of them occurs."""
-    return {pair: found[f"named{i}"] or 0 for i, pair in enumerate(labels)}
+    return {pair: stats[f"named{i}"] or 0 for i, pair in enumerate(labels)}
 
 
 def _statistics(engine: Engine, stats: Mapping[str, str], relation: str = "g") -> dict[str, Any]:
     """One row over all groups, or over another relation, by name."""
-    (found,) = engine.rows(f"SELECT {', '.join(stats.values())} FROM {relation}", "the source")
-    return dict(zip(stats, found))
+    (row,) = engine.rows(f"SELECT {', '.join(stats.values())} FROM {relation}", "the source")
+    return dict(zip(stats, row))
 
 
 def _careful_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict[str, Any]:
@@ -314,8 +314,8 @@ def _careful_pass(engine: Engine, query: Query, plans: Plans, name: str) -> dict
         }
     stats |= {f"named{i}": f"sum(named{i})" for i in range(len(labels))}
     stats |= {f"empty{i}": f"sum(empty{i})" for i in range(len(empties))}
-    found = _statistics(engine, stats)
-    return found | {"named": _named(labels, found)}
+    row = _statistics(engine, stats)
+    return row | {"named": _named(labels, row)}
 
 
 def _measured(i: int, amount: Amount, plan: Summing) -> list[str]:
@@ -361,24 +361,24 @@ def _decimals(i: int, amount: Amount) -> str:
 LIMITS: dict[Way, float] = {"whole": 2.0**52, "decimal": MOST_SUM}
 
 
-def _served(plan: Summing, found: Mapping[str, Any], i: int) -> bool:
+def _served(plan: Summing, stats: Mapping[str, Any], i: int) -> bool:
     """Whether the sums of a column are what its plan promises."""
-    size = found[f"size{i}"] or 0.0
-    return plan.way == "float" or (size < LIMITS[plan.way] and not found[f"finer{i}"])
+    size = stats[f"size{i}"] or 0.0
+    return plan.way == "float" or (size < LIMITS[plan.way] and not stats[f"finer{i}"])
 
 
 def _needed(engine: Engine, query: Query, places: Sequence[int]) -> dict[str, Summing]:
     """The plans of columns by what they hold: the decimals that their own digits need, and the sum of their sizes."""
-    asked: dict[str, str] = {}
+    expressions: dict[str, str] = {}
     for i in places:
         ok = f"(keep AND ok AND t{i})"
         need = f"max({_decimals(i, query.amounts[i])}) FILTER ({ok})"
-        asked |= {f"need{i}": need, f"whole{i}": f"sum(abs(y{i})) FILTER ({ok})"}
-    found = _statistics(engine, asked, f"({inner(query)})")
+        expressions |= {f"need{i}": need, f"whole{i}": f"sum(abs(y{i})) FILTER ({ok})"}
+    stats = _statistics(engine, expressions, f"({inner(query)})")
     plans = {}
     for i in places:
-        scale = max(found[f"need{i}"] or 0, 0)
-        size = (found[f"whole{i}"] or 0.0) * 10.0 ** min(scale, MOST_DECIMALS)
+        scale = max(stats[f"need{i}"] or 0, 0)
+        size = (stats[f"whole{i}"] or 0.0) * 10.0 ** min(scale, MOST_DECIMALS)
         fitting = [way for way in LIMITS if size < LIMITS[way] and scale <= MOST_DECIMALS]
         plans[query.amounts[i].key] = Summing(fitting[0], scale) if fitting else Summing("float")
     return plans

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from logochron.core.book.filters import Condition
 from logochron.core.book.measures import Aggregate
-from logochron.sources.scanned import ReadingSpec
+from logochron.sources.rolled_source import ReadingSpec
 from logochron.sources.values.amounts import Reach
 from logochron.sources.values.dates import TIME, ZONE
 
@@ -141,7 +141,7 @@ def condition(where: Sequence[Condition], expressions: Mapping[str, str]) -> str
     return " AND ".join(parts) or "true"
 
 
-def asked_of(spec: ReadingSpec, texts: Mapping[str, str], made: Callable[[str], Amount]) -> dict[str, Any]:
+def asked_of(spec: ReadingSpec, texts: Mapping[str, str], amount_of: Callable[[str], Amount]) -> dict[str, Any]:
     """What of a `Query` is the same for every kind of source.
 
     Parameters
@@ -158,7 +158,7 @@ def asked_of(spec: ReadingSpec, texts: Mapping[str, str], made: Callable[[str], 
 
     amounts = []
     for aggregate in spec.summed:
-        amount = made(aggregate.column) if aggregate.column else Amount("", "", "1", "1", False)
+        amount = amount_of(aggregate.column) if aggregate.column else Amount("", "", "1", "1", False)
         amounts.append(amount._replace(key=aggregate.key, taken=taken(aggregate) if aggregate.where else ""))
     return {
         "labels": {name: texts[column] for name, column in spec.dimensions.items()},
@@ -227,9 +227,9 @@ def inner(query: Query, *, numbered: bool = False, sound: bool = False) -> str:
         fields += ["row_number() OVER () AS rn", f"{query.date_text} AS date_text"]
         fields += [f"{is_empty(sql)} AS e{i}" for i, sql in enumerate(query.all_fields)]
     ok = " AND ".join(["keep", *(f"k{i}" for i in range(len(readable)))])
-    told = ", ".join(["*", *readable])
+    columns = ", ".join(["*", *readable])
     relation = query.strict if sound else query.relation
-    return f"SELECT *, {ok} AS ok FROM (SELECT {told} FROM (SELECT {', '.join(fields)} FROM {relation}))"
+    return f"SELECT *, {ok} AS ok FROM (SELECT {columns} FROM (SELECT {', '.join(fields)} FROM {relation}))"
 
 
 def texts_of(dates: NDArray[Any]) -> NDArray[np.object_]:

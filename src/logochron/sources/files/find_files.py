@@ -86,18 +86,18 @@ def locate(source: Any) -> list[Source]:
         return [_of_frame(source, "the data frame")]
     if isinstance(source, (list, tuple)) and source and all(map(is_frame, source)):
         return [_of_frame(one, f"data frame {i + 1}") for i, one in enumerate(source)]
-    found: list[Source] = []
+    sources: list[Source] = []
     for one in listed(source):
-        found += [one] if isinstance(one, Source) else map(_source, files_of(one))
+        sources += [one] if isinstance(one, Source) else map(_source, files_of(one))
     seen: set[str] = set()
-    for file in found:
+    for file in sources:
         if file.kind == "pushdown":
             continue
         real = os.path.realpath(file.path)
         if real in seen:
             raise QuestionError(f"{file.name} is named twice: its rows would count twice")
         seen.add(real)
-    return found
+    return sources
 
 
 def _of_frame(frame: Any, name: str) -> Source:
@@ -144,10 +144,10 @@ def matching(named: str | os.PathLike[str]) -> list[Path]:
         return [Path(text)]
     first, *rest = PurePath(text).parts
     root = Path(first) if PurePath(text).anchor else Path()
-    found = sorted(set(_Glob(text).matches(root, tuple(rest) if PurePath(text).anchor else (first, *rest))))
-    if not found:
+    paths = sorted(set(_Glob(text).matches(root, tuple(rest) if PurePath(text).anchor else (first, *rest))))
+    if not paths:
         raise QuestionError(f"no file matches {visible(text)!r}")
-    return found
+    return paths
 
 
 class _Glob:
@@ -177,8 +177,8 @@ class _Glob:
     def _names(self, folder: Path) -> list[tuple[str, bool, bool]]:
         """The names in a folder, whether each is a folder, and a link; none of one that may not be looked at."""
         try:
-            with os.scandir(folder) as found:
-                names = [(one.name, one.is_dir(), one.is_symlink()) for one in found]
+            with os.scandir(folder) as entries:
+                names = [(one.name, one.is_dir(), one.is_symlink()) for one in entries]
         except OSError:
             return []
         self.seen += len(names)
@@ -197,14 +197,14 @@ def files_of(named: str | os.PathLike[str]) -> Iterator[Path]:
 
 def _parquet_in(folder: Path) -> list[Path]:
     """The Parquet files in a folder and in those within it; the folder itself where there are none."""
-    found, seen = [], 0
+    paths, seen = [], 0
     for place, folders, names in os.walk(folder):  # what may not be looked at is passed over
         folders[:] = filter(of_the_data, folders)
-        found += [Path(place, name) for name in names if name.lower().endswith(".parquet") and of_the_data(name)]
+        paths += [Path(place, name) for name in names if name.lower().endswith(".parquet") and of_the_data(name)]
         seen += len(names) + len(folders)
         if seen > _MOST_SEEN:
             raise QuestionError(f"{shown_path(folder)} holds over {_MOST_SEEN:,} files: name the folder of the sales")
-    return sorted(found) or [folder]
+    return sorted(paths) or [folder]
 
 
 def of_the_data(name: str) -> bool:
@@ -310,10 +310,10 @@ def steady(sources: Sequence[Source]) -> Iterator[None]:
 def _state(path: Path) -> tuple[int, ...]:
     """What tells one state of a file from another; nothing where it is gone."""
     try:
-        found = path.stat()
+        stat_of = path.stat()
     except OSError:
         return ()
-    return found.st_ino, found.st_size, found.st_mtime_ns
+    return stat_of.st_ino, stat_of.st_size, stat_of.st_mtime_ns
 
 
 def _check_steady(files: Sequence[Source], before: Sequence[tuple[int, ...]]) -> None:

@@ -16,7 +16,7 @@ from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.sql import USUAL_DECIMALS, named
 from logochron.sources.files.find_files import Source
 from logochron.sources.files.typed_files import DayKey, TypedTable, described
-from logochron.sources.scanned import NO_DAY
+from logochron.sources.rolled_source import NO_DAY
 from logochron.sources.values.amounts import Reach, as_decimals, first_value, reach_of
 
 #: Dates of a column that tell whether it has times of day.
@@ -51,10 +51,10 @@ class _Frame(NamedTuple):
     def numbers(self, column: int) -> Sequence[NDArray[Any]]:
         """The whole numbers or doubles of a column where they lie; none where they lie otherwise."""
         try:
-            found = list(self.chunks(column))
+            parts = list(self.chunks(column))
         except (ValueError, RuntimeError):  # as these libraries say that they would have to copy
             return []
-        return found if all(array.dtype.kind in "iu" or array.dtype == float for array in found) else []
+        return parts if all(array.dtype.kind in "iu" or array.dtype == float for array in parts) else []
 
 
 def frame_table(engine: Engine, source: Source, amounts: Sequence[str] = ()) -> TypedTable:
@@ -73,32 +73,32 @@ def frame_table(engine: Engine, source: Source, amounts: Sequence[str] = ()) -> 
     frame = source.frame
     home = type(frame).__module__.split(".")[0]
     known = {"pandas": _pandas, "polars": _polars, "pyarrow": _pyarrow}.get(home, _relation)
-    found = known(frame)
-    if not found.header:
+    table = known(frame)
+    if not table.header:
         raise QuestionError(f"{source.name} has no columns")
 
     @cache
     def reach(column: int, per_unit: int) -> Reach | None:
-        numbers = found.numbers(column)
+        numbers = table.numbers(column)
         return reach_of(numbers, per_unit) if numbers else None
 
-    for at in {found.header.index(amount) for amount in amounts if amount in found.header}:
+    for at in {table.header.index(amount) for amount in amounts if amount in table.header}:
         # looked at while the engine opens
-        whole = all(array.dtype.kind != "f" for array in found.numbers(at))
+        whole = all(array.dtype.kind != "f" for array in table.numbers(at))
         reach(at, 1 if whole else 10**USUAL_DECIMALS)
     try:
-        name = engine.keep(found.table, source.name)
+        name = engine.keep(table.table, source.name)
         _, types = described(engine, name, source.name)
     except IntakeError as error:
         raise QuestionError(f"{source.name} cannot be scanned: {error}") from None
-    columns = [f"c{i}" for i in range(len(found.header))]
+    columns = [f"c{i}" for i in range(len(table.header))]
     return TypedTable(
         name,
-        found.header,
+        table.header,
         columns,
         types[: len(columns)],
-        found.zones,
-        days=found.days,
+        table.zones,
+        days=table.days,
         reach=reach,
         quick=known is not _relation,  # which may be a question that takes long
     )
@@ -120,7 +120,7 @@ def _pandas(frame: Any) -> _Frame:
                 columns[len(header)] = frame.index.get_level_values(level).to_series(index=frame.index)
                 header.append(name)
     zones = {}
-    made, keys, days = {}, {}, {}
+    named, keys, days = {}, {}, {}
     for (i, column), name in zip(columns.items(), header):
         kind = column.dtype
         zone = getattr(kind, "tz", None) or getattr(getattr(kind, "pyarrow_dtype", None), "tz", None)
@@ -139,13 +139,13 @@ def _pandas(frame: Any) -> _Frame:
             keys[f"k{i}"], days[i] = key
         elif isinstance(kind, np.dtype) and kind.kind == "O" and isinstance(first_value(column), Decimal):
             column = as_decimals(column)
-        made[f"c{i}"] = column
+        named[f"c{i}"] = column
 
     def chunks(column: int) -> list[NDArray[Any]]:
-        lying = made[f"c{column}"]
+        lying = named[f"c{column}"]
         return [lying.to_numpy()] if isinstance(lying.dtype, np.dtype) else []
 
-    table = pd.DataFrame(made | keys, index=frame.index, copy=False)  # the columns stay where they lie
+    table = pd.DataFrame(named | keys, index=frame.index, copy=False)  # the columns stay where they lie
     return _Frame(table, header, zones, days, chunks)
 
 

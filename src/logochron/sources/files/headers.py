@@ -50,8 +50,8 @@ def find_header(rows: Sequence[Sequence[str]], names: Sequence[str]) -> int:
 
 def _most_common(counts: Iterable[int]) -> int:
     """The number that occurs most, the largest of several."""
-    found = Counter(counts)
-    return max(found, key=lambda n: (found[n], n))
+    counter = Counter(counts)
+    return max(counter, key=lambda n: (counter[n], n))
 
 
 def unnamed(columns: int) -> tuple[str, ...]:

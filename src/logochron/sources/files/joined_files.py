@@ -49,8 +49,8 @@ def grouped(sources: Sequence[Source], names: Sequence[str], stated: Reading, en
             form = columns.get(str(source.path), i)
         kept.setdefault(form, []).append(source)
     groups = []
-    for found in kept.values():
-        groups += [found] if len(found) >= MANY else [[one] for one in found]
+    for group in kept.values():
+        groups += [group] if len(group) >= MANY else [[one] for one in group]
     return groups
 
 
@@ -69,14 +69,14 @@ def _columns(sources: Sequence[Source], engine: Engine) -> dict[str, tuple[objec
         return {}
     paths = ", ".join(quoted(str(source.path)) for source in sources)
     try:
-        found = engine.rows(
+        rows = engine.rows(
             "SELECT file_name, list((name, type, coalesce(logical_type, ''), coalesce(num_children, 0))) "
             f"FROM parquet_schema([{paths}]) GROUP BY file_name",
             "the files",
         )
     except IntakeError:
         return {}  # which of them is unsound shows when each is read
-    return {str(name): (*map(str, columns), *folder_keys(Path(name))) for name, columns in found}
+    return {str(name): (*map(str, columns), *folder_keys(Path(name))) for name, columns in rows}
 
 
 def joined_name(sources: Sequence[Source]) -> str:
@@ -105,7 +105,7 @@ def join_text(sources: Sequence[Source], folder: Path) -> tuple[Source, JoinedFi
 def rows_of(engine: Engine, sources: Sequence[Source]) -> JoinedFiles:
     """Where the rows of Parquet files come from that are scanned as one, in their order."""
     paths = ", ".join(quoted(str(source.path)) for source in sources)
-    found = dict(engine.rows(f"SELECT file_name, num_rows FROM parquet_file_metadata([{paths}])", "the files"))
-    rows = np.array([found[str(source.path)] for source in sources], dtype=np.int64)
+    lengths = dict(engine.rows(f"SELECT file_name, num_rows FROM parquet_file_metadata([{paths}])", "the files"))
+    rows = np.array([lengths[str(source.path)] for source in sources], dtype=np.int64)
     first = np.concatenate([[0], np.cumsum(rows)[:-1]]) + 1
     return JoinedFiles(tuple(source.name for source in sources), first, 0)

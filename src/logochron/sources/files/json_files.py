@@ -25,10 +25,10 @@ class _Twice(ValueError):
 
 
 def _pairs(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    made = dict(pairs)
-    if len(made) < len(pairs):
+    fields = dict(pairs)
+    if len(fields) < len(pairs):
         raise _Twice("a field is named twice")
-    return made
+    return fields
 
 
 # numbers stay as they are written
@@ -185,12 +185,12 @@ def _pieces(file: Any) -> Iterator[tuple[int, int, str]]:
 
 def _has_halves(file: Any) -> bool:
     """Whether any escape in the file names a half of a character; it is read from its start again."""
-    found, tail = False, ""
-    while not found and (chunk := file.read(_CHUNK)):
-        found = bool(_HALF.search(tail + chunk))
+    halves, tail = False, ""
+    while not halves and (chunk := file.read(_CHUNK)):
+        halves = bool(_HALF.search(tail + chunk))
         tail = chunk[-_ESCAPE:]  # an escape may lie across
     file.seek(0)
-    return found
+    return halves
 
 
 class _Items:

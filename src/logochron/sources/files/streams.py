@@ -56,11 +56,11 @@ def fetched(address: str, folder: Path, progress: Progress | None) -> list[Sourc
         raise QuestionError(f"{name}: addresses need fsspec: pip install fsspec") from None
     try:
         files, paths = fsspec.core.url_to_fs(address)
-        found = waited(lambda: _found(files, paths), lambda: None, progress)
-        if not found:
+        names = waited(lambda: _names_at(files, paths), lambda: None, progress)
+        if not names:
             raise QuestionError(f"nothing is at {name}")
-        sizes = [int(files.info(path).get("size") or 0) for path in found]
-        return [_copied(files, path, folder, name, done, progress) for path, done in zip(found, _parts(sizes))]
+        sizes = [int(files.info(path).get("size") or 0) for path in names]
+        return [_copied(files, path, folder, name, done, progress) for path, done in zip(names, _parts(sizes))]
     except LogochronError:
         raise
     except (ImportError, ValueError) as error:
@@ -71,13 +71,13 @@ def fetched(address: str, folder: Path, progress: Progress | None) -> list[Sourc
         raise IntakeError(f"{name} cannot be fetched: {_said(error, address)}") from None
 
 
-def _found(files: Any, path: str) -> list[str]:
+def _names_at(files: Any, path: str) -> list[str]:
     """The paths that are meant: one, those that match, or the Parquet files of a folder."""
     if any(sign in path for sign in "*?["):
         return sorted(str(one) for one in files.glob(path))
     if kind_of(Path(urlsplit(path).path)) is None and files.isdir(path):
-        found = sorted(str(one) for one in files.glob(path.rstrip("/") + "/**/*.parquet"))
-        return [one for one in found if all(map(of_the_data, PurePosixPath(one).relative_to(path.rstrip("/")).parts))]
+        names = sorted(str(one) for one in files.glob(path.rstrip("/") + "/**/*.parquet"))
+        return [one for one in names if all(map(of_the_data, PurePosixPath(one).relative_to(path.rstrip("/")).parts))]
     return [path]
 
 
@@ -113,8 +113,8 @@ def _copied(
 
     waited(copy, lambda: None, None if progress is None else lambda _: progress(done[0]))
     after, size = files.info(path), target.stat().st_size
-    told = {key: before.get(key) for key in ("size", "ETag", "mtime", "LastModified")}
-    if told != {key: after.get(key) for key in told} or before.get("size") not in (None, size):
+    state = {key: before.get(key) for key in ("size", "ETag", "mtime", "LastModified")}
+    if state != {key: after.get(key) for key in state} or before.get("size") not in (None, size):
         raise IntakeError(f"{name} changed while it was fetched: read it again once nothing writes to it")
     if progress is not None:
         progress(done[1])
@@ -162,7 +162,7 @@ def lasting(
         addresses = [one for one in listed(source) if is_address(one)]
         rest = [one for one in listed(source) if not is_address(one)]
         with ExitStack() as open_, copied(rest, most) if rest else nullcontext(rest) as others:
-            yield [*others, *(found for one in addresses for found in _at(open_, one, table, query, progress))]
+            yield [*others, *(copy for one in addresses for copy in _at(open_, one, table, query, progress))]
         return
     opened = isinstance(source, Source) or (isinstance(source, list) and any(isinstance(one, Source) for one in source))
     if (table is not None or query is not None) and not opened:
@@ -196,8 +196,8 @@ def _database(open_: ExitStack, text: str, table: str | None, query: str | None,
             f"{address.name}: name one of `table` (--table) and `query` (--query)"
             + (f"; it has {known}" if known else "")
         )
-    found = open_.enter_context(opened(address, table, query, progress))
-    return Source(Path(), "pushdown", found.name, found)
+    database = open_.enter_context(opened(address, table, query, progress))
+    return Source(Path(), "pushdown", database.name, database)
 
 
 @contextmanager

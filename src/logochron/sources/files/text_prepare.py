@@ -21,7 +21,7 @@ from logochron.core.total_labels import is_total
 from logochron.options import Reading
 from logochron.sources.files.find_files import Source, fresh
 from logochron.sources.files.headers import SampleColumn, filled, find_header, holds, unnamed
-from logochron.sources.scanned import FIRST_ROWS
+from logochron.sources.rolled_source import FIRST_ROWS
 
 #: What text is taken for that is not UTF-8 and bears no mark.
 OTHERWISE = "cp1252"

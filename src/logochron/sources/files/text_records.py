@@ -143,7 +143,7 @@ def count_records(path: Path, parting: Parting, stop: Event | None = None) -> Re
     stop
         Set where nobody waits for it any more.
     """
-    found = RecordCounts()
+    counts = RecordCounts()
     decoder = codecs.getincrementaldecoder("utf-8")()
     position, size, total = 0, _PIECE, path.stat().st_size
     line_start = 0
@@ -154,59 +154,59 @@ def count_records(path: Path, parting: Parting, stop: Event | None = None) -> Re
             chunk = np.frombuffer(raw, dtype=np.uint8)
             newline = outside = chunk == _NEWLINE
             inner = (
-                not found.unsure and b'"' in raw and b"\n" in b"".join(raw.split(b'"')[1::2])
+                not counts.unsure and b'"' in raw and b"\n" in b"".join(raw.split(b'"')[1::2])
             )  # a line end within quotes
             last = raw.rfind(b"\n")
             if inner:
                 outside = newline & (np.cumsum(chunk == _QUOTE, dtype=np.uint8) & 1 == 0)
                 last = int(np.flatnonzero(outside)[-1]) if outside.any() else -1
             length = len(raw) if final else last + 1
-            if not length and not found.unsure:
+            if not length and not counts.unsure:
                 size *= 2  # one record longer than the piece
-                found.unsure = size > _LONG_RECORD
+                counts.unsure = size > _LONG_RECORD
                 continue
             length = length or len(raw)
             if inner and final and last != length - 1 and raw.count(b'"', last + 1) % 2:
-                found.unsure = True  # a quote that never closes may be a sign within a field
+                counts.unsure = True  # a quote that never closes may be a sign within a field
             first = raw.find(b"\n", 0, length)
             line_end = position + (length if first < 0 else first)
             if line_end - line_start > _LONG_LINE and (first >= 0 or final):
-                found.long_lines.append(LongLine(line_start, line_end, found.newlines + 1))
+                counts.long_lines.append(LongLine(line_start, line_end, counts.newlines + 1))
             if first >= 0:
                 line_start = position + raw.rfind(b"\n", 0, length) + 1
             if inner and parting.columns > 1:
                 ends, lines = np.flatnonzero(outside[:length]), np.flatnonzero(newline[:length])
                 if last != length - 1:
                     ends = np.append(ends, length)
-                found.swallows += _swallows(chunk[:length], ends, lines, position, found.newlines, parting)
+                counts.swallows += _swallows(chunk[:length], ends, lines, position, counts.newlines, parting)
             lines_here = int(np.count_nonzero(newline[:length]))
-            found.newlines += lines_here
-            found.records += int(np.count_nonzero(outside[:length])) if inner else lines_here
-            found.records += last != length - 1  # the last record of a file may lack its line end
+            counts.newlines += lines_here
+            counts.records += int(np.count_nonzero(outside[:length])) if inner else lines_here
+            counts.records += last != length - 1  # the last record of a file may lack its line end
             if b"\r" in raw:
                 returns = chunk[:length] == RETURN
                 paired = int(np.count_nonzero(returns[:-1] & newline[1:length]))
-                found.with_return += paired
-                found.lone_returns |= int(np.count_nonzero(returns)) > paired
-            found.underscores += raw[:length].count(b"_") if b"_" in raw else 0
-            found.nuls += raw[:length].count(0) if 0 in raw else 0
-            if not found.not_utf8 and (not raw.isascii() or decoder.getstate()[0]):
+                counts.with_return += paired
+                counts.lone_returns |= int(np.count_nonzero(returns)) > paired
+            counts.underscores += raw[:length].count(b"_") if b"_" in raw else 0
+            counts.nuls += raw[:length].count(0) if 0 in raw else 0
+            if not counts.not_utf8 and (not raw.isascii() or decoder.getstate()[0]):
                 try:
                     decoder.decode(raw[:length], final)
                 except UnicodeDecodeError:
-                    found.not_utf8 = True
+                    counts.not_utf8 = True
             position += length
             size = _PIECE
-    return found
+    return counts
 
 
 def _marks(chunk: Bytes, mark: bytes) -> Days:
     """Where a mark of one or several bytes stands."""
-    found = chunk == mark[0]
+    places = chunk == mark[0]
     for more, byte in enumerate(mark[1:], 1):
-        found[:-more] &= chunk[more:] == byte
-        found[-more:] = False
-    return np.flatnonzero(found)
+        places[:-more] &= chunk[more:] == byte
+        places[-more:] = False
+    return np.flatnonzero(places)
 
 
 def _swallows(
@@ -230,13 +230,13 @@ def _swallows(
     def text(line: int) -> bytes:
         return chunk[line_starts[line] : line_ends[line]].tobytes()
 
-    found: dict[int, Swallow] = {}
+    swallows: dict[int, Swallow] = {}
     for line in np.flatnonzero(fitting).tolist():
         of = int(record[line])
-        if of in found or not (inner := parting.swallowed(text(line))):
+        if of in swallows or not (inner := parting.swallowed(text(line))):
             continue
         first = int(first_line[of])
-        found[of] = Swallow(
+        swallows[of] = Swallow(
             offset + int(starts[of]),
             offset + int(ends[of]),
             lines_before + first + 1,
@@ -244,7 +244,7 @@ def _swallows(
             lines_before + line + 1,
             inner,
         )
-    return list(found.values())
+    return list(swallows.values())
 
 
 def has_odd_stretch(path: Path, delimiter: str) -> bool:
@@ -367,9 +367,9 @@ class Places:
             filled = np.flatnonzero(~run.empties)
             record = np.searchsorted(filled, np.searchsorted(run.starts, waiting, side="right") - 1)
             here = record < len(filled)  # else the next run begins with it
-            found = filled[record[here]]
-            starts[at : at + len(found)], lines[at : at + len(found)] = run.starts[found], run.lines[found]
-            at += len(found)
+            records = filled[record[here]]
+            starts[at : at + len(records)], lines[at : at + len(records)] = run.starts[records], run.lines[records]
+            at += len(records)
         return starts, lines
 
     def _ending(self) -> Iterator[tuple[Run, int]]:
@@ -439,9 +439,9 @@ def runs_by_reader(
     starts, lines, empties = array("q"), array("q"), bytearray()
 
     def run() -> Run:
-        made = Run(np.array(starts), np.array(lines), np.array(empties, dtype=bool))
+        one = Run(np.array(starts), np.array(lines), np.array(empties, dtype=bool))
         del starts[:], lines[:], empties[:]
-        return made
+        return one
 
     start = 0
     with fields_of_any_size():
@@ -463,21 +463,23 @@ def runs_by_reader(
 
 def walk(path: Path, parting: Parting, name: str) -> tuple[RecordCounts, Places]:
     """The same as `count_records` and the places by bytes, by Python's own reader: the slow second opinion."""
-    found = RecordCounts()
+    counts = RecordCounts()
 
     def seen(start: int, line: int, raw: list[bytes]) -> None:
-        found.records += 1
-        found.newlines += len(raw)
+        counts.records += 1
+        counts.newlines += len(raw)
         if len(raw) == 1:
             return
         text = raw[0].decode("utf-8", "replace").rstrip("\r\n")
-        if len(raw) > found.longest[0]:
-            found.longest = (len(raw), line, text)
-        inner = next(((n, told) for n, one in enumerate(raw[1:], 1) if (told := parting.swallowed(one))), None)
+        if len(raw) > counts.longest[0]:
+            counts.longest = (len(raw), line, text)
+        inner = next(
+            ((n, swallowed) for n, one in enumerate(raw[1:], 1) if (swallowed := parting.swallowed(one))), None
+        )
         if parting.columns > 1 and inner:
             size = sum(map(len, raw)) - (len(raw[-1]) - len(raw[-1].rstrip(b"\r\n")))
-            found.swallows.append(Swallow(start, start + size, line, text, line + inner[0], inner[1]))
+            counts.swallows.append(Swallow(start, start + size, line, text, line + inner[0], inner[1]))
 
     for _ in runs_by_reader(path, parting.delimiter, name, seen):
         pass
-    return found, Places(lambda: runs_by_reader(path, parting.delimiter, name))
+    return counts, Places(lambda: runs_by_reader(path, parting.delimiter, name))

@@ -17,7 +17,7 @@ from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
-from logochron.sources.duckdb.engine_scan import EngineSource, Malformed, blank_rows, first_row, total_warning
+from logochron.sources.duckdb.engine_source import EngineSource, Malformed, blank_rows, first_row, total_warning
 from logochron.sources.duckdb.judge_amounts import judged_roll_up
 from logochron.sources.duckdb.rollup import RollUp
 from logochron.sources.duckdb.sql import MOST_DECIMALS, Amount, Query, Summing, asked_of, day_text, quoted
@@ -37,7 +37,7 @@ from logochron.sources.files.text_records import (
     shorten_lines,
     walk,
 )
-from logochron.sources.scanned import ReadingSpec
+from logochron.sources.rolled_source import ReadingSpec
 from logochron.sources.values.amounts import settled, written_plainly
 from logochron.sources.values.dates import has_time, names_a_day
 
@@ -123,9 +123,9 @@ def _inspected(source: Source, folder: Path, stated: Reading, names: Sequence[st
         return _Ready(text, text.path)
     # only its lines are looked at: what they swallow shows once the columns are known
     seen = count_records(text.path, Parting(text.delimiter, len(text.header), lambda fields: False))
-    found = seen.mends(recode=stated.encoding is None)
-    if any(found) and found != mends:
-        return _inspected(source, folder, stated, names, found)
+    mends_needed = seen.mends(recode=stated.encoding is None)
+    if any(mends_needed) and mends_needed != mends:
+        return _inspected(source, folder, stated, names, mends_needed)
     if not seen.long_lines:
         return _Ready(text, text.path, whole=True)
     path = fresh(folder, ".csv")
@@ -209,7 +209,7 @@ def _accounted(engine: Engine, done: _Pass, counted: RecordCounts, places: Place
         records=counted.records - text.skip,
         empty=counted.records - text.skip - done.rows,
         blank_rows=blank_rows(engine, done.rolled.query, done.rolled.groups),
-        malformed=_told(done.malformed, lines, ready.swallows),
+        malformed=_with_swallows(done.malformed, lines, ready.swallows),
         guesses=(*text.guesses, *done.said),
         warnings=(
             *total_warning(name, text.total, spec),
@@ -245,7 +245,7 @@ def _text_query(ready: _Ready, spec: ReadingSpec, placed: Placed, underscores: b
     if spec.times_cut and (spec.stated.tz or any(map(has_time, text.column(placed.at[spec.date])))):
         date = day_text(date, spec.stated.tz)  # one text a day, not one a second
 
-    def made(column: str) -> Amount:
+    def amount_of(column: str) -> Amount:
         at = place[column]
         return Amount("", column, at, at, True, maybe_grouped=not settled(text.column(placed.at[column])))
 
@@ -258,7 +258,7 @@ def _text_query(ready: _Ready, spec: ReadingSpec, placed: Placed, underscores: b
         all_fields=[f"c{i}" for i in range(len(text.header))],
         # looked for in the amounts only where the file holds any
         underscores=underscores or any("_" in field for row in text.sample for field in row),
-        **asked_of(spec, place, made),
+        **asked_of(spec, place, amount_of),
     )
 
 
@@ -283,7 +283,7 @@ def _rejects(engine: Engine, delimiter: str) -> list[Malformed]:
     }
     if not engine.has_table("reject_errors"):
         return []
-    found = engine.rows(
+    rows = engine.rows(
         "SELECT scan_id, line_byte_position, any_value(error_type::VARCHAR), any_value(csv_line) FROM reject_errors "
         "WHERE scan_id = (SELECT max(scan_id) FROM reject_errors) GROUP BY ALL ORDER BY 2",
         "the file",
@@ -296,7 +296,7 @@ def _rejects(engine: Engine, delimiter: str) -> list[Malformed]:
             reasons.get(kind, kind.lower()),
             not (line or "").strip(" \t\r\n" + delimiter),
         )
-        for _, position, kind, line in found
+        for _, position, kind, line in rows
     ]
 
 
@@ -336,13 +336,15 @@ class _FileLines:
         return self._malformed[0]
 
 
-def _told(malformed: Sequence[Malformed], lines: _FileLines, swallows: Sequence[Swallow]) -> tuple[Malformed, ...]:
+def _with_swallows(
+    malformed: Sequence[Malformed], lines: _FileLines, swallows: Sequence[Swallow]
+) -> tuple[Malformed, ...]:
     """The malformed records, swallowed ones told as such: the engine met them masked."""
     if not swallows:
         return tuple(malformed)
     swallowed = {swallow.start: swallow for swallow in swallows}
-    found = (swallowed.get(int(start)) for start in lines.starts_of_malformed())
+    swallows_met = (swallowed.get(int(start)) for start in lines.starts_of_malformed())
     return tuple(
         bad._replace(text=swallow.text, reason=swallow.reason, blank=False) if swallow else bad
-        for bad, swallow in zip(malformed, found)
+        for bad, swallow in zip(malformed, swallows_met)
     )

@@ -14,7 +14,7 @@ import numpy as np
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.sources.duckdb.connection import Engine
-from logochron.sources.duckdb.engine_scan import EngineSource, Lines, Malformed, blank_rows, first_row, total_warning
+from logochron.sources.duckdb.engine_source import EngineSource, Lines, Malformed, blank_rows, first_row, total_warning
 from logochron.sources.duckdb.judge_amounts import judged_roll_up
 from logochron.sources.duckdb.sql import (
     MOST_DECIMALS,
@@ -31,7 +31,7 @@ from logochron.sources.duckdb.sql import (
 from logochron.sources.files.find_files import Source, folder_keys
 from logochron.sources.files.headers import Placed, SampleColumn, place_columns
 from logochron.sources.files.joined_files import JoinedFiles
-from logochron.sources.scanned import FIRST_ROWS, ReadingSpec
+from logochron.sources.rolled_source import FIRST_ROWS, ReadingSpec
 from logochron.sources.values.amounts import Reach
 
 #: So many rows, and so many fields, are laid into the table together.
@@ -134,10 +134,10 @@ class TableLines:
         """The places of rows, numbered from 1."""
         numbered = f"SELECT place, row_number() OVER () AS rn FROM {self.table}"
         sought = {"sought": {"rn": np.unique(rows)}}
-        found = self.engine.arrays(
+        columns = self.engine.arrays(
             f"SELECT rn, place FROM ({numbered}) SEMI JOIN sought USING (rn) ORDER BY rn", sought
         )
-        return np.asarray(found["place"][np.searchsorted(found["rn"], rows)], dtype=np.int64)
+        return np.asarray(columns["place"][np.searchsorted(columns["rn"], rows)], dtype=np.int64)
 
     def of_malformed(self) -> Days:
         """The places of the records that are no rows."""
@@ -243,8 +243,8 @@ def _written_names(engine: Engine, source: Source) -> list[str]:
 
 def described(engine: Engine, relation: str, name: str) -> tuple[list[str], list[str]]:
     """The columns of a relation and their types."""
-    found = engine.rows(f"DESCRIBE SELECT * FROM {relation}", name)
-    return [str(column) for column, *_ in found], [str(kind) for _, kind, *_ in found]
+    rows = engine.rows(f"DESCRIBE SELECT * FROM {relation}", name)
+    return [str(column) for column, *_ in rows], [str(kind) for _, kind, *_ in rows]
 
 
 def scan_typed(
@@ -261,7 +261,7 @@ def scan_typed(
     as_text = {name: f"{table.columns[i]}::VARCHAR" for name, i in placed.at.items()}
     plans: dict[str, Summing] = {}
 
-    def made(column: str) -> Amount:
+    def amount_of(column: str) -> Amount:
         sql, kind = table.columns[placed.at[column]], table.types[placed.at[column]]
         is_text = kind.startswith(_TEXT)
         if not is_text and not NUMBER.fullmatch(kind):
@@ -272,8 +272,8 @@ def scan_typed(
         reach = partial(table.reach, placed.at[column]) if table.reach and not is_text else None
         return Amount("", column, raw, number, is_text, maybe_grouped=is_text, reach=reach)
 
-    asked = asked_of(spec, as_text, made)
-    for amount in asked["amounts"]:
+    fields = asked_of(spec, as_text, amount_of)
+    for amount in fields["amounts"]:
         kind = table.types[placed.at[amount.column]] if amount.column else "INT"
         decimal = re.match(r"DECIMAL\(\d+,(\d+)\)", kind)
         plans[amount.key] = Summing(
@@ -282,7 +282,7 @@ def scan_typed(
     # labels of a few kinds are grouped as they lie, not as texts
     places = {name: placed.at[column] for name, column in spec.dimensions.items()}
     kinds = frozenset(name for name, at in places.items() if table.types[at].startswith("ENUM"))
-    asked["labels"] |= {name: table.columns[places[name]] for name in kinds}
+    fields["labels"] |= {name: table.columns[places[name]] for name in kinds}
     date = _date(engine, source, spec, table, placed)
     query = Query(
         relation=table.relation,
@@ -297,7 +297,7 @@ def scan_typed(
         # the engine joins no statistics of several files, and none are of some rows only
         known=source.kind == "parquet" and files is None and not spec.where,
         all_fields=[f"{column}::VARCHAR" for column in table.columns],
-        **asked,
+        **fields,
     )
 
     def find(query: Query, expression: str, sought: str) -> str:
@@ -358,10 +358,10 @@ def _zone(engine: Engine, source: Source, spec: ReadingSpec, table: TypedTable, 
     written = table.zones.get(column, "")
     if written and source.kind == "frame":
         return written, ""  # its column bears the zone
-    told = f"{source.name}: the instants of column {column!r}"
+    line = f"{source.name}: the instants of column {column!r}"
     if written and (_offset(written) or written in engine.zones):
-        return written, f"{told} counted on their days in {written}, as the file has it (tz=, --tz)"
-    return "UTC", f"{told} have no zone written: taken in UTC (tz=, --tz)"
+        return written, f"{line} counted on their days in {written}, as the file has it (tz=, --tz)"
+    return "UTC", f"{line} have no zone written: taken in UTC (tz=, --tz)"
 
 
 def local_time(sql: str, zone: str) -> str:

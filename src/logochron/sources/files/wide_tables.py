@@ -22,7 +22,7 @@ from logochron.sources.files.headers import filled, fold
 from logochron.sources.files.text_prepare import fields_of_any_size, prepare
 from logochron.sources.files.text_records import Parting, count_records, walk
 from logochron.sources.files.typed_files import DAY_NUMBER, RowTable, TableLines, TypedTable
-from logochron.sources.scanned import PERIOD
+from logochron.sources.rolled_source import PERIOD
 from logochron.sources.values.amounts import is_amount
 from logochron.sources.values.period_names import ordinal_named, read_label
 

@@ -294,16 +294,16 @@ def _epoch(source: Source) -> int:
 def _odd_cells(source: Source, sheet: str) -> dict[int, dict[int, _Odd]]:
     """Cells that come as empty although they are not: errors, formulas without a value; by row and column."""
     with zipfile.ZipFile(source.path) as packed:
-        found: dict[int, dict[int, _Odd]] = {}
+        cells: dict[int, dict[int, _Odd]] = {}
         with packed.open(part_of(packed, sheet)) as file:
             for attributes, text, is_formula in _odd_in(file):
                 place = re.search(rb'\br="([A-Z]+)(\d+)"', attributes)
                 if place:
                     cell = place[0].decode()[3:-1]
-                    found.setdefault(int(place[2]), {})[column_number(place[1])] = _Odd(
+                    cells.setdefault(int(place[2]), {})[column_number(place[1])] = _Odd(
                         f"{text} (cell {cell})", is_formula
                     )
-    return found
+    return cells
 
 
 def _odd_in(file: Any) -> Iterator[tuple[bytes, str, bool]]:

@@ -35,8 +35,8 @@ def zones_written(engine: Engine, path: str, name: str) -> dict[str, str]:
     return {}
 
 
-def _of_pandas(told: Mapping[str, object]) -> dict[str, str]:
-    columns = [one for one in told["columns"] if isinstance(one.get("metadata"), dict)]  # type: ignore[attr-defined]
+def _of_pandas(schema: Mapping[str, object]) -> dict[str, str]:
+    columns = [one for one in schema["columns"] if isinstance(one.get("metadata"), dict)]  # type: ignore[attr-defined]
     return {one["name"]: one["metadata"]["timezone"] for one in columns if one["metadata"].get("timezone")}
 
 

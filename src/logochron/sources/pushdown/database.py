@@ -17,7 +17,7 @@ from logochron.core.errors import IntakeError, QuestionError, nearest, no_such
 from logochron.sources.duckdb.connection import Progress, waited
 from logochron.sources.pushdown.database_address import Address, said_safely
 from logochron.sources.pushdown.table import Expr, GroupSpec, Kind, Pass, PushdownTable, SourceColumn
-from logochron.sources.scanned import FIRST_ROWS, NO_DAY
+from logochron.sources.rolled_source import FIRST_ROWS, NO_DAY
 
 _AT_ONCE, _MOST_DATES = 50_000, 500
 _EPOCH = dt.date(1970, 1, 1)
@@ -71,14 +71,14 @@ class Database(PushdownTable):
             known = [*look.get_table_names(schema), *look.get_view_names(schema)]
         if name not in known:
             raise QuestionError(f"`table`: {no_such('table', name, known, where=self.name)}")
-        found = look.get_columns(name, schema)
+        described = look.get_columns(name, schema)
         if self._dialect == "sqlite":
-            self.columns = [SourceColumn(c["name"], "loose", str(c["type"])) for c in found]
+            self.columns = [SourceColumn(c["name"], "loose", str(c["type"])) for c in described]
         else:
-            self.columns = [_column(c["name"], c["type"]) for c in found]
-        self._take(sa.table(name, *_typed(self.columns, found), schema=schema))
+            self.columns = [_column(c["name"], c["type"]) for c in described]
+        self._take(sa.table(name, *_typed(self.columns, described), schema=schema))
         keys = look.get_pk_constraint(name, schema)["constrained_columns"]
-        whole = {c["name"] for c in found if isinstance(c["type"], types.Integer)}
+        whole = {c["name"] for c in described if isinstance(c["type"], types.Integer)}
         self.key = keys[0] if len(keys) == 1 and keys[0] in whole else ""
         if not self.key and self._dialect == "sqlite" and self._numbers_rows(name, look.get_table_names()):
             self.key = _ROWID
@@ -101,8 +101,8 @@ class Database(PushdownTable):
             raise QuestionError("`query` is empty: give a SELECT")
         text = sa.text(bare.replace(":", r"\:"))  # a colon names no value here
         self.name = f"{self._address.name}, the query"
-        with self._answer(sa.select(sa.text("*")).select_from(text.columns().subquery("q")).limit(0)) as found:
-            names, codes = list(found.keys()), [about[1] for about in found.cursor.description]
+        with self._answer(sa.select(sa.text("*")).select_from(text.columns().subquery("q")).limit(0)) as answer:
+            names, codes = list(answer.keys()), [about[1] for about in answer.cursor.description]
         if self._dialect == "postgresql":
             self.columns = [SourceColumn(name, _NUMBERED.get(code, "other"), "") for name, code in zip(names, codes)]
         elif self._dialect == "sqlite":
@@ -117,8 +117,8 @@ class Database(PushdownTable):
 
     def _by_values(self, text: Any, names: Sequence[str]) -> list[SourceColumn]:
         """Columns by the first values they hold."""
-        with self._answer(sa.select(text.columns(*map(sa.column, names)).subquery("q")).limit(FIRST_ROWS)) as found:
-            rows = [tuple(row) for row in found]
+        with self._answer(sa.select(text.columns(*map(sa.column, names)).subquery("q")).limit(FIRST_ROWS)) as answer:
+            rows = [tuple(row) for row in answer]
         kinds = {bool: "other", int: "whole", float: "float", str: "text", dt.datetime: "moment", dt.date: "day"}
         columns = []
         for i, name in enumerate(names):
@@ -132,8 +132,8 @@ class Database(PushdownTable):
         if self._sampled is None or len(self._sampled) < rows:
             loose = any(column.kind == "loose" for column in self.columns)
             fields = [self.of(place) if loose else self.text(place) for place in range(len(self.columns))]
-            with self._answer(sa.select(*fields).select_from(self._table).limit(rows)) as found:
-                self._sampled = [tuple(map(_as_text, row)) for row in found]
+            with self._answer(sa.select(*fields).select_from(self._table).limit(rows)) as answer:
+                self._sampled = [tuple(map(_as_text, row)) for row in answer]
         return self._sampled
 
     def decimals(self, place: int) -> int:
@@ -142,39 +142,39 @@ class Database(PushdownTable):
         decimals = (len(text.partition(".")[2].rstrip("0")) for text in texts if "e" not in text.lower())
         return max(decimals, default=0)
 
-    def answer(self, asked: Pass) -> dict[str, NDArray[Any]]:
+    def answer(self, one_pass: Pass) -> dict[str, NDArray[Any]]:
         """The columns of an answer."""
-        parts = list(self._parts(self._statement(asked), streamed=False))
+        parts = list(self._parts(self._statement(one_pass), streamed=False))
         return {name: np.concatenate([part[name] for part in parts]) for name in parts[0]}
 
-    def parts(self, asked: Pass) -> Iterator[dict[str, NDArray[Any]]]:
+    def parts(self, one_pass: Pass) -> Iterator[dict[str, NDArray[Any]]]:
         """An answer part by part, with the key of each row."""
-        yield from self._parts(self._statement(asked, with_key=bool(self.key)), streamed=True)
+        yield from self._parts(self._statement(one_pass, with_key=bool(self.key)), streamed=True)
 
     def _parts(self, statement: Any, *, streamed: bool) -> Iterator[dict[str, NDArray[Any]]]:
-        with self._answer(statement, streamed=streamed) as found:
-            names = list(found.keys())
+        with self._answer(statement, streamed=streamed) as answer:
+            names = list(answer.keys())
             if not streamed:
                 yield {name: np.zeros(0, dtype=object) for name in names}
-            while part := found.fetchmany(_AT_ONCE):
+            while part := answer.fetchmany(_AT_ONCE):
                 yield {name: np.array(values, dtype=object) for name, values in zip(names, zip(*part))}
                 if self.progress:
                     self.progress(0.0)
 
-    def _statement(self, asked: Pass, *, with_key: bool = False) -> Any:
+    def _statement(self, one_pass: Pass, *, with_key: bool = False) -> Any:
         """A pass as a statement: every name quoted and every value bound by SQLAlchemy."""
-        fields = [field.label(name) for name, field in asked.fields.items()]
+        fields = [field.label(name) for name, field in one_pass.fields.items()]
         key: Any = sa.column(self.key)
         statement = sa.select(*fields, *([key.label("key")] if with_key else [])).select_from(self._table)
-        statement = statement if asked.rows is None else statement.where(asked.rows)
-        statement = statement.order_by(key) if with_key and asked.in_order else statement
-        statement = statement.distinct() if asked.distinct else statement
-        if asked.totals:
+        statement = statement if one_pass.rows is None else statement.where(one_pass.rows)
+        statement = statement.order_by(key) if with_key and one_pass.in_order else statement
+        statement = statement.distinct() if one_pass.distinct else statement
+        if one_pass.totals:
             rows = statement.subquery("r")
-            by = [rows.c[name] for name in asked.by]
-            statement = sa.select(*by, *(_total(rows, *of).label(name) for name, of in asked.totals.items()))
+            by = [rows.c[name] for name in one_pass.by]
+            statement = sa.select(*by, *(_total(rows, *of).label(name) for name, of in one_pass.totals.items()))
             statement = statement.select_from(rows).group_by(*by)
-        return statement if asked.most is None or with_key else statement.limit(asked.most)
+        return statement if one_pass.most is None or with_key else statement.limit(one_pass.most)
 
     # expressions
 
@@ -290,13 +290,13 @@ class Database(PushdownTable):
     def _answer(self, statement: Any, *, streamed: bool = False) -> Iterator[Any]:
         """The answer of a statement, which a signal can interrupt; what the database says becomes an IntakeError."""
         many = {"stream_results": True, "max_row_buffer": _AT_ONCE} if streamed else {}
-        asked = self._connection.execution_options(**many)
+        connection = self._connection.execution_options(**many)
         with spoken(self.name, self._address):
-            found = waited(lambda: asked.execute(statement), self._interrupt, self.progress)
+            answer = waited(lambda: connection.execute(statement), self._interrupt, self.progress)
             try:
-                yield found
+                yield answer
             finally:
-                found.close()
+                answer.close()
 
     def _interrupt(self) -> None:
         """Have the database give up what it is at."""
@@ -329,9 +329,9 @@ def opened(address: Address, table: str | None, query: str | None, progress: Pro
     try:
         with spoken(address.name, address):
             connection = _read_only(connection)
-            found = Database(connection, address, progress)
-            found.of_table(table) if table is not None else found.of_query(str(query))
-        yield found
+            database = Database(connection, address, progress)
+            database.of_table(table) if table is not None else database.of_query(str(query))
+        yield database
     finally:
         try:
             connection.invalidate() if connection.invalidated else connection.close()
@@ -418,9 +418,11 @@ def _column(name: str, kind: Any) -> SourceColumn:
     return SourceColumn(name, "text" if isinstance(kind, types.String) else "other", written)
 
 
-def _typed(columns: Sequence[SourceColumn], found: Sequence[Any]) -> list[Any]:
+def _typed(columns: Sequence[SourceColumn], described: Sequence[Any]) -> list[Any]:
     """The columns of a table with their types; loose ones without, so that nothing is made of their values."""
-    return [sa.column(c.name) if c.kind == "loose" else sa.column(c.name, f["type"]) for c, f in zip(columns, found)]
+    return [
+        sa.column(c.name) if c.kind == "loose" else sa.column(c.name, f["type"]) for c, f in zip(columns, described)
+    ]
 
 
 def _as_text(value: Any) -> str | None:

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from logochron.core.errors import IntakeError, QuestionError, first_line
 from logochron.sources.duckdb.connection import waited
 from logochron.sources.pushdown.table import Expr, GroupSpec, Kind, Pass, PushdownTable, SourceColumn
-from logochron.sources.scanned import FIRST_ROWS, NO_DAY
+from logochron.sources.rolled_source import FIRST_ROWS, NO_DAY
 from logochron.sources.values.amounts import first_value, is_plain_decimal
 
 #: Amounts below this many units are added up exactly, where not too many are.
@@ -98,39 +98,39 @@ class LazyFrame(PushdownTable):
         with self._spoken():
             return waited(lazy.collect, _giving_up(self._native), self.progress)
 
-    def _frame(self, asked: Pass) -> Any:
+    def _frame(self, one_pass: Pass) -> Any:
         """The frame with some of its columns, under our names but for Dask; instants of Spark as day numbers."""
         frame = self._native
-        if asked.spec is not None and self._spark and self.columns[asked.spec.date].kind == "zoned":
+        if one_pass.spec is not None and self._spark and self.columns[one_pass.spec.date].kind == "zoned":
             from pyspark.sql import functions
 
             # of the session's zone Spark makes days, whatever the instants are asked in
-            name = self._names[asked.spec.date]
-            micros = functions.unix_micros(functions.from_utc_timestamp(functions.col(f"`{name}`"), asked.spec.zone))
+            name = self._names[one_pass.spec.date]
+            micros = functions.unix_micros(functions.from_utc_timestamp(functions.col(f"`{name}`"), one_pass.spec.zone))
             frame = frame.withColumn(name, functions.floor(micros / functions.lit(86_400_000_000)))
         lazy = _from_native(frame).lazy()
         if self._dask:  # there each change of names goes through all parts
-            return lazy.select(*(self._names[place] for place in asked.places))
-        return lazy.select(*(nw.col(self._names[place]).alias(_NAME.format(place)) for place in asked.places))
+            return lazy.select(*(self._names[place] for place in one_pass.places))
+        return lazy.select(*(nw.col(self._names[place]).alias(_NAME.format(place)) for place in one_pass.places))
 
-    def answer(self, asked: Pass) -> dict[str, NDArray[Any]]:
+    def answer(self, one_pass: Pass) -> dict[str, NDArray[Any]]:
         """The columns of an answer."""
-        lazy = self._frame(asked)
-        lazy = lazy if asked.rows is None else lazy.filter(asked.rows)
-        lazy = lazy.select(**asked.fields)
-        lazy = lazy.unique() if asked.distinct else lazy
-        totals = [_total(how, field).alias(name) for name, (how, field) in asked.totals.items()]
-        if asked.by:
-            lazy = lazy.group_by(*asked.by).agg(*totals)
+        lazy = self._frame(one_pass)
+        lazy = lazy if one_pass.rows is None else lazy.filter(one_pass.rows)
+        lazy = lazy.select(**one_pass.fields)
+        lazy = lazy.unique() if one_pass.distinct else lazy
+        totals = [_total(how, field).alias(name) for name, (how, field) in one_pass.totals.items()]
+        if one_pass.by:
+            lazy = lazy.group_by(*one_pass.by).agg(*totals)
         elif totals:
             lazy = lazy.select(*totals)
-        lazy = lazy if asked.most is None else lazy.head(asked.most)
+        lazy = lazy if one_pass.most is None else lazy.head(one_pass.most)
         came = self._collected(lazy)
         return {name: _array(came[name]) for name in came.columns}
 
-    def parts(self, asked: Pass) -> Iterator[dict[str, NDArray[Any]]]:
+    def parts(self, one_pass: Pass) -> Iterator[dict[str, NDArray[Any]]]:
         """The whole of an answer: it is one part, without a key."""
-        yield self.answer(asked)
+        yield self.answer(one_pass)
 
     # expressions
 
@@ -318,13 +318,13 @@ def _column(name: str, kind: Any, values: Callable[[int], list[Any]], place: int
 
 def _decimals_of_dask(frame: Any) -> set[str]:
     """The columns of Python's decimals of the pandas frames that a Dask frame is made of: it takes them for texts."""
-    found: set[str] = set()
+    names: set[str] = set()
     for step in getattr(getattr(frame, "expr", None), "walk", list)():
         given: Any = getattr(step.operand("frame"), "_data", None) if "frame" in step._parameters else None
         if hasattr(given, "dtypes"):
             objects = [name for name, kind in given.dtypes.items() if kind.kind == "O"]
-            found |= {str(name) for name in objects if isinstance(first_value(given[name]), decimal.Decimal)}
-    return found
+            names |= {str(name) for name in objects if isinstance(first_value(given[name]), decimal.Decimal)}
+    return names
 
 
 def _nothing() -> None:

@@ -147,11 +147,11 @@ class PushdownTable(ABC):
     # what each library says in its own way
 
     @abstractmethod
-    def answer(self, asked: Pass) -> dict[str, NDArray[Any]]:
+    def answer(self, one_pass: Pass) -> dict[str, NDArray[Any]]:
         """The columns of an answer by their names."""
 
     @abstractmethod
-    def parts(self, asked: Pass) -> Iterator[dict[str, NDArray[Any]]]:
+    def parts(self, one_pass: Pass) -> Iterator[dict[str, NDArray[Any]]]:
         """An answer that may be large, part by part; with the key of each row as `key` where the table has one."""
 
     @abstractmethod
@@ -319,19 +319,19 @@ class PushdownTable(ABC):
         many = len(came["n"])
         none = np.zeros(many, dtype=np.int64)
         counted = ("finer", "odd", "empty", "below")
-        made = {"d": self.days_of(came["d"])}
-        made["keep"] = came["keep"].astype(np.int64) == 1 if "keep" in came else np.ones(many, dtype=bool)
+        columns = {"d": self.days_of(came["d"])}
+        columns["keep"] = came["keep"].astype(np.int64) == 1 if "keep" in came else np.ones(many, dtype=bool)
         for name in ("n", "bad", *(f"q{i}" for i in range(len(spec.named)))):
-            made[name] = came[name].astype(np.int64) if name in came else none
-        made |= {f"h{i}": came[f"h{i}"] for i in range(len(spec.labels))}
+            columns[name] = came[name].astype(np.int64) if name in came else none
+        columns |= {f"h{i}": came[f"h{i}"] for i in range(len(spec.labels))}
         for i in range(len(spec.numbers)):
-            made |= {f"{name}{i}": came[f"{name}{i}"].astype(np.int64) if f"{name}{i}" in came else none
+            columns |= {f"{name}{i}": came[f"{name}{i}"].astype(np.int64) if f"{name}{i}" in came else none
                      for name in counted}  # fmt: skip
-            made[f"s{i}"] = came[f"s{i}"]
-            made[f"size{i}"] = came[f"size{i}"] if f"size{i}" in came else np.abs(came[f"s{i}"])
+            columns[f"s{i}"] = came[f"s{i}"]
+            columns[f"size{i}"] = came[f"size{i}"] if f"size{i}" in came else np.abs(came[f"s{i}"])
             if f"a{i}" in came:
-                made[f"a{i}"] = came[f"a{i}"].astype(np.float64)
-        return made
+                columns[f"a{i}"] = came[f"a{i}"].astype(np.float64)
+        return columns
 
     def ids(self, spec: GroupSpec, place: int, taken: Sequence[tuple[int, Condition]]) -> dict[str, NDArray[Any]]:
         """The ids of a column by date and labels, with the number of their records: `d`, `h` each, `id`, `n`."""

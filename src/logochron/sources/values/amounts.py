@@ -158,12 +158,12 @@ def currency_of(sign: str) -> str:
 
 def currency_signs(shapes: Mapping[str, int] | Sequence[str]) -> dict[str, str]:
     """The signs of currencies that shapes bear, each with its first shape."""
-    found: dict[str, str] = {}
+    signs: dict[str, str] = {}
     for shape in filter(re.compile(r"\d").search, shapes):
         around = re.sub(rf"[\d{SPACES}()+{MINUSES}{APOSTROPHES}]|(?<![A-Za-z])[.,]", "", shape).rstrip(",")
-        if around and around not in found and _is_currency(around):
-            found[around] = shape
-    return found
+        if around and around not in signs and _is_currency(around):
+            signs[around] = shape
+    return signs
 
 
 def _is_currency(token: str) -> bool:

@@ -179,7 +179,7 @@ def read_dates(
 
     family = next((one for one in _FAMILIES if best in one.options), None)
     if family or best in _ONE_WAY:
-        found = DateReading(_one_way(ways, len(plain)), np.zeros(len(plain), dtype=bool), best)
+        reading = DateReading(_one_way(ways, len(plain)), np.zeros(len(plain), dtype=bool), best)
         # no text is in a form that reads one way and in one of a family
         own = {name: ways[name] for name in (family or _FAMILIES[0]).options}
         if any((days != _NONE).any() for days in own.values()):
@@ -188,11 +188,11 @@ def read_dates(
             except IntakeError:
                 if family:
                     raise
-                found = found._replace(hint=_REFUSED_ROW_BY_ROW)
+                reading = reading._replace(hint=_REFUSED_ROW_BY_ROW)
             else:
-                days = np.where(rest.readable, rest.days, found.days)
-                found = found._replace(days=days, guesses=rest.guesses, name=rest.name if family else best)
-        return _forms_said(found, plain, counts, column)
+                days = np.where(rest.readable, rest.days, reading.days)
+                reading = reading._replace(days=days, guesses=rest.guesses, name=rest.name if family else best)
+        return _forms_said(reading, plain, counts, column)
     days = ways[best]
     guesses: tuple[str, ...] = ()
     if best == "a serial day":
@@ -210,16 +210,16 @@ def _one_way(ways: dict[str, Days], size: int) -> Days:
     return days
 
 
-def _forms_said(found: DateReading, texts: Sequence[str], counts: Days, column: str) -> DateReading:
+def _forms_said(reading: DateReading, texts: Sequence[str], counts: Days, column: str) -> DateReading:
     """A reading with what is readable of it; where there are several forms, how many rows have each."""
-    readable = found.days != _NONE
+    readable = reading.days != _NONE
     rows: dict[str, int] = {}
     example: dict[str, str] = {}
     for place in np.flatnonzero(readable).tolist():
         form = re.sub(r"\d+", "9", re.sub(r"\d{4}", "y", re.sub(r"[^\W\d_]+", "a", texts[place])))
         rows[form] = rows.get(form, 0) + int(counts[place])
         example.setdefault(form, texts[place])
-    guesses = found.guesses
+    guesses = reading.guesses
     if any(re.search(r"a\D*9$", form) and re.search(r"\D\d\d$", example[form]) for form in rows):
         guesses += (_short_years(column),)
     if len(rows) > 1:
@@ -227,8 +227,8 @@ def _forms_said(found: DateReading, texts: Sequence[str], counts: Days, column: 
         listed = ", ".join(f"{rows[form]:,} such as {example[form]}" for form in shown[:_FORMS])
         more = f" and {len(rows) - _FORMS} more" if len(rows) > _FORMS else ""
         guesses += (f"column {column!r}: dates in {len(rows)} forms, each read the one way it can be: {listed}{more}",)
-        found = found._replace(name="several forms")
-    return found._replace(readable=readable, guesses=guesses)
+        reading = reading._replace(name="several forms")
+    return reading._replace(readable=readable, guesses=guesses)
 
 
 def _of_family(

@@ -99,14 +99,14 @@ def ordinal_named(text: str, label: Label | None, each: Grain, calendar: Calenda
         What `read_label` makes of the text; where that is nothing of the grain, the calendar's own names are tried.
     """
     if label is None or label.grain != each:
-        return None if re.fullmatch(r"[\d./ -]+", text) else _found(each, text, calendar)
+        return None if re.fullmatch(r"[\d./ -]+", text) else _ordinal_of(each, text, calendar)
     form = "{y}-P{n:02d}" if label.numbered else _LABELS[label.grain]
     canonical = form.format(y=label.year, n=label.number)
-    found = _found(label.grain, canonical, calendar)
-    return _found(label.grain, f"FY{canonical}", calendar) if found is None else found
+    ordinal = _ordinal_of(label.grain, canonical, calendar)
+    return _ordinal_of(label.grain, f"FY{canonical}", calendar) if ordinal is None else ordinal
 
 
-def _found(each: Grain, name: str, calendar: Calendar) -> int | None:
+def _ordinal_of(each: Grain, name: str, calendar: Calendar) -> int | None:
     """The one period that a name stands for."""
     try:
         low, high = calendar.find(each, name)

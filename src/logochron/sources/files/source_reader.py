@@ -14,7 +14,7 @@ from logochron.core.errors import IntakeError
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import Source, plainly_named, steady
-from logochron.sources.scanned import ReadingSpec, RolledSource
+from logochron.sources.rolled_source import ReadingSpec, RolledSource
 
 if TYPE_CHECKING:
     from logochron.sources.files.headers import SampleColumn
@@ -73,10 +73,10 @@ class SourceReader:
 
         joined, files = join_text(group, self.folder)
         try:
-            found = scan_text(self.engine, joined, self.spec, self.folder)
+            rolled = scan_text(self.engine, joined, self.spec, self.folder)
         except IntakeError:
             return None
-        return None if found.malformed else replace(found, files=files)
+        return None if rolled.malformed else replace(rolled, files=files)
 
     def scan(self, source: Source) -> RolledSource:
         """One source rolled up."""
@@ -85,7 +85,7 @@ class SourceReader:
 
     def _scan(self, source: Source) -> RolledSource:
         if source.kind == "pushdown":
-            from logochron.sources.files.pushdown_scan import scan_pushdown
+            from logochron.sources.files.pushdown_source import scan_pushdown
 
             return scan_pushdown(self.engine, source.frame, self.spec)
         if source.kind != "text" or self.wide:
@@ -139,7 +139,7 @@ class SourceReader:
     def sample(self, source: Source) -> list[SampleColumn]:
         """The columns of a source with their first fields."""
         if source.kind == "pushdown":
-            from logochron.sources.files.pushdown_scan import sample_pushdown
+            from logochron.sources.files.pushdown_source import sample_pushdown
 
             return sample_pushdown(source.frame)
         with steady([source]):

@@ -19,7 +19,7 @@ from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.count_ids import collect_ids
 from logochron.sources.duckdb.rollup import RollUp
 from logochron.sources.duckdb.sql import Query, inner, is_empty, quoted, texts_of
-from logochron.sources.scanned import Groups, IdTable, Priced, ReadingSpec
+from logochron.sources.rolled_source import Groups, IdTable, Priced, ReadingSpec
 from logochron.sources.values.amounts import is_amount
 
 _MEMORY = "1200MB"
@@ -250,7 +250,7 @@ class EngineSource:
 
     def facts(self) -> list[Fact]:
         """What only the single records show."""
-        from logochron.sources.duckdb.engine_scan import duplicate_rows, odd_amounts
+        from logochron.sources.duckdb.engine_source import duplicate_rows, odd_amounts
 
         met = [*duplicate_rows(self.engine, self.query, self.name), *odd_amounts(self.engine, self.rolled, self.name)]
         # looked up together: each look goes through the file
@@ -270,9 +270,9 @@ class EngineSource:
 
     def refused(self, in_question: NDArray[Any], undated: NDArray[Any], no_date: str) -> list[Refusal]:
         """The first refused records, in their order."""
-        found = [*self._refused_rows(in_question, undated, no_date), *self.torn_records()]
-        found.sort(key=lambda refusal: refusal.line)
-        return found if self.files is None else [_in_file(refusal, self.files) for refusal in found]
+        refusals = [*self._refused_rows(in_question, undated, no_date), *self.torn_records()]
+        refusals.sort(key=lambda refusal: refusal.line)
+        return refusals if self.files is None else [_in_file(refusal, self.files) for refusal in refusals]
 
     def _refused_rows(self, in_question: NDArray[Any], undated: NDArray[Any], no_date: str) -> list[Refusal]:
         query = self.query
@@ -283,31 +283,31 @@ class EngineSource:
         rows = f"SELECT *, coalesce(d::VARCHAR, '') AS dt FROM ({inner(query, numbered=True)})"
         no_day = f"dt IN (SELECT v FROM undated) AND NOT ({blank})"
         no_amount = "dt IN (SELECT v FROM in_question) AND keep AND NOT ok"
-        found = self.engine.arrays(
+        columns = self.engine.arrays(
             f"SELECT {', '.join(fields)} FROM ({rows}) WHERE ({no_day}) OR ({no_amount}) ORDER BY rn LIMIT {LISTED}",
             tables,
         )
-        if not len(found["rn"]):
+        if not len(columns["rn"]):
             return []
-        numbers = found["rn"].astype(np.int64)
+        numbers = columns["rn"].astype(np.int64)
         lines = numbers if self.lines is None else self.lines.of_rows(numbers)
         bad_dates = set(texts_of(undated))
         refusals = []
         for i, line in enumerate(lines.tolist()):
-            if found["dt"][i] in bad_dates:
-                text = found["date_text"][i] or ""
+            if columns["dt"][i] in bad_dates:
+                text = columns["date_text"][i] or ""
                 reason = no_date if text.strip() else "no date"
                 if is_total(text):
                     reason = "a total, it seems, and no date"
                 refusals.append(Refusal(line, query.date_column, text, reason, self.name, self.unit))
                 continue
             for j, amount in enumerate(query.amounts):
-                text = found[f"o{j}"][i] or ""
-                if found[f"k{j}"][i]:
+                text = columns[f"o{j}"][i] or ""
+                if columns[f"k{j}"][i]:
                     continue
-                column = found["date_text"][i] if self.cells else amount.column
+                column = columns["date_text"][i] if self.cells else amount.column
                 flaw = "" if self.lines is None else self.lines.flaw(line, column)
-                if reason := flaw or _why(text, found[f"y{j}"][i], amount.form, query.empty_is_zero):
+                if reason := flaw or _why(text, columns[f"y{j}"][i], amount.form, query.empty_is_zero):
                     refusals.append(Refusal(line, column, text, reason, self.name, self.unit))
                     break
         return refusals
@@ -318,8 +318,8 @@ def blank_rows(engine: Engine, query: Query, groups: Groups) -> int:
     if not any(text is None or (isinstance(text, str) and not text.strip()) for text in groups.dates):
         return 0
     blank = " AND ".join(is_empty(sql) for sql in query.all_fields)
-    ((found,),) = engine.rows(f"SELECT count(*) FROM {query.relation} WHERE {blank}", "the source")
-    return int(found)
+    ((count,),) = engine.rows(f"SELECT count(*) FROM {query.relation} WHERE {blank}", "the source")
+    return int(count)
 
 
 def _in_file(refusal: Refusal, files: SeveralFiles) -> Refusal:
@@ -341,11 +341,11 @@ def first_row(
 def _places(lines: Lines | None, rows: Sequence[int], files: SeveralFiles | None) -> list[str]:
     """Where rows of the engine's stand."""
     numbers = np.array(rows, dtype=np.int64)
-    found = (lines.of_rows(numbers) if lines is not None and rows else numbers).tolist()
+    places = (lines.of_rows(numbers) if lines is not None and rows else numbers).tolist()
     unit = "row" if lines is None else lines.unit
     if files is None:
-        return [f"{unit} {line:,}" for line in found]
-    return [f"{name}, {unit} {line:,}" for name, line in map(files.place, found)]
+        return [f"{unit} {line:,}" for line in places]
+    return [f"{name}, {unit} {line:,}" for name, line in map(files.place, places)]
 
 
 def total_warning(name: str, label: str, spec: ReadingSpec) -> tuple[str, ...]:

@@ -18,7 +18,7 @@ from logochron.core.errors import IntakeError
 from logochron.core.total_labels import is_total
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.count_ids import lay_ids
-from logochron.sources.duckdb.engine_scan import is_rare_zero
+from logochron.sources.duckdb.engine_source import is_rare_zero
 from logochron.sources.duckdb.groups import groups_of
 from logochron.sources.duckdb.rollup import LIMITS, MOST_SUM, RollUp
 from logochron.sources.duckdb.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, day_text
@@ -34,7 +34,7 @@ from logochron.sources.pushdown.table import (
     SourceColumn,
     by_place,
 )
-from logochron.sources.scanned import FIRST_ROWS, NO_DAY, Groups, IdTable, Priced, ReadingSpec, RolledSource
+from logochron.sources.rolled_source import FIRST_ROWS, NO_DAY, Groups, IdTable, Priced, ReadingSpec, RolledSource
 
 #: What is said of what was recognised.
 Said = tuple[str, ...]
@@ -260,15 +260,15 @@ def _carried(
         fields = part[: len(places)]
         if i == 0:
             types = [DAY_NUMBER if field.dtype.kind == "i" else "VARCHAR" for field in fields]
-            made = ", ".join(f"c{j} {'BIGINT' if kind == DAY_NUMBER else kind}" for j, kind in enumerate(types))
-            engine.run(f"CREATE TEMP TABLE {carried} ({made})", table.name)
+            definition = ", ".join(f"c{j} {'BIGINT' if kind == DAY_NUMBER else kind}" for j, kind in enumerate(types))
+            engine.run(f"CREATE TEMP TABLE {carried} ({definition})", table.name)
         keys += part[len(places) :]
         shown = ", ".join(f"nullif(c{j}, {NO_DAY})" if t == DAY_NUMBER else f"c{j}" for j, t in enumerate(types))
         with engine.given({"part": {f"c{j}": field for j, field in enumerate(fields)}}):
             engine.run(f"INSERT INTO {carried} SELECT {shown} FROM part", table.name)
     if not engine.has_table(carried):
-        made = ", ".join(f"c{j} VARCHAR" for j in range(len(places)))
-        engine.run(f"CREATE TEMP TABLE {carried} ({made})", table.name)
+        definition = ", ".join(f"c{j} VARCHAR" for j in range(len(places)))
+        engine.run(f"CREATE TEMP TABLE {carried} ({definition})", table.name)
     laid = TypedTable(
         relation=carried,
         header=[table.columns[place].name for place in places],
@@ -389,12 +389,12 @@ class PushdownSource:
         wrong, right = set(undated.tolist()), set(in_question.tolist())
         judged = dict(zip(self.raw.tolist(), self.judged.tolist()))
         none = np.array([raw for raw, date in judged.items() if date in wrong], dtype=self.raw.dtype)
-        made = (self._refusal(row, judged.get(row.date, row.date), wrong, right, no_date) for row in
+        refusals = (self._refusal(row, judged.get(row.date, row.date), wrong, right, no_date) for row in
                 self.table.flawed(self.group_spec, none))  # fmt: skip
-        found = list(islice((one for one in made if one is not None), LISTED))
+        listed = list(islice((one for one in refusals if one is not None), LISTED))
         if self.table.key:
-            return sorted(found, key=lambda refusal: refusal.line)
-        return [replace(refusal, line=i + 1) for i, refusal in enumerate(found)]
+            return sorted(listed, key=lambda refusal: refusal.line)
+        return [replace(refusal, line=i + 1) for i, refusal in enumerate(listed)]
 
     def _refusal(self, row: FlawedRow, date: Any, wrong: set[Any], right: set[Any], no_date: str) -> Refusal | None:
         """What is said of a row; nothing where it is only set aside."""
