@@ -17,6 +17,7 @@ import logochron as lc
 EVERY = 487
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", twin_cases.CALENDARS)
 def test_twin(name):
     """Three report dates of each question, other ones for each; `scripts/walk_twin.py` takes all."""
@@ -331,6 +332,7 @@ def test_the_option_that_closes_an_edge(rows_file, asked, said):
     assert all(part in notes for part in said) and bool(said) == ("only partly covered" in notes)
 
 
+@pytest.mark.slow
 @settings(max_examples=30)
 @given(st.data())
 def test_closed_days_and_spans_against_plain_dates(days_book, data):

@@ -84,6 +84,7 @@ def test_one_late_row_changes_the_reading_of_all(tmp_path):
         read(tmp_path, "\n".join([late[0], *["2026-01-01;a;15"] * 3000, "2026-01-01;a;1.234"]))
 
 
+@pytest.mark.slow
 @settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.lists(st.integers(-(10**9), 10**9), min_size=1, max_size=12),

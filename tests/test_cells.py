@@ -30,7 +30,7 @@ def judged(demo_book):
 def test_marks_of_several_words_stay_whole(judged, tmp_path):
     assert "<span>oh dear, no</span><span>\u221217.0 %</span>" in judged._repr_html_()
     assert "| oh dear, no \u221217.0 % |" in judged._repr_markdown_()
-    (section,) = carried(judged.write(tmp_path / "page.html"))["sections"]
+    (section,) = carried(lc.write_page(judged, tmp_path / "page.html", choices=[]))["sections"]
     marks = [cell[0] for row in section["pool"] if isinstance(row, dict) for cell in row.get("cells", ())
              if isinstance(cell, list)]  # fmt: skip
     # of what has no growth the plain signs

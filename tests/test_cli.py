@@ -123,6 +123,7 @@ def test_forms_for_machines(cli, sales, tmp_path):
     ]
 
 
+@pytest.mark.slow
 def test_every_kind_of_file_gives_the_same_answer(cli, sales, tmp_path):
     text = sales.read_text()
     (tmp_path / "all.csv.gz").write_bytes(gzip.compress(text.encode()))
@@ -199,6 +200,7 @@ def test_lower_is_better_and_level(cli, sales):
         assert row["verdict"] == ("favorable" if abs(growth) <= 0.02 or up else "adverse"), row
 
 
+@pytest.mark.slow
 def test_terminals(sales):
     ask = ("compare", sales, *MONTHS, "--by", "harbor")
     wide = on_terminal(160, *ask)
@@ -299,6 +301,7 @@ def test_no_period_is_a_sentence(cli, tmp_path):
     assert json.loads(cli("compare", "f.csv", *ASK, "--partial", "drop", "--as", "json", cwd=tmp_path).stdout) == []
 
 
+@pytest.mark.slow
 def test_demo_and_help(cli, tmp_path):
     ran = cli("demo", "here", cwd=tmp_path)
     assert ran.returncode == 0 and "2026-10 to 18" in ran.stdout

@@ -32,6 +32,7 @@ def booked(drawn):
     return lc.read(frame, date="day", values=["amount", "units"], by=["harbor", "line"])
 
 
+@pytest.mark.slow
 @settings(max_examples=40)
 @given(items, st.sampled_from([None, 1, 3]))
 def test_everything_adds_up(drawn, top):

@@ -214,6 +214,7 @@ def looking_ahead(demo_book, named) -> list:
     ]
 
 
+@pytest.mark.slow
 def test_nothing_overlaps(demo_book, months, rows_file):
     long = "A harbor whose name goes on and on $without^end$ <b>"
     rows = [
@@ -256,6 +257,7 @@ def test_drawn_into_axes_and_empty(demo_book, months):
     assert any("Nothing to draw" in text.get_text() for text in empty.texts)
 
 
+@pytest.mark.slow
 def test_the_same_data_gives_the_same_file(months, tmp_path):
     for ending in ("png", "svg", "pdf"):
         first, second = (months.write(tmp_path / f"{n}.{ending}").read_bytes() for n in "ab")

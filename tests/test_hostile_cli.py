@@ -75,6 +75,7 @@ def test_where_an_answer_may_stand(sales, tmp_path):
             lc.compare(lc.read(sales, date="day", values="amount"), "month").write(tmp_path / f"{name}.csv")
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("ending", ["csv", "json", "jsonl", "parquet", "md", "png", "svg", "pdf"])
 def test_a_limit_leaves_nothing_half_written(sales, tmp_path, ending):
     target = tmp_path / f"o.{ending}"
@@ -99,6 +100,7 @@ def test_a_limit_leaves_no_half_demo(tmp_path):
     assert code == 3 and "File too large" in said and list((tmp_path / "b").iterdir()) == []
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("form", ["table", "csv"])  # put out whole, and part by part
 def test_standard_output_full_closed_or_gone(sales, form):
     words = ["compare", sales, *MONTHS, "--as", form]
@@ -193,6 +195,7 @@ def without_privileges(commands: list[list[str]]) -> list[tuple[int, str]]:
     return [tuple(one) for one in json.loads(subprocess.run(words, capture_output=True, text=True, check=True).stdout)]
 
 
+@pytest.mark.slow
 def test_files_that_may_not_be_read(sales, tmp_path):
     locked = tmp_path / "locked"
     locked.mkdir()
@@ -263,6 +266,7 @@ WRONG = ["", "x", "\0", "h" * 5000, "-1", "1e400", "99999999999999999999", "nan"
          "h=", "\ud800", "/", "prior:0", "undefined", "growth < ", "from 1 below 0", "1-1-1", "XXX"]  # fmt: skip
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["compare", "relate", "drivers", "pace", "land", "explain", "calendar", "review"])
 def test_every_option_with_what_it_cannot_be(sales, tmp_path, monkeypatch, name):
     monkeypatch.chdir(tmp_path)
@@ -334,6 +338,7 @@ def functions(book: lc.Daybook, answer: lc.Comparison, sales: Path) -> dict[str,
     }
 
 
+@pytest.mark.slow
 def test_every_parameter_with_what_it_cannot_be(sales, tmp_path, monkeypatch):
     import matplotlib.pyplot as plt
 

@@ -238,6 +238,7 @@ def test_a_cell_far_off(tmp_path, cell):
     assert "the first 1,024 columns are read" in " ".join(read_book.intake.guesses)
 
 
+@pytest.mark.slow
 def test_review_of_very_many_columns():
     columns = {f"m{i}": np.full(60, 1.25 + i) for i in range(1200)}
     frame = pd.DataFrame({"day": pd.date_range("2025-01-01", periods=60), **columns})
@@ -266,7 +267,7 @@ def test_a_file_that_changes_while_it_is_read(tmp_path, monkeypatch, kind, name,
     path = written(tmp_path, data, f"f.{kind}")
     from logochron.sources.files import json_files, text_scan
 
-    module, made = (json_files, "RowTable") if kind == "json" else (text_scan, "scan")
+    module, made = (json_files, "RowTable") if kind == "json" else (text_scan, "count_records")
     whole = getattr(module, made)
 
     def while_read(*given, **named):
@@ -306,6 +307,7 @@ def test_pipes_and_standard_input(tmp_path, cli):
         assert ran.returncode == 2 and "only text such as .csv" in ran.stderr
 
 
+@pytest.mark.slow
 def test_nasty_bytes(tmp_path):
     """Bytes at random of the kind that break readers: an answer whose account adds up, or an IntakeError."""
     drawn = random.Random(13)
@@ -326,7 +328,7 @@ def test_nasty_bytes(tmp_path):
         ";",
         "\t",
     ]
-    for _ in range(150):
+    for _ in range(80):
         body = "".join(drawn.choices(pieces, k=drawn.randrange(60)))
         try:
             account(read(tmp_path, H + GOOD + body))

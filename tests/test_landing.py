@@ -199,6 +199,7 @@ def test_the_outlook_of_a_plan_and_of_unlike_years():
             lc.land(book, "month", each=each)
 
 
+@pytest.mark.slow
 def test_back_tests_know_nothing_of_their_future():
     last = dt.date(2024, 6, 11)
     amounts = drawn(3, last, "season")
@@ -232,6 +233,7 @@ def test_back_tests_know_nothing_of_their_future():
     pd.testing.assert_frame_equal(*tests)
 
 
+@pytest.mark.slow
 def test_most_outcomes_lie_in_the_range(demo_book):
     books = {"demo": demo_book, **{kind: book_of(drawn(0, dt.date(2025, 12, 31), kind, dt.date(2022, 1, 1)))
                                    for kind in ("steady", "season", "lumpy")}}  # fmt: skip

@@ -65,6 +65,7 @@ EDGES = [
 ]
 
 
+@pytest.mark.slow
 @settings(max_examples=15, phases=[Phase.explicit, Phase.generate])  # each reads a file: shrinking takes too long
 @given(rows)
 def test_measures_are_those_of_sql(tmp_path_factory, drawn):

@@ -116,6 +116,7 @@ def test_amounts_in_thousands(tmp_path, kind):
     assert tables[1].amount == tables[0].amount * 1000 == 385_000 and tables[1].units == tables[0].units == 28
 
 
+@pytest.mark.slow
 @given(st.decimals(0, 10**6, places=3, allow_nan=False), st.sampled_from(["1000", "0.001", "12.5", "7", "1e6", "0.3"]))
 def test_scaled_amounts_are_exact(amount, scale):
     frame = pd.DataFrame({"day": ["2026-01-01"] * 3, "amount": [str(amount)] * 3})

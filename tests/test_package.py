@@ -207,6 +207,7 @@ def test_demo_tells_its_stories(demo_book):
     assert sum(p.stat().st_size for p in (SOURCE / "demo" / "data").iterdir()) < 1e6
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("example", sorted((ROOT / "examples").glob("*.py")), ids=lambda p: p.stem)
 def test_example(example, tmp_path, monkeypatch):
     if example.stem == "on_a_cluster":

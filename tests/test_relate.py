@@ -65,6 +65,7 @@ def same(a, b):
     return (math.isnan(a) and math.isnan(b)) or math.isclose(a, b, rel_tol=1e-12, abs_tol=1e-12)
 
 
+@pytest.mark.slow
 @settings(max_examples=60)
 @given(records, st.sampled_from(["amount", "price"]), st.booleans(), st.data())
 def test_relations_are_those_of_plain_loops(drawn, measure, nested, data):

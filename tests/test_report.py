@@ -161,6 +161,7 @@ def test_changed_figures_are_named_once(report, cli, tmp_path):
     assert "changed" not in cli("report", path, cwd=tmp_path).stderr
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("by", [[], ["shop"], ["shop", "line"]])
 def test_only_what_changed_is_restated(rows_file, tmp_path, by):
     """Unchanged sales change nothing, run after run; one record changes exactly the figures it is in."""
@@ -190,6 +191,7 @@ def test_only_what_changed_is_restated(rows_file, tmp_path, by):
     assert run() == {}
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("made", [
     "SELECT 1 AS section", "SELECT [1] AS section, 'x' AS period", "SELECT * REPLACE ('a' AS value) FROM f",
     "SELECT * REPLACE (NULL AS measure) FROM f", "SELECT * REPLACE ([] AS dimensions) FROM f",
@@ -251,6 +253,7 @@ def test_a_log_on_a_full_device_ends_with_one_line(report, cli, tmp_path):
     assert ran.stderr == "logochron: --log-file /dev/full cannot be written: No space left on device\n"
 
 
+@pytest.mark.slow
 def test_processes_that_cannot_help(tmp_path):
     """A program that reads itself from standard input has no main module that others could load."""
     code = (

@@ -198,6 +198,7 @@ with report_folder(Path({str(place)!r})):
     assert (place / "index.html").read_text() == "new page" and not list(place.glob("logochron-unfinished*"))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("stop", [signal.SIGTERM, signal.SIGKILL])
 def test_a_signal_while_a_report_is_written(rows_file, tmp_path, stop):
     rows_file([(f"2025-{m:02}-05", "ab"[m % 2], m) for m in range(1, 13)])

@@ -86,6 +86,7 @@ CENTS = st.one_of(st.integers(-50, 50), st.sampled_from([3_100_000_000, -3_100_0
 SALES = st.tuples(st.integers(0, 900), st.sampled_from("ab"), CENTS)
 
 
+@pytest.mark.slow
 @settings(max_examples=30)
 @given(st.lists(SALES, min_size=1, max_size=12), st.lists(SALES, max_size=6), st.sampled_from([None, 3, 14]),
        st.integers(0, 40))  # fmt: skip

@@ -73,6 +73,7 @@ def same_columns(book: lc.Book, other: lc.Book) -> dict[str, np.ndarray]:
     return columns
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("case", CASES)
 def test_a_file_with_statistics_gives_the_book_of_a_table_without(case, saved, tmp_path):
     day, label, amount, expected = CASES[case]

@@ -276,6 +276,7 @@ def test_scenes_of_new_figures(months, demo_book):
     assert all(np.isfinite(path.y).sum() == 2 for path in dotted)  # the stretch to the running month
 
 
+@pytest.mark.slow
 def test_pages_are_not_stale(tmp_path):
     maker = runpy.run_path(str(ROOT / "scripts" / "make_docs.py"))
     shape = runpy.run_path(str(ROOT / "scripts" / "make_architecture.py"))

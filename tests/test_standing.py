@@ -183,6 +183,7 @@ def test_plan(tmp_path):
         lc.read_plan(folder[1], date="month", value="revenue", measure="revenue", spread="odd")
 
 
+@pytest.mark.slow
 @settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.lists(

@@ -55,6 +55,7 @@ def workbook(path: Path, change: str, into: str) -> Path:
     return path
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("name", "data", "said"), [
     ("s.csv", ",".join(f"c{i}" for i in range(10_001)) + "\n" + "1," * 10_000 + "1\n", "more than 10,000 columns"),
     ("s.parquet", b"PAR1" + b"\0" * 50 + b"PAR1", "s.parquet cannot be read"),

@@ -174,6 +174,7 @@ def check_followed(sheet, held):
     assert seen > 8
 
 
+@pytest.mark.slow
 @pytest.mark.skipif(OFFICE is None, reason="needs LibreOffice (soffice), which is not installed here")
 def test_what_changes_is_followed(path, tmp_path):
     changed = opened(path)
@@ -217,6 +218,7 @@ def test_what_changes_is_followed(path, tmp_path):
     assert after.cell(untouched, value).value == before.cell(untouched, value).value
 
 
+@pytest.mark.slow
 @pytest.mark.skipif(OFFICE is None, reason="needs LibreOffice (soffice), which is not installed here")
 def test_recalculated_it_says_what_python_said(path, tmp_path):
     """Every formula of every sheet gives the figure that is stored beside it."""

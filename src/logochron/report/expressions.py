@@ -181,7 +181,7 @@ def _where(reader: _Reader) -> dict[str, list[Any]]:
 def parsed_alert(text: str, option: str = "--alert") -> Alert:
     """An alert as ``--alert`` writes it; `option`: what holds it.
 
-    >>> alert("growth < -5%").value
+    >>> parsed_alert("growth < -5%").value
     -0.05
     """
     reader = _Reader(text, option, _ALERT)

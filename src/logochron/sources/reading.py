@@ -104,7 +104,7 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
 def _check_sources(sources: Sequence[Source], reading: Reading) -> None:
     """Refuse an option that no source takes."""
     for option in READING_OPTIONS.values():
-        if not option.of or getattr(reading, option.name) == option.default:
+        if not option.of or getattr(reading, option.name) is option.default:
             continue
         if not any(one.kind in option.of for one in sources):
             raise QuestionError(
