@@ -137,7 +137,7 @@ def wide_found(
         return reading, ()
     from logochron.sources.guess_columns import wide_grain
 
-    grain = wide_grain(sample, known, reading.calendar or CivilCalendar())
+    grain = wide_grain(sample, known, _checked(reading.calendar))
     aggregates = _aggregates(_measures(reading.values, reading.measures))
     # an amount that the table has as a column is no name for its cells
     has = {fold(column.name) for column in sample} & {
@@ -165,9 +165,14 @@ def _standing(records_of: Grain, spread: Spread | None, calendar: Calendar | Non
             raise QuestionError(
                 "`spread` lays records of whole periods on days: say `records_of` too (--records-of month)"
             )
+    return Standing(records_of, _checked(calendar), spread)
+
+
+def _checked(calendar: Calendar | None) -> Calendar:
+    """The calendar; civil where None."""
     if calendar is not None and not isinstance(calendar, Calendar):
         raise QuestionError(f"`calendar` must be a calendar such as CivilCalendar(); got {type(calendar).__name__}")
-    return Standing(records_of, calendar or CivilCalendar(), spread)
+    return calendar or CivilCalendar()
 
 
 def _measures(values: str | Sequence[str] | None, measures: Sequence[Measure] | None) -> tuple[Measure, ...]:
