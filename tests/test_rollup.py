@@ -21,26 +21,26 @@ from logochron.sources.values.amounts import Reach, reach_of, sums_are_exact
 DAY = "DATE '2024-01-01' + (hash(i, 1) % 700)::INT"
 LABEL = "'r' || (i % 5)"
 AMOUNT = "(hash(i, 2) % 50000)::INT / 100"
-#: Which savings were made, in their order: sets of labels as bytes, the look at each row.
+#: Which savings were made, in their order: sets of labels as bytes, counts folded into sums, the look at each row.
 CASES = {
-    "plain": (DAY, LABEL, AMOUNT, "sets"),
-    "no labels": (DAY, "NULL::VARCHAR", AMOUNT, "sets"),
-    "odd labels": (DAY, """['it''s', '', 'a"b', '=1+1', 'z', 'z+', NULL][1 + i % 7]""", AMOUNT, "sets"),
-    "negatives": (DAY, LABEL, "((hash(i, 2) % 50000)::INT - 25000) / 100", "sets"),
-    "decimals": (DAY, LABEL, f"({AMOUNT})::DECIMAL(12, 4)", "sets"),
-    "short floats": (DAY, LABEL, "((hash(i, 2) % 500)::INT / 100)::FLOAT", "sets"),
-    "moments": (f"({DAY})::TIMESTAMP + INTERVAL 86399 SECOND", LABEL, AMOUNT, "sets"),
+    "plain": (DAY, LABEL, AMOUNT, "sets fold"),
+    "no labels": (DAY, "NULL::VARCHAR", AMOUNT, "sets fold"),
+    "odd labels": (DAY, """['it''s', '', 'a"b', '=1+1', 'z', 'z+', NULL][1 + i % 7]""", AMOUNT, "sets fold"),
+    "negatives": (DAY, LABEL, "((hash(i, 2) % 50000)::INT - 25000) / 100", "sets fold"),
+    "decimals": (DAY, LABEL, f"({AMOUNT})::DECIMAL(12, 4)", "sets fold"),
+    "short floats": (DAY, LABEL, "((hash(i, 2) % 500)::INT / 100)::FLOAT", "sets fold"),
+    "moments": (f"({DAY})::TIMESTAMP + INTERVAL 86399 SECOND", LABEL, AMOUNT, "sets fold"),
     "texts as amounts": (DAY, LABEL, f"({AMOUNT})::VARCHAR", "sets look sets"),
-    "many labels": (DAY, "'r' || (i % 300)", AMOUNT, ""),
-    "many days": ("DATE '1900-01-01' + (i * 7)::INT", LABEL, AMOUNT, "sets"),
-    "zoned": (f"({DAY})::TIMESTAMPTZ + INTERVAL 23 HOUR", LABEL, AMOUNT, "sets"),
+    "many labels": (DAY, "'r' || (i % 300)", AMOUNT, "fold"),
+    "many days": ("DATE '1900-01-01' + (i * 7)::INT", LABEL, AMOUNT, "sets fold"),
+    "zoned": (f"({DAY})::TIMESTAMPTZ + INTERVAL 23 HOUR", LABEL, AMOUNT, "sets fold"),
     "one day with most rows": (
         f"CASE WHEN i < 199000 THEN DATE '2024-02-29' ELSE {DAY} END",
         "'r'",
         "1e5",
-        "sets",
+        "sets fold sets",
     ),
-    "too fine": (DAY, LABEL, f"CASE WHEN i = 77 THEN 0.001 ELSE {AMOUNT} END", "sets look look"),
+    "too fine": (DAY, LABEL, f"CASE WHEN i = 77 THEN 0.001 ELSE {AMOUNT} END", "sets fold look look"),
     "too large": (DAY, LABEL, f"CASE WHEN i = 77 THEN 1e12 ELSE {AMOUNT} END", "sets look"),
 }
 
@@ -61,6 +61,7 @@ def saved(monkeypatch) -> list[str]:
         monkeypatch.setattr(rollup, function, spy)
 
     spied("sets", "label_sets")
+    spied("fold", "fold")
     spied("look", "_careful_pass")
     return made
 

@@ -9,7 +9,6 @@ import numpy as np
 
 from logochron.sources.duckdb.connection import Engine, UnsoundRecords
 from logochron.sources.duckdb.groups import fetched, grouped, groups_of
-from logochron.sources.duckdb.label_sets import LabelSets, label_sets, least_amounts
 from logochron.sources.duckdb.sql import (
     MOST_DECIMALS,
     Amount,
@@ -24,6 +23,7 @@ from logochron.sources.duckdb.sql import (
     is_empty,
     quoted,
 )
+from logochron.sources.duckdb.statistics import Fold, LabelSets, extent, fold, label_sets
 from logochron.sources.rolled_source import Groups, LeafGroups, Priced
 from logochron.sources.values.amounts import sums_are_exact
 
@@ -77,22 +77,25 @@ def _flawless_pass(engine: Engine, query: Query, plans: Plans, name: str, *, tru
     Parameters
     ----------
     trusted
-        Whether amounts in memory, which were looked at there, need no proof of their own.
+        Whether amounts in memory, which were looked at there, need no proof of their own, and counts are folded into
+        sums where the statistics of the source promise that it will do.
     """
     if query.empty_is_zero:
         return None
     scales = [plans[amount.key].scale for amount in query.amounts]
+    known = extent(engine, query, name)
     sets = label_sets(engine, query, name)
+    folded = fold(known, 10 ** scales[0], sets) if scales and trusted else None
     reaches = {
         i: reach
         for i, (amount, scale) in enumerate(zip(query.amounts, scales))
         if amount.reach and (reach := amount.reach(10**scale)) is not None
     }
     tops = {i: reach.largest for i, reach in reaches.items()} if trusted else {}
-    least = least_amounts(engine, query, name)
+    least = known.least if known else [float("-inf")] * len(scales)
     # what is known to have no negative amount is not asked for one
     falling = [i for i in range(len(scales)) if (reaches[i].falls if i in reaches else not least[i] >= 0)]
-    sums = _flawless_sums(query, scales, sets, tops, falling)
+    sums = _flawless_sums(query, scales, sets, folded, tops, falling)
     if not _laid(engine, sums, sets, name):
         return None
     stats = _statistics(engine, sums.stats)  # looked at before anything is fetched in vain
@@ -101,9 +104,11 @@ def _flawless_pass(engine: Engine, query: Query, plans: Plans, name: str, *, tru
     if not exact or stats.get("lost"):
         return None
     most = stats["most"] or 0
-    if not all(sums_are_exact(most, top) for top in tops.values()):
+    # sum and count may have run into each other where a group is large, or the statistics are wrong
+    ran_over = folded is not None and (most >= folded.most or stats["rows"] != folded.rows)
+    if ran_over or not all(sums_are_exact(most, top) for top in tops.values()):
         return _flawless_pass(engine, query, plans, name, trusted=False)
-    if len(scales) > len(tops) and not _adds_up_exactly(most):
+    if len(scales) > bool(folded) + len(tops) and not _adds_up_exactly(most):
         return None
     return _flawless_groups(engine, query, plans, sets, sums, stats, falling)
 
@@ -183,12 +188,13 @@ def _flawless_sums(
     query: Query,
     scales: Sequence[int],
     sets: LabelSets | None,
+    folded: Fold | None,
     tops: Mapping[int, float],
     falling: Sequence[int],
 ) -> _FlawlessSums:
     keys = {"d": query.date_key or query.date}
     keys |= {"l": sets.sql} if sets else {f"h{i}": sql for i, sql in enumerate(query.labels.values())}
-    stats = {"most": "max(n)"} | ({"lost": "count(*) - count(l)"} if sets else {})
+    stats = {"most": "max(n)", "rows": "sum(n)"} | ({"lost": "count(*) - count(l)"} if sets else {})
     amounts, source = query.amounts, query.strict
     keep = condition(query.where, query.conditions) if query.where else ""
     if keep and query.quick:  # rows that are left out are counted apart
@@ -199,13 +205,13 @@ def _flawless_sums(
     if keep:
         stats["most"] = "max(n) FILTER (keep)"
     fields = [f"{sql} AS {key}" for key, sql in keys.items()]
-    rolled, units, totals = ["count(*) AS n"], [], []
+    rolled, units, totals = [] if folded else ["count(*) AS n"], [], []
     for i, amount in enumerate(amounts):
         fields.append(f"{_with_signs(amount, query)} AS y{i}")
         if i in tops:
             added, total = f"sum(y{i}) AS s{i}", f"round(s{i} * {10 ** scales[i]})"
         else:
-            whole, added, total = _proof(i, scales[i], as_decimal=amount.is_text)
+            whole, added, total = _proof(i, scales[i], as_decimal=amount.is_text, folded=None if i else folded)
             units.append(whole)
         rolled.append(added)
         totals.append(f"{total} AS s{i}")
@@ -220,6 +226,9 @@ def _flawless_sums(
     # the whole numbers are worked out once, beside the doubles
     rows = f"SELECT {', '.join(['*', *units])} FROM (SELECT {', '.join(fields)} FROM {source})"
     sql = f"SELECT {', '.join([*keys, *rolled])} FROM ({rows}) GROUP BY ALL"
+    if folded:
+        counted = f"SELECT *, round(s0 / {folded.one}) AS n FROM ({sql})"
+        sql = f"SELECT * REPLACE (s0 - n * {folded.one} AS s0) FROM ({counted})"
     if keep and query.quick:
         sql += f" UNION ALL BY NAME {_left_out(query, keep)}"
     return _FlawlessSums(sql, len(rolled), totals, stats)
@@ -234,11 +243,11 @@ def _left_out(query: Query, keep: str) -> str:
     return f"SELECT {', '.join(fields)} FROM {query.strict} WHERE NOT ({keep}) GROUP BY ALL"
 
 
-def _proof(i: int, scale: int, *, as_decimal: bool) -> tuple[str, str, str]:
+def _proof(i: int, scale: int, *, as_decimal: bool, folded: Fold | None) -> tuple[str, str, str]:
     """An amount `y` as a whole number `x` of units, its sum, far too large where an amount is none, and that in units.
 
     Doubles are quickest where amounts lie as such. Amounts read from text are proved by the engine's decimals: its
-    rounding of doubles slows the reading of text beside it down.
+    rounding of doubles slows the reading of text beside it down. `folded`: it is counted by its sum besides.
     """
     unit = 10**scale
     if as_decimal:
@@ -247,9 +256,10 @@ def _proof(i: int, scale: int, *, as_decimal: bool) -> tuple[str, str, str]:
         x, shown = f"y{i}::DECIMAL(18, {scale})", f"(s{i} * {unit})::DOUBLE"
     else:
         flaw = "'infinity'::DOUBLE"
-        sound = f"x{i} / {unit} = y{i} AND abs(x{i}) < {_SMALL}"
+        sound = f"x{i} / {unit} = y{i} AND abs(x{i}) < {folded.limit if folded else _SMALL}"
         x, shown = f"round(y{i} * {unit})", f"s{i}"
-    return f"{x} AS x{i}", f"sum(CASE WHEN {sound} THEN x{i} ELSE {flaw} END) AS s{i}", shown
+    added = f"x{i} + {folded.one}" if folded else f"x{i}"
+    return f"{x} AS x{i}", f"sum(CASE WHEN {sound} THEN {added} ELSE {flaw} END) AS s{i}", shown
 
 
 def _with_signs(amount: Amount, query: Query) -> str:

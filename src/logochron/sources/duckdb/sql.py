@@ -78,9 +78,10 @@ class Query(NamedTuple):
         The dimensions whose labels are a column of a few kinds, each of which the engine numbers itself.
     quick
         Whether it is gone through twice in less time than rows that are left out take to be looked at.
-    known
+    known, date_ends
         Whether the source has statistics of its columns and lists of its different texts, so that it is cheap to ask
-        for the least and to look at each text.
+        for the least and the greatest and to look at each text; and what has its least and greatest on the first and
+        the last day, empty where nothing has.
     """
 
     relation: str
@@ -103,6 +104,7 @@ class Query(NamedTuple):
     kinds: frozenset[str] = frozenset()
     quick: bool = False
     known: bool = False
+    date_ends: str = ""
 
     def label_alias(self, dimension: str) -> str:
         """What the column of a dimension is called in the engine's tables."""

@@ -291,6 +291,7 @@ def scan_typed(
         date_text=table.date_text or as_text[spec.date],
         date=date.sql,
         date_key=date.key.sql,
+        date_ends=date.ends,
         key_day=date.key.day,
         kinds=kinds,
         quick=table.quick,
@@ -322,11 +323,15 @@ def scan_typed(
 
 
 class _Date(NamedTuple):
-    """The engine's expression for a date, what rows are grouped by where that is cheaper, and what was recognised."""
+    """The engine's expression for a date, what rows are grouped by where that is cheaper, and what was recognised.
+
+    `ends` has its least and greatest on the first and last day.
+    """
 
     sql: str
     key: DayKey = DayKey("", "")
     said: tuple[str, ...] = ()
+    ends: str = ""
 
 
 def _date(engine: Engine, source: Source, spec: ReadingSpec, table: TypedTable, placed: Placed) -> _Date:
@@ -337,13 +342,13 @@ def _date(engine: Engine, source: Source, spec: ReadingSpec, table: TypedTable, 
         return _Date(name)
     if kind.startswith(_TEXT):
         return _Date(day_text(f"{name}::VARCHAR", spec.stated.tz) if spec.times_cut else f"{name}::VARCHAR")
-    day, said = f"{name}::DATE", ""
+    day, said, ends = f"{name}::DATE", "", name
     if kind.startswith(_INSTANT):
         zone, said = _zone(engine, source, spec, table, table.header[at])
-        day = f"{local_time(name, zone)}::DATE"
+        day, ends = f"{local_time(name, zone)}::DATE", ""
     if kind.startswith(("TIMESTAMP", "DATE")):
         key = table.days.get(at, DayKey(day, day_number("d")))
-        return _Date(day_number(day), key, (said,) if said else ())
+        return _Date(day_number(day), key, (said,) if said else (), ends)
     if NUMBER.fullmatch(kind):  # 20261018, or a day of a spreadsheet
         return _Date(
             f"CASE WHEN {name} = round({name}) THEN TRY_CAST({name} AS BIGINT)::VARCHAR ELSE {name}::VARCHAR END"

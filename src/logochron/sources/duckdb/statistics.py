@@ -1,11 +1,12 @@
-"""What a file's own dictionaries and statistics save the roll-up: sets of labels as bytes, a look for what is negative.
+"""What a file's own statistics and dictionaries save the roll-up: sets of labels as bytes, counts folded into a sum.
 
-The engine groups by days and bytes faster than by days and texts.
+The engine groups by days and bytes faster than by days and texts, and adds up one column faster than two: of fifty
+million rows that is seven parts in a hundred of all the time.
 """
 
 from __future__ import annotations
 
-from math import prod
+from math import isfinite, prod
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -13,23 +14,44 @@ from numpy.typing import NDArray
 
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.groups import Coded
-from logochron.sources.duckdb.sql import Query, quoted
+from logochron.sources.duckdb.sql import Query, day_number, quoted
 from logochron.sources.rolled_source import FIRST_ROWS, Codes
 
 #: Sets of labels that a byte tells apart.
 _MOST_SETS = 256
 #: Groups of all threads times what is added up in each, 16 bytes a time: 256 MB.
 _ROOM_BITS = 24
+#: Bits of the whole numbers that doubles hold, less one to be sure.
+_BITS = 52
+#: So much larger than the mean a group may be.
+_UNEVEN = 16
 
 
-def least_amounts(engine: Engine, query: Query, name: str) -> list[float]:
-    """The least amount of each column, as the statistics of the source have it; minus infinity where it has none."""
+class Extent(NamedTuple):
+    """The rows of a source, the days from its first to its last (1 where unknown), and its amounts.
+
+    `largest` is of the first of them; `least` of each, minus infinity where unknown.
+    """
+
+    rows: int
+    days: int
+    largest: float
+    least: tuple[float, ...]
+
+
+def extent(engine: Engine, query: Query, name: str) -> Extent | None:
+    """The extent as the statistics of the source have it; none where it has none."""
+    if not query.known:
+        return None
+    first, last = (day_number(f"{end}({query.date_ends or 'NULL'})::DATE") for end in ("min", "max"))
     raws = ["NULL" if amount.is_text else amount.raw for amount in query.amounts]
-    if not query.known or not raws:
-        return [float("-inf")] * len(raws)
-    least = ", ".join(f"coalesce(min({raw})::DOUBLE, '-infinity'::DOUBLE)" for raw in raws)
-    (row,) = engine.rows(f"SELECT {least} FROM {query.strict}", name, small=True)
-    return list(row)
+    sizes = [f"abs({end}({raws[0] if raws else 'NULL'})::DOUBLE)" for end in ("min", "max")]
+    least = [f"coalesce(min({raw})::DOUBLE, '-infinity'::DOUBLE)" for raw in raws]
+    sql = ", ".join(
+        ["count(*)", f"coalesce({last} - {first} + 1, 1)", f"greatest({', '.join(sizes)})", *least],
+    )
+    ((rows, days, largest, *lows),) = engine.rows(f"SELECT {sql} FROM {query.strict}", name, small=True)
+    return Extent(rows, days, float("inf") if largest is None else largest, tuple(lows))
 
 
 class LabelSets(NamedTuple):
@@ -86,3 +108,28 @@ def _place(sql: str, labels: list[str | None], step: int) -> str:
     none = (labels[-1] or "") + "+"  # stands for no label, and is none of them: it comes after the last
     places = ", ".join(f"{quoted(none if v is None else v)}: {i * step}::INTEGER" for i, v in enumerate(labels))
     return f"map {{{places}}}[{f'coalesce({sql}, {quoted(none)})' if None in labels else sql}]"
+
+
+class Fold(NamedTuple):
+    """Each amount, below `limit` in units, is added up with `one` besides, of which a group has under `most`.
+
+    So a sum tells both: the count is the whole number next to sum / one, as all amounts together are under half of one.
+    All counts together are `rows`: the engine takes the limit for granted where the statistics promise it.
+    """
+
+    limit: float
+    one: float
+    most: float
+    rows: int
+
+
+def fold(known: Extent | None, unit: int, sets: LabelSets | None) -> Fold | None:
+    """How counts are folded into the sums of the first amount; none where a group may be too large for that."""
+    if known is None or not isfinite(known.largest):
+        return None
+    bits = max(int(known.largest * unit), 1).bit_length() + 1
+    spare = (_BITS - 1 - bits) // 2
+    groups = known.days * (sets.many if sets else 1)
+    if spare < 1 or known.rows >> spare and known.rows * _UNEVEN > groups << spare:
+        return None
+    return Fold(2.0**bits, 2.0 ** (bits + spare + 1), 2.0**spare, known.rows)
