@@ -22,7 +22,6 @@ _MATTERS = (
         "matplotlib",
         "babel",
         "click",
-        "cloup",
         "rich",
         "pydantic",
         "python-calamine",

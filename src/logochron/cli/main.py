@@ -9,15 +9,15 @@ from collections.abc import Callable
 from typing import Any
 
 import click
-import cloup
 
 from logochron.cli import settings_option
 from logochron.cli.leaving import ALERTED, run_and_leave
 from logochron.cli.options import names, of_calendar, of_explain, of_output, of_question, of_reading, only, reading_of
 from logochron.cli.speaking import say
+from logochron.options import GROUPS
 
 
-class _Command(cloup.Command):
+class _Command(click.Command):
     """A command whose help begins with what is usual, and has its options under headings."""
 
     def __init__(self, *args: Any, usual: str, **more: Any) -> None:
@@ -25,8 +25,18 @@ class _Command(cloup.Command):
         self.usual = usual
 
     def format_usage(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
-        formatter.write_usage("logochron", self.usual, prefix="Usually:")
+        formatter.write_usage("logochron", self.usual, prefix="Usually: ")
         super().format_usage(ctx, formatter)
+
+    def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        rows: dict[str, list[tuple[str, str]]] = {group: [] for group in (*GROUPS, "Other options")}
+        for option in self.get_params(ctx):
+            if (row := option.get_help_record(ctx)) is not None:
+                rows[getattr(option, "group", "Other options")].append(row)
+        for group, own in rows.items():
+            if own:
+                with formatter.section(group):
+                    formatter.write_dl(own)
 
 
 #: What makes each command, by its name: its options are looked up in what it calls, which is loaded when it is named.
@@ -41,7 +51,7 @@ def _command(usual: str, *taken: Callable[[Any], Any]) -> Callable[[Callable[...
             decorated = function
             for one in reversed(taken):
                 decorated = one(decorated)
-            return cloup.command(cls=_Command, usual=usual)(decorated)
+            return click.command(cls=_Command, usual=usual)(decorated)
 
         _COMMANDS[function.__name__] = build
         return function

@@ -6,12 +6,10 @@ import csv
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 from fractions import Fraction
-from functools import cache
 from types import NoneType, UnionType
 from typing import Any, Literal, TypeVar, Union, get_args, get_origin
 
 import click
-import cloup
 
 from logochron.core.choices import MOST_DIGITS, rational, refuse_brought, values
 from logochron.core.errors import QuestionError, brief
@@ -55,10 +53,12 @@ _OF_MANY_ROWS = ("last", "top", "sort", "color", "figure")
 _PLAN = ("plan", "plan_records_of", "plan_spread")
 
 
-@cache
-def _heading(command: Callable[..., Any], name: str) -> cloup.OptionGroup:
-    """A heading of the ``--help`` of a command; each command has its own, as they hold its options."""
-    return cloup.OptionGroup(name)
+class OptionInGroup(click.Option):
+    """An option that stands under a heading of ``--help``."""
+
+    def __init__(self, *args: Any, group: str, **more: Any) -> None:
+        super().__init__(*args, **more)
+        self.group = group
 
 
 def shell_option(option: Option, **also: Any) -> Callable[[F], F]:
@@ -77,14 +77,10 @@ def shell_option(option: Option, **also: Any) -> Callable[[F], F]:
     elif default is not None:
         default = str(default)
     said = option.says + (f"  [default: {option.usual}]" if option.usual else "")
-
-    def decorate(command: F) -> F:
-        return cloup.option(
-            option.flags, option.name, group=_heading(command, option.group), metavar=option.metavar, help=said,
-            default=default, show_default=default is not None and "is_flag" not in more, **more, **also,
-        )(command)  # fmt: skip
-
-    return decorate
+    return click.option(
+        option.flags, option.name, cls=OptionInGroup, group=option.group, metavar=option.metavar, help=said,
+        default=default, show_default=default is not None and "is_flag" not in more, **more, **also,
+    )  # fmt: skip
 
 
 def _kinds(hint: Any) -> tuple[Any, ...]:
