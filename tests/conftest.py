@@ -18,6 +18,9 @@ from logochron.cli.main import cli as command_line
 sys.path.insert(0, str(Path(__file__).parents[1] / "scripts"))
 from run_here import run_here  # noqa: E402
 
+# processes that tests start find the package's byte code where this one leaves it, also where others switch that off
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+sys.dont_write_bytecode = False
 # no time is ever asserted; on a build machine the same examples are drawn every time
 settings.register_profile("here", deadline=None)
 settings.register_profile("build", deadline=None, derandomize=True)
