@@ -37,8 +37,7 @@ NASTY = [
     "\u202eleft",
     "plain",
 ]
-#: Module fixtures are made once, on one worker.
-pytestmark = [pytest.mark.xdist_group("page"), pytest.mark.slow]
+pytestmark = pytest.mark.slow
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
          "--disable-component-update", "--disable-sync"]  # fmt: skip
 
