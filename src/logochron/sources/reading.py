@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from contextlib import nullcontext
 from dataclasses import replace
 from fractions import Fraction
+from inspect import signature
 from typing import TYPE_CHECKING, Any
 
 from logochron.core import ports
@@ -99,6 +100,20 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
         filters={in_dimension.get(name, name): items for name, items in where.items()},
         guesses=guesses,
     )
+
+
+def _check_progress(progress: Callable[[float], None] | None) -> None:
+    """Refuse a function that cannot be told the part done: it is called while nobody looks."""
+    if progress is None:
+        return
+    try:
+        signature(progress).bind(0.0)
+    except TypeError:
+        raise QuestionError(
+            f"`progress` must be a function of the part done, a number; got {brief(progress)}"
+        ) from None
+    except ValueError:  # one of a library in another language, which tells no signature
+        pass
 
 
 def _check_sources(sources: Sequence[Source], reading: Reading) -> None:
@@ -229,6 +244,7 @@ def read_aloud(source: Any, reading: Reading, engine: Engine | None = None) -> D
 
 def carry_out(source: Any, reading: Reading, look: RecordsSeen | None = None, engine: Engine | None = None) -> Daybook:
     """Read as is asked; `look` is called before copies and connections are given up."""
+    _check_progress(reading.progress)
     bar = ports.progress() if reading.progress is None else nullcontext(reading.progress)
     with bar as progress, lasting(source, reading.table, reading.query, progress) as given:
         engine = engine or Engine()
