@@ -267,6 +267,24 @@ def test_processes_that_cannot_help(tmp_path):
     assert ran.returncode == 0 and ran.stdout == "8\n" and "it is made by one alone" in ran.stderr
 
 
+@pytest.mark.parametrize(
+    ("words", "key", "rows"),
+    [
+        (["--where", "item=a", "--where", "item=b"], 'where = {"item" = ["a", "b"]}', {"a": 3.0, "b": 5.0}),
+        (["--where", "item!=b"], 'where = {"item" = {"not" = ["b"]}}', {"a": 3.0, "c": 7.0}),
+        (["--by", "place=item"], 'by = {"place" = "item"}', {"a": 3.0, "b": 5.0, "c": 7.0}),
+        (["--scale", "1000"], "scale = 1000", {"a": 3000.0, "b": 5000.0, "c": 7000.0}),
+        (["--scale", "amount=0.1"], 'scale = {"amount" = 0.1}', {"a": 0.3, "b": 0.5, "c": 0.7}),
+    ],
+)
+def test_a_draft_says_what_was_asked(rows_file, cli, tmp_path, words, key, rows):
+    rows_file([("2025-01-05", "a", 1), ("2025-02-05", "a", 2), ("2025-02-06", "b", 5), ("2025-02-07", "c", 7)])
+    ran = cli("review", "sales.csv", "--value", "amount", *words, "--draft", "draft.toml", cwd=tmp_path)
+    assert ran.returncode == 0 and key in (tmp_path / "draft.toml").read_text()
+    book = next(iter(lc.Report.load(tmp_path / "draft.toml").run().values())).book
+    assert book.totals("year", by=book.dimensions[0]).set_index(book.dimensions[0]).value.to_dict() == rows
+
+
 def test_a_draft_runs(rows_file, cli, tmp_path):
     rows_file([(f"{y}-{m:02}-{d:02}", "ab"[d % 2], d + m) for y in (2024, 2025) for m in range(1, 13) for d in (3, 18)])
     assert cli("review", "sales.csv", "--draft", "draft.toml", cwd=tmp_path).returncode == 0

@@ -10,6 +10,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
+from functools import cache
 from inspect import Parameter, signature
 from pkgutil import resolve_name
 from typing import TYPE_CHECKING, Any, Literal
@@ -330,7 +331,8 @@ _CLASS_ROWS = (
     Option(name="bands", group=JUDGING, flag="--band", metavar="NAME...", many=True, key=None, of=("compare",),
            says="NAME [from LIMIT] [below LIMIT] [VERDICT] [: ADVICE]; together they leave no gap."),
     Option(name="on", group=JUDGING, flag="--bands-on", says="The figure bands are of.", of=("compare",)),
-    Option(name="marks", group=JUDGING, metavar="NAME", key_says="A set of marks, or four signs of your own.",
+    Option(name="marks", group=JUDGING, metavar="NAME", key=MarkSet | list[str],
+           key_says="A set of marks, or four signs of your own.",
            says=f"{', '.join(values(MarkSet))}, or four signs by comma: rising, falling, level, unknown."),
     Option(name="marks_place", group=JUDGING, says="Where marks stand beside their figures."),
     Option(name="marks_of", group=JUDGING, says="What four signs of your own tell.",
@@ -385,7 +387,7 @@ _COMMAND_ROWS = (
            says="Write to .csv .json .jsonl .parquet .md .xlsx .html (or .png .svg .pdf)."),
     Option(name="figure", group=OUTPUT, says="The drawing, with --out.", usual="what suits the answer"),
     Option(name="item", group=OUTPUT, metavar="NAME", says="A figure of one item (several dimensions by comma)."),
-    Option(name="panels", group=OUTPUT, metavar="COL",
+    Option(name="panels", group=OUTPUT, metavar="COL", kind=str | None,
            says="A panel for each item; of bars, of a second dimension."),
     Option(name="marked", group=OUTPUT, kind=Marked, usual="all", says="bars: whose marks stand beside them."),
     Option(name="small", group=OUTPUT, kind=bool, says="trend: the line alone, as small as a word."),
@@ -411,7 +413,8 @@ CALENDARS = {
 }
 
 
-def options_of(owner: Any, question: str = "") -> Iterator[Option]:
+@cache
+def options_of(owner: Any, question: str = "") -> tuple[Option, ...]:
     """The options that a function or a class has as parameters, with their types and defaults there.
 
     Parameters
@@ -421,23 +424,25 @@ def options_of(owner: Any, question: str = "") -> Iterator[Option]:
         option without words.
     """
     call = owner if "__annotations__" in vars(owner) or not isinstance(owner, type) else vars(owner)["__init__"]
-    kinds = hints_of(call)
-    for parameter in signature(owner).parameters.values():
-        if parameter.kind in (Parameter.POSITIONAL_ONLY, Parameter.VAR_KEYWORD, Parameter.VAR_POSITIONAL):
-            continue
-        yield replace(
-            _row_of(parameter.name, question, _QUESTION_ROWS if question else _CLASS_ROWS),
+    kinds, rows = hints_of(call), _QUESTION_ROWS if question else _CLASS_ROWS
+    unnamed = (Parameter.POSITIONAL_ONLY, Parameter.VAR_KEYWORD, Parameter.VAR_POSITIONAL)
+    return tuple(
+        replace(
+            _row_of(parameter.name, question, rows),
             name=parameter.name,
             hint=str(parameter.annotation),
             default=None if parameter.default is Parameter.empty else parameter.default,
             needed=parameter.default is Parameter.empty,
             kind=kinds.get(parameter.name, Any),
         )
+        for parameter in signature(owner).parameters.values()
+        if parameter.kind not in unnamed
+    )
 
 
-def calendar_options(kind: str) -> Iterator[Option]:
+def calendar_options(kind: str) -> tuple[Option, ...]:
     """The options of a kind of calendar."""
-    yield from (option for option in options_of(resolve_name(CALENDARS[kind])) if option.says)
+    return tuple(option for option in options_of(resolve_name(CALENDARS[kind])) if option.says)
 
 
 def _row_of(name: str, question: str, rows: Iterable[Option]) -> Option:

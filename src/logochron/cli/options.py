@@ -11,7 +11,7 @@ from typing import Any, Literal, TypeVar, Union, get_args, get_origin
 
 import click
 
-from logochron.core.choices import MOST_DIGITS, rational, refuse_brought, values
+from logochron.core.choices import MOST_DIGITS, as_written, rational, refuse_brought, values
 from logochron.core.errors import QuestionError, brief
 from logochron.options import (
     CALENDARS,
@@ -135,7 +135,7 @@ def _question_rows(name: str, also: Iterable[str], *, drawn: bool = True) -> Ite
     of = question_type(name)
     yield from (row for row in READING_OPTIONS.values() if row.shell)
     yield COMMAND_OPTIONS["lower_is_better"]
-    parameters = list(options_of(loaded(of.function), of.name))
+    parameters = options_of(loaded(of.function), of.name)
     for row in parameters:
         if row.shell and row.name not in _MADE:
             yield replace(row, says=row.says.replace("{sorts}", ", ".join(of.sorts)))
@@ -243,16 +243,15 @@ def conditions(texts: tuple[str, ...]) -> dict[str, list[Any]]:
 
 
 def scales(texts: tuple[str, ...]) -> Any:
-    """``N``, or ``COL=N`` as column -> number; exactly as they are written."""
+    """``N``, or ``COL=N`` as column -> number."""
     numbers: dict[str, Any] = {}
     for text in texts:
         column, equals, number = text.rpartition("=")
-        try:
-            numbers[column.strip()] = rational(number)
-        except (ValueError, ZeroDivisionError):
-            raise QuestionError(f"--scale must be N or COL=N, such as 1000; got {brief(text)}") from None
-        if bool(equals) != bool(column.strip()):
+        exactly = as_written(number)
+        if exactly is None or bool(equals) != bool(column.strip()):
             raise QuestionError(f"--scale must be N or COL=N, such as 1000; got {brief(text)}")
+        # a number is read as the decimal that it is written as
+        numbers[column.strip()] = int(exactly) if exactly.denominator == 1 else float(exactly)
     if len(numbers) < len(texts) or ("" in numbers and len(numbers) > 1):
         raise QuestionError("--scale names one number for all columns, or one for each of some")
     return numbers.get("", numbers) if numbers else 1

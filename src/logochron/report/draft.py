@@ -8,10 +8,12 @@ from os.path import relpath
 from pathlib import Path
 from typing import Any
 
+from logochron.core.book.filters import split
 from logochron.core.errors import QuestionError, shown_path
 from logochron.options import Reading
 from logochron.report.settings import Sales
 from logochron.sources.read import read
+from logochron.sources.reading import dimensions_of
 from logochron.sources.review_source import columns_found
 from logochron.views.formats import capital, words
 from logochron.views.whole_file import ordinary, whole_file
@@ -51,9 +53,12 @@ def write_draft(sales: Sequence[str], path: Path, given: Mapping[str, Any]) -> P
     lines = ["# A first report file: change what you like, and run it by: logochron report FILE", "", "[sales]"]
     lines.append(f"file = {_written(files[0])}" if len(files) == 1 else f"files = {_written(files)}")
     for name, value in options.items():
+        if name == "where":
+            value = {column: _items_wanted(wanted) for column, wanted in value.items()}
         if name not in ("by", "values", "on_refused"):
             lines.append(f"{name} = {_written(value)}")
-    lines.append(f"by = {_written(by)}")
+    columns = dimensions_of(reading.by)
+    lines.append(f"by = {_written(by if all(columns[name] == name for name in by) else {n: columns[n] for n in by})}")
     if book.intake.refused:
         lines.append('on_refused = "skip"' + f"  # {book.intake.refused:,} rows cannot be read")
     for measure in book.measures:
@@ -103,6 +108,12 @@ def _sections(book: Any, measure: str, by: Sequence[str]) -> list[dict[str, Any]
 def _is_stated(name: str, value: Any) -> bool:
     usual = Sales.model_fields[name].default
     return value not in (None, (), [], {}, usual)
+
+
+def _items_wanted(wanted: Any) -> Any:
+    """The items wanted of a column, as a key of a report file says it."""
+    taken, left_out = split(wanted)
+    return [label for label in taken if label not in left_out] if taken else {"not": list(left_out)}
 
 
 def _written(value: Any) -> str:

@@ -4,19 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import replace
+from functools import cache
 from typing import Annotated, Any, Literal, Union
 
 from pydantic import BaseModel, ConfigDict, Field, create_model, model_validator
 
 from logochron.core.choices import Better, Grain, LevelAs, PlanSpread
 from logochron.core.judge.judging import Judging
-from logochron.core.rows.question_types import QuestionType, loaded, question_types
+from logochron.core.rows.question_types import loaded, question_type, question_types
 from logochron.options import (
     CALENDARS,
     COMMAND_OPTIONS,
     READING_OPTIONS,
     Day,
-    Names,
+    Dimensions,
     Number,
     Option,
     Wanted,
@@ -37,10 +38,8 @@ def _keys(options: Iterable[Option], **changed: Any) -> dict[str, Any]:
         kind = option.kind if option.key is ... else option.key
         if option.needed and option.key_default is ...:
             keys[option.name] = kind, Field(description=says)
-        elif callable(default):
-            keys[option.name] = kind, Field(default_factory=default, description=says)
         else:
-            keys[option.name] = kind, Field(default=default, description=says)
+            keys[option.name] = kind, _table(default, says) if callable(default) else _key(default, says)
     return keys | changed
 
 
@@ -165,7 +164,7 @@ class PlanTable(KeyTable):
     date: str | None = _key(None, "The column of periods or of days in them.")
     value: str | None = _key(None, "The column of planned amounts.")
     measure: str | None = _key(None, "The measure that is planned.")
-    by: Names | dict[str, str] = _key((), "Columns to split by.")
+    by: Dimensions = _key((), "Columns to split by.")
     records_of: Grain = _key("month", "What each of its records stands for.")
     spread: PlanSpread = _key("even", "How it is laid on days.")
 
@@ -219,15 +218,17 @@ class ReviewSection(SectionTable):
 
 def section_models() -> dict[str, type[SectionTable]]:
     """The model of each question that a section may ask: its own, or one made of the options of its function."""
-    return {one.name: _section_model(one) for one in question_types() if one.function and one.section is not None}
+    return {one.name: _section_model(one.name) for one in question_types() if one.function and one.section is not None}
 
 
-def _section_model(of: QuestionType) -> type[SectionTable]:
+@cache
+def _section_model(question: str) -> type[SectionTable]:
+    of = question_type(question)
     if of.section:
         model: type[SectionTable] = loaded(of.section)  # type: ignore[assignment]
         return model
     function = loaded(of.function)
-    options = [one for one in list(options_of(function, of.name))[1:] if one.name not in _OF_REPORT]
+    options = [one for one in options_of(function, of.name)[1:] if one.name not in _OF_REPORT]
     section: type[SectionTable] = create_model(
         f"{of.name}Section",
         __base__=SectionTable,
@@ -257,7 +258,12 @@ class Settings(KeyTable):
 
 def settings_model() -> type[Settings]:
     """The model of a whole report file, with sections of the questions that there are."""
-    section: Any = Annotated[Union.__getitem__(tuple(section_models().values())), Field(discriminator="question")]
+    return _settings_of(tuple(section_models().values()))
+
+
+@cache
+def _settings_of(sections: tuple[type[SectionTable], ...]) -> type[Settings]:
+    section: Any = Annotated[Union.__getitem__(sections), Field(discriminator="question")]
     return create_model("Settings", __base__=Settings, section=(list[section], Field(default_factory=list)))
 
 

@@ -16,7 +16,6 @@ from logochron.core.book.measures import Aggregate, Measure, all_aggregates, for
 from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
-from logochron.core.check_kinds import check_kinds
 from logochron.core.choices import Empty, Grain, OnRefused, Spread, as_written, check
 from logochron.core.days import day_number, span_ends
 from logochron.core.errors import QuestionError, brief, nearest, no_such
@@ -41,7 +40,6 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
     QuestionError
         Where an option cannot be, is none of the source's, or a column has to be named.
     """
-    check_kinds(Reading, vars(reading))
     check("empty", reading.empty, Empty)
     check("on_refused", reading.on_refused, OnRefused)
     date, measures = reading.date, _measures(reading.values, reading.measures)
