@@ -10,7 +10,7 @@ from matplotlib.text import Text
 def crossing(figure) -> list[tuple[str, str]]:
     """Texts that overlap each other or leave the picture."""
     FigureCanvasAgg(figure)
-    figure.canvas.draw()
+    figure.draw_without_rendering()
     renderer = figure.canvas.get_renderer()
     ticks = [(axis, tick) for ax in figure.axes for axis in (ax.xaxis, ax.yaxis) for tick in axis.get_major_ticks()]
     hidden = {

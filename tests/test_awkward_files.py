@@ -85,7 +85,7 @@ def test_one_late_row_changes_the_reading_of_all(tmp_path):
 
 
 @pytest.mark.slow
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.lists(st.integers(-(10**9), 10**9), min_size=1, max_size=12),
     st.sampled_from([(".", ","), (",", "."), (",", " "), (".", "'"), (".", ""), (",", "")]),

@@ -271,6 +271,15 @@ WRONG = ["", "x", "\0", "h" * 5000, "-1", "1e400", "99999999999999999999", "nan"
 @pytest.mark.parametrize("name", ["compare", "relate", "drivers", "pace", "land", "explain", "calendar", "review"])
 def test_every_option_with_what_it_cannot_be(sales, tmp_path, monkeypatch, name):
     monkeypatch.chdir(tmp_path)
+    read, books = lc.read, {}
+
+    def read_once(*sources, progress, **asked) -> lc.Daybook:
+        """What was read with the same options is not read again."""
+        key = repr((sources, asked))
+        books[key] = books.get(key) or read(*sources, progress=progress, **asked)
+        return books[key]
+
+    monkeypatch.setattr("logochron.sources.read.read", read_once)
     given = [] if name == "calendar" else [str(sales)] if name == "review" else [str(sales), "--value=amount", "--by=h"]
     for option in (one for one in command_named(name).params if isinstance(one, click.Option) and not one.is_flag):
         # of words and numbers nothing but the kind of text matters

@@ -203,7 +203,8 @@ def test_the_outlook_of_a_plan_and_of_unlike_years():
 def test_back_tests_know_nothing_of_their_future():
     last = dt.date(2024, 6, 11)
     amounts = drawn(3, last, "season")
-    plain = lc.land(book_of(amounts), "month").backtest
+    sold = book_of(amounts)
+    plain = lc.land(sold, "month").backtest
     # absurd records, another item and a longer coverage after the day that each was made on
     later = {day: amount if day <= dt.date(2024, 3, 31) else amount * 1e6 for day, amount in amounts.items()}
     frame = pd.DataFrame({"day": list(later), "item": "a", "amount": list(later.values())})
@@ -221,15 +222,15 @@ def test_back_tests_know_nothing_of_their_future():
         month = pd.Period(str(period), "M")
         day = month.start_time + pd.Timedelta(days=max((month.days_in_month * round(elapsed * 10) + 5) // 10, 1) - 1)
         for row in rows.itertuples():
-            then = lc.land(book_of(amounts).until(day.date()), "month", profile=row.profile).total.iloc[0]
+            then = lc.land(sold.until(day.date()), "month", profile=row.profile).total.iloc[0]
             assert then.estimate == pytest.approx(row.estimate, nan_ok=True)
             assert row.error == pytest.approx(row.estimate / row.outcome - 1, nan_ok=True)
-    fixed = lc.land(book_of(amounts), "month", against="fixed:2024-02", profile="year-ago").backtest
+    fixed = lc.land(sold, "month", against="fixed:2024-02", profile="year-ago").backtest
     assert fixed[(fixed.profile == "year-ago") & (fixed.elapsed < 1)].dropna().period.min() == "2024-03"
     plan = {"month": [f"2024-{m:02d}" for m in range(1, 13)], "amount": [1000] * 5 + [10**9] * 7}
     planned = [lc.read_plan(pd.DataFrame(plan | {"amount": column}), date="month", value="amount", measure="amount")
                for column in (plan["amount"], 1000)]  # fmt: skip
-    tests = [lc.land(book_of(amounts), "month", against="plan", plan=one).backtest for one in planned]
+    tests = [lc.land(sold, "month", against="plan", plan=one).backtest for one in planned]
     pd.testing.assert_frame_equal(*tests)
 
 

@@ -14,7 +14,7 @@ import pandas as pd
 import polars as pl
 import pytest
 from conftest import command_named
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import logochron as lc
@@ -117,6 +117,7 @@ def test_amounts_in_thousands(tmp_path, kind):
 
 
 @pytest.mark.slow
+@settings(max_examples=40)
 @given(st.decimals(0, 10**6, places=3, allow_nan=False), st.sampled_from(["1000", "0.001", "12.5", "7", "1e6", "0.3"]))
 def test_scaled_amounts_are_exact(amount, scale):
     frame = pd.DataFrame({"day": ["2026-01-01"] * 3, "amount": [str(amount)] * 3})

@@ -275,7 +275,7 @@ field = st.one_of(
 
 
 @pytest.mark.slow
-@settings(max_examples=100, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.lists(st.tuples(field, field, field), max_size=25),
     st.sampled_from(["\n", "\r\n", "\r"]),

@@ -184,7 +184,7 @@ def test_plan(tmp_path):
 
 
 @pytest.mark.slow
-@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.lists(
         st.tuples(

@@ -67,6 +67,10 @@ def test_limits_say_which(tmp_path, name, data, said):
     path.write_bytes(data if isinstance(data, bytes) else data.encode())
     with pytest.raises(lc.LogochronError, match=said):
         lc.read(path, date="day", values="amount")
+
+
+@pytest.mark.slow
+def test_a_workbook_that_grows_too_much_says_so(tmp_path):
     grown = workbook(tmp_path / "s.xlsx", "<sheetData>", "<sheetData>" + " " * 300_000_000)
     with pytest.raises(lc.IntakeError, match="unpacks to .* MB, over 100 times its size"):
         lc.read(grown, date="day", values="amount")
