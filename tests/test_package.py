@@ -8,6 +8,7 @@ import io
 import runpy
 import subprocess
 import sys
+from functools import cache
 from gettext import GNUTranslations
 from pathlib import Path
 
@@ -45,6 +46,7 @@ def room(name: str) -> str:
     return rest[0] if rest and rest[0] in own else ""
 
 
+@cache
 def imports(path: Path) -> set[str]:
     """The modules of the package that a file imports, wherever in it."""
     found = set()
@@ -213,6 +215,7 @@ def test_example(example, tmp_path, monkeypatch):
     if example.stem == "on_a_cluster":
         pytest.importorskip("distributed")
     monkeypatch.chdir(tmp_path)
+    monkeypatch.setattr(sys, "argv", [str(example)])
     shown = io.StringIO()
     with contextlib.redirect_stdout(shown):
         runpy.run_path(str(example), run_name="__main__")
