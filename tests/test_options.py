@@ -18,6 +18,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import logochron as lc
+from logochron.cli.options import scales
 from logochron.core.rows.question_types import loaded, question_types
 from logochron.options import COMMAND_OPTIONS, GROUPS, READING_OPTIONS, options_of
 from logochron.report.settings import Sales, section_models
@@ -136,6 +137,7 @@ def test_a_scale_that_is_none(cli, tmp_path):
     words = ("compare", tmp_path / "s.csv", "--date", "day", "--value", "amount,units", "--last", 1, "--as", "csv")
     assert "amount,2026-01,2026-01-01,2026-01-28,28,378000.0," in cli(*words, "--scale", "amount=1000").stdout
     assert "units,2026-01,2026-01-01,2026-01-28,28,28000.0," in cli(*words, "--scale", "1000").stdout
+    assert scales(("amount=0.12345678901234567891",)) == {"amount": Fraction("0.12345678901234567891")}
     for wrong in (["many"], ["amount="], ["1000", "10"], ["1000", "units=2"]):
         ran = cli(*words, *(word for one in wrong for word in ("--scale", one)))
         assert ran.returncode == 2 and "--scale" in ran.stderr

@@ -243,15 +243,14 @@ def conditions(texts: tuple[str, ...]) -> dict[str, list[Any]]:
 
 
 def scales(texts: tuple[str, ...]) -> Any:
-    """``N``, or ``COL=N`` as column -> number."""
+    """``N``, or ``COL=N`` as column -> number; exactly as they are written."""
     numbers: dict[str, Any] = {}
     for text in texts:
         column, equals, number = text.rpartition("=")
         exactly = as_written(number)
         if exactly is None or bool(equals) != bool(column.strip()):
             raise QuestionError(f"--scale must be N or COL=N, such as 1000; got {brief(text)}")
-        # a number is read as the decimal that it is written as
-        numbers[column.strip()] = int(exactly) if exactly.denominator == 1 else float(exactly)
+        numbers[column.strip()] = exactly
     if len(numbers) < len(texts) or ("" in numbers and len(numbers) > 1):
         raise QuestionError("--scale names one number for all columns, or one for each of some")
     return numbers.get("", numbers) if numbers else 1

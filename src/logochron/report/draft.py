@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
+from fractions import Fraction
 from os.path import relpath
 from pathlib import Path
 from typing import Any
@@ -52,13 +53,11 @@ def write_draft(sales: Sequence[str], path: Path, given: Mapping[str, Any]) -> P
     files = [relpath(name, path.parent) for name in sales]
     lines = ["# A first report file: change what you like, and run it by: logochron report FILE", "", "[sales]"]
     lines.append(f"file = {_written(files[0])}" if len(files) == 1 else f"files = {_written(files)}")
-    for name, value in options.items():
-        if name == "where":
-            value = {column: _items_wanted(wanted) for column, wanted in value.items()}
-        if name not in ("by", "values", "on_refused"):
-            lines.append(f"{name} = {_written(value)}")
-    columns = dimensions_of(reading.by)
-    lines.append(f"by = {_written(by if all(columns[name] == name for name in by) else {n: columns[n] for n in by})}")
+    if "where" in options:
+        options["where"] = {column: _items_wanted(wanted) for column, wanted in options["where"].items()}
+    columns = {name: column for name, column in dimensions_of(reading.by).items() if name in by}
+    options["by"] = by if by == list(columns.values()) else columns
+    lines += [f"{name} = {_written(value)}" for name, value in options.items() if name not in ("values", "on_refused")]
     if book.intake.refused:
         lines.append('on_refused = "skip"' + f"  # {book.intake.refused:,} rows cannot be read")
     for measure in book.measures:
@@ -120,6 +119,8 @@ def _written(value: Any) -> str:
     """A value as TOML writes it; texts as JSON does, whose escapes TOML has too."""
     if isinstance(value, bool):
         return str(value).lower()
+    if isinstance(value, Fraction):
+        value = value.numerator if value.denominator == 1 else float(value)
     if isinstance(value, Mapping):
         return "{" + ", ".join(f"{json.dumps(key)} = {_written(one)}" for key, one in value.items()) + "}"
     if isinstance(value, (list, tuple)):
