@@ -12,11 +12,12 @@ from typing import NamedTuple
 
 
 class Run(NamedTuple):
-    """Seconds, peak megabytes and what a job said."""
+    """Seconds, peak megabytes, what a job said, and the seconds of all processors that it took."""
 
     seconds: float
     peak: float
     said: str
+    processor: float
 
 
 def process(words: Sequence[str]) -> Run:
@@ -28,7 +29,7 @@ def process(words: Sequence[str]) -> Run:
     _, status, usage = os.wait4(ran.pid, 0)
     if status:
         raise SystemExit(f"the job {' '.join(words)} failed")
-    return Run(time.perf_counter() - started, usage.ru_maxrss / 1024, said)
+    return Run(time.perf_counter() - started, usage.ru_maxrss / 1024, said, usage.ru_utime + usage.ru_stime)
 
 
 def in_turn(jobs: Mapping[str, Callable[[], float]], rounds: int, ours: str) -> None:

@@ -6,11 +6,13 @@ import math
 
 import duckdb
 import numpy as np
+import pandas as pd
 import pytest
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
 import logochron as lc
+from logochron.core.book.held_ids import HeldIds
 
 M = lc.Measure
 HEADER = "day,harbor,line,order,account,amount,units"
@@ -165,18 +167,17 @@ def test_ids(tmp_path):
     assert lc.compare(book, "month", by="harbor", top=1).table.harbor.tolist() == ["A"]
     with pytest.raises(lc.QuestionError, match="do not add up"):
         lc.compare(book, "month", by="harbor", items="comparable")
-    with pytest.raises(lc.QuestionError, match=r"name one item, or filter in `read`"):
-        book.where({"harbor": ["A", "B"]})
+    both = book.where({"harbor": ["A", "B"], "line": "x"})
+    assert lc.compare(both, "month").table.value.tolist() == [1]
     with pytest.raises(lc.QuestionError, match="lie in several items"):
         lc.drivers(book, "month", by="harbor", against="fixed:2026-05")
-    # the same id in two files is one; on two days it is refused, wherever it lies
+    # the same id in two files, or on two days, is one in each span that holds it
     other = tmp_path / "t.csv"
-    other.write_text(HEADER + "\n2026-05-01,A,z,o1,s,1,1\n2026-05-03,A,z,o9,s,1,1\n")
-    assert lc.compare(lc.read([path, other], date="day", measures=[orders]), "month").table.value.tolist() == [2]
-    other.write_text(HEADER + "\n2026-05-03,A,x,o1,s,1,1\n")
-    with pytest.raises(lc.IntakeError, match=r"'o1' on 2026-05-01 and 2026-05-03"):
-        lc.read([path, other], date="day", measures=[orders])
-    assert lc.read([path, other], date="day", measures=[orders], until="2026-05-02").exact == {"orders": True}
+    other.write_text(HEADER + "\n2026-05-01,A,z,o1,s,1,1\n2026-05-03,A,z, o9,s,1,1\n2026-05-04,A,z,o1 ,s,1,1\n")
+    book = lc.read([path, other], date="day", measures=[orders], by="harbor")
+    assert lc.compare(book, "month").table.value.tolist() == [2] and book.exact == {"orders": True}
+    assert lc.compare(book, "day", by="harbor").total.value.tolist() == [1, 0, 1, 1]
+    assert lc.compare(book, "day", running="month").table.value.tolist() == [1, 1, 2, 2]
     spread = lc.read(
         [path],
         date="day",
@@ -185,6 +186,38 @@ def test_ids(tmp_path):
         spread="even",
     )
     assert lc.compare(spread, "month").table.value.tolist() == [1, 2]
+
+
+@given(data=st.data())
+def test_ids_that_return_count_once_a_span_and_item(data):
+    rows = data.draw(st.lists(st.tuples(*(st.integers(0, n) for n in (30, 2, 5))), min_size=1))
+    spans = data.draw(
+        st.lists(st.lists(st.tuples(st.integers(0, 30), st.integers(-1, 9)), min_size=2, max_size=2), min_size=1)
+    )
+    days, items, ids = np.array(rows).T
+    starts = np.array(spans)[:, :, 0].T
+    ends = starts + np.array(spans)[:, :, 1].T
+    found = HeldIds.of(days, items, ids).counts(starts, ends, 3)
+    for span, counts in enumerate(found):
+        held = {(i, one) for day, i, one in rows for s, e in zip(starts[:, span], ends[:, span]) if s <= day <= e}
+        assert counts.tolist() == [sum(i == item for i, _ in held) for item in range(3)]
+
+
+def test_customers_of_any_span_are_those_of_its_records():
+    rng = np.random.default_rng(5)
+    day = np.datetime64("2024-01-01") + rng.integers(0, 800, 3000).astype("timedelta64[D]")
+    who = np.where(rng.random(3000) < 0.3, np.arange(3000) + 1000, rng.integers(0, 60, 3000)).astype(str)
+    frame = pd.DataFrame({"day": day.astype("datetime64[s]"), "harbor": rng.choice(list("ABC"), 3000), "who": who})
+    book = lc.read(frame, date="day", measures=[M("customers", distinct="who")], by="harbor")
+    for asked in ({"each": "week"}, {"each": "month", "running": "year"}, {"each": "quarter", "against": "year-ago"}):
+        answer = lc.compare(book, by="harbor", **asked)
+        for table in (answer.table, answer.total):
+            for row in table.itertuples():
+                inside = frame[
+                    frame.day.between(row.start, row.end)
+                    & (frame.harbor.eq(getattr(row, "harbor", "")) | (table is answer.total))
+                ]
+                assert row.value == inside.who.nunique()
 
 
 def test_means_and_days_of_quotients(tmp_path):

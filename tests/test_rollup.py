@@ -40,7 +40,7 @@ CASES = {
         "1e5",
         "sets fold sets",
     ),
-    "too fine": (DAY, LABEL, f"CASE WHEN i = 77 THEN 0.001 ELSE {AMOUNT} END", "sets fold look look"),
+    "too fine": (DAY, LABEL, f"CASE WHEN i = 7777 THEN 0.001 ELSE {AMOUNT} END", "sets fold look look"),
     "too large": (DAY, LABEL, f"CASE WHEN i = 77 THEN 1e12 ELSE {AMOUNT} END", "sets look"),
 }
 

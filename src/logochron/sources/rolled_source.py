@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any, NamedTuple, Protocol
@@ -187,8 +187,17 @@ def check_currencies(priced: Iterable[Priced]) -> None:
 class IdTable(Protocol):
     """Takes the ids of all sources together."""
 
-    def add(self, days: Days, codes: Mapping[str, Days], ids: NDArray[np.object_], records: Days) -> None:
-        """Ids by day and item, each with the number of its records; an empty text where a record has none."""
+    def laid_down(self, kind: str, arrays: Mapping[str, NDArray[Any]]) -> str:
+        """A table of the engine's own, as long as ids are gathered; its name."""
+
+    def add(self, rows: str, labels: Sequence[str], dates: NDArray[np.object_], days: Days) -> None:
+        """Rows of the engine's: the date `d`, a label each, an `id` (unknown where there is none), records `n`.
+
+        Parameters
+        ----------
+        dates, days
+            The texts of the dates that count, and their days.
+        """
 
 
 class RolledSource(Protocol):

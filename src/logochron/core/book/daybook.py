@@ -166,8 +166,7 @@ class Daybook:
         Raises
         ------
         QuestionError
-            Where a dimension was not read, or an item does not occur (the nearest is offered); or where distinct ids
-            are counted and several items of a dimension are named.
+            Where a dimension was not read, or an item does not occur (the nearest is offered).
         """
         check_where(selection)
         for name, wanted in selection.items():
@@ -188,7 +187,7 @@ class Daybook:
         ids = {}
         for key, counts in self.ids.items():
             for name, of in taken.items():
-                counts = counts.taking(name, of, self.labels[name])
+                counts = counts.taking(name, of)
             ids[key] = counts
         beyond = self.beyond.taking(taken) if self.beyond else None
         falls = {key: items.taking(taken) for key, items in self.falls.items()}

@@ -216,7 +216,7 @@ class Measure:
     count
         True counts the records.
     distinct
-        A column: counts its different ids, each of which must lie on one day.
+        A column: counts its different ids; one that returns on other days counts once a span and item.
     where
         Takes only part of the rows, as in `read`: ``{"account": "costs"}``. Of a difference or quotient: the rows of
         all that it is made of.

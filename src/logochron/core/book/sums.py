@@ -8,11 +8,11 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from logochron.core.book.held_ids import HeldIds
 from logochron.core.book.items import ROOM, SMALL, Beyond, Items, RecordLife, ends_of
 from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.base import Bools
 from logochron.core.days import Days, distinct
-from logochron.core.errors import QuestionError
 
 #: The column of the numbers of records: no column of a source is called like it.
 RECORDS = "\0records"
@@ -187,55 +187,50 @@ def span_sums(
 
 
 class IdRows(NamedTuple):
-    """For one subset of the dimensions: days, the code of each of its dimensions, and how many ids there are."""
+    """Rows of ids: the day, the code of each dimension, and how many ids there are, or which one."""
 
     days: Days
     codes: Mapping[str, Days]
-    counts: Days
+    values: Days
 
     def at(self, rows: NDArray[np.bool_]) -> IdRows:
         """Some of the rows."""
-        return IdRows(self.days[rows], {name: code[rows] for name, code in self.codes.items()}, self.counts[rows])
+        return IdRows(self.days[rows], {name: code[rows] for name, code in self.codes.items()}, self.values[rows])
 
 
 class IdCounts(NamedTuple):
-    """The numbers of distinct ids by subset of the dimensions; `fixed` are those of which one item was chosen.
+    """The distinct ids of a column.
 
-    `empty` is how many records have no id, and so are not counted.
+    Attributes
+    ----------
+    alone
+        How many ids lie on one day and in one tuple of items only, by both: their counts add up.
+    held
+        Each other id on each of its days, and in each of its tuples.
+    empty
+        How many records have no id, and so are not counted.
     """
 
     column: str
-    rows: Mapping[frozenset[str], IdRows]
+    alone: IdRows
+    held: IdRows
     empty: int = 0
-    fixed: frozenset[str] = frozenset()
 
     def of(self, by: Sequence[str], items: Items) -> Counted:
         """The counts for the tuples of items of some dimensions."""
-        days, codes, counts = self.rows[frozenset(by) | self.fixed]
-        places = items.places([codes[name] for name in by], len(days))
-        return Counted(days, places, Amounts(counts, 0, float(counts.sum())))
+        alone, held = (items.places([rows.codes[name] for name in by], len(rows.days)) for rows in self[1:3])
+        counts = self.alone.values
+        returning = HeldIds.of(self.held.days, held, self.held.values) if len(held) else None
+        return Counted(self.alone.days, alone, Amounts(counts, 0, float(counts.sum())), returning)
 
     def on(self, held: Callable[[Days], NDArray[Any]]) -> IdCounts:
-        """The counts of some days."""
-        return self._replace(rows={subset: rows.at(held(rows.days)) for subset, rows in self.rows.items()})
+        """The ids of some days."""
+        return self._replace(alone=self.alone.at(held(self.alone.days)), held=self.held.at(held(self.held.days)))
 
-    def taking(self, dimension: str, taken: NDArray[np.bool_], labels: NDArray[np.object_]) -> IdCounts:
-        """The counts of one item of a dimension.
-
-        Raises
-        ------
-        QuestionError
-            Where several are taken: an id that lies in two of them would count twice.
-        """
-        if taken.sum() > 1:
-            named = ", ".join(map(str, labels[taken][:3]))
-            raise QuestionError(
-                f"distinct ids of {self.column!r} are counted, and one may lie in several items of {dimension!r} "
-                f"({named}): name one item, or filter in `read` (where=)"
-            )
-        fixed = self.fixed | {dimension}
-        rows = {s: r.at(taken[r.codes[dimension]]) for s, r in self.rows.items() if dimension in s}
-        return self._replace(rows=rows, fixed=fixed)
+    def taking(self, dimension: str, taken: NDArray[np.bool_]) -> IdCounts:
+        """The ids of some items of a dimension."""
+        alone, held = (rows.at(taken[rows.codes[dimension]]) for rows in (self.alone, self.held))
+        return self._replace(alone=alone, held=held)
 
 
 #: The column of the numbers of rows of a book: a record laid on several days has a row on each.
@@ -245,11 +240,18 @@ _MOST = 1 << 23
 
 
 class Counted(NamedTuple):
-    """Counts by day and item that are no sums of the book's rows, such as those of distinct ids."""
+    """Counts by day and item that are no sums of the book's rows, and ids that each count once a span besides."""
 
     days: Days
     items: Days
     amounts: Amounts
+    held: HeldIds | None = None
+
+    def beside(self, sums: Sequence[Sums], groups: Sequence[Spans], n_items: int) -> list[Sums]:
+        """Sums over groups of spans with those ids."""
+        if self.held is None:
+            return list(sums)
+        return [side + self.held.counts(first, last, n_items) for side, (first, last) in zip(sums, groups)]
 
 
 class DaySums:
@@ -273,12 +275,14 @@ class DaySums:
             wanted = [self._columns[name] for name in plain]
             by_key = dict(zip(plain, span_sums(self._days, self.items.of_rows, self.items.size, wanted, groups)))
             for name in columns:
-                if name in self._counted:
-                    days, items, amounts = self._counted[name]
-                    (by_key[name],) = span_sums(days, items, self.items.size, [amounts], groups)
+                if counted := self._counted.get(name):
+                    (sums,) = span_sums(counted.days, counted.items, self.items.size, [counted.amounts], groups)
+                    by_key[name] = counted.beside(sums, groups, self.items.size)
             return by_key
         runs = [tuple(np.clip(d - self._first, 0, self._n_days) for d in (s, e + 1)) for s, e in groups]
-        return {name: [self._by_day(name).runs(first, after) for first, after in runs] for name in columns}
+        by_key = {name: [self._by_day(name).runs(first, after) for first, after in runs] for name in columns}
+        counting = {name: counted for name in columns if (counted := self._counted.get(name))}
+        return by_key | {n: c.beside(by_key[n], groups, self.items.size) for n, c in counting.items()}
 
     def present(self, groups: Sequence[Spans]) -> Bools:
         """Which items have a row in any of the spans."""
@@ -303,7 +307,7 @@ class DaySums:
         if name not in self._kept:
             days, items, amounts = self._days, self.items.of_rows, self._columns.get(name)
             if amounts is None:
-                days, items, amounts = self._counted[name]
+                days, items, amounts = self._counted[name][:3]
             keys = (days - self._first) * self.items.size + items
             self._kept[name] = Cells.of(keys, amounts, (self._n_days, self.items.size))
         return self._kept[name]

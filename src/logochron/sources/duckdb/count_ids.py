@@ -1,8 +1,9 @@
-"""Distinct ids counted by day, for every subset of the dimensions at once: grouping sets in the engine."""
+"""Distinct ids gathered by the engine: those of one day and tuple of items as counts, the others one by one."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from math import prod
 from typing import Any
 
 import numpy as np
@@ -10,123 +11,121 @@ from numpy.typing import NDArray
 
 from logochron.core.book.measures import Aggregate
 from logochron.core.book.sums import IdCounts, IdRows
-from logochron.core.days import Days, iso
-from logochron.core.errors import IntakeError
+from logochron.core.days import Days
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.rollup import RollUp
 from logochron.sources.duckdb.sql import inner, texts_of
 from logochron.sources.rolled_source import IdTable
 
-_SHOWN = 3
+#: What ids are that do not lie in one place, or are to be looked at again.
+_SPACED, _EMPTY, _RETURNING = "spaced", "empty", "returning"
+#: The first and the last place of each id of some rows.
+_SPANS = "SELECT id, min(place) AS place, max(place) AS last FROM ({}) GROUP BY id"
+#: Days of years 1 to 9999 are whole numbers below this in size.
+_DAYS = 1 << 22
 
 
 class EngineIds:
-    """The ids of one aggregate from all sources, in a table of the engine."""
+    """The ids of one aggregate from all sources, as the queries that give their rows."""
 
     def __init__(self, engine: Engine, column: str, labels: Mapping[str, NDArray[np.object_]]) -> None:
         self.engine, self.column, self.dimensions = engine, column, list(labels)
-        self.codes = [f"c{i}" for i in range(len(labels))]
-        self.table = engine.fresh_name("ids")
-        fields = ", ".join(f"{name} BIGINT" for name in ("day", *self.codes))
-        engine.run(f"CREATE TEMP TABLE {self.table} ({fields}, id VARCHAR, n BIGINT)", column)
-        for i, known in enumerate(labels.values()):
+        self.sizes = [max(len(known), 1) for known in labels.values()]
+        self._tables: list[str] = []
+        self._rows: list[str] = []
+        self._labels = []
+        for known in labels.values():
             coded = {"v": known.astype(object), "code": np.arange(len(known), dtype=np.int64)}
-            self.lay_down(f"id_labels{i}", coded)
+            self._labels.append(self.laid_down("id_labels", coded))
 
-    def add(self, days: Days, codes: Mapping[str, Days], ids: NDArray[np.object_], records: Days) -> None:
-        """Ids by day and item, each with the number of its records; an empty text where a record has none."""
-        arrays = {"day": days, **{f"c{i}": codes[name] for i, name in enumerate(self.dimensions)}}
-        with self.engine.given({"id_rows": arrays | {"id": ids, "n": records}}):
-            self.engine.run(f"INSERT INTO {self.table} FROM id_rows", self.column)
+    def add(self, rows: str, labels: Sequence[str], dates: NDArray[np.object_], days: Days) -> None:
+        """Rows of the engine's (`d`, a label each, `id`); the texts of dates that count, and their days.
 
-    def lay_down(self, table: str, arrays: Mapping[str, NDArray[Any]]) -> None:
+        An id is unknown or spaces where a record has none.
+        """
+        table = self.laid_down("id_days", {"v": dates, "day": days.astype(np.int64)})
+        joins = f"JOIN {table} AS of_day ON coalesce(d::VARCHAR, '') = of_day.v"
+        place = f"(of_day.day + {_DAYS})::{'BIGINT' if self._fits else 'HUGEINT'}"
+        for i, (label, of, size) in enumerate(zip(labels, self._labels, self.sizes)):
+            joins += f" JOIN {of} AS of_{i} ON coalesce({label}::VARCHAR, '') = of_{i}.v"
+            place = f"({place} * {size} + of_{i}.code)"
+        self._rows.append(f"SELECT {place} AS place, id, n FROM ({rows}) {joins}")
+
+    @property
+    def _fits(self) -> bool:
+        """Whether the place of a day and tuple is a whole number of 64 bits."""
+        return prod(self.sizes) * 2 * _DAYS < 2**63
+
+    def laid_down(self, kind: str, arrays: Mapping[str, NDArray[Any]]) -> str:
         """A table of the engine's own, so that it knows how small it is."""
+        name = self.engine.fresh_name(kind)
         with self.engine.given({"id_codes": arrays}):
-            self.engine.run(f"CREATE OR REPLACE TEMP TABLE {table} AS FROM id_codes", self.column)
+            self.engine.run(f"CREATE TEMP TABLE {name} AS FROM id_codes", self.column)
+        self._tables.append(name)
+        return name
 
     def counts(self) -> IdCounts:
-        """How many different ids there are by day, for every subset of the dimensions.
+        """How many ids lie on one day and in one tuple only, and each other one on each of its days."""
+        rows = " UNION ALL ".join(self._rows)
+        kinds = self._by_kind(rows)
+        if _SPACED in kinds:  # the texts of all ids are made anew only where they have to be
+            rows = f"SELECT place, trim(id) AS id, n FROM ({rows})"
+            kinds = self._by_kind(rows)
+        returning, empty = f"{_SPANS.format(rows)} HAVING min(place) <> max(place) AND coalesce(id, '') <> ''", 0
+        several = "SELECT 0 AS place, 0 AS value WHERE false"
+        if _RETURNING in kinds:
+            held = self.engine.fresh_name("held")
+            numbered = f"SELECT id, row_number() OVER () - 1 AS value FROM ({returning})"
+            self.engine.run(f"CREATE TEMP TABLE {held} AS {numbered}", self.column)
+            self._tables.append(held)
+            several = f"SELECT DISTINCT place, value FROM ({rows}) JOIN {held} USING (id)"
+        if _EMPTY in kinds:
+            none = f"SELECT sum(n)::BIGINT FROM ({rows}) WHERE coalesce(id, '') = ''"
+            ((empty,),) = self.engine.rows(none, self.column)
+        alone = self._found("SELECT place, value FROM id_kinds WHERE kind = ''")
+        counts = IdCounts(self.column, alone, self._found(several), int(empty))
+        for name in ("id_kinds", *self._tables):
+            self.engine.run(f"DROP TABLE {name}", self.column)
+        return counts
 
-        Raises
-        ------
-        IntakeError
-            Where an id lies on two days: then counts of days do not add up to counts of spans.
-        """
-        self._check_days()
-        ((empty,),) = self.engine.rows(
-            f"SELECT coalesce(sum(n), 0)::BIGINT FROM {self.table} WHERE id = ''", self.column
-        )
-        columns = self.codes
-        sets = [[name for i, name in enumerate(columns) if mask >> i & 1] for mask in range(1 << len(columns))]
-        grouped = ", ".join(f"({', '.join(('day', *subset))})" for subset in sets)
-        shown = "".join(f", {name}" for name in columns)
-        which = f"grouping({', '.join(columns)})" if columns else "0"
-        found = self.engine.arrays(
-            f"SELECT day, {which}::BIGINT AS lacking, count(DISTINCT id) AS n{shown} FROM {self.table} WHERE id <> '' "
-            f"GROUP BY GROUPING SETS ({grouped})"
-        )
-        self.engine.run(f"DROP TABLE {self.table}", self.column)
-        rows = {}
-        for subset in sets:
-            # the engine tells a column that is not grouped by a set bit, the first column by the highest
-            lacking = sum(1 << (len(columns) - 1 - i) for i, name in enumerate(columns) if name not in subset)
-            of_set = found["lacking"].astype(np.int64) == lacking
-            codes = {self.dimensions[columns.index(name)]: found[name][of_set].astype(np.int64) for name in subset}
-            days, counts = (found[name][of_set].astype(np.int64) for name in ("day", "n"))
-            rows[frozenset(codes)] = IdRows(days, codes, counts)
-        return IdCounts(self.column, rows, int(empty))
-
-    def _check_days(self) -> None:
-        twice = self.engine.rows(
-            f"SELECT id, min(day), max(day), count(*) OVER () FROM {self.table} WHERE id <> '' GROUP BY id "
-            f"HAVING min(day) <> max(day) ORDER BY min(day), id LIMIT {_SHOWN}",
+    def _by_kind(self, rows: str) -> set[str]:
+        """Counts ids by what they are, those that lie in one place by that, in the table `id_kinds`; what they are."""
+        kinds = {
+            _SPACED: "starts_with(id, ' ') OR ends_with(id, ' ')",
+            _EMPTY: "coalesce(id, '') = ''",
+            _RETURNING: "place <> last",
+        }
+        kind = " ".join(f"WHEN {condition} THEN '{name}'" for name, condition in kinds.items())
+        self.engine.run(
+            f"CREATE OR REPLACE TEMP TABLE id_kinds AS SELECT CASE {kind} ELSE '' END AS kind, "
+            f"CASE WHEN kind = '' THEN place END AS place, count(*) AS value FROM ({_SPANS.format(rows)}) GROUP BY ALL",
             self.column,
         )
-        if not twice:
-            return
-        shown = "; ".join(f"{name!r} on {iso(int(low))} and {iso(int(high))}" for name, low, high, _ in twice)
-        more = f" and {twice[0][3] - _SHOWN:,} more" if twice[0][3] > _SHOWN else ""
-        raise IntakeError(
-            f"column {self.column!r}: an id must lie on one day to be counted by calendar period, and these lie on "
-            f"two: {shown}{more}. Count the records instead (count=True, --measure NAME=count), or make ids of id and "
-            "day together"
-        )
+        return {kind for (kind,) in self.engine.rows("SELECT DISTINCT kind FROM id_kinds", self.column)}
+
+    def _found(self, rows: str) -> IdRows:
+        """Rows of a place and a value brought here."""
+        shown, step = ["value"], 1
+        for i, size in reversed(list(enumerate(self.sizes))):
+            shown.append(f"(place // {step} % {size})::BIGINT AS c{i}")
+            step *= size
+        shown.append(f"(place // {step} - {_DAYS})::BIGINT AS day")
+        found = self.engine.arrays(f"SELECT {', '.join(shown)} FROM ({rows})")
+        codes = {name: found[f"c{i}"] for i, name in enumerate(self.dimensions)}
+        return IdRows(found["day"], codes, found["value"].astype(np.int64))
 
 
 def collect_ids(
-    engine: Engine,
-    name: str,
     rolled: RollUp,
     aggregate: Aggregate,
     starts: Days,
     inside: NDArray[np.bool_],
     table: IdTable,
 ) -> None:
-    """Adds the ids of one source with their records, once for each day and tuple of items; an empty one too.
-
-    They stay in the engine.
-    """
+    """Adds the ids of the records of one source; an empty one too. They stay in the engine."""
     query = rolled.query
     ids, has_id = query.id_aliases(aggregate.key)
-    shown = "".join(f", {query.label_alias(dimension)}" for dimension in query.labels)
-    # grouped as texts first: fewer rows are then looked up
-    rows = (
-        f"SELECT d{shown}, coalesce(trim({ids}::VARCHAR), '') AS id, count(*) AS n "
-        f"FROM ({inner(query, sound=rolled.sound)}) WHERE ok AND {has_id} GROUP BY ALL"
-    )
-    lay_ids(engine, name, rolled, rows, starts, inside, table)
-
-
-def lay_ids(
-    engine: Engine, name: str, rolled: RollUp, rows: str, starts: Days, inside: NDArray[np.bool_], table: IdTable
-) -> None:
-    """Adds rows of the engine's (`d`, a label `h` each, `id`, `n`) to a table, dates and labels as its codes."""
-    assert isinstance(table, EngineIds)
-    days = {"v": texts_of(rolled.groups.dates[inside]), "day": starts[inside].astype(np.int64)}
-    table.lay_down("id_days", days)
-    joins, codes = "JOIN id_days ON coalesce(d::VARCHAR, '') = id_days.v", ""
-    for i, dimension in enumerate(table.dimensions):
-        label = rolled.query.label_alias(dimension)
-        joins += f" JOIN id_labels{i} ON coalesce({label}::VARCHAR, '') = id_labels{i}.v"
-        codes += f", id_labels{i}.code"
-    engine.run(f"INSERT INTO {table.table} SELECT id_days.day{codes}, id, n FROM ({rows}) {joins}", name)
+    labels = [query.label_alias(dimension) for dimension in query.labels]
+    shown = ", ".join(["d", *labels, f"{ids}::VARCHAR AS id", "1 AS n"])
+    rows = f"SELECT {shown} FROM ({inner(query, sound=rolled.sound)}) WHERE ok AND {has_id}"
+    table.add(rows, labels, texts_of(rolled.groups.dates[inside]), starts[inside])

@@ -246,7 +246,7 @@ class EngineSource:
 
     def ids(self, aggregate: Aggregate, starts: Days, inside: NDArray[np.bool_], table: IdTable) -> None:
         """Adds the ids of the records that count."""
-        collect_ids(self.engine, self.name, self.rolled, aggregate, starts, inside, table)
+        collect_ids(self.rolled, aggregate, starts, inside, table)
 
     def facts(self) -> list[Fact]:
         """What only the single records show."""
@@ -278,20 +278,27 @@ class EngineSource:
         query = self.query
         fields = ["rn", "dt", "date_text", *(f"o{i}::VARCHAR AS o{i}" for i in range(len(query.amounts)))]
         fields += [f"y{i}, k{i}" for i in range(len(query.amounts))]
-        blank = " AND ".join(f"e{i}" for i in range(len(query.all_fields)))
-        tables = {"in_question": {"v": texts_of(in_question)}, "undated": {"v": texts_of(undated)}}
+        tables = {"in_question": {"v": texts_of(in_question)}}
+        wrong = ["dt IN (SELECT v FROM in_question) AND keep AND NOT ok"]
+        suspected = "keep AND NOT ok"
+        bad_dates = set(texts_of(undated))
+        if bad_dates:
+            tables["undated"] = {"v": texts_of(undated)}
+            blank = " AND ".join(f"e{i}" for i in range(len(query.all_fields)))
+            wrong.append(f"dt IN (SELECT v FROM undated) AND NOT ({blank})")
+            of_days = "d IS NULL" if all(date is None for date in undated) else "dt IN (SELECT v FROM undated)"
+            suspected = f"({suspected}) OR {of_days}"
         rows = f"SELECT *, coalesce(d::VARCHAR, '') AS dt FROM ({inner(query, numbered=True)})"
-        no_day = f"dt IN (SELECT v FROM undated) AND NOT ({blank})"
-        no_amount = "dt IN (SELECT v FROM in_question) AND keep AND NOT ok"
+        # what is dear, as are the texts of every field, is looked at of the rows that are left by what is cheap
         columns = self.engine.arrays(
-            f"SELECT {', '.join(fields)} FROM ({rows}) WHERE ({no_day}) OR ({no_amount}) ORDER BY rn LIMIT {LISTED}",
+            f"SELECT {', '.join(fields)} FROM (FROM ({rows}) WHERE {suspected}) "
+            f"WHERE {' OR '.join(f'({one})' for one in wrong)} ORDER BY rn LIMIT {LISTED}",
             tables,
         )
         if not len(columns["rn"]):
             return []
         numbers = columns["rn"].astype(np.int64)
         lines = numbers if self.lines is None else self.lines.of_rows(numbers)
-        bad_dates = set(texts_of(undated))
         refusals = []
         for i, line in enumerate(lines.tolist()):
             if columns["dt"][i] in bad_dates:
@@ -317,7 +324,9 @@ def blank_rows(engine: Engine, query: Query, groups: Groups) -> int:
     """Rows in which every field is empty or spaces; only a row without a date can be one."""
     if not any(text is None or (isinstance(text, str) and not text.strip()) for text in groups.dates):
         return 0
-    blank = " AND ".join(is_empty(sql) for sql in query.all_fields)
+    # the other fields are looked at only where there is no date
+    others = " AND ".join(is_empty(sql) for sql in query.all_fields)
+    blank = f"CASE WHEN {is_empty(f'{query.date_text}::VARCHAR')} THEN {others} ELSE false END"
     ((count,),) = engine.rows(f"SELECT count(*) FROM {query.relation} WHERE {blank}", "the source")
     return int(count)
 

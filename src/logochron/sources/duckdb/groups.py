@@ -22,9 +22,11 @@ def groups_of(engine: Engine, query: Query, plans: Plans, stats: Mapping[str, An
     fields = ["n", "keep", "bad"]
     for i, amount in enumerate(query.amounts):
         way, scale = plans[amount.key]
-        whole = {"whole": f"TRY_CAST(s{i} AS BIGINT)", "decimal": f"TRY_CAST(s{i} * {10**scale} AS BIGINT)"}
-        fields += [f"coalesce({whole.get(way, f's{i}')}, 0) AS s{i}", f"coalesce(below{i}, false) AS below{i}"]
-    arrays, coded = fetched(engine, query, fields, query.labels)
+        sums = {"whole": f"TRY_CAST(s{i} AS BIGINT)", "decimal": f"TRY_CAST(s{i} * {10**scale} AS BIGINT)"}
+        # past the fifteenth digit lies what the amounts themselves do not say
+        sums["float"] = f"printf('%.15g', f{i})::DOUBLE"
+        fields += [f"coalesce({sums[way]}, 0) AS s{i}", f"coalesce(below{i}, false) AS below{i}"]
+    arrays, coded = fetched(engine, query, fields, query.labels, day=query.key_day)
     aggregates = {}
     for i, amount in enumerate(query.amounts):
         way, scale = plans[amount.key]

@@ -78,6 +78,8 @@ class Query(NamedTuple):
         The dimensions whose labels are a column of a few kinds, each of which the engine numbers itself.
     quick
         Whether it is gone through twice in less time than rows that are left out take to be looked at.
+    row_number
+        The number of a row from 1.
     known, date_ends
         Whether the source has statistics of its columns and lists of its different texts, so that it is cheap to ask
         for the least and the greatest and to look at each text; and what has its least and greatest on the first and
@@ -103,6 +105,7 @@ class Query(NamedTuple):
     key_day: str = ""
     kinds: frozenset[str] = frozenset()
     quick: bool = False
+    row_number: str = "row_number() OVER ()"
     known: bool = False
     date_ends: str = ""
 
@@ -197,21 +200,26 @@ def is_empty(sql: str) -> str:
 def double(amount: Amount, empty_is_zero: bool) -> str:
     """An amount as a double; unknown where it is no number, 0 in rows it does not take."""
     value = f"TRY_CAST({amount.sql} AS DOUBLE)" if amount.is_text else f"{amount.sql}::DOUBLE"
-    if empty_is_zero and amount.is_text:
-        value = f"CASE WHEN {is_empty(amount.raw)} THEN 0.0 ELSE {value} END"
-    elif empty_is_zero:
-        value = f"coalesce({value}, 0.0)"
+    if empty_is_zero:
+        value = zero_if_empty(value, amount)
     return f"CASE WHEN {amount.taken} THEN {value} ELSE 0.0 END" if amount.taken else value
 
 
-def inner(query: Query, *, numbered: bool = False, sound: bool = False) -> str:
+def zero_if_empty(value: str, amount: Amount) -> str:
+    """The double of an amount, or 0 where it is empty: its text is looked at only where it is no number."""
+    return f"coalesce({value}, {f'CASE WHEN {is_empty(amount.raw)} THEN 0.0 END' if amount.is_text else '0.0'})"
+
+
+def inner(query: Query, *, numbered: bool = False, sound: bool = False, keyed: bool = False) -> str:
     """Rows with their date `d`, whether they are kept, labels `h`, doubles `y`, and whether all are readable: `ok`.
 
     Each amount is `r` in plain writing and `o` as it stands; `t` tells whether it takes the row, `k` whether it can be
     read there. `z` are ids to count, `zt` which rows have one. `numbered`: with the number `rn` of the row from 1, and
-    whether each field is empty, as `e`. `sound`: all amounts are known to be readable, and are left out.
+    whether each field is empty, as `e`. `sound`: all amounts are known to be readable, and are left out. `keyed`: with
+    what rows are grouped by in place of the date.
     """
-    fields = [f"{query.date} AS d", f"({condition(query.where, query.conditions)}) AS keep"]
+    date = (keyed and query.date_key) or query.date
+    fields = [f"{date} AS d", f"({condition(query.where, query.conditions)}) AS keep"]
     fields += [f"{sql} AS h{i}" for i, sql in enumerate(query.labels.values())]
     readable = []
     for i, amount in enumerate(() if sound else query.amounts):
@@ -226,9 +234,9 @@ def inner(query: Query, *, numbered: bool = False, sound: bool = False) -> str:
     for j, (sql, taken) in enumerate(query.ids.values()):
         fields += [f"{sql} AS z{j}", f"({taken}) AS zt{j}"]
     if numbered:
-        fields += ["row_number() OVER () AS rn", f"{query.date_text} AS date_text"]
+        fields += [f"{query.row_number} AS rn", f"{query.date_text} AS date_text"]
         fields += [f"{is_empty(sql)} AS e{i}" for i, sql in enumerate(query.all_fields)]
-    ok = " AND ".join(["keep", *(f"k{i}" for i in range(len(readable)))])
+    ok = " AND ".join([*(["keep"] if query.where else []), *(f"k{i}" for i in range(len(readable)))]) or "true"
     columns = ", ".join(["*", *readable])
     relation = query.strict if sound else query.relation
     return f"SELECT *, {ok} AS ok FROM (SELECT {columns} FROM (SELECT {', '.join(fields)} FROM {relation}))"

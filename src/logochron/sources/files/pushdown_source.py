@@ -17,11 +17,10 @@ from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.core.total_labels import is_total
 from logochron.sources.duckdb.connection import Engine
-from logochron.sources.duckdb.count_ids import lay_ids
 from logochron.sources.duckdb.engine_source import is_rare_zero
 from logochron.sources.duckdb.groups import groups_of
 from logochron.sources.duckdb.rollup import LIMITS, MOST_SUM, RollUp
-from logochron.sources.duckdb.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, day_text
+from logochron.sources.duckdb.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, day_text, texts_of
 from logochron.sources.files.find_files import Source
 from logochron.sources.files.headers import SampleColumn, place_columns
 from logochron.sources.files.typed_files import DAY_NUMBER, TypedTable, scan_typed
@@ -229,7 +228,7 @@ def _summed_again(
         given[f"below{i}"] = columns[f"below{i}"] > 0
         sums.append(f"bool_or(below{i}) AS below{i}")
         given[f"s{i}"] = _integers(columns[f"s{i}"]) if whole else columns[f"s{i}"].astype(np.float64)
-        sums.append(f"sum(s{i})::HUGEINT AS s{i}" if whole else f"printf('%.15g', fsum(s{i}))::DOUBLE AS s{i}")
+        sums.append(f"sum(s{i})::HUGEINT AS s{i}" if whole else f"fsum(s{i}) AS f{i}")
     with engine.given({"came": given}):
         shown = ", ".join([f"{date} AS d", "keep", *keys, *sums])
         engine.run(f"CREATE OR REPLACE TEMP TABLE g AS SELECT {shown} FROM came GROUP BY ALL", name)
@@ -363,12 +362,12 @@ class PushdownSource:
         """Adds the ids of the records that count."""
         taken = by_place(self.spec.conditions_of(aggregate), self.at)
         came = self.table.ids(self.group_spec, self.at[aggregate.column], taken)
-        date = {"raw": self.raw, "judged": self.judged}
         labels = list(self.rolled.query.labels.values())
-        with self.engine.given({"came_ids": {k: came[k] for k in ("d", *labels, "id", "n")}, "came_dates": date}):
-            shown = ", ".join(["judged AS d", *labels, "trim(id) AS id", "n"])
-            rows = f"SELECT {shown} FROM came_ids JOIN came_dates ON d IS NOT DISTINCT FROM raw"
-            lay_ids(self.engine, self.name, self.rolled, rows, starts, inside, table)
+        ids = table.laid_down("came_ids", {name: came[name] for name in ("d", *labels, "id", "n")})
+        dates = table.laid_down("came_dates", {"raw": self.raw, "judged": self.judged})
+        shown = ", ".join(["judged AS d", *labels, "id", "n"])
+        rows = f"SELECT {shown} FROM {ids} JOIN {dates} ON d IS NOT DISTINCT FROM raw"
+        table.add(rows, labels, texts_of(self.groups.dates[inside]), starts[inside])
 
     def facts(self) -> list[Fact]:
         """What only the single records show, as far as it is cheap to ask."""

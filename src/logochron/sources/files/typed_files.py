@@ -16,6 +16,7 @@ from logochron.core.errors import IntakeError
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.engine_source import EngineSource, Lines, Malformed, blank_rows, first_row, total_warning
 from logochron.sources.duckdb.judge_amounts import judged_roll_up
+from logochron.sources.duckdb.rollup import seen_plans
 from logochron.sources.duckdb.sql import (
     MOST_DECIMALS,
     USUAL_DECIMALS,
@@ -150,6 +151,8 @@ _TEXT = ("VARCHAR", "ENUM", "JSON", "UUID", '"NULL"')
 #: Of a Parquet file of at most so many bytes the texts may unpack to so many, or so many times what they take up, or
 #: so many letters each.
 _SMALL_FILE, _MOST_UNPACKED, _MOST_TIMES, _LONG_TEXT = 1 << 26, 1 << 28, 200, 100
+#: What the engine calls the place of a row in a Parquet file, from 0.
+_ROW = "file_row_number"
 #: The type of a column that holds numbers of days since 1 January 1970.
 DAY_NUMBER = "DAY NUMBER"
 
@@ -168,7 +171,7 @@ class TypedTable(NamedTuple):
     that are no rows of it, `set_aside` how many were set aside before. `placed` is the relation with the place of
     each row; `date_text` the expression for a date as it stands, where the column does not hold it. `days` are
     cheaper columns to group by than columns of dates; `reach` is of the numbers of a column, in so many units of
-    one. `quick`: see `Query`.
+    one. `quick`, `row_number`: see `Query`.
     """
 
     relation: str
@@ -187,6 +190,7 @@ class TypedTable(NamedTuple):
     days: Mapping[int, DayKey] = {}
     reach: Callable[[int, int], Reach | None] | None = None
     quick: bool = True
+    row_number: str = "row_number() OVER ()"
 
 
 def parquet_table(engine: Engine, source: Source, paths: Sequence[Path] = ()) -> TypedTable:
@@ -217,7 +221,10 @@ def parquet_table(engine: Engine, source: Source, paths: Sequence[Path] = ()) ->
         from logochron.sources.files.zones_written import zones_written
 
         zones = zones_written(engine, str(source.path), source.name)
-    return TypedTable(relation, header, [named(column) for column in columns], types, zones)
+    table = TypedTable(relation, header, [named(column) for column in columns], types, zones)
+    if len(paths) < 2 and _ROW not in map(str.casefold, columns):  # the engine itself knows where a row stands
+        table = table._replace(row_number=f"{_ROW} + 1")
+    return table
 
 
 def _check_unpacked(engine: Engine, source: Source, named_here: str) -> None:
@@ -260,6 +267,7 @@ def scan_typed(
     placed = place_columns(source.name, spec.names(), table.header)
     as_text = {name: f"{table.columns[i]}::VARCHAR" for name, i in placed.at.items()}
     plans: dict[str, Summing] = {}
+    guessed: list[str] = []
 
     def amount_of(column: str) -> Amount:
         sql, kind = table.columns[placed.at[column]], table.types[placed.at[column]]
@@ -279,6 +287,9 @@ def scan_typed(
         plans[amount.key] = Summing(
             "whole", min(int(decimal[1]), MOST_DECIMALS) if decimal else 0 if "INT" in kind else USUAL_DECIMALS
         )
+        cents = amount.reach is not None and amount.reach(10**USUAL_DECIMALS) is not None
+        if table.quick and not cents and kind in ("DOUBLE", "FLOAT"):
+            guessed.append(amount.key)
     # labels of a few kinds are grouped as they lie, not as texts
     places = {name: placed.at[column] for name, column in spec.dimensions.items()}
     kinds = frozenset(name for name, at in places.items() if table.types[at].startswith("ENUM"))
@@ -293,6 +304,7 @@ def scan_typed(
         date_key=date.key.sql,
         date_ends=date.ends,
         key_day=date.key.day,
+        row_number=table.row_number,
         kinds=kinds,
         quick=table.quick,
         # the engine joins no statistics of several files, and none are of some rows only
@@ -304,7 +316,8 @@ def scan_typed(
     def find(query: Query, expression: str, sought: str) -> str:
         return first_row(engine, query, table.lines, expression, sought)
 
-    rolled, said = judged_roll_up(engine, source.name, query, plans, spec, find, plain=True)
+    seen = seen_plans(engine, query, plans, guessed, source.name)
+    rolled, said = judged_roll_up(engine, source.name, query, seen, spec, find, plain=True)
     return EngineSource(
         engine=engine,
         name=source.name,
