@@ -143,8 +143,8 @@ def many_of(path: str, asked: str) -> list[float]:
     if asked == "read":
         return [float(len(book.items("item")))]
     if asked == "land":
-        return [float(len(lc.land(book, by="item").columns["landing"]))]
-    return [float(len(lc.pace(book, within="month", by="item").table))]
+        return [float(len(lc.land(book, by="item").columns["estimate"]))]
+    return [float(len(lc.pace(book, within="month", by="item", positions="today").table))]
 
 
 class Job(NamedTuple):

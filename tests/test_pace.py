@@ -118,6 +118,21 @@ def test_ties_share_a_rank():
     assert lc.pace(lc.read(frame, date="day", values="v"), "year").standing["rank"].tolist() == [2, 1, 2]
 
 
+@pytest.mark.parametrize("within", ["month", "year"])
+def test_the_position_of_today_alone(demo_book, within, monkeypatch):
+    every = lc.pace(demo_book, within, by="harbor", measures="revenue")
+    today = lc.pace(demo_book, within, by="harbor", measures="revenue", positions="today")
+    for side in ("table", "total"):
+        rows = getattr(every, side)
+        there = rows[rows.position == every.today].reset_index(drop=True)
+        pd.testing.assert_frame_equal(getattr(today, side), there)
+    assert today.standing.equals(every.standing) and lc.words.sentences(today) == lc.words.sentences(every)
+    monkeypatch.setattr("logochron.core.questions.pace._MOST_ROWS", today.columns.rows)
+    with pytest.raises(lc.QuestionError, match=r"4 items in .* Ask for that of today only by positions='today'"):
+        lc.pace(demo_book, within, by="harbor", measures="revenue")
+    assert lc.pace(demo_book, within, by="harbor", measures="revenue", positions="today").rows
+
+
 def test_items_are_those_of_a_filter(demo_book):
     asked = {"measures": ["revenue", "cost"], "against": "year-ago-mean:2", "last": 3}
     split = lc.pace(demo_book, "quarter", by="harbor", **asked)

@@ -291,6 +291,7 @@ _QUESTION_ROWS = (
     Option(name="at", says="A period, a day in it, a longer period or FIRST..LAST.", metavar="PERIOD", key=Day | None),
     Option(name="last", says="Only the last N periods.", metavar="N", between=(1, None)),
     Option(name="exclude", says="A period that gets no line and no rank.", metavar="PERIOD", many=True, key=Names),
+    Option(name="positions", says="today: only where the report date stands, of very many items."),
     Option(name="running", says="Add up from the start of a longer period, or N periods.", metavar="GRAIN|N",
            key=str | int | None),
     Option(name="partial", says="Unfinished periods: cut alike, left out, or as they are."),

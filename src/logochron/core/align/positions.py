@@ -14,7 +14,7 @@ from logochron.core.align.period_spec import PeriodSpec, Window
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.base import Bools
-from logochron.core.choices import COMPLETE, TO_DATE, first_to_last
+from logochron.core.choices import COMPLETE, TO_DATE, AtPositions, first_to_last
 from logochron.core.days import Days, as_date, in_words, iso
 from logochron.core.errors import QuestionError, brief
 from logochron.core.notes import Noted
@@ -28,7 +28,7 @@ class Positions(NamedTuple):
 
     `aligned` has a row for each parent and position, parent by parent. `today` is the place among the positions at
     which the report date stands, `left_out` what is to be said of parents that have no line, `edges` the first and last
-    days of all parents that the records touch.
+    days of all parents that the records touch, `many` the last position that a parent has, asked for or not.
     """
 
     parents: Days
@@ -38,10 +38,16 @@ class Positions(NamedTuple):
     today: int
     left_out: tuple[str, ...]
     edges: tuple[Days, Days]
+    many: int
 
 
 def positions(
-    spec: PeriodSpec, exclude: Sequence[Any], standing: Standing, coverage: Coverage, plan: Coverage | None
+    spec: PeriodSpec,
+    exclude: Sequence[Any],
+    standing: Standing,
+    coverage: Coverage,
+    plan: Coverage | None,
+    asked: AtPositions = "all",
 ) -> Positions:
     """Line up the running totals of the periods of `question.each` with those of their bases.
 
@@ -53,6 +59,8 @@ def positions(
         What records stand for: of whole periods only the positions at their ends are known.
     plan
         The coverage of the plan, where the basis is one.
+    asked
+        Which positions: all, or only that at which the report date stands.
 
     Raises
     ------
@@ -92,20 +100,24 @@ def positions(
                 "within a longer period, or read with spread='even' (--spread even)"
             )
         days, numbers = days[:, ends], numbers[ends]
+    many, last_days = int(numbers[-1]), days[np.searchsorted(compared, touched[-1])]
+    today = max(int(np.searchsorted(last_days, coverage.last, side="right")) - 1, 0)
+    if asked == "today":
+        days, numbers, today = days[:, [today]], numbers[[today]], 0
     if len(parents) * len(numbers) > _MOST_ROWS:
         raise QuestionError(f"{len(parents):,} lines of {len(numbers)} positions are too many: choose some by `last`")
     aligned = _aligned(spec, rows, earlier, found, compared, days, coverage, plan)
     size = len(numbers)
     aligned = aligned._replace(notes=tuple(_by_row(note, size) for note in parts.notes) + aligned.notes)
-    last_days = days[np.searchsorted(compared, touched[-1])]
     return Positions(
         parents=parents,
         labels=tuple(str(label) for label in rows.labels),
         numbers=numbers,
         aligned=aligned,
-        today=max(int(np.searchsorted(last_days, coverage.last, side="right")) - 1, 0),
+        today=today,
         left_out=_left_out(spec, touched, held, coverage),
         edges=(calendar.first_days(within, touched), calendar.last_days(within, touched)),
+        many=many,
     )
 
 

@@ -44,10 +44,11 @@ def subtracted(a: Sums, a_scale: int | None, b: Sums, b_scale: int | None) -> tu
 
 def divided(part: NDArray[Any], whole: NDArray[Any], defined: NDArray[np.bool_]) -> NDArray[np.float64]:
     """part / whole where it is defined and finite, NaN elsewhere."""
-    ratios = np.full(np.broadcast_shapes(np.shape(part), np.shape(whole), np.shape(defined)), np.nan)
-    with np.errstate(over="ignore", invalid="ignore"):
-        np.divide(part, whole, out=ratios, where=defined)
-    ratios[np.isinf(ratios)] = np.nan
+    with np.errstate(over="ignore", divide="ignore", invalid="ignore"):
+        ratios = np.asarray(np.true_divide(part, whole))
+    if ratios.shape != (shape := np.broadcast_shapes(ratios.shape, np.shape(defined))):
+        ratios = np.broadcast_to(ratios, shape).copy()
+    np.copyto(ratios, np.nan, where=~(np.isfinite(ratios) & defined))
     return ratios
 
 
@@ -151,6 +152,65 @@ def span_sums(
     """
     if not n_items:
         return [[np.zeros((starts.shape[1], 0)) for starts, _ in groups] for _ in columns]
+    whole = [column.scale is not None and column.size < _EXACT_FLOAT for column in columns]
+    steps = [_Steps.of(days, group) for group in groups] if any(whole) else []
+    if all(whole) and all(steps):
+        return [[one.sums(items, n_items, column.values) for one in steps if one] for column in columns]
+    return _binned(days, items, n_items, columns, groups)
+
+
+class _Steps(NamedTuple):
+    """Rows that lie in spans, each with where in the order of those it comes in, and where it goes out.
+
+    Attributes
+    ----------
+    order
+        The spans so that neither their first days nor their last ever fall, in any part.
+    rows, come, go
+        The rows of all parts, and the places of the first span that holds each and of the one after the last.
+    """
+
+    order: Days
+    rows: Days
+    come: Days
+    go: Days
+
+    @classmethod
+    def of(cls, days: Days, spans: Spans) -> _Steps | None:
+        """Of spans that can be put in such an order; None of others."""
+        starts, ends = spans
+        order = np.lexsort((ends[0], starts[0]))
+        starts, ends = starts[:, order], ends[:, order]
+        if (np.diff(starts) < 0).any() or (np.diff(ends) < 0).any():
+            return None
+        first = int(days.min(initial=0))
+        place, known = days - first, np.arange(first, int(days.max(initial=0)) + 1)
+        rows, come, go = [], [], []
+        for low, high in zip(starts, ends):
+            opened, closed = np.searchsorted(high, known), np.searchsorted(low, known, side="right")
+            inside = np.flatnonzero((opened < closed)[place])
+            rows.append(inside)
+            come.append(opened[place[inside]])
+            go.append(closed[place[inside]])
+        return cls(order, *map(np.concatenate, (rows, come, go)))
+
+    def sums(self, items: Days, n_items: int, values: NDArray[Any]) -> NDArray[np.int64]:
+        """The sums of whole numbers that doubles hold, shape (spans, n_items): what comes in less what goes out."""
+        items, values = items[self.rows], values[self.rows]
+        size = len(self.order) * n_items
+        stay = self.go < len(self.order)
+        keys = np.concatenate([self.come * n_items + items, self.go[stay] * n_items + items[stay]])
+        steps = np.bincount(keys, np.concatenate([values, -values[stay]]), minlength=size).reshape(-1, n_items)
+        np.cumsum(steps, axis=0, out=steps)
+        sums = np.empty(steps.shape, dtype=np.int64)
+        sums[self.order] = steps
+        return sums
+
+
+def _binned(
+    days: Days, items: Days, n_items: int, columns: Sequence[Amounts], groups: Sequence[Spans]
+) -> list[list[Sums]]:
+    """The sums of any columns over any spans, by bins of the days between two bounds."""
     edges = [side.ravel() for starts, ends in groups for side in (starts, ends + 1)]
     bounds = distinct(np.concatenate(edges))
     n_cells = max(len(bounds) - 1, 1)

@@ -13,14 +13,15 @@ from numpy.typing import NDArray
 from logochron.core.align.align import Alignment
 from logochron.core.align.bases import Basis
 from logochron.core.align.period_spec import PeriodSpec, period_spec
-from logochron.core.align.positions import Positions, positions
+from logochron.core.align.positions import Positions
+from logochron.core.align.positions import positions as lined_up_at
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.book.sums import divided
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.choices import Grain, Kept, Within, check, first_to_last
+from logochron.core.choices import AtPositions, Grain, Kept, Within, check, first_to_last, how_many
 from logochron.core.days import DayLike, Days, day_number, iso, to_dates
 from logochron.core.errors import QuestionError, brief
 from logochron.core.judge.judging import JudgingLike, direction, verdict
@@ -42,6 +43,9 @@ from logochron.core.rows.result import Block, Blocks
 
 if TYPE_CHECKING:
     import pandas as pd
+
+#: Rows of an answer: with their table they are two gigabytes.
+_MOST_ROWS = 10_000_000
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -184,6 +188,7 @@ def pace(
     plan: Daybook | None = None,
     last: int | None = None,
     exclude: DayLike | Sequence[DayLike] = (),
+    positions: AtPositions = "all",
     by: str | Sequence[str] | None = (),
     measures: str | Sequence[str] | None = None,
     calendar: Calendar | None = None,
@@ -210,6 +215,8 @@ def pace(
     exclude
         Labels of periods that get no line and no rank (one that stood still, say). They stay bases where `against`
         names them.
+    positions
+        ``"today"``: only the position at which the report date stands, which is what very many items take.
     by, measures, calendar, items, top, sort
         As in `compare`; `top` takes the largest running totals of today, `sort` is by ``"running"``, ``"growth"``,
         ``"gap"`` or ``"label"``.
@@ -224,8 +231,8 @@ def pace(
     Raises
     ------
     QuestionError
-        Where an option names nothing, no period is held from its start, or records of whole periods have no running
-        total `within` such.
+        Where an option names nothing, no period is held from its start, records of whole periods have no running
+        total `within` such, or the rows are more than 10,000,000.
 
     Notes
     -----
@@ -242,11 +249,27 @@ def pace(
     """
     check_book(book)
     check("within", within, Within)
+    check("positions", positions, AtPositions)
     spec = period_spec(each=within, against=against, calendar=calendar, last=last)
     selection = ask("pace", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
     named = _several(exclude)
-    prepared, lined_up = _line_up(selection, spec, plan, named)
+    prepared, lined_up = _line_up(selection, spec, plan, named, positions)
+    _check_size(prepared, lined_up)
     return _pace_of(_groupings(prepared, lined_up), lined_up)
+
+
+def _check_size(prepared: Prepared, lined_up: Positions) -> None:
+    """Refuse more rows than memory should hold, before they are worked out."""
+    selection = prepared.selection
+    items = prepared.book.day_sums(selection.by).items.size
+    rows = items * prepared.aligned.size * len(selection.measures)
+    if rows > _MOST_ROWS:
+        periods, each = len(lined_up.parents), how_many(len(lined_up.numbers), "position")
+        raise QuestionError(
+            f"{rows:,} rows are too many for one answer, which is at most {_MOST_ROWS:,}: {items:,} items in "
+            f"{periods:,} periods at {each} each. Ask for that of today only by positions='today' (--positions today), "
+            "for fewer periods by last= (--last), or for some items by where= (--where)"
+        )
 
 
 def _several(exclude: DayLike | Sequence[DayLike]) -> list[DayLike]:
@@ -255,13 +278,13 @@ def _several(exclude: DayLike | Sequence[DayLike]) -> list[DayLike]:
 
 
 def _line_up(
-    selection: Selection, spec: PeriodSpec, plan: Daybook | None, exclude: Sequence[DayLike]
+    selection: Selection, spec: PeriodSpec, plan: Daybook | None, exclude: Sequence[DayLike], asked: AtPositions
 ) -> tuple[Prepared, Positions]:
     """What is asked lined up by position."""
     lined_up: list[Positions] = []
 
     def line_up(spec: PeriodSpec, coverage: Coverage, _: Days, planned: Coverage | None) -> Alignment:
-        lined_up.append(positions(spec, exclude, selection.book.standing, coverage, planned))
+        lined_up.append(lined_up_at(spec, exclude, selection.book.standing, coverage, planned, asked))
         return lined_up[0].aligned
 
     return prepare(selection, spec, plan, line_up), lined_up[0]
@@ -301,15 +324,16 @@ class _OnDays:
         self.call, self.spec, self.plan, self.again = answer.call, answer.spec, plan, again
         self.selection = answer.selection.about(book, ())
         assert self.call is not None
-        self.exclude = _several(self.call.options["exclude"])
-        prepared, self.lined_up = _line_up(self.selection, replace(answer.spec, last=None), plan, self.exclude)
+        self.exclude, self.asked = _several(self.call.options["exclude"]), self.call.options["positions"]
+        every = replace(answer.spec, last=None)
+        prepared, self.lined_up = _line_up(self.selection, every, plan, self.exclude, "all")
         self.total = prepared.grouping(())
 
     def answer(self, last: int) -> AlignedAnswer:
         """The pace as of a day, by its number."""
         book = known_on(self.selection.book, last)
         selection = replace(self.selection, book=book)
-        prepared, lined_up = _line_up(selection, self.spec, self.plan, self.exclude)
+        prepared, lined_up = _line_up(selection, self.spec, self.plan, self.exclude, self.asked)
         rows = self._rows(lined_up)
         if rows is None:
             return self.again(last)

@@ -64,6 +64,7 @@ from logochron.views.words.titles import (
 _SHOWN = ("running", "base", "gap", "growth")
 #: More lines than this cannot be told apart.
 _MOST_LINES = 8
+_ONE_POSITION = message("Nothing to draw: only the position of today was asked for")
 _GAPS: dict[Role, str] = {
     "favorable": message("ahead of {base}"),
     "adverse": message("behind {base}"),
@@ -131,7 +132,8 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
         texts.append(date)
     layers.append(Captions(tuple(texts)))
     layers += day_details(result.days[last], _pointed_at(result, of_measure, labels, canvas), canvas)
-    drawn = bool(np.isfinite(running[list(shown)]).any())
+    one = len(positions) == 1 < result.positions.many
+    drawn = bool(np.isfinite(running[list(shown)]).any()) and not one
     left_out = (
         [formats.say("the latest {n} of {many} drawn", n=_MOST_LINES, many=formats.number(len(result.periods), 0))]
         if len(shown) < len(result.periods)
@@ -144,7 +146,7 @@ def pace(result: Pace, canvas: Canvas, *, measure: str | None = None, item: Item
         size=canvas.room,
         panels=(Panel(_axis(result, positions, formats), axis, tuple(layers), box),),
         legend=_pace_legend(result, layers, formats, lower=of_measure.better == "lower"),
-        empty="" if drawn else formats.say("Nothing to draw: no period has a running total"),
+        empty="" if drawn else formats.say(_ONE_POSITION if one else "Nothing to draw: no period has a running total"),
     )
 
 

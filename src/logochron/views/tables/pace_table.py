@@ -39,7 +39,8 @@ def pace_tables(result: Pace, formats: Formats, shown: Shown = ALL) -> list[Tabl
     make, tables = _by_item if result.by else _by_period, []
     for measure in result.measures:
         tables.append(make(result, measure, formats, shown))
-        tables += [_positions(result, measure, formats)] if shown.excerpts else []
+        if shown.excerpts and len(result.positions.numbers) > 1:
+            tables.append(_positions(result, measure, formats))
     return tables
 
 
@@ -171,7 +172,7 @@ def _table(
 
 def _at(result: Pace, formats: Formats) -> str:
     """At which position the report date stands."""
-    numbers = (formats.number(n, 0) for n in (result.today, int(result.positions.numbers[-1])))
+    numbers = (formats.number(n, 0) for n in (result.today, result.positions.many))
     return formats.say("position {n} of {many}", **dict(zip(("n", "many"), numbers)))
 
 

@@ -72,8 +72,9 @@ def pace_label(result: Pace, parent: int, formats: Formats) -> str:
 
 def pace_days(result: Pace, parent: int, formats: Formats) -> PeriodWords:
     """The days of a running total at today's position, in words."""
-    first, last = (int(result.days[parent, place]) for place in (0, result.positions.today))
-    if last == result.days[parent, -1]:
+    first = int(result.calendar.first_days(result.within, result.positions.parents[[parent]])[0])
+    last = int(result.days[parent, result.positions.today])
+    if last == result.calendar.last_days(result.within, result.positions.parents[[parent]])[0]:
         return whole_period(result.calendar, result.within, first, formats)
     return days_in_words(first, last, formats)
 

@@ -117,8 +117,8 @@ def estimates_at(
     scaled: to date / the share that is done by now; as was: to date + what the base sold after the same point. On the
     last day of a period the estimate is its total. None where nothing is done yet.
     """
-    to_date = rows.sums((points.starts[None], points.cuts[None]))
-    outcome = rows.sums((points.starts[None], points.ends[None]))
+    starts = points.starts[None]
+    to_date, outcome = rows.sums((starts, points.cuts[None]), (starts, points.ends[None]))
     base_cut, base = planned or base_sums(method, rows, points)
     over = points.over[:, None]
     shares: dict[str, Floats] = {}
@@ -172,11 +172,9 @@ def base_sums(method: Method, rows: LandingRows, points: Points) -> tuple[Floats
     cuts = method.calendar.cut(method.within, points.starts, parts.starts, points.cuts)
     cuts = np.minimum(cuts, parts.ends)
     known: Bools = np.asarray(parts.found.all(axis=0))
-    sides = []
-    for lasts in (cuts, parts.ends):
-        sums = rows.sums((parts.starts, np.where(known, lasts, parts.starts - 1)))
-        sides.append(np.where(known[:, None], sums / len(parts.starts), np.nan))
-    return sides[0], sides[1]
+    sums = rows.sums(*((parts.starts, np.where(known, lasts, parts.starts - 1)) for lasts in (cuts, parts.ends)))
+    done, whole = (np.where(known[:, None], side / len(parts.starts), np.nan) for side in sums)
+    return done, whole
 
 
 def past_points(method: Method, now: Points) -> Points:
@@ -294,16 +292,50 @@ def _looked_at(method: Method, points: Points) -> tuple[Points, NDArray[np.intp]
 
 
 def _parts(errors: Floats, before: NDArray[np.int64]) -> list[Floats]:
-    """Errors in parts of items that are not too many to look back from every point at once."""
-    size = max(_AT_ONCE // max(errors.shape[0] * before.size, 1), 1)
+    """Errors in parts of items that are not too many to look back at once."""
+    size = max(_AT_ONCE // max(errors.shape[0] * before.shape[1], 1), 1)
     return [errors[..., low : low + size] for low in range(0, errors.shape[-1], size)] or [errors]
 
 
 def _typical(errors: Floats, before: NDArray[np.int64]) -> Floats:
-    """The median error before each point, larger than any where too few are known."""
-    of_points = errors[:, np.maximum(before, 0)]  # profiles, points, past, items
-    seen = np.moveaxis(np.where(before[..., None] >= 0, of_points, np.nan), 2, -1)
-    return np.where(np.isfinite(seen).sum(axis=-1) >= ENOUGH, median(seen), _UNTESTED)
+    """The median error before each point, larger than any where too few are known.
+
+    What lies before one point is nearly what lies before the next: the errors in order are kept from one to the other.
+    """
+    known = np.isfinite(errors)
+    filled = np.where(known, errors, np.inf)
+    typical = np.empty((errors.shape[0], len(before), errors.shape[2]))
+    in_order, held = _no_errors(errors), set[int]()
+    for point, row in enumerate(before):
+        wanted = set(row[row >= 0].tolist())
+        if len(held - wanted) > len(held & wanted):
+            in_order, held = _no_errors(errors), set()
+        for gone in held - wanted:
+            in_order = np.where(in_order[:-1] < filled[:, gone], in_order[:-1], in_order[1:])
+        for come in wanted - held:
+            in_order = _inserted(in_order, filled[:, come])
+        held = wanted
+        n = known[:, sorted(held)].sum(axis=1)
+        middle = _quantile(in_order, n, 0.5) if held else np.nan
+        typical[:, point] = np.where(n >= ENOUGH, middle, _UNTESTED)
+    return typical
+
+
+def _no_errors(errors: Floats) -> Floats:
+    return np.empty((0, errors.shape[0], errors.shape[2]))
+
+
+def _inserted(in_order: Floats, values: Floats) -> Floats:
+    """Values put in their places among others that lie in order along the first axis.
+
+    >>> _inserted(np.array([[1.0, 4.0], [3.0, 5.0]]), np.array([2.0, 9.0])).tolist()
+    [[1.0, 4.0], [2.0, 5.0], [3.0, 9.0]]
+    """
+    out = np.empty((len(in_order) + 1, *values.shape))
+    np.minimum(in_order, values, out=out[:-1])
+    out[-1] = values
+    np.maximum(out[1:], in_order, out=out[1:])
+    return out
 
 
 def median(values: Floats) -> Floats:
@@ -319,13 +351,19 @@ def quantile(values: Floats, part: float) -> Floats:
     """
     if not values.shape[-1]:
         return np.full(values.shape[:-1], np.nan)
-    in_order = np.sort(values, axis=-1)  # what is unknown comes last
-    n = np.isfinite(values).sum(axis=-1, keepdims=True)
+    n = np.isfinite(values).sum(axis=-1)
+    return _quantile(np.moveaxis(np.sort(values, axis=-1), -1, 0), n, part)  # what is unknown comes last
+
+
+def _quantile(in_order: Floats, n: NDArray[np.int64], part: float) -> Floats:
+    """The quantile along the first axis, of which the first `n` are known; NaN where none is."""
     at = np.maximum(n - 1, 0) * part
     low = np.floor(at).astype(np.int64)
-    sides = [np.take_along_axis(in_order, np.minimum(low + k, np.maximum(n - 1, 0)), axis=-1) for k in (0, 1)]
-    between = sides[0] + (at - low) * (sides[1] - sides[0])
-    return np.asarray(np.where(n > 0, between, np.nan)[..., 0])
+    places = [np.minimum(low + k, np.maximum(n - 1, 0))[None] for k in (0, 1)]
+    below, above = (np.take_along_axis(in_order, place, axis=0)[0] for place in places)
+    with np.errstate(invalid="ignore"):
+        between = below + (at - low) * (above - below)
+    return np.asarray(np.where(n > 0, between, np.nan))
 
 
 class Certainty(NamedTuple):
@@ -411,8 +449,8 @@ class _Sides(NamedTuple):
         planned = planned_of(method, rows, points, target)
         base_cut, base = planned or base_sums(method, rows, points)
         cuts = periods.cuts[of]
-        sums = rows.sums((points.starts[None], np.minimum(days, cuts)[None]))[:, 0]
-        running = np.where(days <= cuts, sums, np.nan)
+        (sums,) = rows.sums((points.starts[None], np.minimum(days, cuts)[None]))
+        running = np.where(days <= cuts, sums[:, 0], np.nan)
         plan = None
         if target is not None:
             plan = _of_one(rows.planned(target, points.starts, days)[0], days)

@@ -324,15 +324,16 @@ class LandingFigures:
         n, size = len(parts.starts), self.estimates.to_date.shape[1]
         shape = n, size
         begun = parts.starts <= parts.untils
-        to_date = np.where(begun[:, None], self.rows.sums((parts.starts[None], parts.untils[None])), np.nan)
+        (sums,) = self.rows.sums((parts.starts[None], parts.untils[None]))
+        to_date = np.where(begun[:, None], sums, np.nan)
         notes = RowNotes(self.groupings.prepared.noted, shape)
         if isinstance(self.method.basis, Plan):
             assert self.target is not None
             base = self.rows.planned(self.target, parts.starts, parts.ends)[0]
             rests = self.rows.planned(self.target, parts.rest_starts[0], parts.ends)[0][None]
         else:
-            base = self.rows.sums((parts.base_starts, parts.base_ends)) / len(parts.base_starts)
-            base = np.where(parts.base_known[:, None], base, np.nan)
+            (sums,) = self.rows.sums((parts.base_starts, parts.base_ends))
+            base = np.where(parts.base_known[:, None], sums / len(parts.base_starts), np.nan)
             rests = (
                 self._by_base(parts) if parts.base_known.any() else np.full((len(parts.base_starts), *shape), np.nan)
             )
@@ -366,7 +367,8 @@ class LandingFigures:
         """What each base sold on the days of each part after the same point, shape (bases, parts, items)."""
         bases, n = parts.rest_starts.shape
         spans = (parts.rest_starts.reshape(1, -1), parts.base_ends.reshape(1, -1))
-        return self.rows.sums(spans).reshape(bases, n, -1)
+        (sums,) = self.rows.sums(spans)
+        return sums.reshape(bases, n, -1)
 
     def _note_bases(self, parts: Parts, notes: RowNotes) -> None:
         """Why parts have no base."""

@@ -41,7 +41,8 @@ class _Places(NamedTuple):
 
     def of(self, sums: NDArray[Any]) -> NDArray[Any]:
         """Sums of all items of the book for those here; 0 where it does not have one."""
-        at_own = at_places(sums, self.own)
+        as_they_are = len(self.own) == sums.shape[1] and bool((self.own == np.arange(len(self.own))).all())
+        at_own = sums if as_they_are else at_places(sums, self.own)
         if self.rest is None:
             return at_own
         return np.append(at_own, at_places(sums, self.rest).sum(axis=1, keepdims=True), axis=1)
@@ -78,15 +79,16 @@ class LandingRows:
         """Where the items stand among the book's own."""
         return _Places.among(self.book.day_sums(self.by).items.labels, self)
 
-    def sums(self, spans: Spans) -> Floats:
-        """The measure over spans, shape (spans, items)."""
+    def sums(self, *groups: Spans) -> list[Floats]:
+        """The measure over groups of spans, each of shape (spans, items); together, as each goes through all rows."""
         formula = self.book.formulas[self.measure.name]
         keys = [aggregate.key for aggregate in aggregates(formula)]
-        parts = {
-            key: AggregateSums(self._places.of(side), self.book.scale_of(key))
-            for key, (side,) in self.book.sums(self.by, keys, spans).items()
-        }
-        return work_out(formula, parts).shown
+        found = self.book.sums(self.by, keys, *groups)
+        shown = []
+        for i in range(len(groups)):
+            parts = {key: AggregateSums(self._places.of(found[key][i]), self.book.scale_of(key)) for key in keys}
+            shown.append(work_out(formula, parts).shown)
+        return shown
 
     def may_fall(self) -> Bools:
         """Which items have a negative amount among the source's own by the report date: their total may fall."""
@@ -131,6 +133,8 @@ def _of_plan(why: Note) -> tuple[str, tuple[Any, ...]]:
     return why.code.replace("no base", "no plan"), why.args
 
 
+#: Shares that are added up at once: they stay near the processor.
+_AT_ONCE = 1 << 17
 #: Weekdays are weighed over so many whole weeks.
 WEEKS = 8
 #: How far the shares of a period may be from adding up: what rounding them does.
@@ -192,42 +196,54 @@ def history_share(
     Linear between days (`by_cut`: at the same point as compare cuts, where not all days are known); periods whose
     total is not above 0 are left out. Shape (points, items), NaN where there is none.
     """
-    sums = np.zeros(())
-    n = np.zeros(())
-    for back in range(history, 0, -1):  # one after the other: all at once would be many times as large
-        share = _share_before(rows, calendar, within, coverage, points, back, by_cut=by_cut)
-        known = np.isfinite(share)
-        sums, n = sums + np.where(known, share, 0.0), n + known
-    return divided(sums, n, n > 0)
-
-
-def _share_before(
-    rows: LandingRows,
-    calendar: Calendar,
-    within: Grain,
-    coverage: Coverage,
-    points: Points,
-    back: int,
-    *,
-    by_cut: bool,
-) -> Floats:
-    """The share that was done at the same fraction of the period so many before that of each point."""
+    back = np.arange(history, 0, -1)[:, None]
     earlier = points.ordinals - back
     held = held_whole(calendar, within, earlier, coverage)
     somewhere = np.where(held, earlier, points.ordinals)
     starts, ends = calendar.first_days(within, somewhere), calendar.last_days(within, somewhere)
     lengths = ends - starts + 1
-    reached, rest = np.divmod(points.elapsed * lengths, points.days)
-
-    def done(days: Days) -> Floats:
-        return rows.sums((starts[None], np.where(held, starts + days - 1, starts - 1)[None]))
-
     if by_cut:
-        cuts = np.minimum(calendar.cut(within, points.starts, starts, points.cuts), ends)
-        return divided(done(cuts - starts + 1), whole := done(lengths), held[:, None] & (whole > 0))
-    at, after, whole = done(reached), done(np.minimum(reached + 1, lengths)), done(lengths)
-    between = (rest / points.days)[:, None]
-    return divided(at + between * (after - at), whole, held[:, None] & (whole > 0))
+        of_points = np.broadcast_to(points.starts, starts.shape)
+        reached = np.minimum(calendar.cut(within, of_points, starts, points.cuts), ends) - starts + 1
+        rest = np.zeros_like(reached)
+    else:
+        reached, rest = np.divmod(points.elapsed * lengths, points.days)
+    looked = np.stack([starts, reached, lengths, rest, np.broadcast_to(points.days, starts.shape), held])
+    # many points look back to the same ones
+    once, place = np.unique(looked.reshape(len(looked), -1), axis=1, return_inverse=True)
+    place = place.reshape(starts.shape)
+    shares = _shares_once(rows, once)
+    shape = len(points.cuts), shares.shape[1]
+    added, n = np.zeros(shape), np.zeros(shape)
+    for low in range(0, shares.shape[1], size := max(_AT_ONCE // len(shares), 1)):
+        some = slice(low, low + size)
+        known = np.isfinite(shares[:, some])
+        filled = np.where(known, shares[:, some], 0.0)
+        for of in place:
+            added[:, some] += filled[of]
+            n[:, some] += known[of]
+    return divided(added, n, n > 0)
+
+
+def _shares_once(rows: LandingRows, looked: Days) -> Floats:
+    """The shares of periods, shape (periods, items).
+
+    Parameters
+    ----------
+    looked
+        For each its first day, how many days are done and how many it has, the part of the next day that is done and
+        of how many, and whether it is held; shape (6, periods).
+    """
+    starts, reached, lengths, rest, of, held = looked
+    days_done = reached, reached + (rest > 0), lengths
+    lasts = [np.where(held, starts + days - 1, starts - 1) for days in days_done]
+    spans, place = np.unique(np.stack([np.tile(starts, 3), np.concatenate(lasts)]), axis=1, return_inverse=True)
+    (sums,) = rows.sums((spans[:1], spans[1:]))
+    done, after, whole = (sums[places] for places in place.reshape(3, -1))
+    after -= done
+    after *= (rest / of)[:, None]
+    done += after
+    return divided(done, whole, held.astype(bool)[:, None] & (whole > 0))
 
 
 def weekday_share(rows: LandingRows, calendar: Calendar, coverage: Coverage, points: Points, known: Days) -> Floats:
@@ -243,7 +259,7 @@ def weekday_share(rows: LandingRows, calendar: Calendar, coverage: Coverage, poi
     held = firsts[-1] >= coverage.first
     days = firsts[:, :, None] + np.arange(7)
     spans = days.reshape(WEEKS, -1)
-    sums = rows.sums((spans, np.where(np.repeat(held, 7), spans, spans - 1)))
+    (sums,) = rows.sums((spans, np.where(np.repeat(held, 7), spans, spans - 1)))
     weights = sums.reshape(len(points.cuts), 7, sums.shape[-1])
 
     def counted(lasts: Days) -> Floats:
