@@ -151,7 +151,13 @@ def check_count(name: str, value: object, least: int = 1) -> int:
 #: The plurals of our own words, as messages in English use them.
 PLURALS = {
     **{"day": "days", "week": "weeks", "month": "months", "quarter": "quarters", "half": "halves", "year": "years"},
-    **{"period": "periods", "record": "records", "row": "rows", "empty amount": "empty amounts"},
+    **{
+        "period": "periods",
+        "record": "records",
+        "row": "rows",
+        "empty amount": "empty amounts",
+        "position": "positions",
+    },
 }
 
 
