@@ -132,7 +132,8 @@ def wide_by_hand(path: str) -> list[float]:
     import duckdb
 
     cells = f"UNPIVOT (FROM read_csv('{path}')) ON COLUMNS(* EXCLUDE item) INTO NAME m VALUE v"
-    return [float(sum(v for _, v in duckdb.execute(f"SELECT m, sum(v) FROM ({cells}) GROUP BY m").fetchall()))]
+    rows = f"SELECT item, m, sum(v) AS v FROM ({cells}) GROUP BY ALL"
+    return [float(sum(v for _, v in duckdb.execute(f"SELECT m, sum(v) FROM ({rows}) GROUP BY m").fetchall()))]
 
 
 def many_of(path: str, asked: str) -> list[float]:

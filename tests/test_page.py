@@ -460,13 +460,14 @@ def test_what_is_vendored_is_what_is_written_down():
     assert "Permission to use" in (folder / "LICENSE").read_text()
 
 
-def test_too_many_choices_are_left_out_and_told(monkeypatch, book, tmp_path):
+def test_too_many_choices_are_left_out_and_told(monkeypatch, book, tmp_path, caplog):
     monkeypatch.setattr(page_choices, "MOST_VIEWS", 140)
     path = lc.write_page(lc.compare(book, "month", by="harbor", measures="revenue"), tmp_path / "p.html")
     data, text = carried(path), path.read_text(encoding="utf-8")
     assert len(data["page"]["picks"]) * len(data["page"]["periods"]) <= 140
     assert "3 of 4 items of harbor can be chosen, the largest" in text and "Line cannot be chosen here" in text
     assert data["page"]["dimensions"][0]["items"] == ["Alderquay", "Brackenmouth", "Dunmarrow"]
+    assert re.search(r"would have [\d,]+ views in each of 1 section, and gets \d+, so that it", caplog.text)
 
 
 def test_answers_without_choices_and_refusals(book, tmp_path):

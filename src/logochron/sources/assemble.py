@@ -73,6 +73,7 @@ def assembled(
     if spec.standing.spread:
         counts = frozenset(aggregate.key for aggregate in spec.summed if aggregate.counts)
         days, rows, codes, amounts = _spread(days, ends[dates], rows, codes, amounts, counts)
+    del dates
     tuples = _Tuples.of(days, codes, [len(labels) for labels in sources.labels.values()])
     falls = {
         aggregate.key: later
@@ -133,7 +134,7 @@ class _Sources(NamedTuple):
 
     def groups(self, which: Sequence[NDArray[np.bool_] | None]) -> tuple[Days, dict[str, Days]]:
         """The date and the codes of some groups of each source; of all where None."""
-        dates = _joined([_of(s.groups.date_codes, of) + o for s, o, of in zip(self.scans, self.offsets, which)])
+        dates = _joined([_of(s.groups.date_codes, of) + int(o) for s, o, of in zip(self.scans, self.offsets, which)])
         return dates, {name: _joined([_of(c, of) for c, of in zip(part, which)]) for name, part in self.codes.items()}
 
     def later(self, which: Sequence[NDArray[np.bool_]], starts: Days, ends: Days) -> Beyond | None:
@@ -159,13 +160,18 @@ class _Tuples(NamedTuple):
     @classmethod
     def of(cls, days: Days, codes: dict[str, Days], sizes: Sequence[int]) -> _Tuples:
         """Of groups with a day and a code of each dimension, of which there are so many."""
-        key = days - days.min() if len(days) else days
+        key = days - days.min() if len(days) else days.copy()
         for values, size in zip(codes.values(), sizes):
-            key = key * max(size, 1) + values
+            key *= max(size, 1)
+            key += values
         order = np.argsort(key, kind="stable")
-        first = np.flatnonzero(np.diff(key[order], prepend=-1) != 0) if len(key) else order
-        alone = len(first) == len(key)
-        return cls(order, first, order if alone else order[first], alone)
+        key = key[order]
+        begins = np.ones(len(key), dtype=bool)
+        np.not_equal(key[1:], key[:-1], out=begins[1:])
+        if begins.all():  # nothing more of this size is made
+            return cls(order, order, order, alone=True)
+        first = np.flatnonzero(begins)
+        return cls(order, first, order[first], alone=False)
 
     def added(self, values: NDArray[Any]) -> NDArray[Any]:
         """What groups of one day and tuple add up to."""

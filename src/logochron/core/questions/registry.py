@@ -108,7 +108,7 @@ register(
         picked_words=_WORDS + "picked_drivers",
         fields={"share": "contribution"},
         page="period",
-        weight=5,
+        weight=2,
         formulas=SheetFormulas(
             _CHANGED
             | {"contribution": ("contribution", "change", "base")}
@@ -136,7 +136,7 @@ register(
         sentences=_WORDS + "pace_sentences",
         fields={"value": "running", "change": "gap"},
         page="day",
-        weight=6,
+        weight=5,
         formulas=SheetFormulas(
             {"gap": ("difference", "running", "base"), "growth": ("growth", "gap", "base")}, ("running", "base")
         ),
@@ -162,7 +162,7 @@ register(
         sentences=_WORDS + "land_sentences",
         fields={"value": "estimate"},
         page="day",
-        weight=8,
+        weight=4,
         formulas=SheetFormulas(
             {
                 "change": ("difference", "estimate", "base"),

@@ -210,7 +210,7 @@ class QuestionType:
     needs_items
         Whether it is always split by items, so that one of them alone has no answer.
     page, weight
-        What a page does with it, and how long one view takes beside others.
+        What a page does with it, and how long one view takes beside one of a comparison.
     formulas
         Those of a workbook; values alone where None.
     restated

@@ -242,15 +242,20 @@ def _too_long(line: LongLine) -> str:
     return f"line {line.line:,} has {line.end - line.start:,} bytes: read without its middle"
 
 
-def _text_query(ready: _Ready, spec: ReadingSpec, placed: Placed, underscores: bool) -> Query:
-    text, path = ready.text, ready.path
-    place = {name: f"c{i}" for name, i in placed.at.items()}
+def text_call(text: TextFile, path: Path) -> str:
+    """The engine's call, not closed, that scans a text file as columns of texts c0, c1, ..., failing on odd records."""
     columns = ", ".join(f"'c{i}': 'VARCHAR'" for i in range(len(text.header)))
-    strict = (
+    return (
         f"read_csv({quoted(str(path))}, columns={{{columns}}}, auto_detect=false, header=false, "
         f"skip={text.skip}, delim={quoted(text.delimiter)}, quote='\"', escape='\"', strict_mode=true, "
         "hive_partitioning=false"
     )
+
+
+def _text_query(ready: _Ready, spec: ReadingSpec, placed: Placed, underscores: bool) -> Query:
+    text, path = ready.text, ready.path
+    place = {name: f"c{i}" for name, i in placed.at.items()}
+    strict = text_call(text, path)
     if ready.whole:
         strict += f", parallel=false, buffer_size={min(max(path.stat().st_size, _BUFFER), _MOST_BUFFER) + _BUFFER}"
     date = place[spec.date]

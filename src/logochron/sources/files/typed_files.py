@@ -170,7 +170,8 @@ class TypedTable(NamedTuple):
     `lines` finds the places of its rows where they are not simply numbered; `malformed` and `empty` are records
     that are no rows of it, `set_aside` how many were set aside before. `placed` is the relation with the place of
     each row; `date_text` the expression for a date as it stands, where the column does not hold it. `days` are
-    cheaper columns to group by than columns of dates; `reach` is of the numbers of a column, in so many units of
+    cheaper columns to group by than columns of dates; `plain` tells of which texts a point is known to be no mark of
+    thousands; `reach` is of the numbers of a column, in so many units of
     one. `quick`, `row_number`: see `Query`.
     """
 
@@ -191,6 +192,7 @@ class TypedTable(NamedTuple):
     reach: Callable[[int, int], Reach | None] | None = None
     quick: bool = True
     row_number: str = "row_number() OVER ()"
+    plain: Sequence[bool] = ()
 
 
 def parquet_table(engine: Engine, source: Source, paths: Sequence[Path] = ()) -> TypedTable:
@@ -277,8 +279,9 @@ def scan_typed(
         raw = f"{sql}::VARCHAR" if is_text else sql
         # a short float means the decimals it shows, not those of the double next to it
         number = f"{sql}::VARCHAR::DOUBLE" if kind == "FLOAT" else raw
+        grouped = is_text and not (table.plain and table.plain[placed.at[column]])
         reach = partial(table.reach, placed.at[column]) if table.reach and not is_text else None
-        return Amount("", column, raw, number, is_text, maybe_grouped=is_text, reach=reach)
+        return Amount("", column, raw, number, is_text, maybe_grouped=grouped, reach=reach)
 
     fields = asked_of(spec, as_text, amount_of)
     for amount in fields["amounts"]:

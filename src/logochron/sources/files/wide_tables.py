@@ -15,15 +15,16 @@ from logochron.core.choices import PLURALS, Grain, how_many, values
 from logochron.core.errors import IntakeError, QuestionError
 from logochron.core.total_labels import TOTAL, is_total
 from logochron.options import Reading
-from logochron.sources.duckdb.connection import Engine
+from logochron.sources.duckdb.connection import Engine, UnsoundRecords
 from logochron.sources.duckdb.sql import is_empty, quoted
 from logochron.sources.files.find_files import Source
 from logochron.sources.files.headers import filled, fold
-from logochron.sources.files.text_prepare import fields_of_any_size, prepare
-from logochron.sources.files.text_records import Parting, count_records, walk
+from logochron.sources.files.text_prepare import TextFile, fields_of_any_size, prepare
+from logochron.sources.files.text_records import Parting, RecordCounts, count_records, has_odd_stretch, walk
+from logochron.sources.files.text_scan import text_call
 from logochron.sources.files.typed_files import DAY_NUMBER, RowTable, TableLines, TypedTable
 from logochron.sources.rolled_source import PERIOD
-from logochron.sources.values.amounts import is_amount
+from logochron.sources.values.amounts import is_amount, settled
 from logochron.sources.values.period_names import ordinal_named, read_label
 
 #: From short to long.
@@ -39,7 +40,7 @@ class WideColumns(NamedTuple):
 
 
 def carry_text(engine: Engine, source: Source, folder: Path, stated: Reading, names: Sequence[str]) -> TypedTable:
-    """A text file carried into a table of texts.
+    """A text file carried into a table of texts: by the engine where it is plain, else row by row.
 
     Raises
     ------
@@ -57,6 +58,10 @@ def carry_text(engine: Engine, source: Source, folder: Path, stated: Reading, na
     if seen.swallows:
         first = seen.swallows[0]
         raise IntakeError(f"{source.name}, line {first.line:,}: {first.text[:60]!r} - {first.reason}; mend it")
+    if seen.longest == RecordCounts().longest and not has_odd_stretch(text.path, text.delimiter):
+        table = _loaded(engine, source, text, seen.records - text.skip)
+        if table is not None:
+            return table
     rows_table = RowTable(engine, engine.fresh_name("wide"), "line", header=list(text.header))
     width = len(text.header)
     with text.path.open(encoding="utf-8-sig", newline="") as file, fields_of_any_size():
@@ -72,6 +77,29 @@ def carry_text(engine: Engine, source: Source, folder: Path, stated: Reading, na
                     rows_table.add(line, row)
             line = reader.line_num + 1
     return rows_table.table(text.guesses)
+
+
+def _loaded(engine: Engine, source: Source, text: TextFile, records: int) -> TypedTable | None:
+    """A text file of a record a line loaded by the engine; None where it does not give all its records."""
+    name, width = engine.fresh_name("wide"), len(text.header)
+    try:
+        engine.run(f"CREATE TABLE {name} AS FROM {text_call(text, text.path)})", source.name)
+    except UnsoundRecords:
+        return None
+    if engine.rows(f"SELECT count(*) FROM {name}", source.name) != [(records,)]:
+        engine.run(f"DROP TABLE {name}", source.name)
+        return None
+    columns = [f"c{i}" for i in range(width)]
+    return TypedTable(
+        name,
+        text.header,
+        columns,
+        ["VARCHAR"] * width,
+        placed=f"(SELECT rowid + {text.skip + 1} AS place, * FROM {name})",
+        lines=TableLines(engine, name, (), "line"),
+        guesses=text.guesses,
+        plain=tuple(settled(text.column(i)) for i in range(width)),
+    )
 
 
 def lay_out(
@@ -101,34 +129,26 @@ def lay_out(
     cells = [*columns.periods, *columns.totals]
     texts = {i: f"{table.columns[i]}::VARCHAR" for i in range(len(table.header))}
     base = table.placed or f"(SELECT row_number() OVER () AS place, * FROM {table.relation})"
-    kept = ", ".join(f"{texts[i]} AS c{i}" for i in columns.others)
+    kept = "".join(f", {texts[i]} AS c{i}" for i in columns.others)
+    total = " OR ".join(f"regexp_full_match(trim({texts[i]}), {quoted(TOTAL)}, 'i')" for i in columns.others)
     days = [*columns.periods.values(), *[0] * len(columns.totals)]
+    # what is the same for a whole row is worked out once a row
     laid = (
-        f"SELECT place{', ' * bool(kept)}{kept}, unnest(range({len(cells)}))::SMALLINT AS p, "
-        f"unnest([{', '.join(texts[i] for i in cells)}]) AS v FROM {base}"
+        f"SELECT place{kept}, total, unnest(range({len(cells)}))::SMALLINT AS p, "
+        f"unnest([{', '.join(map(str, days))}]::INTEGER[]) AS day, unnest([{', '.join(texts[i] for i in cells)}]) AS v "
+        f"FROM (SELECT *, coalesce({total or 'false'}, false) AS total FROM {base})"
     )
-    total_row = " OR ".join(
-        f"regexp_full_match(trim(coalesce(c{i}, '')), {quoted(TOTAL)}, 'i')" for i in columns.others
+    # only a text that begins below or above all digits and signs can be one of spaces
+    empty = f"CASE WHEN v IS NULL THEN true WHEN v < '!' OR v >= '\u00a0' THEN {is_empty('v')} ELSE false END"
+    aside = f"p >= {len(columns.periods)} OR total OR {empty}"
+    ((many, totals),) = engine.rows(
+        f"SELECT count(*) FILTER ({aside}), count(DISTINCT place) FILTER (total) FROM ({laid})", source.name
     )
-    name = engine.fresh_name("cells")
-    labels = ", ".join(quoted(table.header[i]) for i in cells)
-    judged = (
-        f"SELECT *, p >= {len(columns.periods)} OR {is_empty('v')} OR ({total_row or 'false'}) AS aside, "
-        f"{total_row or 'false'} AS total FROM ({laid})"
-    )
-    ((aside, totals),) = engine.rows(
-        f"SELECT count(*) FILTER (aside), count(DISTINCT place) FILTER (total) FROM ({judged})", source.name
-    )
-    engine.run(
-        f"CREATE TABLE {name} AS SELECT * EXCLUDE (aside, total), "
-        f"[{', '.join(map(str, days))}][p + 1]::INTEGER AS day FROM ({judged}) WHERE NOT aside",
-        source.name,
-    )
-    if table.placed:  # carried only to be laid out
-        engine.run(f"DROP TABLE {table.placed}", source.name)
+    name = f"(SELECT * EXCLUDE (total) FROM ({laid}) WHERE NOT ({aside}))"
+    labels, plain = ", ".join(quoted(table.header[i]) for i in cells), table.plain
     lines = table.lines if isinstance(table.lines, TableLines) else TableLines(engine, "", (), "row")
     return TypedTable(
-        relation=f"(SELECT * EXCLUDE (place) FROM {name})",
+        relation=name,
         header=[*(table.header[i] for i in columns.others), PERIOD, measure],
         columns=[*(f"c{i}" for i in columns.others), "day", "v"],
         types=[*["VARCHAR"] * len(columns.others), DAY_NUMBER, "VARCHAR"],
@@ -136,7 +156,8 @@ def lay_out(
         malformed=table.malformed,
         empty=table.empty,
         guesses=(*table.guesses, *_said(source, table, columns, totals, each)),
-        set_aside=int(aside),
+        set_aside=int(many),
+        plain=(*[False] * (len(columns.others) + 1), any(plain[i] for i in columns.periods) if plain else False),
         date_text=f"[{labels}][p + 1]",  # made where it is shown: the cells take many times the room of their rows
     )
 

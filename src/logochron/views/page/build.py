@@ -24,6 +24,7 @@ from jinja2 import Environment
 from markupsafe import Markup
 
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.choices import how_many
 from logochron.core.errors import QuestionError, brief, no_such, visible
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.prepare import QuestionCall
@@ -115,7 +116,7 @@ def _deaf() -> None:
 
 
 def _views(choices: Choices | None) -> int:
-    return len(choices.picks) * len(choices.labels) if choices else 1
+    return choices.views if choices else 1
 
 
 def _as_asked(section: Section) -> tuple[Section, QuestionCall | None]:
@@ -240,6 +241,14 @@ def page(
     """
     aligned = [s.answer for s in sections if isinstance(s.answer, AlignedAnswer) and s.answer.call is not None]
     choices = choices_of(aligned, formats, names)
+    if choices and choices.left_out:  # before the work, so that whoever waits for it may ask for less
+        _LOG.warning(
+            "the page would have %s views in each of %s, and gets %s, so that it is made in about a minute: %s",
+            f"{choices.wanted:,}",
+            how_many(len(aligned), "section"),
+            f"{choices.views:,}",
+            "; ".join(choices.left_out),
+        )
     cards = cards_views(aligned, choices, formats)
     views = views_of_all(sections, choices, formats, workers, progress)
     said = {name: formats.say(text, heading="{heading}", asked="{asked}") for name, text in _SAID.items()}

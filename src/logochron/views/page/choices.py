@@ -22,10 +22,11 @@ from logochron.views.tables.answer_tables import MOST_OF_PAGE
 from logochron.views.words.question_words import periods_of
 
 #: So many views a page carries at most, of each choice of items and each period: of one section, of all together.
-#: A view takes some 170 bytes, so that a page stays under 6 MB.
+#: A view takes some 170 bytes, so that a page stays under 6 MB. Of all those of a comparison count, others for as many
+#: as take as long: all are made in a minute by two processors.
 MOST_VIEWS, MOST_OF_ALL = 13_500, 34_000
 #: For each view the book's rows are gone through: so many of them in all.
-_MOST_LOOKED_AT = 200_000_000
+_MOST_LOOKED_AT = 2_000_000_000
 #: The choices that are of no dimension, those that a report file may allow among them; what parts one of a dimension
 #: that is called like them.
 _OWN_KEYS = ("period", "periods", "measure", "measures", "against", "grain", "grains", "window", "windows", "open")
@@ -50,6 +51,8 @@ class Choices:
         What can be picked at once: only what has records.
     chosen
         The place of the period that is shown first.
+    wanted
+        How many views of a section all that was asked for would be.
     left_out
         What cannot be chosen, and how to choose less, in words.
     """
@@ -62,7 +65,13 @@ class Choices:
     dimensions: Mapping[str, tuple[str, ...]]
     picks: tuple[Pick, ...]
     chosen: int
+    wanted: int = 0
     left_out: tuple[str, ...] = ()
+
+    @property
+    def views(self) -> int:
+        """How many views a section has."""
+        return len(self.picks) * len(self.labels)
 
     def names(self, formats: Formats) -> list[dict[str, Any]]:
         """The choices of items: key in the page and its address, label, what all are called, items."""
@@ -103,7 +112,8 @@ def choices_of(
     book: Daybook = first.selection.book
     lead = _periods(book, question, first)
     wanted = [name for name in book.dimensions if names is None or name in names]
-    most = max(min(MOST_VIEWS, MOST_OF_ALL // len(answers), _MOST_LOOKED_AT // max(len(book), 1)), 1)
+    weight = sum(answer.type.weight for answer in answers)
+    most = max(min(MOST_VIEWS, MOST_OF_ALL // weight, _MOST_LOOKED_AT // max(len(book), 1)), 1)
     dimensions, left_out = _fitting(book, lead, wanted, most, formats)
     items = max(answer.rows // max(len(answer.periods), 1) for answer in answers)  # each period is shown with all
     kept, lines = _latest(len(lead.periods), max(min(most, MOST_OF_PAGE // max(items, 1)), 1), formats)
@@ -120,6 +130,8 @@ def choices_of(
         dimensions=dimensions,
         picks=picks_of(book, dimensions),
         chosen=chosen,
+        wanted=len(picks_of(book, {name: [item for item in book.items(name) if item] for name in wanted}))
+        * len(lead.periods),
         left_out=(*left_out, *lines),
     )
 
@@ -155,6 +167,11 @@ def picks_of(book: Daybook, dimensions: Mapping[str, Sequence[str]]) -> tuple[Pi
     return tuple(picks)
 
 
+def _items(book: Daybook, name: str) -> tuple[str, ...]:
+    """The items of a dimension that can be chosen: an empty one stands for all of them."""
+    return tuple(label for label in book.items(name) if label)
+
+
 def _fitting(
     book: Daybook, lead: Comparison, names: Sequence[str], views: int, formats: Formats
 ) -> tuple[dict[str, tuple[str, ...]], list[str]]:
@@ -163,7 +180,7 @@ def _fitting(
     taken: dict[str, tuple[str, ...]] = {}
     left_out = []
     for name in names:
-        items = tuple(label for label in book.items(name) if label)  # an empty one stands for all of them
+        items = _items(book, name)
         if len(picks_of(book, taken | {name: items})) <= most:
             taken[name] = items
             continue
