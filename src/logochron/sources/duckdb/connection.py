@@ -30,7 +30,7 @@ T = TypeVar("T")
 #: Seconds between two looks at work that is done elsewhere.
 _TICK = 0.2
 #: And how long one that was interrupted is waited for.
-_LAST_WAIT = 5.0
+_LAST_WAIT = 1.0
 #: Told the part of the work that is done, 0 to 1.
 Progress = Callable[[float], None]
 
@@ -186,10 +186,11 @@ def _open() -> duckdb.DuckDBPyConnection:
     return connection
 
 
-def waited(work: Callable[[], T], interrupt: Callable[[], Any], progress: Progress | None) -> T:
+def waited(work: Callable[[], T], interrupt: Callable[[], Any] | None, progress: Progress | None) -> T:
     """What work gives that is done elsewhere: in a thread of its own, so that a signal reaches this one.
 
-    Nobody knows how much of it is done: the progress stays at nothing, and is told again and again.
+    Nobody knows how much of it is done: the progress stays at nothing, and is told again and again. `interrupt`: has
+    the work given up; None where nothing can.
     """
     answer: Future[T] = Future()
     here = copy_context()  # which cluster is asked may lie there
@@ -207,8 +208,9 @@ def waited(work: Callable[[], T], interrupt: Callable[[], Any], progress: Progre
                 progress(0.0)
         return answer.result()
     except KeyboardInterrupt:
-        interrupt()
-        wait([answer], timeout=_LAST_WAIT)
+        if interrupt is not None:
+            interrupt()
+            wait([answer], timeout=_LAST_WAIT)
         raise
 
 

@@ -34,6 +34,7 @@ from logochron.sources.files.headers import Placed, SampleColumn, place_columns
 from logochron.sources.files.joined_files import JoinedFiles
 from logochron.sources.rolled_source import FIRST_ROWS, ReadingSpec
 from logochron.sources.values.amounts import Reach
+from logochron.sources.values.labels import WHOLE, check_apart
 
 #: So many rows, and so many fields, are laid into the table together.
 _AT_ONCE, _FIELDS_AT_ONCE = 50_000, 1_000_000
@@ -267,7 +268,7 @@ def scan_typed(
         Where a column holds what is no amount or no date.
     """
     placed = place_columns(source.name, spec.names(), table.header)
-    as_text = {name: f"{table.columns[i]}::VARCHAR" for name, i in placed.at.items()}
+    as_text = {name: as_label(table.columns[i], table.types[i]) for name, i in placed.at.items()}
     plans: dict[str, Summing] = {}
     guessed: list[str] = []
 
@@ -302,7 +303,7 @@ def scan_typed(
         relation=table.relation,
         strict=table.relation,
         date_column=spec.date,
-        date_text=table.date_text or as_text[spec.date],
+        date_text=table.date_text or f"{table.columns[placed.at[spec.date]]}::VARCHAR",
         date=date.sql,
         date_key=date.key.sql,
         date_ends=date.ends,
@@ -319,6 +320,8 @@ def scan_typed(
     def find(query: Query, expression: str, sought: str) -> str:
         return first_row(engine, query, table.lines, expression, sought)
 
+    split = [*spec.dimensions.values(), *(aggregate.column for aggregate in spec.ids)]
+    _check_apart(engine, source.name, table, {name: placed.at[name] for name in split})
     seen = seen_plans(engine, query, plans, guessed, source.name)
     rolled, said = judged_roll_up(engine, source.name, query, seen, spec, find, plain=True)
     return EngineSource(
@@ -336,6 +339,22 @@ def scan_typed(
         lines=table.lines,
         files=files,
     )
+
+
+def as_label(column: str, kind: str) -> str:
+    """A column as labels: a whole number that lies as a double is spelled as a whole number."""
+    text = f"{column}::VARCHAR"
+    return f"regexp_replace({text}, {quoted(WHOLE)}, '')" if kind in ("DOUBLE", "FLOAT") else text
+
+
+def _check_apart(engine: Engine, name: str, table: TypedTable, places: Mapping[str, int]) -> None:
+    """Refuse labels and ids that a table may have made the same."""
+    for column, place in places.items():
+        sql = table.columns[place]
+        if table.types[place] == "DOUBLE":
+            about = f"count(*) > count({sql}), bool_and({sql} = trunc({sql})), max(abs({sql}))"
+            ((missing, whole, largest),) = engine.rows(f"SELECT {about} FROM {table.relation}", name)
+            check_apart(name, column, bool(missing), bool(whole), largest or 0.0)
 
 
 class _Date(NamedTuple):

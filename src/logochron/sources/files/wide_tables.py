@@ -22,7 +22,7 @@ from logochron.sources.files.headers import filled, fold
 from logochron.sources.files.text_prepare import TextFile, fields_of_any_size, prepare
 from logochron.sources.files.text_records import Parting, RecordCounts, count_records, has_odd_stretch, walk
 from logochron.sources.files.text_scan import text_call
-from logochron.sources.files.typed_files import DAY_NUMBER, RowTable, TableLines, TypedTable
+from logochron.sources.files.typed_files import DAY_NUMBER, RowTable, TableLines, TypedTable, as_label
 from logochron.sources.rolled_source import PERIOD
 from logochron.sources.values.amounts import is_amount, settled
 from logochron.sources.values.period_names import ordinal_named, read_label
@@ -128,6 +128,7 @@ def lay_out(
     columns = _columns(source, table, named, each, calendar)
     cells = [*columns.periods, *columns.totals]
     texts = {i: f"{table.columns[i]}::VARCHAR" for i in range(len(table.header))}
+    texts |= {i: as_label(table.columns[i], table.types[i]) for i in columns.others}
     base = table.placed or f"(SELECT row_number() OVER () AS place, * FROM {table.relation})"
     kept = "".join(f", {texts[i]} AS c{i}" for i in columns.others)
     total = " OR ".join(f"regexp_full_match(trim({texts[i]}), {quoted(TOTAL)}, 'i')" for i in columns.others)

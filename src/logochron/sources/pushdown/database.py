@@ -18,8 +18,13 @@ from logochron.sources.duckdb.connection import Progress, waited
 from logochron.sources.pushdown.database_address import Address, said_safely
 from logochron.sources.pushdown.table import Expr, GroupSpec, Kind, Pass, PushdownTable, SourceColumn
 from logochron.sources.rolled_source import FIRST_ROWS, NO_DAY
+from logochron.sources.values.labels import spelled
 
 _AT_ONCE, _MOST_DATES = 50_000, 500
+#: Below this SQLite spells whole doubles without an exponent.
+_WHOLE = 1e15
+#: What PostgreSQL's floats of 32 bits are called.
+_SHORT = ("REAL", "FLOAT4")
 _EPOCH = dt.date(1970, 1, 1)
 #: Forms in which SQLite's users write a moment without a zone: after the day nothing but a time.
 _DAY = "[0-9][0-9][0-9][0-9]-[0-1][0-9]-[0-3][0-9]"
@@ -104,7 +109,11 @@ class Database(PushdownTable):
         with self._answer(sa.select(sa.text("*")).select_from(text.columns().subquery("q")).limit(0)) as answer:
             names, codes = list(answer.keys()), [about[1] for about in answer.cursor.description]
         if self._dialect == "postgresql":
-            self.columns = [SourceColumn(name, _NUMBERED.get(code, "other"), "") for name, code in zip(names, codes)]
+            shorts = {700: _SHORT[0]}
+            self.columns = [
+                SourceColumn(name, _NUMBERED.get(code, "other"), shorts.get(code, ""))
+                for name, code in zip(names, codes)
+            ]
         elif self._dialect == "sqlite":
             self.columns = [SourceColumn(name, "loose", "") for name in names]
         else:
@@ -186,6 +195,19 @@ class Database(PushdownTable):
         """A column as text, unknown where it is unknown."""
         return self.of(place) if self.columns[place].kind == "text" else sa.cast(self.of(place), sa.String())
 
+    def label(self, place: int) -> Expr:
+        """What rows are grouped by: a text, of SQLite's whole doubles as that of a whole number."""
+        text, column = self.filled(place), self.of(place)
+        if self.columns[place].kind != "loose":
+            return text
+        whole = sa.cast(column, sa.Integer())
+        is_whole = sa.and_(sa.func.typeof(column) == "real", column == whole, sa.func.abs(column) < _WHOLE)
+        return sa.case((is_whole, sa.cast(whole, sa.String())), else_=text)
+
+    def spelled(self, place: int, value: Any) -> str:
+        """A value of `label` as a label."""
+        return spelled(float(value)) if self.columns[place].kind == "float" and value else spelled(value)
+
     def known(self, value: Expr, instead: Any) -> Expr:
         """A value, or another where it is unknown."""
         return sa.func.coalesce(value, sa.false() if instead is False else instead)
@@ -215,8 +237,9 @@ class Database(PushdownTable):
         return sa.func.abs(value)
 
     def number(self, place: int) -> Expr:
-        """An amount; of a loose column what is a number there."""
-        return self.of(place)
+        """An amount; of a loose column what is a number there, of a short float the decimal that it shows."""
+        short = self.columns[place].written in _SHORT and self._dialect == "postgresql"
+        return sa.cast(self.text(place), types.Double()) if short else self.of(place)
 
     def is_number(self, place: int) -> Expr:
         """Whether a field is a finite number."""
@@ -321,7 +344,7 @@ def opened(address: Address, table: str | None, query: str | None, progress: Pro
     try:
         with spoken(address.name, address):
             engine = _engine(address)
-            connection = waited(engine.connect, lambda: None, progress)
+            connection = waited(engine.connect, None, progress)
     except BaseException:
         if engine is not None:
             engine.dispose()

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import datetime as dt
 import decimal
+import signal
 import warnings
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
+from threading import current_thread, main_thread
 from typing import Any
+from uuid import uuid4
 
 import narwhals as nw
 import numpy as np
@@ -15,9 +18,11 @@ from numpy.typing import NDArray
 
 from logochron.core.errors import IntakeError, QuestionError, first_line
 from logochron.sources.duckdb.connection import waited
+from logochron.sources.duckdb.sql import MOST_DECIMALS
 from logochron.sources.pushdown.table import Expr, GroupSpec, Kind, Pass, PushdownTable, SourceColumn
 from logochron.sources.rolled_source import FIRST_ROWS, NO_DAY
 from logochron.sources.values.amounts import first_value, is_plain_decimal
+from logochron.sources.values.labels import spelled, value_of
 
 #: Amounts below this many units are added up exactly, where not too many are.
 _SMALL, _EXACT = 2.0**35, 2.0**53
@@ -43,16 +48,20 @@ class LazyFrame(PushdownTable):
             raise QuestionError(f"`source` is a {type(frame).__name__}, which cannot be scanned") from None
         with self._spoken():
             schema = given.lazy().collect_schema()
-        self._names = list(schema.names())
-        if len(set(self._names)) < len(self._names):
+        written = list(schema.names())
+        if len(set(written)) < len(written):
             raise QuestionError(f"{name} has two columns of one name: rename all but one")
+        #: What the columns are called where they lie: to Spark a backtick or a point in a name means something else.
+        self._names = [_NAME.format(place) for place in range(len(written))] if self._spark else written
+        if self._spark:
+            self._native = frame.toDF(*self._names)
         self._first: list[tuple[Any, ...]] | None = None
         columns = [_column(n, kind, self._values, i) for i, (n, kind) in enumerate(schema.items())]
-        if self._dask:
-            decimals = _decimals_of_dask(frame)
-            for i, column in enumerate(columns):
-                if column.name in decimals and all(is_plain_decimal(value) for value in self._values(i)):
-                    columns[i] = column._replace(kind="decimal")
+        self._objects = _objects_of_dask(frame) if self._dask else {}
+        for i, column in enumerate(columns):
+            decimals = self._objects.get(column.name) is decimal.Decimal
+            if decimals and all(is_plain_decimal(value) for value in self._values(i)):
+                columns[i] = column._replace(kind="decimal")
         self.columns = columns
 
     def __repr__(self) -> str:
@@ -96,7 +105,10 @@ class LazyFrame(PushdownTable):
     def _collected(self, lazy: Any) -> Any:
         """An answer brought here, while a signal can reach this thread."""
         with self._spoken():
-            return waited(lazy.collect, _giving_up(self._native), self.progress)
+            if not self._spark:
+                return waited(lazy.collect, _giving_up(self._native), self.progress)
+            with _jobs_of(self._native) as (collected, give_up):
+                return waited(lambda: collected(lazy.collect), give_up, self.progress)
 
     def _frame(self, one_pass: Pass) -> Any:
         """The frame with some of its columns, under our names but for Dask; instants of Spark as day numbers."""
@@ -143,6 +155,39 @@ class LazyFrame(PushdownTable):
         column = self.of(place)
         return column if self.columns[place].written == "String" else column.cast(nw.String)
 
+    def label(self, place: int) -> Expr:
+        """What rows are grouped by: a value where it is no text, so that all clusters spell it alike."""
+        if self._kind(place) is not None:
+            return self.of(place)
+        text, written = self.text(place), self._objects.get(self.columns[place].name)
+        if written is bool:
+            return text.str.to_lowercase()
+        if written is dt.time:  # as Python spells it, with zeros
+            return nw.when(text.str.contains(r"\.[0-9]*0$")).then(text.str.replace_all("0+$", "")).otherwise(text)
+        return text
+
+    def is_label(self, place: int, labels: Sequence[str]) -> Expr:
+        """Whether a column has one of some labels."""
+        kind = self._kind(place)
+        if kind is None:
+            return self.is_among(self.known(self.label(place), ""), labels)
+        values = [value for label in labels if (value := value_of(label, kind)) is not None]
+        column = self.of(place)
+        if kind is np.float32:
+            column, values = column.cast(nw.Float64), list(map(float, values))
+        among = column.is_in(values).fill_null(False) if values else ~(column.is_null() | ~column.is_null())
+        return among | column.is_null() if "" in labels else among
+
+    def _kind(self, place: int) -> type | None:
+        """What the values of a column are that are grouped as they are; None of texts, and what is spelled alike."""
+        kinds = {"Boolean": bool, "Float64": float, "Float32": np.float32, "Time": dt.time, "Datetime": dt.datetime}
+        return kinds.get(self.columns[place].written)
+
+    def spelled(self, place: int, value: Any) -> str:
+        """A value of `label` as a label; an instant in UTC, as the engine shows it."""
+        label = spelled(value)
+        return f"{label}+00" if label and self.columns[place].kind == "zoned" and "+" not in label else label
+
     def known(self, value: Expr, instead: Any) -> Expr:
         """A value, or another where it is unknown."""
         return value.fill_null(0.0 if instead == 0 and instead is not False else instead)
@@ -175,7 +220,26 @@ class LazyFrame(PushdownTable):
     def number(self, place: int) -> Expr:
         """An amount as a double: decimals are cast before anything is summed."""
         column = self.of(place)
+        if self.columns[place].written == "Float32":
+            return self._shortest(column)
         return column if self.columns[place].written == "Float64" else column.cast(nw.Float64)
+
+    def _shortest(self, column: Expr) -> Expr:
+        """The double of the shortest decimal that a float of 32 bits stands for: of the fewest places that give it."""
+        wide = column.cast(nw.Float64)
+        shortest = wide
+        for places in range(MOST_DECIMALS, -MOST_DECIMALS, -1):
+            unit = 10.0 ** abs(places)
+            constant = wide * 0.0 + unit if self._polars else unit
+            units = self._rounded(wide * unit if places > 0 else wide / constant)
+            decimal = units / constant if places > 0 else units * unit
+            shortest = nw.when(decimal.cast(nw.Float32) == column).then(decimal).otherwise(shortest)
+        return shortest
+
+    def _rounded(self, value: Expr) -> Expr:
+        """The whole number next to a number."""
+        # Spark rounds by way of decimals, which takes longer than all the rest; so near this number doubles are whole
+        return value + _ROUNDING - _ROUNDING if self._spark else value.round(0)
 
     def is_number(self, place: int) -> Expr:
         """Whether a field is a finite number."""
@@ -184,8 +248,7 @@ class LazyFrame(PushdownTable):
     def in_units(self, value: Expr, place: int, scale: int) -> tuple[Expr, Expr]:
         """An amount as the whole number of units next to it, and whether it is just that."""
         unit = 10.0**scale
-        # Spark rounds by way of decimals, which takes longer than all the rest; so near this number doubles are whole
-        units = value * unit + _ROUNDING - _ROUNDING if self._spark else (value * unit).round(0)
+        units = self._rounded(value * unit)
         # Polars multiplies by the inverse of a constant instead of dividing by it, which is not the same
         return units, units / (value * 0.0 + unit if self._polars else unit) == value
 
@@ -242,7 +305,7 @@ class LazyFrame(PushdownTable):
         """
         if spec.where or spec.named or spec.apart or any(n.scale is None or n.taken for n in spec.numbers):
             return None
-        fields = {"d": self.day(spec)} | {f"h{i}": self.text(place) for i, place in enumerate(spec.labels)}
+        fields = {"d": self.day(spec)} | {f"h{i}": self.label(place) for i, place in enumerate(spec.labels)}
         by = tuple(fields)
         for i, number in enumerate(spec.numbers):
             if number.place is not None and number.scale is not None:
@@ -258,9 +321,6 @@ class LazyFrame(PushdownTable):
         if not np.isfinite(added).all() or came["n"].max(initial=0) * _SMALL >= _EXACT:
             return None
         came |= {f"s{i}": came["n"].astype(np.float64) for i, n in enumerate(spec.numbers) if n.place is None}
-        came |= {
-            name: np.array(["" if v is None else v for v in came[name]], dtype=object) for name in by if name != "d"
-        }
         return self.groups(came, spec)
 
 
@@ -287,7 +347,11 @@ def _listed(series: Any) -> list[Any]:
 def _array(series: Any) -> NDArray[Any]:
     """The values of a column: numbers and moments as they are, others with None where one is unknown."""
     plain: NDArray[Any] = series.to_numpy() if series.dtype != nw.String else np.zeros(0, dtype=object)
-    return plain if plain.dtype.kind in "iufbM" else np.array(_listed(series), dtype=object)
+    if plain.dtype.kind in "iubM" or (plain.dtype.kind == "f" and not np.isnan(plain).any()):
+        return plain
+    listed = np.empty(len(series), dtype=object)
+    listed[:] = _listed(series)
+    return listed
 
 
 def _plain_day(value: Any) -> dt.date:
@@ -316,31 +380,66 @@ def _column(name: str, kind: Any, values: Callable[[int], list[Any]], place: int
     return SourceColumn(name, "other", written)
 
 
-def _decimals_of_dask(frame: Any) -> set[str]:
-    """The columns of Python's decimals of the pandas frames that a Dask frame is made of: it takes them for texts."""
-    names: set[str] = set()
+def _objects_of_dask(frame: Any) -> dict[str, type]:
+    """What columns of objects of the pandas frames hold that a Dask frame is made of: it takes them for texts."""
+    kinds: dict[str, type] = {}
     for step in getattr(getattr(frame, "expr", None), "walk", list)():
         given: Any = getattr(step.operand("frame"), "_data", None) if "frame" in step._parameters else None
         if hasattr(given, "dtypes"):
             objects = [name for name, kind in given.dtypes.items() if kind.kind == "O"]
-            names |= {str(name) for name in objects if isinstance(first_value(given[name]), decimal.Decimal)}
-    return names
+            kinds |= {str(name): type(first_value(given[name])) for name in objects}
+    return kinds
 
 
-def _nothing() -> None:
-    """Polars stops with this process, and Spark cancels its jobs at a signal by itself."""
+@contextmanager
+def _jobs_of(frame: Any) -> Iterator[tuple[Callable[[Callable[[], Any]], Any], Callable[[], None]]]:
+    """How a session of Spark is asked, and how only what it was asked here is given up.
+
+    At a signal Spark cancels all jobs of its session, whosever they are: its own handler waits for as long as this.
+    """
+    session, group = frame.sparkSession, f"logochron-{uuid4()}"
+    context = getattr(session, "sparkContext", None) if "connect" not in type(session).__module__ else None
+
+    def asked(collect: Callable[[], Any]) -> Any:
+        if context is not None:
+            context.setJobGroup(group, "logochron", interruptOnCancel=True)
+            return collect()
+        session.addTag(group)
+        try:
+            return collect()
+        finally:
+            session.removeTag(group)
+
+    def give_up() -> None:
+        context.cancelJobGroup(group) if context is not None else session.interruptTag(group)
+
+    handler: Any = signal.getsignal(signal.SIGINT)
+    is_spark = getattr(handler, "__module__", "") == "pyspark.core.context" or "SparkContext" in getattr(
+        handler, "__qualname__", ""
+    )
+    if not (is_spark and current_thread() is main_thread()):
+        yield asked, give_up
+        return
+    signal.signal(signal.SIGINT, signal.default_int_handler)
+    try:
+        yield asked, give_up
+    finally:
+        signal.signal(signal.SIGINT, handler)
 
 
-def _giving_up(frame: Any) -> Callable[[], None]:
-    """Has a cluster of Dask's cancel what is asked of it from now on, and nothing that others have asked for."""
+def _giving_up(frame: Any) -> Callable[[], None] | None:
+    """Has a cluster of Dask's cancel what is asked of it from now on, and nothing that others have asked for.
+
+    None where nothing can be cancelled: Polars and Dask's threads stop with this process.
+    """
     if not type(frame).__module__.startswith("dask"):
-        return _nothing
+        return None
     try:
         from distributed import Future, get_client
 
         client: Any = get_client()
     except (ImportError, ValueError):  # Dask works in threads of this process
-        return _nothing
+        return None
     others = set(client.futures)
 
     def give_up() -> None:

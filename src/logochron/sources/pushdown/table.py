@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from logochron.core.book.filters import Condition
 from logochron.sources.duckdb.connection import Progress
+from logochron.sources.values.labels import check_apart, spelled
 
 #: What a column holds; ``loose``: each field what it likes; ``other``: nothing that can be summed or dated.
 Kind = Literal["text", "day", "moment", "zoned", "whole", "decimal", "float", "loose", "other"]
@@ -228,6 +229,29 @@ class PushdownTable(ABC):
         """A column as text, an empty one where it is unknown."""
         return self.known(self.text(place), "")
 
+    def label(self, place: int) -> Expr:
+        """What rows are grouped by where a column splits them: its text, or its value."""
+        return self.filled(place)
+
+    def is_label(self, place: int, labels: Sequence[str]) -> Expr:
+        """Whether a column has one of some labels; never unknown."""
+        return self.is_among(self.label(place), labels)
+
+    def labels_of(self, place: int, values: NDArray[Any]) -> NDArray[np.object_]:
+        """Values of `label` as labels, each spelled once."""
+        listed = values.tolist() if values.dtype == object else list(values)
+        known = {value: self.spelled(place, value) for value in set(listed)}
+        if self.columns[place].kind == "float":
+            numbers = np.array([value for value in known if isinstance(value, float)])
+            largest = float(np.abs(numbers).max(initial=0.0))
+            whole = bool((numbers == np.trunc(numbers)).all())
+            check_apart(self.name, self.columns[place].name, None in known, whole, largest)
+        return np.array([known[value] for value in listed], dtype=object)
+
+    def spelled(self, place: int, value: Any) -> str:
+        """A value of `label` as a label."""
+        return spelled(value)
+
     def empty(self, place: int) -> Expr:
         """Whether a column is unknown, or a text of spaces."""
         if self.columns[place].kind in ("text", "loose"):
@@ -243,9 +267,9 @@ class PushdownTable(ABC):
         parts = []
         for place, condition in conditions:
             if condition.taken:
-                parts.append(self.is_among(self.filled(place), condition.taken))
+                parts.append(self.is_label(place, condition.taken))
             if condition.left_out:
-                parts.append(~self.is_among(self.filled(place), condition.left_out))
+                parts.append(~self.is_label(place, condition.left_out))
         return both(*parts)
 
     def readable(self, number: Addend, spec: GroupSpec) -> Expr | None:
@@ -276,12 +300,12 @@ class PushdownTable(ABC):
         keep, sound = self.holds(spec.where), self.all_readable(spec)
         fields: dict[str, Expr] = {"d": self.day(spec)}
         for i, place in enumerate(spec.labels):
-            label = self.filled(place)
-            fields[f"h{i}"] = label if keep is None else self.choice(keep, label, "")
+            label = self.label(place)
+            fields[f"h{i}"] = label if keep is None else self.choice(keep, label, None)
         if keep is not None:
             fields["keep"] = self.flag(keep)
         by = tuple(fields)
-        fields |= {f"q{i}": self.flag(self.filled(place) == label) for i, (place, label) in enumerate(spec.named)}
+        fields |= {f"q{i}": self.flag(self.is_label(place, (label,))) for i, (place, label) in enumerate(spec.named)}
         if sound is not None:
             fields["bad"] = self.flag(both(keep, ~sound))
         for i, number in enumerate(spec.numbers):
@@ -323,7 +347,7 @@ class PushdownTable(ABC):
         columns["keep"] = came["keep"].astype(np.int64) == 1 if "keep" in came else np.ones(many, dtype=bool)
         for name in ("n", "bad", *(f"q{i}" for i in range(len(spec.named)))):
             columns[name] = came[name].astype(np.int64) if name in came else none
-        columns |= {f"h{i}": came[f"h{i}"] for i in range(len(spec.labels))}
+        columns |= {f"h{i}": self.labels_of(place, came[f"h{i}"]) for i, place in enumerate(spec.labels)}
         for i in range(len(spec.numbers)):
             columns |= {f"{name}{i}": came[f"{name}{i}"].astype(np.int64) if f"{name}{i}" in came else none
                      for name in counted}  # fmt: skip
@@ -335,12 +359,14 @@ class PushdownTable(ABC):
 
     def ids(self, spec: GroupSpec, place: int, taken: Sequence[tuple[int, Condition]]) -> dict[str, NDArray[Any]]:
         """The ids of a column by date and labels, with the number of their records: `d`, `h` each, `id`, `n`."""
-        fields = {"d": self.day(spec)} | {f"h{i}": self.filled(p) for i, p in enumerate(spec.labels)}
-        fields["id"] = self.stripped(self.filled(place))
+        fields = {"d": self.day(spec)} | {f"h{i}": self.label(p) for i, p in enumerate(spec.labels)}
+        fields["id"] = self.label(place)
         counts = both(self.all_readable(spec), self.holds((*spec.where, *taken)))
         places = spec.places(place, *(p for p, _ in taken))
         came = self.answer(Pass(spec, places, fields, counts, by=tuple(fields), totals={"n": ("count", "")}))
-        return came | {"d": self.days_of(came["d"]), "n": came["n"].astype(np.int64)}
+        spelled = {f"h{i}": self.labels_of(p, came[f"h{i}"]) for i, p in enumerate(spec.labels)}
+        spelled["id"] = self.labels_of(place, came["id"])
+        return came | spelled | {"d": self.days_of(came["d"]), "n": came["n"].astype(np.int64)}
 
     def flawed(self, spec: GroupSpec, undated: NDArray[Any]) -> Iterator[FlawedRow]:
         """Rows of the dates given, blank ones left out, and kept ones with an unreadable amount."""
@@ -372,8 +398,9 @@ class PushdownTable(ABC):
 
     def labels(self, place: int) -> list[str]:
         """The first of the different texts of a column."""
-        fields = {"v": self.filled(place)}
-        return [str(text) for text in self.answer(Pass(None, (place,), fields, distinct=True, most=_LISTED))["v"]]
+        fields = {"v": self.label(place)}
+        values = self.answer(Pass(None, (place,), fields, distinct=True, most=_LISTED))["v"]
+        return [str(label) for label in self.labels_of(place, values)]
 
     def bring(self, places: Sequence[int], spec: GroupSpec) -> Iterator[list[NDArray[Any]]]:
         """All records of some columns, part by part: days as numbers, all else as texts (None: unknown).
