@@ -153,6 +153,11 @@ class Groups(NamedTuple):
     named_rows: Mapping[tuple[str, str], int]
 
 
+def nan_is_missing(name: str, column: str) -> str:
+    """What to say where a frame has one sign for what is missing and for what is no number."""
+    return f"{name}, column {column!r}: NaN and a missing amount are one there, and both taken as 0"
+
+
 class Priced(NamedTuple):
     """A currency that amounts of a column bear a sign of: one of them, and where it stands."""
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -24,7 +25,10 @@ _SHOWN = 10
 
 @dataclass(frozen=True)
 class Refusal:
-    """One refused row: its file, its physical line (or row number), the column, its text, and why."""
+    """One refused row: its file, its physical line (or row number), the column, its text, and why.
+
+    `row`: what it holds in its other columns, where nothing numbers it.
+    """
 
     line: int
     column: str
@@ -32,12 +36,24 @@ class Refusal:
     reason: str
     file: str = ""
     unit: str = "line"
+    row: str = ""
 
     def __str__(self) -> str:
-        where = f"{self.file}, " * bool(self.file) + f"{self.unit} {self.line:,}"
+        where = f"{self.file}, " * bool(self.file) + (self.row or f"{self.unit} {self.line:,}")
         column = f", column {self.column!r}" if self.column else ""
         text = self.text if len(self.text) <= 60 else self.text[:57] + "..."
         return f"{where}{column}: {text!r} - {self.reason}"
+
+
+def row_of(fields: Iterable[tuple[str, str]]) -> str:
+    """A row told by what it holds: the first of its filled fields, by column.
+
+    >>> row_of([("day", "2026-05-01"), ("harbor", ""), ("line", "hire")])
+    "the row of day '2026-05-01', line 'hire'"
+    """
+    filled = [(name, text if len(text) <= 30 else text[:27] + "...") for name, text in fields if text.strip()]
+    shown = ", ".join(f"{name} {text!r}" for name, text in filled[:_FIELDS])
+    return f"the row of {shown}" if shown else "a row without anything else"
 
 
 @dataclass(frozen=True)
@@ -85,3 +101,5 @@ class Intake:
 
 #: How many refused rows are listed one by one; all of them are counted.
 LISTED = 1000
+#: So many of its fields tell a row.
+_FIELDS = 6

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.intake import LISTED, Fact, Refusal
+from logochron.core.book.intake import LISTED, Fact, Refusal, row_of
 from logochron.core.book.measures import Aggregate
 from logochron.core.days import Days
 from logochron.core.total_labels import is_total
@@ -194,6 +194,7 @@ class EngineSource:
     cells: bool = False  # whether each row is a cell of a wide table, whose column the date names
     lines: Lines | None = None  # None: rows are told by their number
     files: SeveralFiles | None = None  # where several were scanned as one
+    told_by: tuple[str, ...] = ()  # all columns, where no number tells a row
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -278,6 +279,7 @@ class EngineSource:
         query = self.query
         fields = ["rn", "dt", "date_text", *(f"o{i}::VARCHAR AS o{i}" for i in range(len(query.amounts)))]
         fields += [f"y{i}, k{i}" for i in range(len(query.amounts))]
+        fields += [f"coalesce(f{i}, '') AS f{i}" for i in range(len(self.told_by))]
         tables = {"in_question": {"v": texts_of(in_question)}}
         wrong = ["dt IN (SELECT v FROM in_question) AND keep AND NOT ok"]
         suspected = "keep AND NOT ok"
@@ -306,7 +308,7 @@ class EngineSource:
                 reason = no_date if text.strip() else "no date"
                 if is_total(text):
                     reason = "a total, it seems, and no date"
-                refusals.append(Refusal(line, query.date_column, text, reason, self.name, self.unit))
+                refusals.append(self._refusal(line, query.date_column, text, reason, columns, i))
                 continue
             for j, amount in enumerate(query.amounts):
                 text = columns[f"o{j}"][i] or ""
@@ -315,9 +317,14 @@ class EngineSource:
                 column = columns["date_text"][i] if self.cells else amount.column
                 flaw = "" if self.lines is None else self.lines.flaw(line, column)
                 if reason := flaw or _why(text, columns[f"y{j}"][i], amount.form, query.empty_is_zero):
-                    refusals.append(Refusal(line, column, text, reason, self.name, self.unit))
+                    refusals.append(self._refusal(line, column, text, reason, columns, i))
                     break
         return refusals
+
+    def _refusal(self, line: int, column: str, text: str, reason: str, rows: Mapping[str, Any], i: int) -> Refusal:
+        """One of some rows, told by its other fields where no number tells it."""
+        others = [(name, rows[f"f{n}"][i]) for n, name in enumerate(self.told_by) if name != column]
+        return Refusal(line, column, text, reason, self.name, self.unit, row_of(others) if self.told_by else "")
 
 
 def blank_rows(engine: Engine, query: Query, groups: Groups) -> int:

@@ -215,7 +215,7 @@ def inner(query: Query, *, numbered: bool = False, sound: bool = False, keyed: b
 
     Each amount is `r` in plain writing and `o` as it stands; `t` tells whether it takes the row, `k` whether it can be
     read there. `z` are ids to count, `zt` which rows have one. `numbered`: with the number `rn` of the row from 1, and
-    whether each field is empty, as `e`. `sound`: all amounts are known to be readable, and are left out. `keyed`: with
+    each field as `f`, whether it is empty as `e`. `sound`: all amounts are known to be readable, and are left out. `keyed`: with
     what rows are grouped by in place of the date.
     """
     date = (keyed and query.date_key) or query.date
@@ -235,7 +235,7 @@ def inner(query: Query, *, numbered: bool = False, sound: bool = False, keyed: b
         fields += [f"{sql} AS z{j}", f"({taken}) AS zt{j}"]
     if numbered:
         fields += [f"{query.row_number} AS rn", f"{query.date_text} AS date_text"]
-        fields += [f"{is_empty(sql)} AS e{i}" for i, sql in enumerate(query.all_fields)]
+        fields += [f"{is_empty(sql)} AS e{i}, {sql} AS f{i}" for i, sql in enumerate(query.all_fields)]
     ok = " AND ".join([*(["keep"] if query.where else []), *(f"k{i}" for i in range(len(readable)))]) or "true"
     columns = ", ".join(["*", *readable])
     relation = query.strict if sound else query.relation

@@ -105,6 +105,9 @@ def _of_frame(frame: Any, name: str) -> Source:
     home, _, rest = type(frame).__module__.partition(".")
     if home == "narwhals":
         return _of_frame(frame.to_native(), name)
+    if home == "pyarrow" and type(frame).__name__ in ("RecordBatchReader", "Scanner"):
+        # which can be gone through only once, and its first rows are looked at before
+        frame = frame.read_all() if hasattr(frame, "read_all") else frame.to_table()
     if home not in _LAZY_HOMES and not rest.startswith("lazyframe"):
         return Source(Path(), "frame", name, frame)
     try:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from logochron.core.errors import IntakeError, QuestionError
 from logochron.sources.duckdb.connection import Engine
-from logochron.sources.duckdb.sql import USUAL_DECIMALS, named
+from logochron.sources.duckdb.sql import USUAL_DECIMALS
 from logochron.sources.files.find_files import Source
 from logochron.sources.files.typed_files import DayKey, TypedTable, described
 from logochron.sources.rolled_source import NO_DAY
@@ -39,7 +39,8 @@ class _Frame(NamedTuple):
     """What the engine scans, its columns called c0, c1, ..., what they are called there, and their zones by name.
 
     `days` are columns to group by in place of those of dates. `chunks` gives the arrays in which a column lies, those
-    that would have to be copied as an error.
+    that would have to be copied as an error. `own_names`: its columns are called as it calls them, and are renamed
+    where they are asked for. `nan`: the columns in which a missing number cannot be told from one that is none.
     """
 
     table: Any
@@ -47,6 +48,8 @@ class _Frame(NamedTuple):
     zones: dict[str, str]
     days: dict[int, DayKey] = {}
     chunks: Callable[[int], Iterable[NDArray[Any]]] = lambda _: ()
+    own_names: bool = False
+    nan: frozenset[int] = frozenset()
 
     def numbers(self, column: int) -> Sequence[NDArray[Any]]:
         """The whole numbers or doubles of a column where they lie; none where they lie otherwise."""
@@ -87,13 +90,15 @@ def frame_table(engine: Engine, source: Source, amounts: Sequence[str] = ()) -> 
         whole = all(array.dtype.kind != "f" for array in table.numbers(at))
         reach(at, 1 if whole else 10**USUAL_DECIMALS)
     try:
-        name = engine.keep(table.table, source.name)
-        _, types = described(engine, name, source.name)
+        relation = engine.keep(table.table, source.name)
+        _, types = described(engine, relation, source.name)
     except IntakeError as error:
         raise QuestionError(f"{source.name} cannot be scanned: {error}") from None
     columns = [f"c{i}" for i in range(len(table.header))]
+    if table.own_names:  # by place: to the engine names that differ in case only are one
+        relation = f"(SELECT * FROM {relation} AS of_frame({', '.join(columns)}))"
     return TypedTable(
-        name,
+        relation,
         table.header,
         columns,
         types[: len(columns)],
@@ -101,6 +106,7 @@ def frame_table(engine: Engine, source: Source, amounts: Sequence[str] = ()) -> 
         days=table.days,
         reach=reach,
         quick=known is not _relation,  # which may be a question that takes long
+        nan=table.nan,
     )
 
 
@@ -146,7 +152,9 @@ def _pandas(frame: Any) -> _Frame:
         return [lying.to_numpy()] if isinstance(lying.dtype, np.dtype) else []
 
     table = pd.DataFrame(named | keys, index=frame.index, copy=False)  # the columns stay where they lie
-    return _Frame(table, header, zones, days, chunks)
+    plain = {i: column.dtype for i, column in columns.items() if isinstance(column.dtype, np.dtype)}
+    doubles = frozenset(i for i, kind in plain.items() if kind.kind == "f")
+    return _Frame(table, header, zones, days, chunks, nan=doubles)
 
 
 def _day_key(dates: NDArray[Any], name: str) -> tuple[NDArray[Any], DayKey] | None:
@@ -187,9 +195,13 @@ def _pyarrow(table: Any) -> _Frame:
 
     if isinstance(table, pyarrow.RecordBatch):
         table = pyarrow.Table.from_batches([table])
-    if not isinstance(table, pyarrow.Table):
+    dataset = sys.modules.get("pyarrow.dataset")
+    lying = dataset is not None and isinstance(table, dataset.Dataset)
+    if not (lying or isinstance(table, pyarrow.Table)):
         raise QuestionError(f"`source` is a {type(table).__name__} of PyArrow: read it to a Table first")
     zones = {field.name: field.type.tz for field in table.schema if getattr(field.type, "tz", None)}
+    if lying:  # the engine reads its files as they are asked for
+        return _Frame(table, list(table.schema.names), zones, own_names=True)
     renamed = table.rename_columns([f"c{i}" for i in range(table.num_columns)])
     for i, field in enumerate(table.schema):
         if pyarrow.types.is_decimal256(field.type):
@@ -205,5 +217,6 @@ def _relation(relation: Any) -> _Frame:
     if not hasattr(relation, "project"):
         raise QuestionError(f"`source` is a {type(relation).__name__}: give a relation, as .sql() and .table() do")
     names = list(relation.columns)
-    projected = relation.project(", ".join(f"{named(name)} AS c{i}" for i, name in enumerate(names)))
+    # by place: to the engine names that differ in case only are one
+    projected = relation.project(", ".join(f"#{i + 1} AS c{i}" for i in range(len(names))))
     return _Frame(_Stream(projected), names, {})

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.intake import LISTED, Fact, Refusal
+from logochron.core.book.intake import LISTED, Fact, Refusal, row_of
 from logochron.core.book.measures import Aggregate
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
@@ -33,7 +33,16 @@ from logochron.sources.pushdown.table import (
     SourceColumn,
     by_place,
 )
-from logochron.sources.rolled_source import FIRST_ROWS, NO_DAY, Groups, IdTable, Priced, ReadingSpec, RolledSource
+from logochron.sources.rolled_source import (
+    FIRST_ROWS,
+    NO_DAY,
+    Groups,
+    IdTable,
+    Priced,
+    ReadingSpec,
+    RolledSource,
+    nan_is_missing,
+)
 
 #: What is said of what was recognised.
 Said = tuple[str, ...]
@@ -169,6 +178,12 @@ def _rolled(
     place_of = {pair: f"q{i}" for i, pair in enumerate(groups.named)}
     stats["named"] = {(column, label): int(columns[place_of[at[column], label]].sum()) for column, label in spec.named}
     rolled = groups_of(engine, query, plans, stats)
+    if table.nan_is_missing:
+        said = *said, *(
+            nan_is_missing(table.name, aggregate.column)
+            for i, aggregate in enumerate(spec.summed)
+            if aggregate.column and table.columns[at[aggregate.column]].kind == "float" and stats[f"empty{i}"]
+        )  # fmt: skip
     undated = any(date is None or (isinstance(date, str) and not date.strip()) for date in rolled.dates)
     return PushdownSource(
         engine=engine,
@@ -274,6 +289,7 @@ def _carried(
         columns=[f"c{j}" for j in range(len(places))],
         types=types,
         lines=KeyedRows(table.key or "row", np.concatenate(keys) if keys else None),
+        numbered=bool(table.key),
         guesses=(*said, f"{table.name}: amounts are texts there, so its records were brought here to be read"),
     )
     return scan_typed(engine, Source(Path(), "frame", table.name), laid, spec)
@@ -348,7 +364,13 @@ class PushdownSource:
         """Where a record of a date stands."""
         raw = self.raw[[str(judged) == date for judged in self.judged]]
         row = next(self.table.flawed(self.group_spec._replace(numbers=()), raw), None) if len(raw) else None
-        return "" if row is None else f"{self.unit} {row.key:,}" if self.table.key else "a row"
+        return (
+            ""
+            if row is None
+            else f"{self.unit} {row.key:,}"
+            if self.table.key
+            else self._row(row, self.rolled.query.date_column)
+        )
 
     def torn_records(self) -> list[Refusal]:
         """No row of a table is malformed."""
@@ -400,12 +422,19 @@ class PushdownSource:
         if date in wrong:
             text = row.date_text
             reason = "a total, it seems, and no date" if is_total(text) else no_date if text.strip() else "no date"
-            return Refusal(row.key, self.rolled.query.date_column, text, reason, self.name, self.unit)
+            column = self.rolled.query.date_column
+            return Refusal(row.key, column, text, reason, self.name, self.unit, self._row(row, column))
         if not row.keep or date not in right:
             return None
         for amount, text, flaw in zip(self.rolled.query.amounts, row.amounts, row.flaws):
             if flaw:
                 empty = "an empty amount (empty='zero' takes it as 0)"
                 reason = "not a finite number" if text.strip() else empty
-                return Refusal(row.key, amount.column, text, reason, self.name, self.unit)
+                told = self._row(row, amount.column)
+                return Refusal(row.key, amount.column, text, reason, self.name, self.unit, told)
         return None
+
+    def _row(self, row: FlawedRow, column: str) -> str:
+        """A row told by what it holds beside a column, where it has no key."""
+        names = [one.name for one in self.table.columns]
+        return row_of((name, text) for name, text in zip(names, row.fields) if name != column) if row.fields else ""

@@ -32,7 +32,7 @@ from logochron.sources.duckdb.sql import (
 from logochron.sources.files.find_files import Source, folder_keys
 from logochron.sources.files.headers import Placed, SampleColumn, place_columns
 from logochron.sources.files.joined_files import JoinedFiles
-from logochron.sources.rolled_source import FIRST_ROWS, ReadingSpec
+from logochron.sources.rolled_source import FIRST_ROWS, ReadingSpec, nan_is_missing
 from logochron.sources.values.amounts import Reach
 from logochron.sources.values.labels import WHOLE, check_apart
 
@@ -172,8 +172,9 @@ class TypedTable(NamedTuple):
     that are no rows of it, `set_aside` how many were set aside before. `placed` is the relation with the place of
     each row; `date_text` the expression for a date as it stands, where the column does not hold it. `days` are
     cheaper columns to group by than columns of dates; `plain` tells of which texts a point is known to be no mark of
-    thousands; `reach` is of the numbers of a column, in so many units of
-    one. `quick`, `row_number`: see `Query`.
+    thousands, `nan` are columns in which a missing number cannot be told from one that is none; `numbered` tells whether
+    somebody can find a row by its number; `reach` is of the
+    numbers of a column, in so many units of one. `quick`, `row_number`: see `Query`.
     """
 
     relation: str
@@ -194,6 +195,8 @@ class TypedTable(NamedTuple):
     quick: bool = True
     row_number: str = "row_number() OVER ()"
     plain: Sequence[bool] = ()
+    nan: frozenset[int] = frozenset()
+    numbered: bool = True
 
 
 def parquet_table(engine: Engine, source: Source, paths: Sequence[Path] = ()) -> TypedTable:
@@ -324,6 +327,11 @@ def scan_typed(
     _check_apart(engine, source.name, table, {name: placed.at[name] for name in split})
     seen = seen_plans(engine, query, plans, guessed, source.name)
     rolled, said = judged_roll_up(engine, source.name, query, seen, spec, find, plain=True)
+    said += tuple(
+        nan_is_missing(source.name, amount.column)
+        for amount in rolled.query.amounts
+        if amount.column and placed.at[amount.column] in table.nan and rolled.groups.aggregates[amount.key].empties
+    )
     return EngineSource(
         engine=engine,
         name=source.name,
@@ -338,6 +346,7 @@ def scan_typed(
         warnings=total_warning(source.name, table.total, spec),
         lines=table.lines,
         files=files,
+        told_by=() if table.numbered else tuple(table.header),
     )
 
 

@@ -42,6 +42,7 @@ class LazyFrame(PushdownTable):
         self._dask = type(frame).__module__.startswith("dask")
         self._polars = type(frame).__module__.startswith("polars")
         self._native = frame
+        self.nan_is_missing = self._dask
         try:
             given = _from_native(frame)
         except TypeError:

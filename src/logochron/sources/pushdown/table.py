@@ -88,7 +88,7 @@ class GroupSpec(NamedTuple):
 class FlawedRow(NamedTuple):
     """A row that cannot be read: its key (none: 0), its date for judging and as it stands, and its amounts as text.
 
-    `flaws`: which of the amounts cannot be read; `keep`: whether the conditions keep it.
+    `flaws`: which of the amounts cannot be read; `keep`: whether the conditions keep it; `fields`: all its texts.
     """
 
     key: int
@@ -97,6 +97,7 @@ class FlawedRow(NamedTuple):
     keep: bool
     amounts: tuple[str, ...]
     flaws: tuple[bool, ...]
+    fields: tuple[str, ...] = ()
 
 
 class Pass(NamedTuple):
@@ -142,6 +143,8 @@ class PushdownTable(ABC):
     key: str = ""
     #: The kinds of which it adds up whole units exactly, however large.
     exact_kinds: Sequence[Kind] = ()
+    #: Whether a missing number cannot be told from one that is none.
+    nan_is_missing = False
     #: Is told now and then while the table works.
     progress: Progress | None = None
 
@@ -381,14 +384,18 @@ class PushdownTable(ABC):
         fields |= {f"t{i}": self.filled(n.place) for i, n in enumerate(spec.numbers) if n.place is not None}
         fields |= {f"b{i}": self.flag(~flaw) for i, flaw in enumerate(flaws) if flaw is not None}
         everything = tuple(range(len(self.columns)))
+        told = everything if not self.key else ()  # of a row without a key all that it holds
+        fields |= {f"f{place}": self.label(place) for place in told}
         for part in self.parts(Pass(spec, everything, fields, rows, most=_LISTED, in_order=True)):
+            rows_told = list(zip(*(self.labels_of(place, part[f"f{place}"]).tolist() for place in told)))
             many = len(part["text"])
             nothing, none, all_ = np.full(many, "", dtype=object), np.zeros(many), np.ones(many)
             columns = [part.get("key", none), self.days_of(part["d"]), part["text"], part.get("keep", all_)]
             columns += [part.get(f"t{i}", nothing) for i in amounts] + [part.get(f"b{i}", none) for i in amounts]
-            for key, date, text, kept, *rest in zip(*(column.tolist() for column in columns)):
+            for n, (key, date, text, kept, *rest) in enumerate(zip(*(column.tolist() for column in columns))):
                 texts, flawed = rest[: len(amounts)], rest[len(amounts) :]
-                yield FlawedRow(int(key), date, str(text), bool(kept), tuple(map(str, texts)), tuple(map(bool, flawed)))
+                row = FlawedRow(int(key), date, str(text), bool(kept), tuple(map(str, texts)), tuple(map(bool, flawed)))
+                yield row._replace(fields=rows_told[n]) if told else row
 
     def blank_rows(self) -> int:
         """How many rows are empty in every field."""
