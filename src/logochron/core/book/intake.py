@@ -51,7 +51,8 @@ def row_of(fields: Iterable[tuple[str, str]]) -> str:
     >>> row_of([("day", "2026-05-01"), ("harbor", ""), ("line", "hire")])
     "the row of day '2026-05-01', line 'hire'"
     """
-    filled = [(name, text if len(text) <= 30 else text[:27] + "...") for name, text in fields if text.strip()]
+    days = ((name, text.removesuffix(" 00:00:00")) for name, text in fields)
+    filled = [(name, text if len(text) <= 30 else text[:27] + "...") for name, text in days if text.strip()]
     shown = ", ".join(f"{name} {text!r}" for name, text in filled[:_FIELDS])
     return f"the row of {shown}" if shown else "a row without anything else"
 

@@ -215,8 +215,8 @@ def inner(query: Query, *, numbered: bool = False, sound: bool = False, keyed: b
 
     Each amount is `r` in plain writing and `o` as it stands; `t` tells whether it takes the row, `k` whether it can be
     read there. `z` are ids to count, `zt` which rows have one. `numbered`: with the number `rn` of the row from 1, and
-    each field as `f`, whether it is empty as `e`. `sound`: all amounts are known to be readable, and are left out. `keyed`: with
-    what rows are grouped by in place of the date.
+    each field as `f`, whether it is empty as `e`. `sound`: all amounts are known to be readable, and are left out.
+    `keyed`: with what rows are grouped by in place of the date.
     """
     date = (keyed and query.date_key) or query.date
     fields = [f"{date} AS d", f"({condition(query.where, query.conditions)}) AS keep"]

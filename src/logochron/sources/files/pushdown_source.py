@@ -364,13 +364,9 @@ class PushdownSource:
         """Where a record of a date stands."""
         raw = self.raw[[str(judged) == date for judged in self.judged]]
         row = next(self.table.flawed(self.group_spec._replace(numbers=()), raw), None) if len(raw) else None
-        return (
-            ""
-            if row is None
-            else f"{self.unit} {row.key:,}"
-            if self.table.key
-            else self._row(row, self.rolled.query.date_column)
-        )
+        if row is None:
+            return ""
+        return f"{self.unit} {row.key:,}" if self.table.key else self._row(row, self.rolled.query.date_column)
 
     def torn_records(self) -> list[Refusal]:
         """No row of a table is malformed."""

@@ -172,9 +172,9 @@ class TypedTable(NamedTuple):
     that are no rows of it, `set_aside` how many were set aside before. `placed` is the relation with the place of
     each row; `date_text` the expression for a date as it stands, where the column does not hold it. `days` are
     cheaper columns to group by than columns of dates; `plain` tells of which texts a point is known to be no mark of
-    thousands, `nan` are columns in which a missing number cannot be told from one that is none; `numbered` tells whether
-    somebody can find a row by its number; `reach` is of the
-    numbers of a column, in so many units of one. `quick`, `row_number`: see `Query`.
+    thousands, `nan` are columns in which a missing number cannot be told from one that is none; `numbered` tells
+    whether somebody can find a row by its number; `reach` is of the numbers of a column, in so many units of one.
+    `quick`, `row_number`: see `Query`.
     """
 
     relation: str
