@@ -19,6 +19,7 @@ import numpy as np
 import pandas as pd
 import pytest
 from test_databases import assert_same
+from test_roads import ODD, check_roads, odd_table
 
 import logochron as lc
 
@@ -106,7 +107,7 @@ def test_decimals_that_are_objects_are_cast_before_they_are_summed(records):
 
 @pytest.mark.parametrize("library", MADE)
 def test_flaws_of_a_lazy_frame_are_told(library, parquet):
-    with pytest.raises(lc.IntakeError, match=r"rows are refused:\n  the data frame, unreadable row 1, column 'holes'"):
+    with pytest.raises(lc.IntakeError, match=r"rows are refused:\n  the data frame, the row of .*, column 'holes'"):
         lc.read(MADE[library](parquet), date="day", values="holes")
     with pytest.raises(lc.QuestionError, match=r"has no column 'dya'. Did you mean 'day'"):
         lc.read(MADE[library](parquet), date="dya", values="units")
@@ -254,3 +255,14 @@ def test_an_interrupted_spark_stops(spark, records):
     while (left := spark.sparkContext.statusTracker().getActiveJobsIds()) and time.monotonic() < until:
         time.sleep(0.2)
     assert not left
+
+
+@pytest.mark.services
+@pytest.mark.filterwarnings("ignore")
+def test_spark_gives_the_same_book_of_odd_columns_and_names(spark, tmp_path):
+    import pyarrow.parquet as pq
+
+    pq.write_table(odd_table(ODD), tmp_path / "odd.parquet")
+    check_roads(spark.read.parquet(str(tmp_path / "odd.parquet")), ODD)
+    frame = spark.createDataFrame([("2026-05-01", 1.0, "a")], ["da`y", "v.x", "in `quotes`"])
+    assert lc.read(frame, date="da`y", values="v.x", by="in `quotes`").items("in `quotes`") == ["a"]

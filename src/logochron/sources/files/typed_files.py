@@ -316,7 +316,10 @@ def scan_typed(
         quick=table.quick,
         # the engine joins no statistics of several files, and none are of some rows only
         known=source.kind == "parquet" and files is None and not spec.where,
-        all_fields=[f"{column}::VARCHAR" for column in table.columns],
+        all_fields=[
+            f"(DATE '1970-01-01' + {column}::INTEGER)::VARCHAR" if kind == DAY_NUMBER else f"{column}::VARCHAR"
+            for column, kind in zip(table.columns, table.types)
+        ],
         **fields,
     )
 
@@ -361,7 +364,8 @@ def _check_apart(engine: Engine, name: str, table: TypedTable, places: Mapping[s
     for column, place in places.items():
         sql = table.columns[place]
         if table.types[place] == "DOUBLE":
-            about = f"count(*) > count({sql}), bool_and({sql} = trunc({sql})), max(abs({sql}))"
+            finite = f"FILTER (isfinite({sql}))"
+            about = f"count(*) > count({sql}), bool_and({sql} = trunc({sql})) {finite}, max(abs({sql})) {finite}"
             ((missing, whole, largest),) = engine.rows(f"SELECT {about} FROM {table.relation}", name)
             check_apart(name, column, bool(missing), bool(whole), largest or 0.0)
 

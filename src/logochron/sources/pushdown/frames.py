@@ -8,9 +8,11 @@ import signal
 import warnings
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
+from functools import cached_property
 from threading import current_thread, main_thread
 from typing import Any
 from uuid import uuid4
+from zoneinfo import ZoneInfo
 
 import narwhals as nw
 import numpy as np
@@ -171,6 +173,8 @@ class LazyFrame(PushdownTable):
         """Whether a column has one of some labels."""
         kind = self._kind(place)
         if kind is None:
+            if self._is_instant(place):
+                labels = [self._moved(label.removesuffix("+00"), "UTC", self._zone) for label in labels]
             return self.is_among(self.known(self.label(place), ""), labels)
         values = [value for label in labels if (value := value_of(label, kind)) is not None]
         column = self.of(place)
@@ -182,10 +186,32 @@ class LazyFrame(PushdownTable):
     def _kind(self, place: int) -> type | None:
         """What the values of a column are that are grouped as they are; None of texts, and what is spelled alike."""
         kinds = {"Boolean": bool, "Float64": float, "Float32": np.float32, "Time": dt.time, "Datetime": dt.datetime}
-        return kinds.get(self.columns[place].written)
+        written = self.columns[place].written
+        # Spark compares moments by the zones of its session and of this process: it is asked of their texts
+        return None if self._spark and written == "Datetime" else kinds.get(written)
+
+    def _is_instant(self, place: int) -> bool:
+        """Whether a column of Spark holds instants, whose texts are of its session's zone."""
+        return self._spark and self.columns[place].kind == "zoned"
+
+    @cached_property
+    def _zone(self) -> str:
+        """The zone of Spark's session."""
+        return str(self._native.sparkSession.conf.get("spark.sql.session.timeZone"))
+
+    @staticmethod
+    def _moved(text: str, zone: str, other: str) -> str:
+        """A moment of one zone in another; as it is where it is none."""
+        try:
+            moment = dt.datetime.fromisoformat(text).replace(tzinfo=ZoneInfo(zone))
+        except ValueError:
+            return text
+        return spelled(moment.astimezone(ZoneInfo(other)).replace(tzinfo=None))
 
     def spelled(self, place: int, value: Any) -> str:
         """A value of `label` as a label; an instant in UTC, as the engine shows it."""
+        if self._is_instant(place) and value:
+            value = self._moved(str(value), self._zone, "UTC")
         label = spelled(value)
         return f"{label}+00" if label and self.columns[place].kind == "zoned" and "+" not in label else label
 

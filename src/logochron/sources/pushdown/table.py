@@ -6,6 +6,7 @@ What is asked is made of expressions of the library that answers, Narwhals or SQ
 
 from __future__ import annotations
 
+import math
 from abc import ABC, abstractmethod
 from collections.abc import Iterator, Mapping, Sequence
 from functools import reduce
@@ -244,12 +245,16 @@ class PushdownTable(ABC):
         """Values of `label` as labels, each spelled once."""
         listed = values.tolist() if values.dtype == object else list(values)
         known = {value: self.spelled(place, value) for value in set(listed)}
-        if self.columns[place].kind == "float":
-            numbers = np.array([value for value in known if isinstance(value, float)])
-            largest = float(np.abs(numbers).max(initial=0.0))
-            whole = bool((numbers == np.trunc(numbers)).all())
-            check_apart(self.name, self.columns[place].name, None in known, whole, largest)
         return np.array([known[value] for value in listed], dtype=object)
+
+    def labels_apart(self, place: int, values: NDArray[Any]) -> NDArray[np.object_]:
+        """The same, by which rows are split or counted; refused where different ones may have become the same."""
+        if self.columns[place].kind == "float":
+            known = set(values.tolist())
+            numbers = np.array([value for value in known if isinstance(value, float) and math.isfinite(value)])
+            whole, largest = bool((numbers == np.trunc(numbers)).all()), float(np.abs(numbers).max(initial=0.0))
+            check_apart(self.name, self.columns[place].name, None in known, whole, largest)
+        return self.labels_of(place, values)
 
     def spelled(self, place: int, value: Any) -> str:
         """A value of `label` as a label."""
@@ -350,7 +355,7 @@ class PushdownTable(ABC):
         columns["keep"] = came["keep"].astype(np.int64) == 1 if "keep" in came else np.ones(many, dtype=bool)
         for name in ("n", "bad", *(f"q{i}" for i in range(len(spec.named)))):
             columns[name] = came[name].astype(np.int64) if name in came else none
-        columns |= {f"h{i}": self.labels_of(place, came[f"h{i}"]) for i, place in enumerate(spec.labels)}
+        columns |= {f"h{i}": self.labels_apart(place, came[f"h{i}"]) for i, place in enumerate(spec.labels)}
         for i in range(len(spec.numbers)):
             columns |= {f"{name}{i}": came[f"{name}{i}"].astype(np.int64) if f"{name}{i}" in came else none
                      for name in counted}  # fmt: skip
@@ -367,8 +372,8 @@ class PushdownTable(ABC):
         counts = both(self.all_readable(spec), self.holds((*spec.where, *taken)))
         places = spec.places(place, *(p for p, _ in taken))
         came = self.answer(Pass(spec, places, fields, counts, by=tuple(fields), totals={"n": ("count", "")}))
-        spelled = {f"h{i}": self.labels_of(p, came[f"h{i}"]) for i, p in enumerate(spec.labels)}
-        spelled["id"] = self.labels_of(place, came["id"])
+        spelled = {f"h{i}": self.labels_apart(p, came[f"h{i}"]) for i, p in enumerate(spec.labels)}
+        spelled["id"] = self.labels_apart(place, came["id"])
         return came | spelled | {"d": self.days_of(came["d"]), "n": came["n"].astype(np.int64)}
 
     def flawed(self, spec: GroupSpec, undated: NDArray[Any]) -> Iterator[FlawedRow]:
