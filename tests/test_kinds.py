@@ -291,7 +291,7 @@ def test_decimals_of_python_are_numbers(amounts, total, exact):
         (LEFT.day, "call .to_frame"),
         (pd.concat({"x": LEFT}, axis=1), "columns of several levels"),
         (pl.Series("day", ["x"]), "collect"),
-        (pa.table({"day": [1]}).to_reader(), "read it to a Table"),
+        (pa.array([1]), "read it to a Table"),
         (duckdb.connect(), "give a relation"),
         (pd.DataFrame(), "has no columns"),
         (LEFT.assign(amount=pd.Timedelta("1D")), "found the type INTERVAL"),

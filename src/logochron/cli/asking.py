@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from logochron.cli.books import books_of, calendar_of, composed_measures, has_settings_plan, this_year
 from logochron.cli.options import dimensions, names, part, reading_of
@@ -16,10 +16,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.choices import Profile, values
 from logochron.core.errors import QuestionError, brief, nearest
 from logochron.core.judge.judging import Band, Judging
-from logochron.core.questions.alerts import Alert
 from logochron.core.questions.compare import compare
-from logochron.core.questions.explain import explain
-from logochron.core.questions.lists import list_periods
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import QuestionType, loaded, question_type
 from logochron.core.rows.result import Result
@@ -28,6 +25,9 @@ from logochron.report import expressions
 from logochron.report.expressions import alerts_of
 from logochron.views.formats import Formats
 from logochron.views.words.titles import heading
+
+if TYPE_CHECKING:  # what a comparison does without is loaded when it is asked for
+    from logochron.core.questions.alerts import Alert
 
 
 def answer_question(question: str, sales: tuple[str, ...], options: dict[str, Any]) -> bool:
@@ -48,6 +48,8 @@ def answer_question(question: str, sales: tuple[str, ...], options: dict[str, An
     shown: Result = result
     figure = figure_drawn(result, options, formats) if of.figures else None
     if options.get("receipt"):
+        from logochron.core.questions.explain import explain
+
         shown, figure = explain(result), None
     elif options.get("backtest"):
         options = options | {"figure": options["figure"] or "backtest", "at": None}
@@ -176,6 +178,8 @@ def judging_of(options: dict[str, Any]) -> Judging:
 
 def answer_explain(sales: tuple[str, ...], options: dict[str, Any]) -> None:
     """Explain one figure."""
+    from logochron.core.questions.explain import explain
+
     of = question_type("compare")
     formats = formats_of(options)
     _checked_dimensions(of, options)
@@ -190,6 +194,8 @@ def answer_explain(sales: tuple[str, ...], options: dict[str, Any]) -> None:
 
 def answer_calendar(options: dict[str, Any]) -> None:
     """List the periods of a calendar."""
+    from logochron.core.questions.lists import list_periods
+
     formats = formats_of(options)
     target = target_of(options, (), "calendar")
     calendar: Calendar = calendar_of(options)

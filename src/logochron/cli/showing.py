@@ -15,8 +15,6 @@ from logochron.core.errors import QuestionError, brief, visible
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import question_type, question_types
 from logochron.core.rows.result import Result
-from logochron.views.figures.choose import named_figure, suited
-from logochron.views.figures.drawing import drawing
 from logochron.views.figures.registry import FIGURES, figure_named
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
@@ -130,6 +128,9 @@ def hand_over(
 
 def figure_drawn(result: AlignedAnswer, options: dict[str, Any], formats: Formats) -> Callable[[], Any]:
     def drawn() -> Any:
+        from logochron.views.figures.choose import named_figure, suited
+        from logochron.views.figures.drawing import drawing
+
         given = {name for name in OF_FIGURE if options.get(name) is not None}
         shown = suited(result, frozenset(given)) if options["figure"] is None else named_figure(options["figure"])
         if options["figure"] is None:
@@ -170,18 +171,25 @@ def show(result: Result, form: str, formats: Formats, *, fill: bool = False, sho
         return
     if form == "table":
         check_room(result, "a table of text", shown.periods)
+    on_terminal = sys.stdout is not None and sys.stdout.isatty()
+    as_cards = form == "cards" and bool(result.type.cards) and bool(result.periods)
+    if not (on_terminal or as_cards):
+        from logochron.views.tables.answer_tables import tables_of
+        from logochron.views.tables.plain_text import table_text
+
+        put("\n".join(table_text(spec, plain=formats.plain) for spec in tables_of(result, formats, shown)))
+        return
     from io import StringIO
 
     from rich.console import Console
 
-    on_terminal = sys.stdout is not None and sys.stdout.isatty()
     # where no terminal limits it, a table is as wide as it needs
     width = Console(file=sys.stdout).width if on_terminal else 10_000
     drawn = StringIO()
     console = Console(
         file=drawn, force_terminal=on_terminal, highlight=False, no_color=True if formats.plain else None, width=width
     )
-    if form == "cards" and result.type.cards and result.periods:
+    if as_cards:
         _print_cards(console, result, formats)
     else:
         _print_tables(console, result, formats, fill=fill, shown=shown)

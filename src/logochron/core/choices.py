@@ -38,8 +38,8 @@ Marked = Literal["all", "adverse", "none"]
 MarksOf = Literal["direction", "verdict"]
 Form = Literal["table", "csv", "json", "jsonl", "md", "words", "cards"]
 
-#: What the items are called that `top` leaves out.
-OTHERS = "all others"
+#: What the items are called that `top` leaves out; what parts the labels of an item of several dimensions.
+OTHERS, JOINED = "all others", " / "
 #: Which way a figure moved, whether that is good, how much of a period is covered: inside, the place in these.
 DIRECTIONS = ("rising", "falling", "level", "unknown")
 RISING, FALLING, LEVEL, UNKNOWN = range(len(DIRECTIONS))

@@ -17,7 +17,6 @@ from logochron.core.questions.alerts import SIGNS, Alert, check_alert, fired
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import question_type
 from logochron.views.formats import Formats
-from logochron.views.words.sentences import alert_lines
 
 _TOKEN = re.compile(
     r"""\s*(?:
@@ -279,6 +278,10 @@ def alerts_of(
 
 def alert_lines_of(alerts: Sequence[Alert], answer: AlignedAnswer, formats: Formats) -> tuple[list[str], bool]:
     """For which rows alerts fire, or cannot be told, in lines; whether any fired."""
+    if not alerts:
+        return [], False
+    from logochron.views.words.sentences import alert_lines
+
     lines: list[str] = []
     any_fired = False
     for alert in alerts:

@@ -10,9 +10,9 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from logochron.core.choices import JOINED
 from logochron.core.days import iso
 from logochron.core.errors import LogochronError, QuestionError, first_line, shown_path, visible
-from logochron.core.questions.relate import JOINED
 from logochron.core.questions.restated import Reported, Restatement, reported, restatement, seeming_exact
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.report.folder import FIGURES, MANIFEST, PAGE, RESTATED, WORKBOOK, ReportFolder, report_folder

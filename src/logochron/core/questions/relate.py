@@ -16,7 +16,7 @@ from logochron.core.book.measures import Measure, adds_up
 from logochron.core.book.sums import at_one_scale, divided, subtracted
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.choices import FALLING, LEVEL, RISING, UNKNOWN, Each, Kept, Partial, Weeks
+from logochron.core.choices import FALLING, JOINED, LEVEL, RISING, UNKNOWN, Each, Kept, Partial, Weeks
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.judge.judging import SLACK, Judging, JudgingLike
@@ -35,8 +35,6 @@ from logochron.core.rows.groupings import Grouping
 from logochron.core.rows.prepare import Groupings, Prepared, ask, check_book, groupings_of, life_of, prepare, remembered
 from logochron.core.rows.result import Block
 
-#: What parts the labels of an item of several dimensions.
-JOINED = " / "
 _KINDS = ("total", "largest", "mean")
 
 

@@ -89,14 +89,14 @@ def _loaded(engine: Engine, source: Source, text: TextFile, records: int) -> Typ
     if engine.rows(f"SELECT count(*) FROM {name}", source.name) != [(records,)]:
         engine.run(f"DROP TABLE {name}", source.name)
         return None
-    columns = [f"c{i}" for i in range(width)]
+    columns, placed = [f"c{i}" for i in range(width)], f"(SELECT rowid + {text.skip + 1} AS place, * FROM {name})"
     return TypedTable(
         name,
         text.header,
         columns,
         ["VARCHAR"] * width,
-        placed=f"(SELECT rowid + {text.skip + 1} AS place, * FROM {name})",
-        lines=TableLines(engine, name, (), "line"),
+        placed=placed,
+        lines=TableLines(engine, placed, (), "line"),
         guesses=text.guesses,
         plain=tuple(settled(text.column(i)) for i in range(width)),
     )

@@ -12,10 +12,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.choices import OTHERS, STATUSES
+from logochron.core.choices import JOINED, OTHERS, STATUSES
 from logochron.core.errors import LogochronError, visible
 from logochron.core.questions.compare import Comparison
-from logochron.core.questions.relate import JOINED
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.question_types import loaded

@@ -9,8 +9,9 @@ from typing import NamedTuple
 import numpy as np
 from xlsxwriter.utility import xl_col_to_name, xl_rowcol_to_cell
 
+from logochron.core.choices import JOINED
 from logochron.core.questions.drivers import effects_of
-from logochron.core.questions.relate import JOINED, Relation
+from logochron.core.questions.relate import Relation
 from logochron.core.rows.question_types import SheetFormulas
 from logochron.core.rows.result import Result
 from logochron.views.tables.cells import Row

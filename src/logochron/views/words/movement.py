@@ -13,10 +13,9 @@ from babel.lists import format_list
 from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
-from logochron.core.choices import DIRECTIONS
+from logochron.core.choices import DIRECTIONS, JOINED
 from logochron.core.errors import QuestionError, no_such, visible
 from logochron.core.judge.judging import SLACK
-from logochron.core.questions.relate import JOINED
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.figures import Floats
 from logochron.views.catalog import message

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -11,11 +11,6 @@ from logochron.core.align.bases import Prior
 from logochron.core.book.measures import Measure
 from logochron.core.choices import DIRECTIONS, STATUSES
 from logochron.core.questions.compare import Comparison
-from logochron.core.questions.drivers import Drivers
-from logochron.core.questions.landing.answer import Landing
-from logochron.core.questions.landing.backtest import Backtest
-from logochron.core.questions.pace import Pace
-from logochron.core.questions.relate import Relation
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import message, ordinal
 from logochron.views.formats import Formats, capital, item_name, shortened, words
@@ -46,6 +41,13 @@ from logochron.views.words.titles import (
     whole_period,
     within_a_title,
 )
+
+if TYPE_CHECKING:  # a comparison is told without them
+    from logochron.core.questions.drivers import Drivers
+    from logochron.core.questions.landing.answer import Landing
+    from logochron.core.questions.landing.backtest import Backtest
+    from logochron.core.questions.pace import Pace
+    from logochron.core.questions.relate import Relation
 
 #: An estimate that is off by no more can be believed.
 _BELIEVED = 0.05

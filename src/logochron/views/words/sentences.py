@@ -11,10 +11,9 @@ from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.choices import DIRECTIONS, OTHERS, VERDICTS, check_count
+from logochron.core.choices import DIRECTIONS, JOINED, OTHERS, VERDICTS, check_count
 from logochron.core.errors import QuestionError, brief, no_such, visible
 from logochron.core.questions.alerts import Alert, Fired
-from logochron.core.questions.relate import JOINED
 from logochron.core.questions.restated import Restatement
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import loaded, question_types

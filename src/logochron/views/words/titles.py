@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,11 +15,13 @@ from logochron.core.book.measures import Measure, adds_up
 from logochron.core.calendars.base import Calendar
 from logochron.core.choices import Each, Grain
 from logochron.core.days import as_date, iso, to_days
-from logochron.core.questions.relate import Relation
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import COLUMNS, Column
 from logochron.views.catalog import everything, in_context, message, plural
 from logochron.views.formats import Formats, capital, shortened, words
+
+if TYPE_CHECKING:
+    from logochron.core.questions.relate import Relation
 
 #: What each period is called as the subject of a basis ("the month before"): a language may bend the word.
 _BEFORE = {

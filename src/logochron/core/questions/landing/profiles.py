@@ -215,7 +215,7 @@ def history_share(
     shares = _shares_once(rows, once)
     shape = len(points.cuts), shares.shape[1]
     added, n = np.zeros(shape), np.zeros(shape)
-    for low in range(0, shares.shape[1], size := max(_AT_ONCE // len(shares), 1)):
+    for low in range(0, shares.shape[1], size := max(_AT_ONCE // max(len(shares), 1), 1)):
         some = slice(low, low + size)
         known = np.isfinite(shares[:, some])
         filled = np.where(known, shares[:, some], 0.0)
