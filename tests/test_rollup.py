@@ -41,6 +41,9 @@ CASES = {
         "sets fold sets",
     ),
     "too fine": (DAY, LABEL, f"CASE WHEN i = 7777 THEN 0.001 ELSE {AMOUNT} END", "sets fold look look"),
+    "four decimals": (DAY, LABEL, "(hash(i, 2) % 5000000)::INT / 10000", "sets fold"),
+    "endless": (DAY, LABEL, "(i % 1000) / 3", "look"),
+    "one a bit off": (DAY, LABEL, f"CASE WHEN i = 7777 THEN 12.340000000000002 ELSE {AMOUNT} END", "sets fold look"),
     "too large": (DAY, LABEL, f"CASE WHEN i = 77 THEN 1e12 ELSE {AMOUNT} END", "sets look"),
 }
 
@@ -96,7 +99,7 @@ def test_a_file_with_statistics_gives_the_book_of_a_table_without(case, saved, t
         of_frame = lc.read(frame, **asked)
         assert of_frame.exact == of_table.exact
         same_columns(of_frame, of_table, each)
-    ((total,),) = found.execute("SELECT sum(v::DECIMAL(38, 3)) FROM sales").fetchall()
+    ((total,),) = found.execute("SELECT sum(v::DECIMAL(38, 4)) FROM sales").fetchall()
     assert float(np.sum(columns["value"])) == pytest.approx(float(total), abs=1e-3)
 
 
@@ -189,3 +192,47 @@ def test_sums_that_are_called_exact_are(many, random):
     for amount in (np.array(units, dtype=float) / 100).tolist():
         one_by_one += amount
     assert round(one_by_one * 100) == sum(units)
+
+
+#: Amounts of rows numbered `i`: most of cents, some none.
+HOLES = "CASE WHEN i % 97 = 5 THEN NULL WHEN i % 501 = 7 THEN 'NaN'::DOUBLE ELSE (hash(i, 6) % 50000)::INT / 100 END"
+
+
+@pytest.mark.parametrize("road", ["parquet", "pyarrow", "relation", "csv"])
+@pytest.mark.parametrize("empty", ["refused", "zero"])
+@pytest.mark.parametrize("filtered", [False, True])
+def test_rows_without_an_amount_are_counted_apart(road, empty, filtered, tmp_path):
+    made = duckdb.connect()
+    made.execute(
+        f"CREATE TABLE sales AS SELECT DATE '2025-01-01' + (i % 200)::INT AS d, 'h' || (i % 3)::VARCHAR AS h, "
+        f"'k' || (i % 2)::VARCHAR AS k, {HOLES} AS v FROM range(3000) r(i)"
+    )
+    path = tmp_path / f"sales.{'csv' if road == 'csv' else 'parquet'}"
+    made.execute(f"COPY sales TO '{path}'")
+    source = {"pyarrow": lambda: parquet.read_table(path), "relation": lambda: made.table("sales")}
+    asked = {"date": "d", "by": "h", "empty": empty, "on_refused": "skip"}
+    asked |= {
+        "measures": [lc.Measure("v"), lc.Measure("odd", column="v", where={"k": "k1"}), lc.Measure("n", count=True)]
+    }
+    asked |= {"where": {"h": ["h0", "h2"]}} if filtered else {}
+    book = lc.read(source.get(road, lambda: path)(), **asked)
+    kept, sound = (
+        "h <> 'h1'" if filtered else "true",
+        "isfinite(v)" if empty == "refused" else "(v IS NULL OR isfinite(v))",
+    )
+    expected = made.execute(
+        f"SELECT month(d) AS m, h, sum(coalesce(v, 0)::DECIMAL(18, 2))::DOUBLE, "
+        f"coalesce(sum(v::DECIMAL(18, 2)) FILTER (k = 'k1'), 0)::DOUBLE, count(*) FROM sales WHERE {kept} AND {sound} "
+        "GROUP BY ALL ORDER BY ALL"
+    ).fetchall()
+    table = lc.compare(book, each="month", by="h").table
+    told = {name: rows.sort_values(["period", "h"]).value.tolist() for name, rows in table.groupby("measure")}
+    assert list(zip(told["v"], told["odd"], told["n"])) == [row[2:] for row in expected]
+    bad = f"{kept} AND NOT coalesce({sound}, false)"
+    ((counted, refused, first),) = made.execute(
+        f"SELECT count(*) FILTER ({kept} AND NOT ({bad})), count(*) FILTER ({bad}), min(rowid) FILTER ({bad}) "
+        "FROM sales"
+    ).fetchall()
+    assert (book.intake.counted, book.intake.refused) == (counted, refused) and book.exact["v"]
+    # a row by its number from 1, a line below the header
+    assert [row.line for row in book.intake.refused_rows[:1]] == ([first + 1 + (road == "csv")] if refused else [])
