@@ -33,7 +33,7 @@ TESTED_BY = {
     "core/questions": "compare relate drivers pace landing review explain restated questions",
     "sources/values": "kinds awkward_files hostile_reading edge_cases",
     "sources/duckdb": "rollup reading kinds many_files",
-    "sources/pushdown": "databases lazy_frames",
+    "sources/pushdown": "databases lazy_frames roads",
     "sources/files": "reading kinds awkward_files hostile_reading many_files first_minutes",
     "sources": "options reading standing review first_minutes",
     "views/words": "words sentences",
