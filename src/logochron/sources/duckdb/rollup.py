@@ -97,11 +97,11 @@ def seen_plans(engine: Engine, query: Query, plans: Plans, keys: Sequence[str], 
 
 def _flawed_apart(engine: Engine, query: Query, plans: Plans, name: str) -> Groups | None:
     """The roll-up of numbers of which some are none, all others without a flaw: None where that is not so."""
-    if not query.quick or any(amount.is_text for amount in query.amounts):
+    if any(amount.is_text for amount in query.amounts):
         return None
     unread = " OR ".join(f"NOT coalesce(isfinite({double(a, query.empty_is_zero)}), false)" for a in query.amounts)
     kept = f"{condition(query.where, query.conditions)} AND ({unread})"
-    if not unread or not engine.rows(f"SELECT 1 FROM {query.strict} WHERE {kept} LIMIT 1", name):
+    if not unread or (query.quick and not engine.rows(f"SELECT 1 FROM {query.strict} WHERE {kept} LIMIT 1", name)):
         return None
     return _flawless_pass(engine, query, plans, name, unread=unread)
 
@@ -117,7 +117,8 @@ def _flawless_pass(
     Parameters
     ----------
     unread
-        The condition of rows with an amount that cannot be read, which are counted apart.
+        The condition of rows with an amount that cannot be read, which are counted apart: by a query of their own, or
+        beside the others where the source takes long.
     trusted
         Whether amounts in memory, which were looked at there, need no proof of their own, and counts are folded into
         sums where the statistics of the source promise that it will do.
@@ -245,8 +246,8 @@ def _flawless_sums(
     stats = {"most": "max(n)", "rows": "sum(n)"} | ({"lost": "count(*) - count(l)"} if sets else {})
     amounts, source = query.amounts, query.strict
     keep = condition(query.where, query.conditions) if query.where else ""
-    flawed = ""
-    if unread:
+    flawed, inside = "", bool(unread) and not query.quick  # what takes long is gone through once
+    if unread and query.quick:
         unread_keys = {"keep": "true", **keys} if keep else keys
         flawed = _counted(query, unread_keys, f"{keep or 'true'} AND ({unread})", "count(*) AS bad")
         source = f"(FROM {query.strict} WHERE {keep or 'true'} AND NOT ({unread}))"
@@ -261,10 +262,16 @@ def _flawless_sums(
         stats["most"] = "max(n) FILTER (keep)"
     fields = [f"{sql} AS {key}" for key, sql in keys.items()]
     rolled, units, totals = [] if folded else ["count(*) AS n"], [], []
+    if inside:
+        fields.append(f"{keep or 'true'} AND ({unread}) AS flawed")
+        rolled.append("count(*) FILTER (flawed) AS bad")
     for i, amount in enumerate(amounts):
-        fields.append(f"{_with_signs(amount, query)} AS {'v' if query.empty_is_zero else 'y'}{i}")
+        value = _with_signs(amount, query)
         if query.empty_is_zero:
-            fields.append(f"{zero_if_empty(f'v{i}', amount)} AS y{i}")
+            fields.append(f"{value} AS v{i}")
+            value = zero_if_empty(f"v{i}", amount)
+        fields.append(f"CASE WHEN flawed THEN 0.0 ELSE {value} END AS y{i}" if inside else f"{value} AS y{i}")
+        if query.empty_is_zero:
             rolled.append(f"count(*) FILTER (v{i} IS NULL) AS e{i}")
             stats[f"empty{i}"] = f"sum(e{i})"
         if i in tops:
