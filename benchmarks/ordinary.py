@@ -148,6 +148,28 @@ def many_of(path: str, asked: str) -> list[float]:
     return [float(len(lc.pace(book, within="month", by="item", positions="today").table))]
 
 
+def report_file(folder: Path) -> str:
+    """A report of eight sections over two dimensions that can be chosen: 3,120 choices and months, 24,960 views."""
+    sales = (
+        "SELECT DATE '2022-11-01' + (hash(i, 1) % 1445)::INT AS sold_on, 'region ' || (hash(i, 'r') % 12)::VARCHAR AS "
+        "region, 'channel ' || (hash(i, 'c') % 4)::VARCHAR AS channel, (hash(i, 6) % 50000)::INT / 100 AS revenue "
+        "FROM range(200000) AS r(i)"
+    )
+    made(folder, "eight.csv", sales)
+    asked = ["by = ['region']", "against = 'prior'", "by = ['channel']", "running = 'year'"]
+    sections = [("compare", f"each = 'month'\n{line}") for line in asked]
+    sections += [(question, "each = 'month'\nby = ['region']") for question in ("drivers", "relate")]
+    sections += [("pace", ""), ("land", "")]
+    path = folder / "eight.toml"
+    head = "[sales]\nfile = 'eight.csv'\ndate = 'sold_on'\nvalues = ['revenue']\nby = ['region', 'channel']\n"
+    parts = [
+        f"[[section]]\nheading = 'S{n}'\nquestion = '{question}'\n{options}\n"
+        for n, (question, options) in enumerate(sections)
+    ]
+    path.write_text(head + "\n".join(parts), encoding="utf-8")
+    return str(path)
+
+
 class Job(NamedTuple):
     """What is timed, beside what, and how it should stand to that.
 
@@ -191,6 +213,7 @@ def jobs(folder: Path) -> dict[str, Job]:
     words = (*words, "--each", "month", "--against", "year-ago")
     found["command line"] = Job(words, partial(months_by_hand, small), 0.5)
     found["command line, picture"] = Job((*words, "--out", str(folder / "small.png")), None, 1.2)
+    found["report of eight sections"] = Job(("-m", "logochron", "report", report_file(folder)), None, 60.0)
     many = "SELECT DATE '2024-01-01' + (hash(i, 1) % 1000)::INT AS sold_on, 'item ' || (i % {0})::VARCHAR AS item, "
     many += "(hash(i, 6) % 50000)::INT / 100 AS revenue FROM range({1}) AS r(i)"
     of_items = str(made(folder, f"items-{ITEMS}.parquet", many.format(ITEMS, 30 * ITEMS)))
