@@ -354,6 +354,16 @@ def test_wide_table(tmp_path):
     assert outcome(lc.read(made, values="sales", periods_in_columns="month")) == (7.5, (4, 3, 0, 1, 0))
 
 
+def test_wide_tables_with_columns_called_as_ours(tmp_path):
+    frame = pd.DataFrame({"place": ["x", "y", "Total"], "v": list("qrs"), "day": list("mno"), "p": list("abc")})
+    frame["2026-01"], frame["2026-02"], frame["total"] = [1.0, 2.0, 3.0], [10.0, None, 10.0], [11.0, 2.0, 13.0]
+    frame.to_parquet(tmp_path / "wide.parquet")
+    for source in (frame, tmp_path / "wide.parquet"):
+        book = lc.read(source, by=["place", "v", "day", "p"], periods_in_columns="month")
+        assert book.items("place") == ["x", "y"] and book.items("day") == ["m", "n"]
+        assert lc.compare(book, each="month").columns["value"].tolist() == [3, 10]
+
+
 @pytest.mark.parametrize(
     ("text", "options", "said"),
     [

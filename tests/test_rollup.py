@@ -236,3 +236,18 @@ def test_rows_without_an_amount_are_counted_apart(road, empty, filtered, tmp_pat
     assert (book.intake.counted, book.intake.refused) == (counted, refused) and book.exact["v"]
     # a row by its number from 1, a line below the header
     assert [row.line for row in book.intake.refused_rows[:1]] == ([first + 1 + (road == "csv")] if refused else [])
+
+
+@pytest.mark.parametrize("asked", [{"empty": "zero"}, {"on_refused": "skip"}])
+def test_columns_may_be_called_as_the_reading_calls_its_own(asked, tmp_path):
+    drawn = np.random.default_rng(3)
+    names = ["v1", "v0", "y0", "flawed", "keep", "n", "file_row_number"]
+    frame = pd.DataFrame({name: drawn.integers(1, 1000, 300) / 100 for name in names})
+    for name in names:
+        frame.loc[drawn.integers(0, 300, 3), name] = None
+    frame["d"] = pd.date_range("2025-01-01", periods=300)
+    frame.to_parquet(tmp_path / "odd.parquet")
+    counted = frame if "empty" in asked else frame.dropna()
+    for source in (tmp_path / "odd.parquet", duckdb.sql(f"FROM '{tmp_path / 'odd.parquet'}'")):
+        values = lc.compare(lc.read(source, date="d", values=names, **asked), each="year").columns["value"]
+        assert values.tolist() == pytest.approx([counted[name].sum() for name in names])

@@ -268,8 +268,8 @@ def _flawless_sums(
     for i, amount in enumerate(amounts):
         value = _with_signs(amount, query)
         if query.empty_is_zero:
-            fields.append(f"{value} AS v{i}")
-            value = zero_if_empty(f"v{i}", amount)
+            fields.append(f"{value} AS v{i}")  # to be counted; a column of the source may be called so
+            value = zero_if_empty(value, amount)
         fields.append(f"CASE WHEN flawed THEN 0.0 ELSE {value} END AS y{i}" if inside else f"{value} AS y{i}")
         if query.empty_is_zero:
             rolled.append(f"count(*) FILTER (v{i} IS NULL) AS e{i}")

@@ -127,9 +127,10 @@ def lay_out(
     """
     columns = _columns(source, table, named, each, calendar)
     cells = [*columns.periods, *columns.totals]
-    texts = {i: f"{table.columns[i]}::VARCHAR" for i in range(len(table.header))}
-    texts |= {i: as_label(table.columns[i], table.types[i]) for i in columns.others}
-    base = table.placed or f"(SELECT row_number() OVER () AS place, * FROM {table.relation})"
+    texts = {i: f"c{i}::VARCHAR" for i in range(len(table.header))}
+    texts |= {i: as_label(f"c{i}", table.types[i]) for i in columns.others}
+    renamed = ", ".join(f"{column} AS c{i}" for i, column in enumerate(table.columns))
+    base = table.placed or f"(SELECT row_number() OVER () AS place, {renamed} FROM {table.relation})"
     kept = "".join(f", {texts[i]} AS c{i}" for i in columns.others)
     total = " OR ".join(f"regexp_full_match(trim({texts[i]}), {quoted(TOTAL)}, 'i')" for i in columns.others)
     days = [*columns.periods.values(), *[0] * len(columns.totals)]
