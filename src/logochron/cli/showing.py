@@ -126,22 +126,12 @@ def hand_over(
     say(f"wrote {target}")
 
 
-def load_matplotlib() -> None:
-    """Load Matplotlib without the pages that it writes about itself for `help`: a quarter of its loading.
-
-    Only here, where the process ends with the command; what others make of it has its pages.
-    """
-    from matplotlib import artist
-
-    artist.kwdoc = lambda of: ""  # type: ignore[assignment]
-
-
 def figure_drawn(result: AlignedAnswer, options: dict[str, Any], formats: Formats) -> Callable[[], Any]:
     def drawn() -> Any:
         from logochron.views.figures.choose import named_figure, suited
-        from logochron.views.figures.drawing import drawing
+        from logochron.views.figures.drawing import drawing, leave_out_pages
 
-        load_matplotlib()
+        leave_out_pages()
         given = {name for name in OF_FIGURE if options.get(name) is not None}
         shown = suited(result, frozenset(given)) if options["figure"] is None else named_figure(options["figure"])
         if options["figure"] is None:

@@ -51,6 +51,16 @@ _SHARED = """
 """
 
 
+def leave_out_pages() -> None:
+    """Have Matplotlib loaded without the pages that it writes about itself for `help`: a quarter of its loading.
+
+    For a process that ends with its command; what others make of it has its pages.
+    """
+    from matplotlib import artist
+
+    artist.kwdoc = lambda of: ""  # type: ignore[assignment]
+
+
 def figure(result: Result, *, ax: Axes | None = None, **options: Any) -> Any:
     """The figure that suits an answer; which one is said through the logger ``logochron``.
 
