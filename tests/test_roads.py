@@ -21,7 +21,10 @@ import logochron as lc
 
 pl, dd = pytest.importorskip("polars"), pytest.importorskip("dask.dataframe")
 pytest.importorskip("narwhals")
-pytestmark = pytest.mark.filterwarnings("ignore:The inplace keyword")
+#: What Dask still asks of pandas, and pandas of itself.
+pytestmark = [
+    pytest.mark.filterwarnings(f"ignore:{said}") for said in ("The inplace keyword", "invalid value encountered")
+]
 
 MOMENTS = [dt.datetime(2026, 1, 1), dt.datetime(2026, 2, 1, 5, 30), None, dt.datetime(2025, 1, 1, 0, 0, 0, 500_000)]
 #: By column its values, and how each is spelled as a label.

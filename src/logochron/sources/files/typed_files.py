@@ -354,8 +354,8 @@ def scan_typed(
 
 
 def as_label(column: str, kind: str) -> str:
-    """A column as labels: a whole number that lies as a double is spelled as a whole number."""
-    text = f"{column}::VARCHAR"
+    """A column as labels: a whole number that lies as a double as a whole number, a time without a zone of its own."""
+    text = f"{column}::TIME::VARCHAR" if kind == "TIME WITH TIME ZONE" else f"{column}::VARCHAR"
     return f"regexp_replace({text}, {quoted(WHOLE)}, '')" if kind in ("DOUBLE", "FLOAT") else text
 
 
