@@ -467,6 +467,8 @@ def test_too_many_choices_are_left_out_and_told(monkeypatch, book, tmp_path, cap
     assert len(data["page"]["picks"]) * len(data["page"]["periods"]) <= 140
     assert "3 of 4 items of harbor can be chosen, the largest" in text and "Line cannot be chosen here" in text
     assert data["page"]["dimensions"][0]["items"] == ["Alderquay", "Brackenmouth", "Dunmarrow"]
+    lc.write_page([lc.compare(book, "month", measures="revenue"), lc.compare(book, "week")], tmp_path / "q.html")
+    assert "views in each of 2 sections, and gets" in caplog.text
     assert re.search(r"would have [\d,]+ views in each of 1 section, and gets \d+, so that it", caplog.text)
 
 

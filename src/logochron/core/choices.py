@@ -157,6 +157,7 @@ PLURALS = {
         "row": "rows",
         "empty amount": "empty amounts",
         "position": "positions",
+        "section": "sections",
     },
 }
 

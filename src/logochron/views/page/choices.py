@@ -117,6 +117,8 @@ def choices_of(
     dimensions, left_out = _fitting(book, lead, wanted, most, formats)
     items = max(answer.rows // max(len(answer.periods), 1) for answer in answers)  # each period is shown with all
     kept, lines = _latest(len(lead.periods), max(min(most, MOST_OF_PAGE // max(items, 1)), 1), formats)
+    picks = picks_of(book, dimensions)
+    every = picks_of(book, {name: _items(book, name) for name in wanted}) if left_out else picks
     labels = lead.periods[-kept:]
     chosen = len(labels) - 1
     chosen = next((n for n, label in enumerate(labels) if label == first.opens_at), chosen)
@@ -128,10 +130,9 @@ def choices_of(
         words=tuple(capital(periods_of(lead, place, formats)[0].name) for place in places),
         lasts=tuple(lead.alignment.ends.tolist()[-kept:]),
         dimensions=dimensions,
-        picks=picks_of(book, dimensions),
+        picks=picks,
         chosen=chosen,
-        wanted=len(picks_of(book, {name: [item for item in book.items(name) if item] for name in wanted}))
-        * len(lead.periods),
+        wanted=len(every) * len(lead.periods),
         left_out=(*left_out, *lines),
     )
 
