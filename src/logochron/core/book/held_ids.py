@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +11,38 @@ from logochron.core.days import Days
 
 #: Before every day.
 _NEVER = np.iinfo(np.int64).min
+
+
+def stepped(
+    come: Days, go: Days, items: Days, shape: tuple[int, int], values: NDArray[Any] | None = None
+) -> NDArray[np.int64]:
+    """Sums of rows that each lie in spans from one to another: what comes in less what goes out, span by span.
+
+    Parameters
+    ----------
+    come, go, items
+        Of each row the first span that holds it, the one after the last, and its item; int64, shape (rows,).
+    shape
+        How many spans and items there are.
+    values
+        Whole numbers, all of which together doubles hold; where None each row is one.
+
+    Returns
+    -------
+    numpy.ndarray
+        int64, of that shape.
+
+    Examples
+    --------
+    >>> stepped(np.array([0, 1]), np.array([2, 3]), np.array([0, 0]), (3, 1), np.array([5, 7])).ravel().tolist()
+    [5, 12, 7]
+    """
+    spans, n_items = shape
+    stay = go < spans
+    added = np.ones(len(come)) if values is None else values
+    keys = np.concatenate([come * n_items + items, go[stay] * n_items + items[stay]])
+    steps = np.bincount(keys, np.concatenate([added, -added[stay]]), minlength=spans * n_items).reshape(shape)
+    return np.cumsum(steps, axis=0, out=steps).astype(np.int64)
 
 
 class HeldIds(NamedTuple):
@@ -81,11 +113,7 @@ class HeldIds(NamedTuple):
         opened = np.maximum(np.searchsorted(last, self.days), np.searchsorted(first, self.before, side="right"))
         closed = np.searchsorted(first, self.days, side="right")
         counts = opened < closed
-        items, n = self.items[counts], (len(first) + 1) * n_items
-        steps = np.bincount(opened[counts] * n_items + items, minlength=n)
-        steps -= np.bincount(closed[counts] * n_items + items, minlength=n)
-        running: NDArray[np.int64] = np.cumsum(steps.reshape(-1, n_items), axis=0)[:-1]
-        return running
+        return stepped(opened[counts], closed[counts], self.items[counts], (len(first), n_items))
 
     def _in_parts(self, starts: Days, ends: Days, n_items: int) -> NDArray[np.int64]:
         """The counts of one span of several parts: ids by their first row that lies in any."""

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.held_ids import HeldIds
+from logochron.core.book.held_ids import HeldIds, stepped
 from logochron.core.book.items import ROOM, SMALL, Beyond, Items, RecordLife, ends_of
 from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.base import Bools
@@ -196,14 +196,10 @@ class _Steps(NamedTuple):
 
     def sums(self, items: Days, n_items: int, values: NDArray[Any]) -> NDArray[np.int64]:
         """The sums of whole numbers that doubles hold, shape (spans, n_items): what comes in less what goes out."""
-        items, values = items[self.rows], values[self.rows]
-        size = len(self.order) * n_items
-        stay = self.go < len(self.order)
-        keys = np.concatenate([self.come * n_items + items, self.go[stay] * n_items + items[stay]])
-        steps = np.bincount(keys, np.concatenate([values, -values[stay]]), minlength=size).reshape(-1, n_items)
-        np.cumsum(steps, axis=0, out=steps)
-        sums = np.empty(steps.shape, dtype=np.int64)
-        sums[self.order] = steps
+        shape = len(self.order), n_items
+        in_order = stepped(self.come, self.go, items[self.rows], shape, values[self.rows])
+        sums = np.empty_like(in_order)
+        sums[self.order] = in_order
         return sums
 
 

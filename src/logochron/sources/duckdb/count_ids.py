@@ -71,9 +71,9 @@ class EngineIds:
         if _SPACED in kinds:  # the texts of all ids are made anew only where they have to be
             rows = f"SELECT place, trim(id) AS id, n FROM ({rows})"
             kinds = self._by_kind(rows)
-        returning, empty = f"{_SPANS.format(rows)} HAVING min(place) <> max(place) AND coalesce(id, '') <> ''", 0
-        several = "SELECT 0 AS place, 0 AS value WHERE false"
+        several, empty = "SELECT 0 AS place, 0 AS value WHERE false", 0
         if _RETURNING in kinds:
+            returning = f"{_SPANS.format(rows)} HAVING min(place) <> max(place) AND coalesce(id, '') <> ''"
             held = self.engine.fresh_name("held")
             numbered = f"SELECT id, row_number() OVER () - 1 AS value FROM ({returning})"
             self.engine.run(f"CREATE TEMP TABLE {held} AS {numbered}", self.column)

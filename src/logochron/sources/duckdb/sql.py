@@ -193,8 +193,12 @@ def day_number(sql: str) -> str:
 
 
 def is_empty(sql: str) -> str:
-    """Whether a text is truly empty: nothing, or spaces only."""
-    return f"(trim(coalesce({sql}, ''), ' \t\u00a0') = '')"
+    """Whether a text is truly empty: nothing, or spaces only.
+
+    Only one that begins below or above all digits, signs and letters of English can be, and is looked at whole.
+    """
+    blank = f"trim({sql}, ' \t\u00a0') = ''"
+    return f"(CASE WHEN {sql} IS NULL THEN true WHEN {sql} < '!' OR {sql} >= '\u00a0' THEN {blank} ELSE false END)"
 
 
 def double(amount: Amount, empty_is_zero: bool) -> str:

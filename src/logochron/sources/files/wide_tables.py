@@ -140,21 +140,19 @@ def lay_out(
         f"unnest([{', '.join(map(str, days))}]::INTEGER[]) AS day, unnest([{', '.join(texts[i] for i in cells)}]) AS v "
         f"FROM (SELECT *, coalesce({total or 'false'}, false) AS total FROM {base})"
     )
-    # only a text that begins below or above all digits and signs can be one of spaces
-    empty = f"CASE WHEN v IS NULL THEN true WHEN v < '!' OR v >= '\u00a0' THEN {is_empty('v')} ELSE false END"
-    aside = f"p >= {len(columns.periods)} OR total OR {empty}"
+    aside = f"p >= {len(columns.periods)} OR total OR {is_empty('v')}"
     ((many, totals),) = engine.rows(
         f"SELECT count(*) FILTER ({aside}), count(DISTINCT place) FILTER (total) FROM ({laid})", source.name
     )
-    name = f"(SELECT * EXCLUDE (total) FROM ({laid}) WHERE NOT ({aside}))"
+    counted = f"(SELECT * EXCLUDE (total) FROM ({laid}) WHERE NOT ({aside}))"
     labels, plain = ", ".join(quoted(table.header[i]) for i in cells), table.plain
     lines = table.lines if isinstance(table.lines, TableLines) else TableLines(engine, "", (), "row")
     return TypedTable(
-        relation=name,
+        relation=counted,
         header=[*(table.header[i] for i in columns.others), PERIOD, measure],
         columns=[*(f"c{i}" for i in columns.others), "day", "v"],
         types=[*["VARCHAR"] * len(columns.others), DAY_NUMBER, "VARCHAR"],
-        lines=replace(lines, table=name),
+        lines=replace(lines, table=counted),
         malformed=table.malformed,
         empty=table.empty,
         guesses=(*table.guesses, *_said(source, table, columns, totals, each)),

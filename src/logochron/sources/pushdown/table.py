@@ -392,15 +392,14 @@ class PushdownTable(ABC):
         told = everything if not self.key else ()  # of a row without a key all that it holds
         fields |= {f"f{place}": self.label(place) for place in told}
         for part in self.parts(Pass(spec, everything, fields, rows, most=_LISTED, in_order=True)):
-            rows_told = list(zip(*(self.labels_of(place, part[f"f{place}"]).tolist() for place in told)))
             many = len(part["text"])
+            rows_told = zip(*(self.labels_of(place, part[f"f{place}"]) for place in told)) if told else [()] * many
             nothing, none, all_ = np.full(many, "", dtype=object), np.zeros(many), np.ones(many)
             columns = [part.get("key", none), self.days_of(part["d"]), part["text"], part.get("keep", all_)]
             columns += [part.get(f"t{i}", nothing) for i in amounts] + [part.get(f"b{i}", none) for i in amounts]
-            for n, (key, date, text, kept, *rest) in enumerate(zip(*(column.tolist() for column in columns))):
-                texts, flawed = rest[: len(amounts)], rest[len(amounts) :]
-                row = FlawedRow(int(key), date, str(text), bool(kept), tuple(map(str, texts)), tuple(map(bool, flawed)))
-                yield row._replace(fields=rows_told[n]) if told else row
+            for held, (key, date, text, kept, *rest) in zip(rows_told, zip(*(column.tolist() for column in columns))):
+                texts, flawed = tuple(map(str, rest[: len(amounts)])), tuple(map(bool, rest[len(amounts) :]))
+                yield FlawedRow(int(key), date, str(text), bool(kept), texts, flawed, held)
 
     def blank_rows(self) -> int:
         """How many rows are empty in every field."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import math
 from collections.abc import Callable, Mapping, Sequence
 from operator import add, sub, truediv
@@ -20,6 +19,7 @@ from logochron.core.rows.question_types import loaded
 from logochron.views.formats import MINUS, Formats, capital, divided_decimals, words
 from logochron.views.tables.cells import ALL, Cell, Row, Shown, TableColumn, TableSpec
 from logochron.views.tables.item_rows import figure_text
+from logochron.views.tables.plain_text import table_text
 from logochron.views.words.titles import against_words, beside_words, row_period, selection_words, unit, window_words
 
 #: So many digits more are tried at most, and so far may a result be rounded, as a part of its size.
@@ -299,14 +299,8 @@ _WEEKDAYS = ("Mo", "Tu", "We", "Th", "Fr", "Sa", "Su")
 
 def receipt_text(receipt: Receipt, formats: Formats | None = None) -> str:
     """The receipt in words, as it stands on a terminal."""
-    from rich.console import Console
-
-    from logochron.views.tables.terminal import print_table
-
     formats = formats or Formats()
-    console = Console(file=io.StringIO(), highlight=False, no_color=True, width=10_000)
-    print_table(console, receipt_tables(receipt, formats)[0], plain=formats.plain)
-    return str(console.file.getvalue())  # type: ignore[attr-defined]
+    return table_text(receipt_tables(receipt, formats)[0], plain=formats.plain)
 
 
 def receipt_tables(receipt: Receipt, formats: Formats, shown: Shown = ALL) -> list[TableSpec]:

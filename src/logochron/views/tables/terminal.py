@@ -26,7 +26,7 @@ _LEAST_CARD, _MOST_CARD, _CARDS_APART = 24, 36, 3
 def print_table(
     console: Console, spec: TableSpec, *, plain: bool, palette: Palette | None = None, fill: bool = False
 ) -> None:
-    """Print a table as wide as it needs, or as the console allows.
+    """Print a table on a terminal: as wide as it needs, or as that allows.
 
     `fill`: verdicts as the ground behind a figure, not as its color.
     """
@@ -36,10 +36,10 @@ def print_table(
         console.print(Text(spec.empty))
         _print_lines(console, spec.lines, palette)
         return
-    columns, notes_below, note_width = _fit(spec, console.width if console.is_terminal else None)
-    narrowed = _narrowed(spec, columns, console.width) if console.is_terminal else {}
+    columns, notes_below, note_width = _fit(spec, console.width)
+    narrowed = _narrowed(spec, columns, console.width)
     fixed = sum(narrowed.get(c.name, spec.width(c)) for c in columns if c.kind != "note") + _GAP * (len(columns) - 1)
-    if console.is_terminal and fixed > console.width:
+    if fixed > console.width:
         _print_stacked(console, spec, columns, palette, plain=plain, fill=fill)
         return
     hair = Box(_HAIRLINES.replace("─", "-") if plain else _HAIRLINES, ascii=plain)
@@ -165,11 +165,9 @@ def _narrowed(spec: TableSpec, columns: list[TableColumn], limit: int) -> dict[s
     return widths
 
 
-def _fit(spec: TableSpec, limit: int | None) -> tuple[list[TableColumn], bool, int | None]:
+def _fit(spec: TableSpec, limit: int) -> tuple[list[TableColumn], bool, int | None]:
     """The columns that fit, whether the notes go below, and how wide they may be."""
     columns = list(spec.shown)
-    if limit is None:
-        return columns, False, None
     note = next((column for column in columns if column.kind == "note"), None)
     for dropped in ((), *spec.dropped):
         columns = [column for column in columns if column.name not in dropped]
