@@ -117,8 +117,7 @@ def _flawless_pass(
     Parameters
     ----------
     unread
-        The condition of rows with an amount that cannot be read, which are counted apart: by a query of their own, or
-        beside the others where the source takes long.
+        The condition of rows with an amount that cannot be read, which are counted apart and add nothing.
     trusted
         Whether amounts in memory, which were looked at there, need no proof of their own, and counts are folded into
         sums where the statistics of the source promise that it will do.
@@ -246,15 +245,8 @@ def _flawless_sums(
     stats = {"most": "max(n)", "rows": "sum(n)"} | ({"lost": "count(*) - count(l)"} if sets else {})
     amounts, source = query.amounts, query.strict
     keep = condition(query.where, query.conditions) if query.where else ""
-    flawed, inside = "", bool(unread) and not query.quick  # what takes long is gone through once
-    if unread and query.quick:
-        unread_keys = {"keep": "true", **keys} if keep else keys
-        flawed = _counted(query, unread_keys, f"{keep or 'true'} AND ({unread})", "count(*) AS bad")
-        source = f"(FROM {query.strict} WHERE {keep or 'true'} AND NOT ({unread}))"
-    elif keep and query.quick:
-        source = f"(FROM {query.strict} WHERE {keep})"
     if keep and query.quick:  # rows that are left out are counted apart
-        keys = {"keep": "true"} | keys
+        keys, source = {"keep": "true"} | keys, f"(FROM {query.strict} WHERE {keep})"
     elif keep:
         keys = {"keep": keep} | {h: sql if h == "d" else f"CASE WHEN {keep} THEN {sql} END" for h, sql in keys.items()}
         amounts = [a._replace(taken=f"{keep} AND ({a.taken})" if a.taken else keep) for a in amounts]
@@ -262,17 +254,19 @@ def _flawless_sums(
         stats["most"] = "max(n) FILTER (keep)"
     fields = [f"{sql} AS {key}" for key, sql in keys.items()]
     rolled, units, totals = [] if folded else ["count(*) AS n"], [], []
-    if inside:
-        fields.append(f"{keep or 'true'} AND ({unread}) AS flawed")
+    # told in full wherever it is asked of a row: a column of the source may be called like what stands for it
+    bad = f"{keep or 'true'} AND ({unread})"
+    if unread:
+        fields.append(f"{bad} AS flawed")
         rolled.append("count(*) FILTER (flawed) AS bad")
     for i, amount in enumerate(amounts):
         value = _with_signs(amount, query)
         if query.empty_is_zero:
-            fields.append(f"{value} AS v{i}")  # to be counted; a column of the source may be called so
+            fields.append(f"{value} AS v{i}")
             value = zero_if_empty(value, amount)
-        fields.append(f"CASE WHEN flawed THEN 0.0 ELSE {value} END AS y{i}" if inside else f"{value} AS y{i}")
+        fields.append(f"CASE WHEN {bad} THEN 0.0 ELSE {value} END AS y{i}" if unread else f"{value} AS y{i}")
         if query.empty_is_zero:
-            rolled.append(f"count(*) FILTER (v{i} IS NULL) AS e{i}")
+            rolled.append(f"count(*) FILTER (v{i} IS NULL{' AND NOT flawed' if unread else ''}) AS e{i}")
             stats[f"empty{i}"] = f"sum(e{i})"
         if i in tops:
             added, total = f"sum(y{i}) AS s{i}", f"round(s{i} * {10 ** scales[i]})"
@@ -296,20 +290,17 @@ def _flawless_sums(
         counted = f"SELECT *, round(s0 / {folded.one}) AS n FROM ({sql})"
         sql = f"SELECT * REPLACE (s0 - n * {folded.one} AS s0) FROM ({counted})"
     if keep and query.quick:
-        day = {"d": keys["d"], "keep": "false"}
-        sql += f" UNION ALL BY NAME {_counted(query, day, f'NOT ({keep})')}"
-    if flawed:
-        sql += f" UNION ALL BY NAME {flawed}"
+        sql += f" UNION ALL BY NAME {_left_out(query, keep)}"
     return _FlawlessSums(sql, len(rolled), totals, stats)
 
 
-def _counted(query: Query, keys: Mapping[str, str], where: str, *more: str) -> str:
-    """Rows whose amounts do not count, by some keys."""
-    fields = [*(f"{sql} AS {key}" for key, sql in keys.items()), "count(*) AS n", *more]
+def _left_out(query: Query, keep: str) -> str:
+    """The rows that are left out, counted by day."""
+    fields = [f"{query.date_key or query.date} AS d", "false AS keep", "count(*) AS n"]
     fields += [f"0 AS s{i}" for i in range(len(query.amounts))]
     for i, (column, label) in enumerate(_labels(query)):
         fields.append(f"count(*) FILTER ({query.conditions[column]} = {quoted(label)}) AS named{i}")
-    return f"SELECT {', '.join(fields)} FROM {query.strict} WHERE {where} GROUP BY ALL"
+    return f"SELECT {', '.join(fields)} FROM {query.strict} WHERE NOT ({keep}) GROUP BY ALL"
 
 
 def _proof(i: int, scale: int, *, as_decimal: bool, folded: Fold | None) -> tuple[str, str, str]:
