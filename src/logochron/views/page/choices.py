@@ -25,8 +25,8 @@ from logochron.views.words.question_words import periods_of
 #: A view takes some 170 bytes, so that a page stays under 6 MB. Of all those of a comparison count, others for as many
 #: as take as long: all are made in a minute by two processors.
 MOST_VIEWS, MOST_OF_ALL = 13_500, 34_000
-#: For each view the book's rows are gone through: so many of them in all.
-_MOST_LOOKED_AT = 2_000_000_000
+#: For what is picked the book's rows are gone through: so many of them in all, were each view a pick of its own.
+_MOST_LOOKED_AT = 1_000_000_000
 #: The choices that are of no dimension, those that a report file may allow among them; what parts one of a dimension
 #: that is called like them.
 _OWN_KEYS = ("period", "periods", "measure", "measures", "against", "grain", "grains", "window", "windows", "open")
