@@ -131,14 +131,21 @@ def test_a_signal_while_it_reads(tmp_path, stop):
     assert list(tmp_path.iterdir()) == []
 
 
-def test_an_interrupted_engine_is_an_interrupted_read():
+@pytest.mark.parametrize(
+    "run",
+    [
+        "c.Engine().rows(sql, 'x')",
+        "w.as_system_error()(lambda: duckdb.connect().execute(f\"COPY (FROM {rows}) TO '/dev/null'\"))()",
+    ],
+)
+def test_an_interrupted_engine_is_an_interruption(run):
     from logochron.sources.duckdb.connection import Engine
 
     code = (
-        "import signal, logochron.sources.duckdb.connection as c; signal.alarm(1)\n"
-        "signal.signal(signal.SIGALRM, signal.default_int_handler)\n"
-        "sql = 'SELECT max(hash(range)) FROM range(100000000000)'\n"
-        "try: c.Engine().rows(sql, 'x')\n"
+        "import signal, duckdb, logochron.sources.duckdb.connection as c, logochron.views.write_file as w\n"
+        "signal.signal(signal.SIGALRM, signal.default_int_handler); signal.alarm(1)\n"
+        "sql = f'SELECT max(hash(range)) FROM {(rows := \"range(100000000000)\")}'\n"
+        f"try: {run}\n"
         "except KeyboardInterrupt: print('interrupted')"
     )
     ran = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=100)

@@ -28,6 +28,8 @@ _COPIES = {
     "jsonl": "FORMAT json, ARRAY false",
     "parquet": "FORMAT parquet",
 }
+#: What the engine raises, as an error of Python's own, where a signal stops it.
+_INTERRUPTED = "Query interrupted"
 #: Of forms that are lines, how further ones are written.
 _LINES = {"csv": "FORMAT csv, HEADER false", "jsonl": _COPIES["jsonl"]}
 TABLE_ENDINGS = (*(f".{form}" for form in _COPIES), ".md")
@@ -121,6 +123,10 @@ def as_system_error() -> Iterator[None]:
 
     try:
         yield
+    except RuntimeError as error:
+        if str(error) != _INTERRUPTED:
+            raise
+        raise KeyboardInterrupt from None
     except duckdb.Error as error:
         line = first_line(error)
         known = next((n for n in (errno.ENOSPC, errno.EFBIG, errno.EDQUOT, errno.EIO) if os.strerror(n) in line), 0)
