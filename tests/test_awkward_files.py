@@ -161,7 +161,7 @@ def test_dates(tmp_path, texts, options, first, last, refused, said):
             {},
             "short year first or day first, short year",
         ),
-        (["2026-05", "2026-06"], {}, r"'2026-05' \(.*line 2\).*records_of='month' \(--records-of month"),
+        (["202605", "202606"], {}, r"'202605', which may name a month or a week: say records_of='month'"),
         (["soon"], {}, r"no usable date: 'soon' \(.*line 2\).*date_format="),
         (["2026-03-31T23:30:00Z"], {"tz": "Europe/Londn"}, "Did you mean 'Europe/London'"),
     ],

@@ -293,7 +293,7 @@ def test_command_line_and_report_of_a_database(tmp_path, cli):
     empty = sqlite(tmp_path / "empty.db", [])
     with pytest.raises(lc.IntakeError, match="table sales: no rows$"):
         lc.read(empty, table="sales", date="day", values="amount")
-    with pytest.raises(lc.QuestionError, match="logochron compare ADDRESS --table TABLE --date"):
+    with pytest.raises(lc.QuestionError, match="amounts: amount, other.*For instance date='day', values='amount'"):
         lc.read(address, query="select day, amount, amount + 1 as other from sales")
     asked = cli("compare", address, "--value", "amount")
     assert asked.returncode == 2 and "--table" in asked.stderr and "sales" in asked.stderr

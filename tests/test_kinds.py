@@ -381,7 +381,7 @@ def test_wide_tables_refused(tmp_path, text, options, said):
 
 
 def test_labels_of_periods():
-    from logochron.sources.values.period_names import read_label
+    from logochron.core.calendars.written_names import read_label
 
     for grain, year, number, texts in (
         ("month", 2026, 5, "2026-05|2026/5|05/2026|202605|May 2026|May-26|mai 2026|2026 May|MAYO 2026|2026-05-01"),

@@ -139,19 +139,27 @@ def test_a_daybook_and_a_frame(demo_book):
 #: Header and rows, the columns that are taken; or what is asked.
 FOUND = [
     ("d,h,v", ["2026-01-01,a,1.5", "2026-01-02,b,2"], ("d", "v")),
-    ("id,when,place,qty,price", ["17,13/04/2026,a,3,1.5", "18,14/04/2026,a,3,2"], ("when", "price")),
+    ("id,when,place,qty,price", ["17,13/04/2026,a,3,1.5", "18,14/04/2026,a,3,2"], ("when", "qty")),
     ("code,d,v", ["007,2026-01-01,5", "012,2026-01-02,5"], ("d", "v")),
     ("year,d,v", ["2025,2026-01-01,5", "2026,2026-01-02,5"], ("d", "v")),
     ("d,v,p", ["2026-01-01,5,3%", "2026-01-02,5,4%"], ("d", "v")),
     ("date,v,n", ["45931,1.5,70001", "45932,2.5,70002"], ("date", "v")),
     ("d;v", ["01.05.2026;1.234,50", "31.05.2026;2,5"], ("d", "v")),
-    ("d,v", ["May 2026,5", "Jun 2026,5"], "records_of='month'"),
+    ("d,v", ["May 2026,5", "Jun 2026,5"], ("d", "v")),
+    ("Jahr;Monat;v", ["2025;1;5", "2025;2;5"], ("Jahr' and 'Monat", "v")),
+    ("KW;Jahr;v", ["1;2025;5", "17;2025;5"], ("Jahr' and 'KW", "v")),
+    (
+        "d,qty,unit_price,line_amount,ts",
+        ["2026-01-01,2,3,6,1767225600", "2026-01-02,2,5,10,1767225700"],
+        "line_amount, qty",
+    ),
+    ("created_at,v", ["1767225600,5", "1767312000,6"], ("created_at", "v")),
     ("d,v", ["03/04/2026,5", "05/06/2026,5"], "day_first"),
-    ("d,u,v", ["2026-01-01,5,6", "2026-01-02,5,6"], "amounts: u, v.*--date d --value u"),
-    ("d,u,v,w", ["2026-01-01,5,6.5,7", "2026-01-02,5,6.5,7.5"], "amounts: v, w, u.*--date d --value v"),
-    ("a,b,v", ["2026-01-01,2026-01-02,1.5", "2026-01-02,2026-01-02,1.5"], "dates: a, b.*--date a --value v"),
+    ("d,u,v", ["2026-01-01,5,6", "2026-01-02,5,6"], "amounts: u, v.*date='d', values='u'"),
+    ("d,u,v,w", ["2026-01-01,5,6.5,7", "2026-01-02,5,6.5,7.5"], "amounts: v, w, u.*date='d', values='v'"),
+    ("a,b,v", ["2026-01-01,2026-01-02,1.5", "2026-01-02,2026-01-02,1.5"], "dates: a, b.*date='a', values='v'"),
     ("x,y", ["a,b", "c,d"], "no column looks like dates; no column looks like amounts"),
-    ("item,2026-01,2026-02,Q1 2026", ["a,1,2,3", "b,1,2,3"], "periods_in_columns='month'"),
+    ("item,2026-01,2026-02,Q1 2026", ["a,1,2,3", "b,1,2,3"], ("a wide table", "amount")),
     ("day,n", ["2026-01-01,1", "2026-01-02,2"], ("day", "n")),  # the only numbers, whatever they look like
     ("day,order_id", ["2026-01-01,1", "2026-01-02,2"], "no column looks like amounts"),
     ("day,v", [*(f"2026-01-0{n},{n}.5" for n in range(1, 9)), "soon,1"], "1 of 9 rows are refused.*'soon'"),
@@ -168,16 +176,20 @@ def test_columns_are_found(tmp_path, cli, header, rows, expected):
             lc.read(path)
         return
     book = lc.read(path)
-    dates, amounts = (f"{what} from column {name!r}" for what, name in zip(("dates", "amounts"), expected))
-    assert book.intake.guesses[0] == f"{path}: {dates} (date=, --date), {amounts} (values=, --value)"
-    assert [m.name for m in book.measures] == [expected[1]]
+    assert [m.name for m in book.measures] == [expected[-1]]
+    if expected[0] == "a wide table":
+        assert "a wide table, one column a month" in book.intake.guesses[0]
+        return
+    dates = f"column{'s' * (len(expected) > 2)} {' and '.join(map(repr, expected[:-1]))}"
+    amounts = f"amounts from column {expected[-1]!r} (values=, --value)"
+    assert book.intake.guesses[0] == f"{path}: dates from {dates} (date=, --date), {amounts}"
 
 
 def test_the_command_that_is_offered_works(tmp_path, cli):
     path = tmp_path / "my sales.csv"
     path.write_text("sold on,units,price\n2026-01-01,5,6.5\n2026-01-02,5,7\n2026-01-03,4,7\n")
     asked = cli("compare", path)
-    assert asked.returncode == 0 and "amounts from column 'price'" in asked.stderr
+    assert asked.returncode == 0 and "amounts from column 'units'" in asked.stderr  # never a price of one
     path.write_text("sold on,units,pieces\n2026-01-01,5,6\n2026-01-02,5,7\n2026-01-03,4,7\n")
     asked = cli("compare", path)
     assert asked.returncode == 2 and asked.stdout == ""

@@ -152,8 +152,13 @@ def _totals(book: Any, each: Any, by: Any, calendar: Any) -> Any:
     return import_module("logochron.core.questions.lists").totals(book, each, by, calendar)
 
 
+def _month_names() -> Any:
+    return import_module("logochron.sources.values.month_names").month_names()
+
+
 _ports.write, _ports.html, _ports.listing = _write, _html, _listing
 _ports.markdown, _ports.profile, _ports.progress = _markdown, _profile, _progress
+_ports.month_names = _month_names
 _ports.holidays, _ports.receipt, _ports.totals, _ports.questions = _holidays, _receipt, _totals, _questions
 
 

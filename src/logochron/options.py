@@ -116,10 +116,11 @@ def _row(default: Any, says: str, doc: str = "", **more: Any) -> Any:
 class Reading:
     """What a reading is asked for: a row each, which is all that a new one needs besides the place that acts on it."""
 
-    date: str | None = _row(
-        None, "Column of dates; found where only one can be meant.",
-        "The column of dates; found where None and only one can be meant. A timestamp counts on its day.",
-        group=SALES, metavar="COL",
+    date: str | Sequence[str] | None = _row(
+        None, "Column of dates, or by comma those that make one up (year,month); found where only one can be meant.",
+        "The column of dates, or the columns that together say one day or period (``[\"year\", \"month\"]``, year and "
+        "week, date and time); found where None and only one can be meant. A timestamp counts on its day.",
+        group=SALES, metavar="COL", key=Names | None,
     )  # fmt: skip
     values: str | Sequence[str] | None = _row(
         (), "Columns of amounts to sum, each a measure; found likewise.",
@@ -162,7 +163,8 @@ class Reading:
     records_of: Grain = _row(
         "day", "What each record stands for: a day, or the whole of a longer period (a monthly file).",
         "What each record stands for: a day, or the whole week, month, quarter or year (of `calendar`) that its date "
-        "falls in or names (``2026-05``, ``Q2 2026``). Refused where the dates fall on four days or more of such a "
+        "falls in or names (``2026-05``, ``Q2 2026``, ``KW 5/25``, ``P03 FY25``); where all of a column are names of "
+        "periods of one grain, that grain is taken. Refused where the dates fall on four days or more of such a "
         "period, as records of days do.",
     )  # fmt: skip
     spread: Spread | None = _row(
@@ -192,8 +194,9 @@ class Reading:
         flag="--day-first/--month-first",
     )  # fmt: skip
     date_format: str | None = _row(
-        None, "Form of the dates, such as '%d %b %y'.",
-        'The form of the dates in the manner of `strptime` (``"%d %b %y"``).',
+        None, "Form of the dates, such as '%d %b %y', unix or unix-ms.",
+        'The form of the dates in the manner of `strptime` (``"%d %b %y"``); ``"unix"`` or ``"unix-ms"`` are seconds '
+        "or milliseconds since 1970, which are recognised in a column that is named as the date.",
         metavar="FORM",
     )  # fmt: skip
     decimal: str | None = _row(

@@ -5,14 +5,18 @@ from __future__ import annotations
 import os
 import signal
 import sys
+import time
 import traceback
 from io import StringIO
 from types import FrameType
-from typing import NoReturn
+from typing import TYPE_CHECKING, NoReturn
 
 import click
 
 from logochron.cli.speaking import hush, said_all, say
+
+if TYPE_CHECKING:
+    from logochron.core.errors import LogochronError
 
 #: An alert fired; an option, a path or a name is wrong; what a file holds, or where the answer goes, is.
 ALERTED, ASKED_WRONG, NOT_READ = 1, 2, 3
@@ -56,6 +60,7 @@ def run_and_leave(command: click.Group) -> NoReturn:
 def _carried_out(command: click.Group, stop: _Stop) -> int:
     from logochron.core.errors import IntakeError, LogochronError, OutputError
 
+    began = time.monotonic()
     try:
         # not by `main`, which ends with 1 for reasons of its own
         with command.make_context("logochron", sys.argv[1:]) as context:
@@ -71,7 +76,7 @@ def _carried_out(command: click.Group, stop: _Stop) -> int:
         say(shown.getvalue().rstrip("\n"), named=False)
         return ASKED_WRONG
     except LogochronError as error:
-        say(str(error))
+        say(_with_offers(command, error, time.monotonic() - began))
         return NOT_READ if isinstance(error, (IntakeError, OutputError)) else ASKED_WRONG
     except (KeyboardInterrupt, click.Abort):
         say("stopped")
@@ -86,3 +91,12 @@ def _carried_out(command: click.Group, stop: _Stop) -> int:
         say(f"a fault of Logochron's own: {type(error).__name__}: {error} ({_TRACE}=1 shows where); please report it")
         return _FAULT
     return NOT_READ
+
+
+def _with_offers(command: click.Group, error: LogochronError, took: float) -> str:
+    """What a refusal says, and the whole commands that settle it, a line each."""
+    if not error.remedies:
+        return str(error)
+    from logochron.cli.offers import offers
+
+    return "\n".join([str(error), *offers(command, sys.argv[1:], error, took)])

@@ -200,7 +200,9 @@ def reading_of(options: dict[str, Any]) -> dict[str, Any]:
     """What the options of a reading say, as `read` takes it; measures are made of more than one."""
     rows = (row for row in READING_OPTIONS.values() if row.shell and row.name not in ("values", "measures"))
     own = {row.name: options[row.name] for row in rows if row.name in options}
+    dates = names((own["date"],)) if isinstance(own.get("date"), str) else own.get("date") or []
     return own | {
+        "date": dates if len(dates) > 1 else dates[0] if dates else None,
         "by": dimensions(options["by"]),
         "where": conditions(options["where"]),
         "scale": scales(options["scale"]),

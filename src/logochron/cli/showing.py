@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from logochron.cli.options import names
-from logochron.cli.speaking import can_show, put, put_all, say
+from logochron.cli.speaking import can_show, check_trial, put, put_all, say
 from logochron.core.errors import QuestionError, brief, visible
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import question_type, question_types
@@ -114,6 +114,7 @@ def hand_over(
     figure: Callable[[], Any] | None = None,
 ) -> None:
     """Show the answer, or write it."""
+    check_trial()
     if target is None:
         chosen = options.get("at") or options.get("last")
         shown = Shown(periods=None if chosen else _LATEST, sparks=bool(options.get("sparks")))

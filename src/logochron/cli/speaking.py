@@ -14,12 +14,47 @@ import click
 from logochron.core.errors import OutputError, visible
 from logochron.views.reading_progress import progress_bar
 
+
+class Answered(Exception):
+    """A command that is only tried has its answer."""
+
+
+class _Trial:
+    """Whether a command is only tried: nothing is said, shown or written then."""
+
+    on = False
+
+
+@contextmanager
+def hush_while_tried() -> Iterator[None]:
+    """Whatever is carried out meanwhile is only tried."""
+    _Trial.on = True
+    try:
+        yield
+    finally:
+        _Trial.on = False
+
+
+def check_trial() -> None:
+    """Ends a command that is only tried, as it has its answer.
+
+    Raises
+    ------
+    Answered
+        Where it is.
+    """
+    if _Trial.on:
+        raise Answered
+
+
 #: A line longer than this is cut: a name of a megabyte helps nobody.
 _LONGEST = 2_000
 
 
 def say(text: str, *, named: bool = True) -> None:
     """A message on standard error; `named`: with our name before it."""
+    if _Trial.on:
+        return
     lines = visible(text, lines=True).split("\n")
     lines = [line if len(line) <= _LONGEST else line[:_LONGEST] + "..." for line in lines]
     try:
@@ -126,7 +161,7 @@ def hush() -> None:
 @contextmanager
 def reading_progress() -> Iterator[Callable[[float], None] | None]:
     """A function to be told the part done, or None where nobody looks."""
-    if not sys.stderr.isatty():
+    if _Trial.on or not sys.stderr.isatty():
         yield None
         return
     from rich.console import Console

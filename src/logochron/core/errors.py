@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from typing import Any
 
 __all__ = [
     "CalendarError",
@@ -12,6 +13,7 @@ __all__ = [
     "QuestionError",
     "OutputError",
     "ReportError",
+    "Remedy",
     "brief",
     "first_line",
     "nearest",
@@ -29,8 +31,23 @@ _BEGINNING = 20
 _POINTED = 200
 
 
+#: Options that settle what is refused, by their names in Python.
+Remedy = Mapping[str, Any]
+
+
 class LogochronError(Exception):
-    """Anything that Logochron refuses to do."""
+    """Anything that Logochron refuses to do.
+
+    Attributes
+    ----------
+    remedies
+        What settles it, the likelier first: options by their names in Python. The command line makes whole commands
+        of them.
+    """
+
+    def __init__(self, *says: object, remedies: Iterable[Remedy] = ()) -> None:
+        super().__init__(*says)
+        self.remedies: tuple[Remedy, ...] = tuple(remedies)
 
 
 class IntakeError(LogochronError):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 TYPE_CHECKING = False  # this is loaded with the package: what types alone need is not
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Mapping
     from contextlib import AbstractContextManager
     from pathlib import Path
     from typing import Any
@@ -29,3 +29,5 @@ holidays: Callable[[str, int, int], dict[int, str]]
 questions: Callable[[], None]
 #: Set by the package: a receipt in words.
 receipt: Callable[[Any], str]
+#: Set by the package: the months by how they are called, in small letters, in all languages that are read.
+month_names: Callable[[], Mapping[str, int]]

@@ -9,17 +9,19 @@ from functools import partial
 import numpy as np
 
 from logochron.core.book.coverage import touches
-from logochron.core.book.intake import LISTED, Intake, Refusal
-from logochron.core.book.record_spans import check_periods, hint
+from logochron.core.book.intake import EMPTY_AMOUNT, LISTED, Intake, Refusal
+from logochron.core.book.record_spans import Standing, check_periods, hint
+from logochron.core.calendars.named_in import first_day_of
 from logochron.core.choices import how_many
 from logochron.core.days import FIRST_DAY, LAST_DAY, Days, day_number, distinct, iso
-from logochron.core.errors import IntakeError, QuestionError, no_such
+from logochron.core.errors import IntakeError, QuestionError, Remedy, no_such
 from logochron.core.total_labels import is_total
 from logochron.sources.assemble import BookRows, assembled
 from logochron.sources.duckdb.connection import Engine
+from logochron.sources.named_periods import standing_named
 from logochron.sources.rolled_source import NO_DAY, ReadingSpec, RolledSource, check_currencies
+from logochron.sources.values.date_parts import joined
 from logochron.sources.values.dates import DateReading, read_dates
-from logochron.sources.values.period_names import first_day_of
 
 _SHOWN = 10
 _READINGS = {
@@ -39,8 +41,8 @@ _READINGS = {
 _ODD_DATES = (day_number("1900-01-01"), day_number("2100-12-31"))
 
 
-def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) -> tuple[BookRows, Intake]:
-    """Judge the dates, account for every row and gather what counts.
+def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) -> tuple[BookRows, Intake, Standing]:
+    """Judge the dates, account for every row and gather what counts; and what each record stands for.
 
     Raises
     ------
@@ -51,7 +53,13 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
     """
     said = _check_items(scans, spec)
     check_currencies(one for scanned in scans for one in scanned.priced)
-    reading = _dates(scans, spec)
+    texts, by_name = _date_texts(scans, spec), tuple[str, ...]()
+    if texts is not None:
+        standing, by_name = standing_named(texts, spec)
+        spec = replace(spec, standing=standing)
+    if spec.standing.spread is not None and spec.standing.records_of == "day":
+        raise QuestionError("`spread` lays records of whole periods on days: say `records_of` too (--records-of month)")
+    reading = _dates(scans, spec, texts)
     dated_on = distinct(reading.days[reading.readable])
     starts, ends = reading.days.copy(), reading.days.copy()
     starts[reading.readable], ends[reading.readable] = spec.standing.spans(reading.days[reading.readable])
@@ -82,14 +90,14 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
         set_aside=set_aside,
         blank=sum(scanned.blank for scanned in scans),
         refused_rows=tuple(refusals[:LISTED]),
-        guesses=_guesses(scans, spec, reading),
+        guesses=(*by_name, *_guesses(scans, spec, reading)),
         warnings=(*said, *(warning for scanned in scans for warning in scanned.warnings)),
         sources=tuple(name for scanned in scans for name in scanned.names),
     )
     if intake.read != intake.counted + intake.refused + intake.set_aside + intake.blank:
         raise IntakeError(f"{', '.join(intake.sources)}: the account of its rows does not add up: {intake}")
     if refused and spec.stated.on_refused == "stop":
-        raise IntakeError(_refusal_message(intake))
+        raise IntakeError(_refusal_message(intake), remedies=_remedies(intake))
     recorded = distinct(starts[reading.readable])  # of all rows, whichever are counted
     if not inside.any():
         low, high = spec.keep
@@ -103,7 +111,7 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
     hinted = hint(distinct(starts[inside])) if daily else check_periods(dated_on, spec.standing)
     rows = assembled(engine, scans, spec, starts, ends, inside, taken, beyond, recorded)
     oddities = _oddities(rows, dated_on, hinted, bool(spec.where))
-    return rows, replace(intake, warnings=(*intake.warnings, *oddities))
+    return rows, replace(intake, warnings=(*intake.warnings, *oddities)), spec.standing
 
 
 def _oddities(rows: BookRows, dated_on: Days, hinted: str, filtered: bool) -> list[str]:
@@ -147,8 +155,8 @@ def _check_items(scans: Sequence[RolledSource], spec: ReadingSpec) -> list[str]:
     return said
 
 
-def _dates(scans: Sequence[RolledSource], spec: ReadingSpec) -> DateReading:
-    """The days of all distinct dates, source after source."""
+def _date_texts(scans: Sequence[RolledSource], spec: ReadingSpec) -> list[str | None] | None:
+    """The texts of all distinct dates, source after source; None where all are days already."""
     dates = [scanned.groups.dates for scanned in scans]
     if not sum(len(part) for part in dates):
         names = ", ".join(scanned.name for scanned in scans)
@@ -156,22 +164,31 @@ def _dates(scans: Sequence[RolledSource], spec: ReadingSpec) -> DateReading:
         below = "" if any(scanned.unlined for scanned in scans) else " below the header"
         raise IntakeError(f"{names}: no rows{below}" + (" can be read:" + "".join(torn) if torn else ""))
     if all(part.dtype != object or not any(isinstance(text, str) for text in part) for part in dates):
+        return None
+    texts = [None if text is None else _text(text) for part in dates for text in part]
+    return joined(texts, spec.parts) if spec.parts else texts
+
+
+def _dates(scans: Sequence[RolledSource], spec: ReadingSpec, texts: list[str | None] | None) -> DateReading:
+    """The days of all distinct dates, source after source."""
+    dates = [scanned.groups.dates for scanned in scans]
+    if texts is None:
         days = [np.array([NO_DAY if d is None else d for d in part], dtype=np.int64) for part in dates]
-        joined = np.concatenate(days)
-        filled = joined != NO_DAY
-        readable = filled & (joined >= FIRST_DAY) & (joined <= LAST_DAY)
+        together = np.concatenate(days)
+        filled = together != NO_DAY
+        readable = filled & (together >= FIRST_DAY) & (together <= LAST_DAY)
         if not readable.any():
             why = "none is from year 1 to 9999" if filled.any() else "all its fields are empty"
             raise IntakeError(f"column {spec.date!r} holds no usable date: {why}")
-        return DateReading(joined, readable, "dates")
-    texts = [None if text is None else _text(text) for part in dates for text in part]
+        return DateReading(together, readable, "dates")
     counts = np.concatenate(
         [np.bincount(s.groups.date_codes, s.groups.rows, minlength=len(s.groups.dates)) for s in scans]
     )
+    as_they_stand = {text: came for text, came in zip(texts, (text for part in dates for text in part))}
 
     def find(text: str) -> str:
         for scanned in scans:
-            if place := scanned.find(text):
+            if place := scanned.find(_text(as_they_stand.get(text, text))):
                 return f"{scanned.name}, {place}"
         return "a row"
 
@@ -202,6 +219,12 @@ def _guesses(scans: Sequence[RolledSource], spec: ReadingSpec, reading: DateRead
         if empties:
             said.append(f"column {aggregate.column!r}: {how_many(empties, 'empty amount')} taken as 0")
     return tuple(dict.fromkeys(said))
+
+
+def _remedies(intake: Intake) -> list[Remedy]:
+    """What takes refused rows, or leaves them out."""
+    empty = any(refusal.reason == EMPTY_AMOUNT for refusal in intake.refused_rows)
+    return [*([{"empty": "zero"}] if empty else []), {"on_refused": "skip"}]
 
 
 def _refusal_message(intake: Intake) -> str:

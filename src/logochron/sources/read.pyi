@@ -12,7 +12,7 @@ from logochron.core.questions.review import Review
 def read(
     source: Any,
     *,
-    date: str | None = None,
+    date: str | Sequence[str] | None = None,
     values: str | Sequence[str] | None = (),
     by: str | Sequence[str] | Mapping[str, str] | None = (),
     where: Mapping[str, Any] | None = None,
@@ -51,7 +51,8 @@ def read(
         has it (``"postgresql+psycopg://USER@HOST/NAME"``, ``"sqlite:///sales.db"``), which sums the records itself,
         in one read-only transaction.
     date
-        The column of dates; found where None and only one can be meant. A timestamp counts on its day.
+        The column of dates, or the columns that together say one day or period (``["year", "month"]``, year and week,
+        date and time); found where None and only one can be meant. A timestamp counts on its day.
     values
         The columns of amounts to sum, each a measure; found likewise where neither `values` nor `measures` is given.
     by
@@ -71,8 +72,9 @@ def read(
         names.
     records_of
         What each record stands for: a day, or the whole week, month, quarter or year (of `calendar`) that its date
-        falls in or names (``2026-05``, ``Q2 2026``). Refused where the dates fall on four days or more of such a
-        period, as records of days do.
+        falls in or names (``2026-05``, ``Q2 2026``, ``KW 5/25``, ``P03 FY25``); where all of a column are names of
+        periods of one grain, that grain is taken. Refused where the dates fall on four days or more of such a period,
+        as records of days do.
     spread
         ``"even"`` lays the amount of such a record evenly on all its days, exact over any whole period; where None it
         sits on the first, and only what is made of such periods can be asked for.
@@ -87,7 +89,8 @@ def read(
     day_first
         Whether 03/04/2026 is 3 April; asked for only where no row tells.
     date_format
-        The form of the dates in the manner of `strptime` (``"%d %b %y"``).
+        The form of the dates in the manner of `strptime` (``"%d %b %y"``); ``"unix"`` or ``"unix-ms"`` are seconds or
+        milliseconds since 1970, which are recognised in a column that is named as the date.
     decimal
         The decimal mark of amounts written as text (``"."`` or ``","``); recognised where None, asked for where amounts
         read two ways.
@@ -219,7 +222,8 @@ def read_plan(
     day_first
         Whether 03/04/2026 is 3 April; asked for only where no row tells.
     date_format
-        The form of the dates in the manner of `strptime` (``"%d %b %y"``).
+        The form of the dates in the manner of `strptime` (``"%d %b %y"``); ``"unix"`` or ``"unix-ms"`` are seconds or
+        milliseconds since 1970, which are recognised in a column that is named as the date.
     decimal
         The decimal mark of amounts written as text (``"."`` or ``","``); recognised where None, asked for where amounts
         read two ways.
@@ -272,7 +276,7 @@ def review(
     source_or_book: Any,
     *,
     by: str | Sequence[str] | Mapping[str, str] | None = None,
-    date: str | None = None,
+    date: str | Sequence[str] | None = None,
     values: str | Sequence[str] | None = (),
     where: Mapping[str, Any] | None = None,
     covering: Any = None,
@@ -309,7 +313,8 @@ def review(
     by
         The columns of items; all that seem to name some where None.
     date
-        The column of dates; found where None and only one can be meant. A timestamp counts on its day.
+        The column of dates, or the columns that together say one day or period (``["year", "month"]``, year and week,
+        date and time); found where None and only one can be meant. A timestamp counts on its day.
     values
         The columns of amounts to sum, each a measure; found likewise where neither `values` nor `measures` is given.
     where
@@ -327,8 +332,9 @@ def review(
         names.
     records_of
         What each record stands for: a day, or the whole week, month, quarter or year (of `calendar`) that its date
-        falls in or names (``2026-05``, ``Q2 2026``). Refused where the dates fall on four days or more of such a
-        period, as records of days do.
+        falls in or names (``2026-05``, ``Q2 2026``, ``KW 5/25``, ``P03 FY25``); where all of a column are names of
+        periods of one grain, that grain is taken. Refused where the dates fall on four days or more of such a period,
+        as records of days do.
     spread
         ``"even"`` lays the amount of such a record evenly on all its days, exact over any whole period; where None it
         sits on the first, and only what is made of such periods can be asked for.
@@ -343,7 +349,8 @@ def review(
     day_first
         Whether 03/04/2026 is 3 April; asked for only where no row tells.
     date_format
-        The form of the dates in the manner of `strptime` (``"%d %b %y"``).
+        The form of the dates in the manner of `strptime` (``"%d %b %y"``); ``"unix"`` or ``"unix-ms"`` are seconds or
+        milliseconds since 1970, which are recognised in a column that is named as the date.
     decimal
         The decimal mark of amounts written as text (``"."`` or ``","``); recognised where None, asked for where amounts
         read two ways.

@@ -16,8 +16,9 @@ from logochron.core.book.measures import Aggregate, Measure, all_aggregates, for
 from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.calendars.named_in import day_named
 from logochron.core.choices import Empty, Grain, OnRefused, Spread, as_written, check
-from logochron.core.days import day_number, span_ends
+from logochron.core.days import span_ends
 from logochron.core.errors import QuestionError, brief, nearest, no_such
 from logochron.options import READING_OPTIONS, Reading, taken_by_sources
 from logochron.sources.duckdb.connection import Engine
@@ -27,6 +28,8 @@ from logochron.sources.files.source_reader import SourceReader, sampled
 from logochron.sources.files.streams import lasting
 from logochron.sources.rolled_source import PERIOD, ReadingSpec, RolledSource
 from logochron.sources.values.amounts import check_stated
+from logochron.sources.values.date_parts import BETWEEN
+from logochron.sources.values.dates import COUNTED
 
 if TYPE_CHECKING:
     from logochron.core.book.daybook import Daybook
@@ -42,7 +45,12 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
     """
     check("empty", reading.empty, Empty)
     check("on_refused", reading.on_refused, OnRefused)
-    date, measures = reading.date, _measures(reading.values, reading.measures)
+    parts, measures = tuple(names_of("date", reading.date)), _measures(reading.values, reading.measures)
+    if len(set(parts)) < len(parts):
+        raise QuestionError(f"`date` names a column twice: {', '.join(parts)}")
+    date, parts = BETWEEN.join(parts) or None, parts if len(parts) > 1 else ()
+    seconds = COUNTED.get(reading.date_format or "", 0)
+    reading = replace(reading, date=date, date_format=None if seconds else reading.date_format)
     dimensions, where = dimensions_of(reading.by), dict(reading.where or {})
     check_where(where)
     sources = locate(source)
@@ -51,7 +59,7 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
     if reading.periods_in_columns is None and (date is None or not measures):
         sample = sampled(engine, sources[0], reading)
     named = [(aggregate.column, *(c.column for c in aggregate.where)) for aggregate in _aggregates(measures)]
-    known = [*dimensions.values(), *where, *(name for names in named for name in names if name)]
+    known = [*dimensions.values(), *where, *(name for names in named for name in names if name), *parts]
     reading, guesses = wide_found(reading, sample, known, sources[0].name)
     records_of = reading.records_of
     if reading.periods_in_columns is not None:
@@ -68,7 +76,7 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
         date, records_of = PERIOD, reading.periods_in_columns
     standing = _standing(records_of, reading.spread, reading.calendar)
     covering = (None, None) if reading.covering is None else span_ends(reading.covering, "covering")
-    until = None if reading.until is None else day_number(reading.until, "until")
+    until = None if reading.until is None else day_named(reading.until, "until", standing.calendar, last=True)
     if reading.tz is not None:
         _check_zone(engine, reading.tz)
     ends = [end for end in (covering[1], until) if end is not None]
@@ -76,12 +84,15 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
     if date is None or not measures:
         from logochron.sources.guess_columns import guess
 
-        date, column, guesses = guess(sources[0], sample, date, measures, known)
+        named_parts, column, guesses = guess(sources[0], sample, date, measures, known)
+        date, parts = BETWEEN.join(named_parts), named_parts if len(named_parts) > 1 else ()
         measures = measures or (Measure(column),)
     columns_wanted = {dimensions.get(name, name): items for name, items in where.items()}
     return sources, ReadingSpec(
         stated=reading,
         date=date,
+        parts=parts,
+        seconds=seconds,
         dimensions=dimensions,
         aggregates=_aggregates(measures),
         # a filter may use the new name of a dimension, or the name of any column
@@ -174,10 +185,6 @@ def _standing(records_of: Grain, spread: Spread | None, calendar: Calendar | Non
     check("records_of", records_of, Grain)
     if spread is not None:
         check("spread", spread, Spread)
-        if records_of == "day":
-            raise QuestionError(
-                "`spread` lays records of whole periods on days: say `records_of` too (--records-of month)"
-            )
     return Standing(records_of, _checked(calendar), spread)
 
 
@@ -257,7 +264,7 @@ def _book(engine: Engine, sources: Sequence[Source], spec: ReadingSpec, look: Re
         from logochron.core.book.daybook import Daybook
         from logochron.sources.accounting import account
 
-        rows, intake = account(engine, scans, spec)
+        rows, intake, standing = account(engine, scans, spec)
         if look:
             look(scans, spec)
     summed = {aggregate.key: aggregate.column for aggregate in spec.summed}
@@ -279,7 +286,7 @@ def _book(engine: Engine, sources: Sequence[Source], spec: ReadingSpec, look: Re
         kept=spec.keep,
         selected=spec.selected,
         filters=(spec.filters,) if spec.filters else (),
-        standing=spec.standing,
+        standing=standing,
         ids=rows.ids,
         beyond=rows.beyond,
         falls=rows.falls,

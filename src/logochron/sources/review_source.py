@@ -9,17 +9,19 @@ from typing import Any
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.intake import Fact
 from logochron.core.book.measures import all_aggregates, formulas
+from logochron.core.calendars.written_names import read_label
 from logochron.core.errors import QuestionError
 from logochron.core.questions.review import Review, review_book
 from logochron.options import READING_OPTIONS, Reading
+from logochron.sources.column_kinds import NEARLY, labels_of
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import locate
 from logochron.sources.files.source_reader import sampled
 from logochron.sources.files.streams import lasting
-from logochron.sources.guess_columns import NEARLY, candidates_of, guess, labels_of
+from logochron.sources.guess_columns import candidates_of, guess
 from logochron.sources.reading import carry_out, dimensions_of, names_of, wide_found
 from logochron.sources.rolled_source import ReadingSpec, RolledSource
-from logochron.sources.values.period_names import read_label
+from logochron.sources.values.date_parts import BETWEEN
 
 
 def reviewed(source_or_book: Any, reading: Reading, by: str | Sequence[str] | Mapping[str, str] | None) -> Review:
@@ -52,18 +54,19 @@ def columns_found(source: Any, reading: Reading, with_items: bool) -> Reading:
     if reading.periods_in_columns is not None:
         periods = [column.name for column in sample if read_label(column.name)]
         return replace(reading, by=labels_of(sample, periods)) if with_items else reading
-    dates, amounts = candidates_of(sample, reading.date, known)
+    date = BETWEEN.join(names_of("date", reading.date)) or None
+    dates, amounts = candidates_of(sample, date, known)
     if len(dates) != 1 or not amounts:  # the columns of a file with flaws
-        dates, amounts = candidates_of(sample, reading.date, known, NEARLY)
+        dates, amounts = candidates_of(sample, date, known, NEARLY)
     named = names_of("values", reading.values)
     if not named and not reading.measures:
         named = [column.name for column in amounts]
     if len(dates) != 1 or not (named or reading.measures):
-        guess(first, sample, reading.date, (), known)  # says what is to be named
-    completed = replace(reading, date=dates[0], values=named)
+        guess(first, sample, date, (), known)  # says what is to be named
+    completed = replace(reading, date=list(dates[0]) if len(dates[0]) > 1 else dates[0][0], values=named)
     if with_items:
         taken = [
-            dates[0],
+            *dates[0],
             *named,
             *(aggregate.column for aggregate in all_aggregates(formulas(reading.measures or ()))),
         ]

@@ -39,9 +39,11 @@ class ReadingSpec:
     ----------
     stated
         What the user stated.
-    date, dimensions, aggregates, where
-        The column of dates, those of the dimensions by their names, all that the measures sum and count, and the
-        filter.
+    date, parts, dimensions, aggregates, where
+        The column of dates (where several make them up together, their names), those columns, those of the dimensions
+        by their names, all that the measures sum and count, and the filter.
+    seconds
+        Whether dates are seconds since 1970 (1), milliseconds (1000), or not such (0).
     writing, scales
         How amounts are written, as far as it is stated, and what those of a column are multiplied by.
     keep, standing, wide
@@ -53,6 +55,8 @@ class ReadingSpec:
 
     stated: Reading = Reading()
     date: str = ""
+    parts: tuple[str, ...] = ()
+    seconds: int = 0
     dimensions: Mapping[str, str] = field(default_factory=dict)
     aggregates: tuple[Aggregate, ...] = ()
     where: tuple[Condition, ...] = ()
@@ -114,7 +118,10 @@ class ReadingSpec:
 
     def names(self) -> list[tuple[str, str]]:
         """The wanted columns, each with the option that names it."""
-        named = [("date", self.date), *(("values", aggregate.column) for aggregate in self.summed if aggregate.column)]
+        named = [
+            *(("date", part) for part in self.parts or (self.date,)),
+            *(("values", aggregate.column) for aggregate in self.summed if aggregate.column),
+        ]
         named += [("by", column) for column in self.dimensions.values()]
         named += [("where", condition.column) for condition in self.where]
         named += [("measures", aggregate.column) for aggregate in self.ids]

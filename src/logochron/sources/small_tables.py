@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.calendars.listed import Listing
+from logochron.core.calendars.written_names import read_label
 from logochron.core.days import Days
 from logochron.core.errors import CalendarError, IntakeError, LogochronError
 from logochron.core.questions.landing.profiles import ListedShares
@@ -21,7 +22,6 @@ from logochron.sources.files.streams import lasting
 from logochron.sources.files.typed_files import DAY_NUMBER, TypedTable
 from logochron.sources.rolled_source import ReadingSpec
 from logochron.sources.values.dates import read_dates
-from logochron.sources.values.period_names import read_label
 
 #: No one lists more rows than this, nor in more bytes of a pipe.
 _MOST, _MOST_BYTES = 100_000, 50_000_000

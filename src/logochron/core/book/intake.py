@@ -21,6 +21,8 @@ class Fact:
 
 
 _SHOWN = 10
+#: Why a row without an amount is refused.
+EMPTY_AMOUNT = "an empty amount (empty='zero' takes it as 0)"
 
 
 @dataclass(frozen=True)

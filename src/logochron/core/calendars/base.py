@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
+from contextlib import suppress
 from numbers import Integral
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -11,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.calendars.period_names import Name, Texts, as_text, read_name
+from logochron.core.calendars.written_names import label_of
 from logochron.core.choices import Grain, check, values
 from logochron.core.days import DayLike, Days, day_number, in_words, to_dates, to_days
 from logochron.core.errors import CalendarError, QuestionError, brief, nearest
@@ -210,7 +212,7 @@ class Calendar(ABC):
         QuestionError
             Where it names none; what was probably meant is offered.
         """
-        grain, ordinal = self._named(label.strip(), name)
+        grain, ordinal = self._as_written(label.strip(), each, name)
         if grain == "day":
             held = int(self.ordinals(each, np.array([ordinal]))[0])
             return held, held
@@ -229,6 +231,19 @@ class Calendar(ABC):
             f"`{name}` names a {grain} ({label}), and weeks do not fit into months: with each={each!r} name a {each}, "
             "a day in it or a year"
         )
+
+    def _as_written(self, label: str, each: Grain, option: str) -> tuple[Grain, int]:
+        """The grain and ordinal of the period that a label names, in its own form or as people write it."""
+        try:
+            return self._named(label, option)
+        except QuestionError:
+            written = None if read_name(label) else label_of(label, each)
+            if written is None:
+                raise
+            for fiscal in (written.fiscal, False)[: 1 + written.fiscal]:
+                with suppress(QuestionError):
+                    return self._named(written._replace(fiscal=fiscal).name.text, option)
+            return self._named(written.name.text, option)  # says why there is no such period
 
     def _named(self, label: str, option: str) -> tuple[Grain, int]:
         """The grain and ordinal of the period that a label of the usual forms names; of a day its number."""

@@ -201,11 +201,10 @@ class CivilCalendar(Calendar):
         return starts[:, of_month] + np.minimum(place, lengths[:, of_month] - 1)
 
     def _place(self, name: Name, label: str, option: str) -> tuple[Grain, int]:
-        if name.kind == "period":
-            raise QuestionError(
-                f"`{option}` names no period: {label!r}; months are civil: did you mean "
-                f"'{name.year:04d}-{name.number:02d}'? (numbered periods need a RetailCalendar, --calendar retail)"
-            )
+        if name.kind == "period":  # the months of a year, counted from its start
+            if not 1 <= name.number <= 12:
+                raise QuestionError(f"`{option}` must name a period from P01 to P12; got {brief(label)}")
+            return "month", (name.year - self._added) * 12 + name.number - 1
         if name.kind == "month":
             if name.fiscal:
                 raise QuestionError(

@@ -245,7 +245,7 @@ class ListedCalendar(Calendar):
         if len(at):
             return "month", int(at[0])
         name = read_name(label)
-        if name is None or name.kind in ("period", "week", "month") or name.fiscal:
+        if name is None or name.kind in ("week", "month") or name.fiscal:
             known = [
                 *self._labels[::-1].tolist(),
                 *self.labels("year", np.arange(len(self._of_grain["year"].low))).tolist(),
@@ -256,7 +256,7 @@ class ListedCalendar(Calendar):
         return self._place(name, label, option)
 
     def _place(self, name: Name, label: str, option: str) -> tuple[Grain, int]:
-        grain: Grain = name.kind  # type: ignore[assignment]
+        grain: Grain = "month" if name.kind == "period" else name.kind  # type: ignore[assignment]
         self.check_grain(grain, option)
         at, found = self._of_grain[grain].at(np.array([name.year]), np.array([max(name.number, 1)]))
         if not found[0]:

@@ -62,6 +62,12 @@ class Name(NamedTuple):
     kind: str
     number: int
 
+    @property
+    def text(self) -> str:
+        """The name itself, of a period longer than a day."""
+        number = _FORMS.get(self.kind, "-%02d")
+        return f"{'FY' if self.fiscal else ''}{self.year:04d}{number % self.number if number else ''}"
+
 
 def read_name(text: str) -> Name | None:
     """What a name says, None where it is of no known form.

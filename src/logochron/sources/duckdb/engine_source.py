@@ -11,7 +11,7 @@ from typing import Any, NamedTuple, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.intake import LISTED, Fact, Refusal, row_of
+from logochron.core.book.intake import EMPTY_AMOUNT, LISTED, Fact, Refusal, row_of
 from logochron.core.book.measures import Aggregate
 from logochron.core.days import Days
 from logochron.core.total_labels import is_total
@@ -374,7 +374,7 @@ def total_warning(name: str, label: str, spec: ReadingSpec) -> tuple[str, ...]:
 
 def _why(text: str, number: Any, form: str, empty_is_zero: bool) -> str:
     if not text.strip():
-        return "" if empty_is_zero else "an empty amount (empty='zero' takes it as 0)"
+        return "" if empty_is_zero else EMPTY_AMOUNT
     if "_" in text or (np.isnan(number) and not _NAN.fullmatch(text)):
         if "%" in text:
             return "a percentage, which cannot be summed"

@@ -12,7 +12,8 @@ from logochron.core.book.filters import Condition
 from logochron.core.book.measures import Aggregate
 from logochron.sources.rolled_source import ReadingSpec
 from logochron.sources.values.amounts import Reach
-from logochron.sources.values.dates import TIME, ZONE
+from logochron.sources.values.date_parts import BETWEEN, part_of
+from logochron.sources.values.dates import TIME, ZONE, has_time, instants_said, seconds_in, seconds_said
 
 #: Decimals past which amounts are summed as doubles, and those that doubles are first taken to have.
 MOST_DECIMALS, USUAL_DECIMALS = 6, 2
@@ -185,6 +186,63 @@ def day_text(sql: str, tz: str | None) -> str:
     stamp = rf"regexp_replace(trim({sql}), '([+-][0-9]{{2}})([0-9]{{2}})$', '\1:\2')"
     local = f"strftime(TRY_CAST({stamp} AS TIMESTAMPTZ) AT TIME ZONE {quoted(tz)}, '%Y-%m-%d')"
     return f"CASE WHEN regexp_matches({sql}, {quoted(ZONE)}) THEN coalesce({local}, {sql}) ELSE {cut} END"
+
+
+def stamp_day(sql: str, per_second: int, tz: str | None) -> str:
+    """The day of a number of seconds since 1970, or of so many parts of one, as text; other texts as they are."""
+    number = f"TRY_CAST({sql} AS DOUBLE) / {per_second}"
+    stamp = f"to_timestamp(CASE WHEN abs({number}) < {_MOST_SECONDS} THEN {number} END)"
+    plain = rf"regexp_full_match(trim({sql}), '[+-]?[0-9]+([.][0-9]*)?(e[+]?[0-9]+)?')"
+    return (
+        f"CASE WHEN {plain} THEN coalesce(strftime({stamp} AT TIME ZONE {quoted(tz or 'UTC')}, '%Y-%m-%d'), {sql}) "
+        f"ELSE {sql} END"
+    )
+
+
+#: Seconds from 1970 to about the year 5000.
+_MOST_SECONDS = 95_000_000_000
+
+
+class DateColumn(NamedTuple):
+    """The expressions for what is judged as a date, and for the date as it stands; what was recognised of it."""
+
+    judged: str
+    as_it_stands: str
+    said: tuple[str, ...] = ()
+
+
+def date_of_texts(sql: str, shown: Sequence[str], spec: ReadingSpec, *, cut: bool = False) -> DateColumn:
+    """A date that stands as text.
+
+    Parameters
+    ----------
+    shown
+        What its first rows hold.
+    cut
+        Whether times are cut off although the first rows have none.
+    """
+    if spec.stated.date_format is None and (per_second := spec.seconds or seconds_in(shown)):
+        said = () if spec.seconds and spec.stated.tz else seconds_said(per_second, spec.date, spec.stated.tz)
+        return DateColumn(stamp_day(sql, per_second, spec.stated.tz), sql, said)
+    if spec.times_cut and (cut or spec.stated.tz or any(map(has_time, shown))):
+        said = () if spec.stated.tz else instants_said(shown, spec.date)
+        return DateColumn(day_text(sql, spec.stated.tz), sql, said)  # one text a day, not one a second
+    return DateColumn(sql, sql)
+
+
+def day_of_parts(spec: ReadingSpec, columns: Mapping[str, str], shown: Mapping[str, Sequence[str]]) -> str:
+    """A date that stands in several columns as one text: that of a day, or its parts one after the other.
+
+    Parameters
+    ----------
+    columns, shown
+        The expression of each part as text, and what its first rows hold.
+    """
+    parts = {part_of(column, shown[column]): column for column in spec.parts}
+    if parts.keys() == {"date", "time"}:
+        return day_text(columns[parts["date"]], spec.stated.tz)
+    texts = [f"coalesce(trim({columns[column]}), '')" for column in spec.parts]
+    return f"nullif({f' || {quoted(BETWEEN)} || '.join(texts)}, {quoted(BETWEEN * (len(texts) - 1))})"
 
 
 def day_number(sql: str) -> str:

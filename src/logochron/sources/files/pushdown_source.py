@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.intake import LISTED, Fact, Refusal, row_of
+from logochron.core.book.intake import EMPTY_AMOUNT, LISTED, Fact, Refusal, row_of
 from logochron.core.book.measures import Aggregate
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
@@ -75,7 +75,8 @@ def scan_pushdown(engine: Engine, table: PushdownTable, spec: ReadingSpec) -> Ro
     table.progress = engine.progress
     columns = table.columns
     placed = place_columns(table.name, spec.names(), [column.name for column in columns])
-    date = columns[placed.at[spec.date]]
+    at_date = placed.at[(*spec.parts, spec.date)[0]]
+    date = columns[at_date]
     if date.kind not in _DATED:
         raise IntakeError(f"{table.name}, column {date.name!r}: expected dates, found the type {date.written}")
     amounts = {aggregate.column: columns[placed.at[aggregate.column]] for aggregate in spec.summed if aggregate.column}
@@ -86,7 +87,7 @@ def scan_pushdown(engine: Engine, table: PushdownTable, spec: ReadingSpec) -> Ro
             )
     zone, of_zone = _zone(table, date, spec)
     groups = GroupSpec(
-        date=placed.at[spec.date],
+        date=at_date,
         labels=tuple(placed.at[column] for column in spec.dimensions.values()),
         where=by_place(spec.where, placed.at),
         numbers=(),
@@ -98,7 +99,10 @@ def scan_pushdown(engine: Engine, table: PushdownTable, spec: ReadingSpec) -> Ro
     )
     said = (*placed.guesses, *of_zone)
     stated = spec.writing.decimal is not None or spec.writing.thousands is not None
-    if not any(column.kind == "text" or (stated and column.kind == "loose") for column in amounts.values()):
+    put_together = spec.parts or spec.seconds  # what only the engine here does
+    if not put_together and not any(
+        column.kind == "text" or (stated and column.kind == "loose") for column in amounts.values()
+    ):
         scales: dict[str, int | None] = {name: _first_scale(table, column) for name, column in amounts.items()}
         if (summed := _summed(table, spec, groups, scales, placed.at)) is not None:
             return _rolled(engine, table, spec, summed, placed.at, said)
@@ -424,8 +428,7 @@ class PushdownSource:
             return None
         for amount, text, flaw in zip(self.rolled.query.amounts, row.amounts, row.flaws):
             if flaw:
-                empty = "an empty amount (empty='zero' takes it as 0)"
-                reason = "not a finite number" if text.strip() else empty
+                reason = "not a finite number" if text.strip() else EMPTY_AMOUNT
                 told = self._row(row, amount.column)
                 return Refusal(row.key, amount.column, text, reason, self.name, self.unit, told)
         return None

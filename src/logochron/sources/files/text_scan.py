@@ -32,7 +32,17 @@ from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.engine_source import EngineSource, Malformed, blank_rows, first_row, total_warning
 from logochron.sources.duckdb.judge_amounts import judged_roll_up
 from logochron.sources.duckdb.rollup import RollUp
-from logochron.sources.duckdb.sql import MOST_DECIMALS, Amount, Query, Summing, asked_of, day_text, quoted
+from logochron.sources.duckdb.sql import (
+    MOST_DECIMALS,
+    Amount,
+    DateColumn,
+    Query,
+    Summing,
+    asked_of,
+    date_of_texts,
+    day_of_parts,
+    quoted,
+)
 from logochron.sources.files.find_files import Source, fresh
 from logochron.sources.files.headers import Placed, place_columns
 from logochron.sources.files.text_prepare import NONE_KNOWN, Mends, TextFile, prepare
@@ -51,7 +61,8 @@ from logochron.sources.files.text_records import (
 )
 from logochron.sources.rolled_source import ReadingSpec
 from logochron.sources.values.amounts import settled, written_plainly
-from logochron.sources.values.dates import has_time, names_a_day
+from logochron.sources.values.date_parts import part_of
+from logochron.sources.values.dates import names_a_day, seconds_in
 
 #: The engine reads text in pieces of so many bytes; in one piece up to so many.
 _BUFFER, _MOST_BUFFER = 1 << 25, 1 << 30
@@ -150,7 +161,7 @@ def _passed(engine: Engine, ready: _Ready, spec: ReadingSpec, *, underscores: bo
     text, path = ready.text, ready.path
     name = text.source.name
     placed = place_columns(name, spec.names(), text.header, text.hint)
-    query = _text_query(ready, spec, placed, underscores)
+    query, of_dates = _text_query(ready, spec, placed, underscores)
 
     def find(query: Query, expression: str, sought: str) -> str:
         malformed = tuple(bad.position for bad in _rejects(engine, text.delimiter))
@@ -170,13 +181,20 @@ def _passed(engine: Engine, ready: _Ready, spec: ReadingSpec, *, underscores: bo
         except BaseException:
             stop.set()
             raise
-        return _Pass(ready, parting, counting.result(), rolled, (*placed.guesses, *said), malformed)
+        return _Pass(ready, parting, counting.result(), rolled, (*placed.guesses, *of_dates, *said), malformed)
 
 
 def _parting(text: TextFile, spec: ReadingSpec, placed: Placed) -> Parting:
     """A line is taken for a record where it has a date in the column of dates."""
-    at = placed.at[spec.date]
-    return Parting(text.delimiter, len(text.header), lambda fields: names_a_day(fields[at], spec.stated.date_format))
+    places = [placed.at[column] for column in spec.parts or (spec.date,)]
+
+    def is_dated(fields: Sequence[str]) -> bool:
+        shown = [fields[at] for at in places]
+        if spec.parts:
+            return all(part_of(column, [field]) for column, field in zip(spec.parts, shown))
+        return bool(seconds_in(shown)) if spec.seconds else names_a_day(shown[0], spec.stated.date_format)
+
+    return Parting(text.delimiter, len(text.header), is_dated)
 
 
 def _agreed(done: _Pass) -> bool:
@@ -252,31 +270,40 @@ def text_call(text: TextFile, path: Path) -> str:
     )
 
 
-def _text_query(ready: _Ready, spec: ReadingSpec, placed: Placed, underscores: bool) -> Query:
+def _text_query(ready: _Ready, spec: ReadingSpec, placed: Placed, underscores: bool) -> tuple[Query, tuple[str, ...]]:
     text, path = ready.text, ready.path
     place = {name: f"c{i}" for name, i in placed.at.items()}
     strict = text_call(text, path)
     if ready.whole:
         strict += f", parallel=false, buffer_size={min(max(path.stat().st_size, _BUFFER), _MOST_BUFFER) + _BUFFER}"
-    date = place[spec.date]
-    if spec.times_cut and (spec.stated.tz or any(map(has_time, text.column(placed.at[spec.date])))):
-        date = day_text(date, spec.stated.tz)  # one text a day, not one a second
+    date = _text_date(text, spec, placed)
 
     def amount_of(column: str) -> Amount:
         at = place[column]
         return Amount("", column, at, at, True, maybe_grouped=not settled(text.column(placed.at[column])))
 
-    return Query(
+    query = Query(
         relation=f"{strict}, ignore_errors=true, store_rejects=true)",
         strict=f"{strict})",
         date_column=spec.date,
-        date_text=place[spec.date],
-        date=date,
+        date_text=date.as_it_stands,
+        date=date.judged,
         all_fields=[f"c{i}" for i in range(len(text.header))],
         # looked for in the amounts only where the file holds any
         underscores=underscores or any("_" in field for row in text.sample for field in row),
         **asked_of(spec, place, amount_of),
     )
+    return query, tuple(f"{text.source.name}: {said}" for said in date.said)
+
+
+def _text_date(text: TextFile, spec: ReadingSpec, placed: Placed) -> DateColumn:
+    """The date of a text file."""
+    if spec.parts:
+        columns = {column: f"c{placed.at[column]}" for column in spec.parts}
+        date = day_of_parts(spec, columns, {column: text.column(placed.at[column]) for column in spec.parts})
+        return DateColumn(date, date)
+    at = placed.at[spec.date]
+    return date_of_texts(f"c{at}", text.column(at), spec)
 
 
 def _text_plans(text: TextFile, placed: Placed, amounts: Sequence[Amount]) -> dict[str, Summing]:

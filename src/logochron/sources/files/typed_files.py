@@ -24,8 +24,9 @@ from logochron.sources.duckdb.sql import (
     Query,
     Summing,
     asked_of,
+    date_of_texts,
     day_number,
-    day_text,
+    day_of_parts,
     named,
     quoted,
 )
@@ -34,6 +35,7 @@ from logochron.sources.files.headers import Placed, SampleColumn, place_columns
 from logochron.sources.files.joined_files import JoinedFiles
 from logochron.sources.rolled_source import FIRST_ROWS, ReadingSpec, nan_is_missing
 from logochron.sources.values.amounts import Reach
+from logochron.sources.values.dates import seconds_in
 from logochron.sources.values.labels import WHOLE, check_apart
 
 #: So many rows, and so many fields, are laid into the table together.
@@ -306,7 +308,7 @@ def scan_typed(
         relation=table.relation,
         strict=table.relation,
         date_column=spec.date,
-        date_text=table.date_text or f"{table.columns[placed.at[spec.date]]}::VARCHAR",
+        date_text=table.date_text or (date.sql if spec.parts else f"{table.columns[placed.at[spec.date]]}::VARCHAR"),
         date=date.sql,
         date_key=date.key.sql,
         date_ends=date.ends,
@@ -384,12 +386,23 @@ class _Date(NamedTuple):
 
 def _date(engine: Engine, source: Source, spec: ReadingSpec, table: TypedTable, placed: Placed) -> _Date:
     """The day number of a date, or its text."""
+    if spec.parts:
+        texts = {part: as_label(table.columns[placed.at[part]], table.types[placed.at[part]]) for part in spec.parts}
+        shown = engine.rows(f"SELECT {', '.join(texts.values())} FROM {table.relation} LIMIT {FIRST_ROWS}", source.name)
+        fields = zip(*shown) if shown else [()] * len(texts)
+        return _Date(day_of_parts(spec, texts, {p: [f for f in of if f is not None] for p, of in zip(texts, fields)}))
     at = placed.at[spec.date]
     name, kind = table.columns[at], table.types[at]
     if kind == DAY_NUMBER:
         return _Date(name)
-    if kind.startswith(_TEXT):
-        return _Date(day_text(f"{name}::VARCHAR", spec.stated.tz) if spec.times_cut else f"{name}::VARCHAR")
+    is_text = kind.startswith(_TEXT)
+    if is_text or NUMBER.fullmatch(kind):
+        text = f"{name}::VARCHAR" if is_text else as_label(name, kind)
+        rows = engine.rows(f"SELECT {text} FROM {table.relation} LIMIT {FIRST_ROWS}", source.name)
+        shown_texts = [field for (field,) in rows if field is not None]
+        if is_text or spec.seconds or seconds_in(shown_texts):
+            date = date_of_texts(text, shown_texts, spec, cut=is_text)
+            return _Date(date.judged, said=tuple(f"{source.name}: {said}" for said in date.said))
     day, said, ends = f"{name}::DATE", "", name
     if kind.startswith(_INSTANT):
         zone, said = _zone(engine, source, spec, table, table.header[at])

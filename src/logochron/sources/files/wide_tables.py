@@ -11,6 +11,8 @@ from typing import NamedTuple
 import numpy as np
 
 from logochron.core.calendars.base import Calendar
+from logochron.core.calendars.named_in import ordinal_named
+from logochron.core.calendars.written_names import label_of
 from logochron.core.choices import PLURALS, Grain, how_many, values
 from logochron.core.errors import IntakeError, QuestionError
 from logochron.core.total_labels import TOTAL, is_total
@@ -25,7 +27,6 @@ from logochron.sources.files.text_scan import text_call
 from logochron.sources.files.typed_files import DAY_NUMBER, RowTable, TableLines, TypedTable, as_label
 from logochron.sources.rolled_source import PERIOD
 from logochron.sources.values.amounts import is_amount, settled
-from logochron.sources.values.period_names import ordinal_named, read_label
 
 #: From short to long.
 _GRAINS = values(Grain)
@@ -168,8 +169,8 @@ def _columns(source: Source, table: TypedTable, named: Sequence[str], each: Grai
     totals, others = [], []
     ordinals: dict[int, int] = {}
     for i, name in enumerate(table.header):
-        label = None if fold(name) in known else read_label(name)
-        ordinal = None if fold(name) in known else ordinal_named(name, label, each, calendar)
+        label = None if fold(name) in known else label_of(name, each)
+        ordinal = None if fold(name) in known else ordinal_named(name, each, calendar)
         if ordinal is not None:
             if ordinal in ordinals:
                 raise IntakeError(

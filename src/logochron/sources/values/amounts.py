@@ -124,6 +124,24 @@ def is_amount(text: str) -> bool:
     )
 
 
+def as_number(text: str) -> float | None:
+    """The number of a text in the likeliest writing; None where it is none.
+
+    >>> as_number("1,234.5"), as_number("12,5 EUR"), as_number("n/a")
+    (1234.5, 12.5, None)
+    """
+    if PLAIN.fullmatch(text):
+        return float(text)
+    signs = tuple(currency_signs([text]))
+    style = next((style for style in styles(StatedWriting(), signs) if style.reads(text)), None)
+    if style is None:
+        return None
+    number = without(text, signs)
+    negative = "(" in number or bool(re.search(rf"[{MINUSES}]", number))
+    digits = re.sub(rf"[^0-9{re.escape(style.decimal)}]", "", number).replace(style.decimal, ".")
+    return -float(digits) if negative else float(digits)
+
+
 def settled(texts: Sequence[str]) -> bool:
     """Whether texts show that a point is the decimal mark: one of them cannot part thousands."""
     return any("." in text and PLAIN.fullmatch(text) and not _GROUPED.fullmatch(text.strip()) for text in texts)

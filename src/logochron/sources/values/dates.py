@@ -12,9 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.record_spans import how_to_say
+from logochron.core.calendars.written_names import full_year, read_label
 from logochron.core.days import Days
-from logochron.core.errors import IntakeError
-from logochron.sources.values.period_names import full_year, month_names, read_label
+from logochron.core.errors import IntakeError, Remedy
+from logochron.sources.values.month_names import month_names
 
 _IN_ZONE = r"(?: ?(?:Z|UTC|GMT)| ?[+-][0-9]{2}(?::?[0-9]{2})?)"
 #: What follows a date in a timestamp.
@@ -38,9 +39,12 @@ _SHAPES = {
 
 
 class _Family(NamedTuple):
-    """Readings that one text may have at once: by name the option that settles each; those of `day_first`."""
+    """Readings that one text may have at once: by name the option that settles each, in words and as a remedy; those of
+    `day_first`.
+    """
 
     options: dict[str, str]
+    remedies: dict[str, Remedy]
     by_day_first: dict[bool, str]
     short_years: bool
 
@@ -48,6 +52,7 @@ class _Family(NamedTuple):
 _FAMILIES = (
     _Family(
         {"day first": "day_first=True (--day-first)", "month first": "day_first=False (--month-first)"},
+        {"day first": {"day_first": True}, "month first": {"day_first": False}},
         {True: "day first", False: "month first"},
         short_years=False,
     ),
@@ -56,6 +61,11 @@ _FAMILIES = (
             "day first, short year": "day_first=True (--day-first)",
             "month first, short year": "day_first=False (--month-first)",
             "short year first": "date_format='%y-%m-%d' (--date-format)",
+        },
+        {
+            "day first, short year": {"day_first": True},
+            "month first, short year": {"day_first": False},
+            "short year first": {"date_format": "%y-%m-%d"},
         },
         {True: "day first, short year", False: "month first, short year"},
         short_years=True,
@@ -105,6 +115,53 @@ class DateReading(NamedTuple):
     name: str
     guesses: tuple[str, ...] = ()
     hint: str = ""  # what would make more of the texts readable
+
+
+#: Seconds since 1970 that are taken for dates: 1990 to 2100.
+_SECONDS = (631_152_000, 4_102_444_800)
+_STAMP = re.compile(r"\d{9,13}(?:\.\d*)?(?:e\+?\d+)?", re.ASCII | re.IGNORECASE)
+
+
+def seconds_in(texts: Sequence[str]) -> int:
+    """How many parts of a second since 1970 texts count that can be nothing else: 1, or 1000; 0 where they do not.
+
+    >>> seconds_in(["1767225600", "1767312000"]), seconds_in(["1767225600000"]), seconds_in(["20260518"])
+    (1, 1000, 0)
+    """
+    filled = [text.strip() for text in texts if text.strip()]
+    if not filled or not all(map(_STAMP.fullmatch, filled)):
+        return 0
+    numbers = [float(text) for text in filled]
+    low, high = _SECONDS
+    return next((per for per in (1, 1000) if all(low * per <= number <= high * per for number in numbers)), 0)
+
+
+_ZONED = re.compile(ZONE)
+
+
+def instants_said(texts: Sequence[str], column: str) -> tuple[str, ...]:
+    """What to say of stamps that bear a zone, where none is stated."""
+    shown = next((text for text in texts if _ZONED.search(text)), None)
+    if shown is None:
+        return ()
+    where = "UTC" if re.search(r"(?:Z|UTC|GMT|[+-]00:?(?:00)?) *$", shown) else "its own zone"
+    return (
+        f"column {column!r} holds instants such as {shown!r}: each counts on the day that it names, in {where} "
+        "(tz=, --tz)",
+    )
+
+
+def seconds_said(per_second: int, column: str, tz: str | None) -> tuple[str, ...]:
+    """What to say of numbers that were taken for seconds since 1970."""
+    unit, form = ("milliseconds", "unix-ms") if per_second > 1 else ("seconds", "unix")
+    return (
+        f"column {column!r}: numbers read as {unit} since 1970 (date_format={form!r}, --date-format {form}), counted "
+        f"on their days in {tz or 'UTC'} (tz=, --tz)",
+    )
+
+
+#: The forms that are no patterns, and how many parts of a second they count.
+COUNTED = {"unix": 1, "unix-ms": 1000}
 
 
 def has_time(text: str) -> bool:
@@ -172,7 +229,7 @@ def read_dates(
     rows = {name: int(counts[days != _NONE].sum()) for name, days in ways.items()}
     best = max(rows, key=lambda name: rows[name])
     if not rows[best]:
-        raise IntakeError(_no_date(texts, column, find, of_periods=label is not None))
+        raise _no_date(texts, column, find, of_periods=label is not None)
 
     def shown(place: int) -> str:
         return f"{texts[place]} ({find(texts[place] or '')})"
@@ -262,7 +319,8 @@ def _settled(family: _Family, ways: dict[str, Days], column: str, shown: Callabl
         one, two = (int((read[a] & ~read[b]).argmax()) for a, b in ((first, second), (second, first)))
         raise IntakeError(
             f"column {column!r} holds dates with the {first} {shown(one)} and with the {second} {shown(two)}; "
-            f"state it by {options[first]} or {options[second]}"
+            f"state it by {options[first]} or {options[second]}",
+            remedies=[family.remedies[name] for name in (first, second)],
         )
     alike = {name: read[name] & read[fitting[0]] for name in fitting}
     different = [name for name in fitting if (ways[name] != ways[fitting[0]])[alike[name]].any()]
@@ -274,7 +332,8 @@ def _settled(family: _Family, ways: dict[str, Days], column: str, shown: Callabl
     place = int((alike[different[0]] & (ways[different[0]] != ways[fitting[0]])).argmax())
     raise AmbiguousDates(
         f"every date in column {column!r} reads {'both ways' if len(fitting) == 2 else 'several ways'}: "
-        f"{shown(place)} may be {' or '.join(fitting)}; state it by {' or '.join(options[name] for name in fitting)}"
+        f"{shown(place)} may be {' or '.join(fitting)}; state it by {' or '.join(options[name] for name in fitting)}",
+        remedies=[family.remedies[name] for name in fitting],
     )
 
 
@@ -291,18 +350,19 @@ def _short_years(column: str) -> str:
     return f"column {column!r}: years of two digits taken as 1969 to 2068"
 
 
-def _no_date(texts: Sequence[str | None], column: str, find: Find, *, of_periods: bool) -> str:
+def _no_date(texts: Sequence[str | None], column: str, find: Find, *, of_periods: bool) -> IntakeError:
     shown = next((text for text in texts if text and text.strip()), None)
     if shown is None:
-        return f"column {column!r} holds no usable date: all its fields are empty"
+        return IntakeError(f"column {column!r} holds no usable date: all its fields are empty")
     said = read_label(shown)
     if said:
-        return (
+        return IntakeError(
             f"column {column!r} holds no days but names of periods: {shown!r} ({find(shown)}); where each record "
             f"stands for a whole {said.grain}, say {how_to_say(said.grain)}"
-            + (", and a calendar that has it (--calendar)" if of_periods else "")
+            + (", and a calendar that has it (--calendar)" if of_periods else ""),
+            remedies=[] if of_periods else [{"records_of": said.grain}],
         )
-    return (
+    return IntakeError(
         f"column {column!r} holds no usable date: {shown!r} ({find(shown)}) for instance; expected dates such as "
         "2026-10-18, or their form by date_format= (--date-format '%d %b %y')"
     )

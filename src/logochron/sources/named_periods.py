@@ -1,0 +1,62 @@
+"""Dates that are names of periods: what each record stands for then."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from logochron.core.book.record_spans import Standing, how_to_say
+from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.calendars.named_in import ordinal_named
+from logochron.core.calendars.written_names import grains_of, read_label
+from logochron.core.errors import IntakeError
+from logochron.sources.rolled_source import ReadingSpec
+
+#: So many texts tell whether a column may hold names of periods at all.
+_FEW = 20
+#: The part of the texts that must be such names.
+_NEARLY = 0.8
+
+
+def standing_named(texts: Sequence[str | None], spec: ReadingSpec) -> tuple[Standing, tuple[str, ...]]:
+    """What each record stands for, taken from the names of periods where it is not stated; and what was taken.
+
+    Parameters
+    ----------
+    texts
+        The distinct dates.
+
+    Raises
+    ------
+    IntakeError
+        Where they may be months or weeks.
+    """
+    standing = spec.standing
+    filled = [text for text in texts if text and text.strip()]
+    if standing.records_of != "day" or spec.stated.date_format or spec.seconds or not filled:
+        return standing, ()
+    if not any(map(grains_of, ([text] for text in filled[:_FEW]))):
+        return standing, ()
+    named = [text for text in filled if grains_of([text])]
+    grains = grains_of(named, spec.date)
+    if len(named) < _NEARLY * len(filled) or not grains:
+        return standing, ()
+    if len(grains) > 1:
+        raise IntakeError(
+            f"column {spec.date!r} holds six digits such as {named[0]!r}, which may name a {' or a '.join(grains)}: "
+            f"say {' or '.join(f'records_of={grain!r} (--records-of {grain})' for grain in grains)}",
+            remedies=[{"records_of": grain} for grain in grains],
+        )
+    grain = grains[0]
+    if ordinal_named(named[0], grain, standing.calendar) is None:
+        return standing, ()  # the calendar has none: told where the dates are read
+    said = [
+        f"column {spec.date!r} holds names of periods such as {named[0]!r}: each record stands for a whole {grain} "
+        f"({how_to_say(grain)})"
+    ]
+    label = read_label(named[0])
+    if label and (label.fiscal or label.numbered) and standing.calendar == CivilCalendar():
+        said.append(
+            f"{named[0]!r} is read by years that start in January: say --year-start MONTH, or another --calendar, "
+            "where they start elsewhere"
+        )
+    return standing._replace(records_of=grain), tuple(said)
