@@ -250,6 +250,12 @@ class Reading:
         "refused", "Whether an empty amount refuses its row.",
         'Whether an empty amount refuses its row or counts as ``"zero"``.',
     )  # fmt: skip
+    keep_totals: bool = _row(
+        False, "Count rows that call themselves totals as any others.",
+        "Whether rows that call themselves totals (``Total``, ``North Total``, ``Zwischensumme``) count as any others. "
+        "Else those whose amounts are the sum of the rows they name are set aside, which is said, and those whose are "
+        "not are asked for.",
+    )  # fmt: skip
     on_refused: OnRefused = _row(
         "stop", "What refused rows do.",
         '``"stop"`` raises an IntakeError that shows the first ten refused rows; ``"skip"`` leaves them out, counted '

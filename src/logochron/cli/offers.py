@@ -109,6 +109,8 @@ def _option(name: str) -> Option:
 
 def _flag(option: Option, value: Any) -> list[str]:
     """An option as it is typed."""
+    if value is True and "/" not in option.flags:
+        return [option.flags]
     if "/" in option.flags:
         return [option.flags.split("/")[not value]]
     if option.name == "where":

@@ -73,10 +73,11 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
         dated, in_days = reading.readable[part][groups.date_codes], inside[part][groups.date_codes]
         question = in_days & groups.keep
         bad = int(groups.bad[question].sum())
-        undated = int(groups.rows[~dated].sum()) - scanned.blank_rows
+        aside = spec.undated.get(scanned.name, 0)
+        undated = int(groups.rows[~dated].sum()) - scanned.blank_rows - aside
         counted += int(groups.rows[question].sum()) - bad
         refused += bad + undated + scanned.torn
-        set_aside += int(groups.rows[dated & ~question].sum()) + scanned.set_aside
+        set_aside += int(groups.rows[dated & ~question].sum()) + scanned.set_aside + aside
         if bad or undated or scanned.torn:
             shape = _READINGS.get(reading.name, reading.name)
             dates, readable = groups.dates, reading.readable[part]

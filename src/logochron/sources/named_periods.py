@@ -13,8 +13,8 @@ from logochron.sources.rolled_source import ReadingSpec
 
 #: So many texts tell whether a column may hold names of periods at all.
 _FEW = 20
-#: The part of the texts that must be such names.
-_NEARLY = 0.8
+#: The part of the different texts that must be such names; rows with others are refused.
+_MOST = 0.5
 
 
 def standing_named(texts: Sequence[str | None], spec: ReadingSpec) -> tuple[Standing, tuple[str, ...]]:
@@ -38,7 +38,7 @@ def standing_named(texts: Sequence[str | None], spec: ReadingSpec) -> tuple[Stan
         return standing, ()
     named = [text for text in filled if grains_of([text])]
     grains = grains_of(named, spec.date)
-    if len(named) < _NEARLY * len(filled) or not grains:
+    if len(named) < _MOST * len(filled) or not grains:
         return standing, ()
     if len(grains) > 1:
         raise IntakeError(

@@ -259,8 +259,15 @@ def carry_out(source: Any, reading: Reading, look: RecordsSeen | None = None, en
 
 def _book(engine: Engine, sources: Sequence[Source], spec: ReadingSpec, look: RecordsSeen | None) -> Daybook:
     engine.meanwhile += _SOON
+    from logochron.sources.totals_among_rows import totals_aside
+
     with steady(sources), SourceReader(engine, spec) as scanner:
         scans = scanner.roll_up_all(sources)
+        totals = totals_aside(scans, spec)
+        if totals.conditions:
+            spec = replace(spec, aside=totals.conditions, undated=totals.undated, guesses=(*spec.guesses, *totals.said))
+            scanner.spec = spec
+            scans = scanner.roll_up_all(sources)
         from logochron.core.book.daybook import Daybook
         from logochron.sources.accounting import account
 

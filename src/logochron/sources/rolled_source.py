@@ -42,6 +42,8 @@ class ReadingSpec:
     date, parts, dimensions, aggregates, where
         The column of dates (where several make them up together, their names), those columns, those of the dimensions
         by their names, all that the measures sum and count, and the filter.
+    aside, undated
+        What leaves out rows that are totals of others, and how many of those have no date, by the source's name.
     seconds
         Whether dates are seconds since 1970 (1), milliseconds (1000), or not such (0).
     writing, scales
@@ -60,6 +62,8 @@ class ReadingSpec:
     dimensions: Mapping[str, str] = field(default_factory=dict)
     aggregates: tuple[Aggregate, ...] = ()
     where: tuple[Condition, ...] = ()
+    aside: tuple[Condition, ...] = ()
+    undated: Mapping[str, int] = field(default_factory=dict)
     writing: StatedWriting = StatedWriting()
     scales: Mapping[str, Fraction] = field(default_factory=dict)
     keep: Ends = (None, None)
@@ -103,7 +107,9 @@ class ReadingSpec:
     def conditions(self) -> tuple[Condition, ...]:
         """All conditions on rows, those of single measures too, by the columns of the source."""
         return tuple(
-            dict.fromkeys((*self.where, *(c for aggregate in self.aggregates for c in self.conditions_of(aggregate))))
+            dict.fromkeys(
+                (*self.where, *self.aside, *(c for aggregate in self.aggregates for c in self.conditions_of(aggregate)))
+            )
         )
 
     @property
@@ -123,7 +129,7 @@ class ReadingSpec:
             *(("values", aggregate.column) for aggregate in self.summed if aggregate.column),
         ]
         named += [("by", column) for column in self.dimensions.values()]
-        named += [("where", condition.column) for condition in self.where]
+        named += [("where", condition.column) for condition in (*self.where, *self.aside)]
         named += [("measures", aggregate.column) for aggregate in self.ids]
         named += [("measures", c.column) for aggregate in self.aggregates for c in self.conditions_of(aggregate)]
         return list(dict.fromkeys(named))
@@ -163,6 +169,19 @@ class Groups(NamedTuple):
 def nan_is_missing(name: str, column: str) -> str:
     """What to say where a frame has one sign for what is missing and for what is no number."""
     return f"{name}, column {column!r}: NaN and a missing amount are one there, and both taken as 0"
+
+
+class LabelRows(NamedTuple):
+    """The rows of a source by date and labels: texts (empty where there is none), sums of each column of amounts.
+
+    `keep`: whether the filter takes them; `rows`: how many there are of each.
+    """
+
+    dates: NDArray[np.object_]
+    labels: Mapping[str, NDArray[np.object_]]
+    keep: NDArray[np.bool_]
+    rows: Days
+    sums: Sequence[NDArray[np.float64]]
 
 
 class Priced(NamedTuple):
@@ -291,6 +310,9 @@ class RolledSource(Protocol):
         starts, inside
             The day of each distinct date, and whether its records count.
         """
+
+    def label_rows(self) -> LabelRows | None:
+        """All its rows by date and labels, where a label calls its row a total; None where none does."""
 
     def facts(self) -> list[Fact]:
         """What only the single records show: duplicates, zeros, signs, decimals."""

@@ -19,7 +19,7 @@ from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.count_ids import collect_ids
 from logochron.sources.duckdb.rollup import RollUp
 from logochron.sources.duckdb.sql import Query, inner, is_empty, quoted, texts_of
-from logochron.sources.rolled_source import Groups, IdTable, Priced, ReadingSpec
+from logochron.sources.rolled_source import Groups, IdTable, LabelRows, Priced
 from logochron.sources.values.amounts import is_amount
 
 _MEMORY = "1200MB"
@@ -195,6 +195,8 @@ class EngineSource:
     lines: Lines | None = None  # None: rows are told by their number
     files: SeveralFiles | None = None  # where several were scanned as one
     told_by: tuple[str, ...] = ()  # all columns, where no number tells a row
+    columns: tuple[str, ...] = ()  # all columns
+    maybe_totals: bool = True  # whether a label may call its row a total
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -249,6 +251,14 @@ class EngineSource:
         """Adds the ids of the records that count."""
         collect_ids(self.rolled, aggregate, starts, inside, table)
 
+    def label_rows(self) -> LabelRows | None:
+        """All its rows by date and labels, where a label calls its row a total."""
+        if not self.maybe_totals:
+            return None
+        from logochron.sources.duckdb.label_rows import label_rows
+
+        return label_rows(self.engine, self.query, self.columns, int(self.groups.rows.sum()), self.name)
+
     def facts(self) -> list[Fact]:
         """What only the single records show."""
         from logochron.sources.duckdb.engine_source import duplicate_rows, odd_amounts
@@ -287,7 +297,7 @@ class EngineSource:
         if bad_dates:
             tables["undated"] = {"v": texts_of(undated)}
             blank = " AND ".join(f"e{i}" for i in range(len(query.all_fields)))
-            wrong.append(f"dt IN (SELECT v FROM undated) AND NOT ({blank})")
+            wrong.append(f"dt IN (SELECT v FROM undated) AND own AND NOT ({blank})")
             of_days = "d IS NULL" if all(date is None for date in undated) else "dt IN (SELECT v FROM undated)"
             suspected = f"({suspected}) OR {of_days}"
         rows = f"SELECT *, coalesce(d::VARCHAR, '') AS dt FROM ({inner(query, numbered=True)})"
@@ -362,14 +372,6 @@ def _places(lines: Lines | None, rows: Sequence[int], files: SeveralFiles | None
     if files is None:
         return [f"{unit} {line:,}" for line in places]
     return [f"{name}, {unit} {line:,}" for name, line in map(files.place, places)]
-
-
-def total_warning(name: str, label: str, spec: ReadingSpec) -> tuple[str, ...]:
-    """What to say of a row that calls itself a total, where nothing leaves it out or takes it on purpose."""
-    named = {one for condition in spec.conditions for one in (*condition.taken, *condition.left_out)}
-    if not label or label in named:
-        return ()
-    return (f"{name}: a row calls itself {label!r}: if it adds up others they count twice",)
 
 
 def _why(text: str, number: Any, form: str, empty_is_zero: bool) -> str:

@@ -99,6 +99,7 @@ class Query(NamedTuple):
     where: tuple[Condition, ...]
     empty_is_zero: bool
     named: tuple[Condition, ...] = ()  # all conditions, those of single measures too
+    aside: str = ""  # the condition of rows that are no totals of others, where some are
     ids: Mapping[str, tuple[str, str]] = {}  # by key the expression for ids to count, and which rows have one
     underscores: bool = True
     apart: bool = False
@@ -170,7 +171,8 @@ def asked_of(spec: ReadingSpec, texts: Mapping[str, str], amount_of: Callable[[s
         "labels": {name: texts[column] for name, column in spec.dimensions.items()},
         "conditions": conditions,
         "amounts": amounts,
-        "where": spec.where,
+        "where": (*spec.where, *spec.aside),
+        "aside": condition(spec.aside, conditions) if spec.aside else "",
         "named": spec.conditions,
         "ids": {aggregate.key: (texts[aggregate.column], taken(aggregate)) for aggregate in spec.ids},
         "empty_is_zero": spec.empty_is_zero,
@@ -296,7 +298,7 @@ def inner(query: Query, *, numbered: bool = False, sound: bool = False, keyed: b
     for j, (sql, taken) in enumerate(query.ids.values()):
         fields += [f"{sql} AS z{j}", f"({taken}) AS zt{j}"]
     if numbered:
-        fields += [f"{query.row_number} AS rn", f"{query.date_text} AS date_text"]
+        fields += [f"{query.row_number} AS rn", f"{query.date_text} AS date_text", f"({query.aside or 'true'}) AS own"]
         fields += [f"{is_empty(sql)} AS e{i}, {sql} AS f{i}" for i, sql in enumerate(query.all_fields)]
     ok = " AND ".join([*(["keep"] if query.where else []), *(f"k{i}" for i in range(len(readable)))]) or "true"
     columns = ", ".join(["*", *readable])

@@ -15,7 +15,7 @@ from logochron.core.book.intake import EMPTY_AMOUNT, LISTED, Fact, Refusal, row_
 from logochron.core.book.measures import Aggregate
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
-from logochron.core.total_labels import is_total
+from logochron.core.total_labels import is_total, item_totalled
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.engine_source import is_rare_zero
 from logochron.sources.duckdb.groups import groups_of
@@ -38,6 +38,7 @@ from logochron.sources.rolled_source import (
     NO_DAY,
     Groups,
     IdTable,
+    LabelRows,
     Priced,
     ReadingSpec,
     RolledSource,
@@ -89,7 +90,7 @@ def scan_pushdown(engine: Engine, table: PushdownTable, spec: ReadingSpec) -> Ro
     groups = GroupSpec(
         date=at_date,
         labels=tuple(placed.at[column] for column in spec.dimensions.values()),
-        where=by_place(spec.where, placed.at),
+        where=by_place((*spec.where, *spec.aside), placed.at),
         numbers=(),
         named=tuple(dict.fromkeys((placed.at[column], label) for column, label in spec.named)),
         empty_is_zero=spec.empty_is_zero,
@@ -228,7 +229,7 @@ def _query(spec: ReadingSpec, groups: GroupSpec) -> Query:
         conditions={},
         amounts=[Amount(aggregate.key, aggregate.column, "", "", False) for aggregate in spec.summed],
         all_fields=(),
-        where=spec.where,
+        where=(*spec.where, *spec.aside),
         empty_is_zero=groups.empty_is_zero,
     )
 
@@ -390,6 +391,23 @@ class PushdownSource:
         shown = ", ".join(["judged AS d", *labels, "id", "n"])
         rows = f"SELECT {shown} FROM {ids} JOIN {dates} ON d IS NOT DISTINCT FROM raw"
         table.add(rows, labels, texts_of(self.groups.dates[inside]), starts[inside])
+
+    def label_rows(self) -> LabelRows | None:
+        """Its rows by date and the labels that were asked for, where one of those calls its row a total."""
+        groups = self.groups
+        labels = {self.spec.dimensions[name]: texts for name, texts in groups.labels.items()}
+        if not any(text and item_totalled(text) is not None for texts in labels.values() for text in texts):
+            return None
+        codes = {self.spec.dimensions[name]: of for name, of in groups.label_codes.items()}
+        filled = {name: np.array([text or "" for text in texts], dtype=object) for name, texts in labels.items()}
+        dates = np.array(["" if date is None else str(date) for date in groups.dates], dtype=object)
+        return LabelRows(
+            dates=dates[groups.date_codes],
+            labels={name: texts[codes[name]] for name, texts in filled.items()},
+            keep=groups.keep,
+            rows=groups.rows,
+            sums=[groups.aggregates[a.key].sums.astype(np.float64) for a in self.spec.summed if a.column],
+        )
 
     def facts(self) -> list[Fact]:
         """What only the single records show, as far as it is cheap to ask."""

@@ -17,7 +17,6 @@ from pathlib import Path
 from typing import NamedTuple
 
 from logochron.core.errors import IntakeError, QuestionError, brief
-from logochron.core.total_labels import is_total
 from logochron.options import Reading
 from logochron.sources.files.find_files import Source, fresh
 from logochron.sources.files.headers import SampleColumn, filled, find_header, holds, unnamed
@@ -27,7 +26,10 @@ from logochron.sources.rolled_source import FIRST_ROWS
 OTHERWISE = "cp1252"
 _CHUNK = 1 << 22
 _SAMPLE = 1 << 18
-_TAIL = 1 << 12
+#: So many bytes at either end are looked at for words of totals: those that stand within labels, and those alone.
+_ENDS = 1 << 23
+_WITHIN = (b"total", b"summe", b"gesamt", b"ergebnis", b"somme", b"totaal", b"overall")
+_ALONE = (b"sum", b"suma", b"all", b"alle")
 _MOST_COLUMNS = 10_000
 #: Past this size a .gz may not be more than so many times its packed size.
 _MOST_UNPACKED, _MOST_TIMES = 1 << 28, 200
@@ -85,8 +87,8 @@ class TextFile:
         The first rows, for recognising columns, decimals and times.
     guesses
         What was recognised rather than stated.
-    total
-        The first field that calls its row a total; empty where none does.
+    maybe_totals
+        Whether a label at either end of the file may call its row a total.
     headed
         Whether the first row names the columns.
     usual_fields
@@ -100,7 +102,7 @@ class TextFile:
     skip: int
     sample: tuple[tuple[str, ...], ...]
     guesses: tuple[str, ...]
-    total: str = ""
+    maybe_totals: bool = False
     headed: bool = True
     usual_fields: int = 0
 
@@ -198,7 +200,7 @@ def prepare(
         skip,
         sample,
         (*_recoded(source, stated.encoding, encoding), *delimiter_guess, *guesses),
-        _total(path, chosen, len(header), sample),
+        _maybe_totals(path, chosen, skip),
         headed,
         usual,
     )
@@ -223,14 +225,22 @@ def _header_place(
     return at, (f"{source.name}: header taken from line {lines[at]} (header_row= states it)",) if at else ()
 
 
-def _total(path: Path, delimiter: str, columns: int, sample: Sequence[Sequence[str]]) -> str:
-    """The field by which one of the first or the last rows calls itself a total."""
+def _maybe_totals(path: Path, delimiter: str, skip: int) -> bool:
+    """Whether a word for totals stands below the header, at either end of a large file."""
+    part = delimiter.encode()
+    alone = [
+        before + word + after for word in _ALONE for before in (part, b"\n", b'"') for after in (part, b"\n", b'"')
+    ]
     with path.open("rb") as file:
-        file.seek(max(path.stat().st_size - _TAIL, 0))
-        tail, _ = _rows(file.read().decode("utf-8", errors="replace"), delimiter, True)
-    whole = (row for row in (*sample, *tail[1:]) if len(row) == columns)
-    fields = dict.fromkeys(field for row in whole for field in row)
-    return next((field.strip() for field in fields if is_total(field)), "")
+        for _ in range(skip):
+            file.readline(_SAMPLE)
+        starts = [file.tell(), max(file.tell() + _ENDS, path.stat().st_size - _ENDS)]
+        for start in starts:
+            file.seek(start)
+            folded = file.read(_ENDS).lower()
+            if any(word in folded for word in (*_WITHIN, *alone)):
+                return True
+    return False
 
 
 def unpacked(source: Source, folder: Path) -> Source:

@@ -29,7 +29,7 @@ from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
-from logochron.sources.duckdb.engine_source import EngineSource, Malformed, blank_rows, first_row, total_warning
+from logochron.sources.duckdb.engine_source import EngineSource, Malformed, blank_rows, first_row
 from logochron.sources.duckdb.judge_amounts import judged_roll_up
 from logochron.sources.duckdb.rollup import RollUp
 from logochron.sources.duckdb.sql import (
@@ -241,11 +241,10 @@ def _accounted(engine: Engine, done: _Pass, counted: RecordCounts, places: Place
         blank_rows=blank_rows(engine, done.rolled.query, done.rolled.groups),
         malformed=_with_swallows(done.malformed, lines, ready.swallows),
         guesses=(*text.guesses, *done.said),
-        warnings=(
-            *total_warning(name, text.total, spec),
-            *(f"{name}, {_too_long(line)}" for line in ready.long_lines),
-        ),
+        warnings=(*(f"{name}, {_too_long(line)}" for line in ready.long_lines),),
         lines=lines,
+        columns=text.header,
+        maybe_totals=text.maybe_totals,
     )
 
 

@@ -14,7 +14,7 @@ import numpy as np
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.sources.duckdb.connection import Engine
-from logochron.sources.duckdb.engine_source import EngineSource, Lines, Malformed, blank_rows, first_row, total_warning
+from logochron.sources.duckdb.engine_source import EngineSource, Lines, Malformed, blank_rows, first_row
 from logochron.sources.duckdb.judge_amounts import judged_roll_up
 from logochron.sources.duckdb.rollup import seen_plans
 from logochron.sources.duckdb.sql import (
@@ -79,8 +79,8 @@ class RowTable:
         self.torn.append(Malformed(0, text, reason, False))
         self.torn_lines.append(line)
 
-    def table(self, guesses: Sequence[str] = (), total: str = "") -> TypedTable:
-        """The table, once all rows are in; `total` is what a row calls itself that adds up others."""
+    def table(self, guesses: Sequence[str] = ()) -> TypedTable:
+        """The table, once all rows are in."""
         self._flush()
         width = len(self.header)
         return TypedTable(
@@ -93,7 +93,6 @@ class RowTable:
             malformed=tuple(self.torn),
             empty=self.blank,
             guesses=tuple(guesses),
-            total=total,
         )
 
     def _named_flaws(self) -> dict[tuple[int, str], str]:
@@ -188,7 +187,6 @@ class TypedTable(NamedTuple):
     malformed: tuple[Malformed, ...] = ()
     empty: int = 0
     guesses: tuple[str, ...] = ()
-    total: str = ""
     set_aside: int = 0
     placed: str = ""
     date_text: str = ""
@@ -317,7 +315,7 @@ def scan_typed(
         kinds=kinds,
         quick=table.quick,
         # the engine joins no statistics of several files, and none are of some rows only
-        known=source.kind == "parquet" and files is None and not spec.where,
+        known=source.kind == "parquet" and files is None and not (spec.where or spec.aside),
         all_fields=[
             f"(DATE '1970-01-01' + {column}::INTEGER)::VARCHAR" if kind == DAY_NUMBER else f"{column}::VARCHAR"
             for column, kind in zip(table.columns, table.types)
@@ -348,7 +346,7 @@ def scan_typed(
         cells=bool(table.date_text),
         malformed=table.malformed,
         guesses=(*table.guesses, *placed.guesses, *date.said, *said),
-        warnings=total_warning(source.name, table.total, spec),
+        columns=tuple(table.header),
         lines=table.lines,
         files=files,
         told_by=() if table.numbered else tuple(table.header),

@@ -13,9 +13,9 @@ import numpy as np
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.named_in import ordinal_named
 from logochron.core.calendars.written_names import label_of
-from logochron.core.choices import PLURALS, Grain, how_many, values
+from logochron.core.choices import PLURALS, Grain, values
 from logochron.core.errors import IntakeError, QuestionError
-from logochron.core.total_labels import TOTAL, is_total
+from logochron.core.total_labels import is_total
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine, UnsoundRecords
 from logochron.sources.duckdb.sql import is_empty, quoted
@@ -133,19 +133,16 @@ def lay_out(
     renamed = ", ".join(f"{column} AS c{i}" for i, column in enumerate(table.columns))
     base = table.placed or f"(SELECT row_number() OVER () AS place, {renamed} FROM {table.relation})"
     kept = "".join(f", {texts[i]} AS c{i}" for i in columns.others)
-    total = " OR ".join(f"regexp_full_match(trim({texts[i]}), {quoted(TOTAL)}, 'i')" for i in columns.others)
     days = [*columns.periods.values(), *[0] * len(columns.totals)]
     # what is the same for a whole row is worked out once a row
     laid = (
-        f"SELECT place{kept}, total, unnest(range({len(cells)}))::SMALLINT AS p, "
+        f"SELECT place{kept}, unnest(range({len(cells)}))::SMALLINT AS p, "
         f"unnest([{', '.join(map(str, days))}]::INTEGER[]) AS day, unnest([{', '.join(texts[i] for i in cells)}]) AS v "
-        f"FROM (SELECT *, coalesce({total or 'false'}, false) AS total FROM {base})"
+        f"FROM {base}"
     )
-    aside = f"p >= {len(columns.periods)} OR total OR {is_empty('v')}"
-    ((many, totals),) = engine.rows(
-        f"SELECT count(*) FILTER ({aside}), count(DISTINCT place) FILTER (total) FROM ({laid})", source.name
-    )
-    counted = f"(SELECT * EXCLUDE (total) FROM ({laid}) WHERE NOT ({aside}))"
+    aside = f"p >= {len(columns.periods)} OR {is_empty('v')}"
+    ((many,),) = engine.rows(f"SELECT count(*) FILTER ({aside}) FROM ({laid})", source.name)
+    counted = f"(SELECT * FROM ({laid}) WHERE NOT ({aside}))"
     labels, plain = ", ".join(quoted(table.header[i]) for i in cells), table.plain
     lines = table.lines if isinstance(table.lines, TableLines) else TableLines(engine, "", (), "row")
     return TypedTable(
@@ -156,7 +153,7 @@ def lay_out(
         lines=replace(lines, table=counted),
         malformed=table.malformed,
         empty=table.empty,
-        guesses=(*table.guesses, *_said(source, table, columns, totals, each)),
+        guesses=(*table.guesses, *_said(source, table, columns, each)),
         set_aside=int(many),
         plain=(*[False] * (len(columns.others) + 1), any(plain[i] for i in columns.periods) if plain else False),
         date_text=f"[{labels}][p + 1]",  # made where it is shown: the cells take many times the room of their rows
@@ -190,12 +187,10 @@ def _columns(source: Source, table: TypedTable, named: Sequence[str], each: Grai
     return WideColumns(periods, totals, others)
 
 
-def _said(source: Source, table: TypedTable, columns: WideColumns, total_rows: int, each: Grain) -> list[str]:
+def _said(source: Source, table: TypedTable, columns: WideColumns, each: Grain) -> list[str]:
     names = [table.header[i] for i in columns.periods]
     said = [f"{source.name}: {len(names):,} columns taken for {PLURALS[each]}, {names[0]} to {names[-1]}"]
     if columns.totals:
         totals = ", ".join(repr(table.header[i]) for i in columns.totals)
         said.append(f"{source.name}: set aside as totals: column {totals}")
-    if total_rows:
-        said.append(f"{source.name}: set aside as totals: {how_many(total_rows, 'row')}")
     return said

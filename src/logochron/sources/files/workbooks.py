@@ -13,7 +13,6 @@ from typing import Any, NamedTuple
 from defusedxml import DefusedXmlException, ElementTree
 
 from logochron.core.errors import IntakeError, QuestionError, no_such
-from logochron.core.total_labels import is_total
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import Source
@@ -355,7 +354,7 @@ def _laid(
     header = named[: max((place for place, name in enumerate(named, 1) if name.strip()), default=0)]
     table = RowTable(engine, engine.fresh_name("sheet"), "row", height, header=header, flaws=flaws)
     dates = next((i for i, name in enumerate(header) if name == date or fold(name) == fold(date)), -1)
-    serial, total = "", ""
+    serial = ""
     for number, row in enumerate((*top[at + 1 :], *rows), at + 2):
         if not filled(row):
             table.blank += 1
@@ -365,9 +364,8 @@ def _laid(
             if SERIAL_DAYS[0] <= day <= SERIAL_DAYS[1]:
                 serial = serial or row[dates]
                 row[dates] = (dt.date(1970, 1, 1) + dt.timedelta(day - epoch)).isoformat()
-        total = total or next(filter(is_total, row), "")
         table.done = number
         table.add(number, row)
     if serial:
         guesses.append(f"{source.name}: numbers such as {serial} in column {date!r} read as days of a spreadsheet")
-    return table.table(guesses, total)
+    return table.table(guesses)

@@ -1,0 +1,87 @@
+"""The labels and sums of all rows of a source, where some label calls its row a total."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from logochron.core.total_labels import PARTS, item_totalled
+from logochron.sources.duckdb.connection import Engine
+from logochron.sources.duckdb.sql import Query, condition, double, quoted
+from logochron.sources.rolled_source import LabelRows
+from logochron.sources.values.date_parts import BETWEEN
+
+#: Of more rows than this so many at either end are looked at.
+_MOST_ROWS, _ENDS = 500_000, 100_000
+#: Columns of more different texts than this are no labels; more groups than this are not held against each other.
+_MOST_LABELS, _MOST_GROUPS = 2_000, 2_000_000
+#: So many different labels that may be totals are looked at.
+_MOST_TOTALS = 5_000
+
+
+def label_rows(engine: Engine, query: Query, columns: tuple[str, ...], rows: int, name: str) -> LabelRows | None:
+    """The rows of a source by date and labels; None where no label calls its row a total.
+
+    Parameters
+    ----------
+    columns
+        Its columns, in the order of `query.all_fields`.
+    rows
+        How many it has.
+    """
+    fields = _label_fields(query, columns)
+    date = {query.date_column: query.date_text} if query.date_column in columns else {}
+    if not query.amounts:
+        return None
+    looked_at = query.relation
+    if rows > _MOST_ROWS:
+        last = f"(SELECT * FROM {query.relation} OFFSET {rows - _ENDS})"
+        looked_at = f"((SELECT * FROM {query.relation} LIMIT {_ENDS}) UNION ALL {last})"
+    suspected = {column: sql for column, sql in fields.items() if _calls_totals(engine, sql, looked_at, name)}
+    if not suspected and not any(_calls_totals(engine, f"{sql}::VARCHAR", looked_at, name) for sql in date.values()):
+        return None
+    labels = _labels(engine, query, fields, suspected, name)
+    sums = [f"sum({double(amount, True)}) AS s{i}" for i, amount in enumerate(query.amounts) if amount.column]
+    shown = [f"coalesce({sql}, '') AS l{i}" for i, sql in enumerate(labels.values())]
+    kept = condition(query.where, query.conditions)
+    by = [f"coalesce({query.date}::VARCHAR, '') AS d", *shown, f"({kept}) AS keep"]
+    groups = f"SELECT {', '.join(by)}, count(*) AS n, {', '.join(sums)} FROM {query.relation} GROUP BY ALL"
+    arrays: dict[str, Any] = engine.arrays(f"{groups} LIMIT {_MOST_GROUPS + 1}")
+    if not sums or len(arrays["n"]) > _MOST_GROUPS:
+        return None
+    return LabelRows(
+        dates=arrays["d"].astype(object),
+        labels={column: arrays[f"l{i}"].astype(object) for i, column in enumerate(labels)},
+        keep=arrays["keep"].astype(bool),
+        rows=arrays["n"].astype(np.int64),
+        sums=[np.nan_to_num(arrays[f"s{i}"].astype(np.float64)) for i in range(len(sums))],
+    )
+
+
+def _label_fields(query: Query, columns: tuple[str, ...]) -> dict[str, str]:
+    """The columns that may hold labels, each with its expression; none of several that are called the same."""
+    taken = {amount.column for amount in query.amounts} | set(query.date_column.split(BETWEEN))
+    once = {column for column in columns if column and columns.count(column) == 1}
+    return {column: sql for column, sql in zip(columns, query.all_fields) if column in once - taken}
+
+
+def _calls_totals(engine: Engine, sql: str, relation: str, name: str) -> bool:
+    """Whether a column holds labels of totals."""
+    folded = f"lower({sql})"
+    parts = " OR ".join(f"contains({folded}, {quoted(part)})" for part in PARTS)
+    found = engine.rows(f"SELECT DISTINCT {sql} FROM {relation} WHERE {parts} LIMIT {_MOST_TOTALS}", name)
+    return any(text and item_totalled(text) is not None for (text,) in found)
+
+
+def _labels(
+    engine: Engine, query: Query, fields: dict[str, str], suspected: dict[str, str], name: str
+) -> dict[str, str]:
+    """The columns of labels: those suspected, and others of few different texts."""
+    others = [column for column in fields if column not in suspected]
+    if not others:
+        return suspected
+    counts = ", ".join(f"approx_count_distinct({fields[column]})" for column in others)
+    ((*different,),) = engine.rows(f"SELECT {counts} FROM {query.relation}", name)
+    few = {column for column, many in zip(others, different) if many <= _MOST_LABELS}
+    return {column: sql for column, sql in fields.items() if column in suspected or column in few}
