@@ -227,11 +227,18 @@ class Reading:
         "Of text files; recognised where None.",
         metavar="NAME", of=("text",),
     )  # fmt: skip
-    header_row: int | None = _row(
-        None, "Line of the header; 0: there is none.",
+    header_row: int | Sequence[int] | None = _row(
+        None, "Line of the header, two by comma; 0: there is none.",
         "The line of the header where it is not to be recognised; 0 for none: the columns are then called "
-        "``column_1``, ``column_2``, ...",
-        metavar="N", between=(0, None), of=("text", "workbook"),
+        "``column_1``, ``column_2``, ...; two lines that follow each other, ``(1, 2)``, for headers in two rows (years "
+        "above months, periods above measures).",
+        metavar="N", of=("text", "workbook"), key=int | list[int] | None,
+    )  # fmt: skip
+    fill_down: str | Sequence[str] | Literal[False] | None = _row(
+        None, "Column whose labels stand once above their rows; no: none.",
+        "The columns whose labels stand once above their rows, as in grouped exports; recognised where None, none "
+        "where False.",
+        metavar="COL|no", of=("text", "workbook", "frame"), key=Names | Literal[False] | None,
     )  # fmt: skip
     sheet: str | None = _row(
         None, "Sheet of a workbook.", "The name of the sheet of a workbook, where several may be meant.",

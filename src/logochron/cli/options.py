@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 from fractions import Fraction
@@ -201,12 +202,23 @@ def reading_of(options: dict[str, Any]) -> dict[str, Any]:
     rows = (row for row in READING_OPTIONS.values() if row.shell and row.name not in ("values", "measures"))
     own = {row.name: options[row.name] for row in rows if row.name in options}
     dates = names((own["date"],)) if isinstance(own.get("date"), str) else own.get("date") or []
+    filled, lines = own.get("fill_down"), own.get("header_row")
     return own | {
+        "fill_down": (False if filled in ("no", False) else names((filled,))) if filled is not None else None,
+        "header_row": _lines(lines) if isinstance(lines, str) else lines,
         "date": dates if len(dates) > 1 else dates[0] if dates else None,
         "by": dimensions(options["by"]),
         "where": conditions(options["where"]),
         "scale": scales(options["scale"]),
     }
+
+
+def _lines(text: str) -> int | tuple[int, ...]:
+    """``3`` or ``1,2`` as lines."""
+    if not re.fullmatch(r"\d{1,9}(,\d{1,9})?", text.replace(" ", "")):
+        raise QuestionError(f"--header-row must be a line such as 3, 0, or two such as 1,2; got {brief(text)}")
+    lines = tuple(map(int, text.split(",")))
+    return lines if len(lines) > 1 else lines[0]
 
 
 def names(texts: tuple[str, ...]) -> list[str]:

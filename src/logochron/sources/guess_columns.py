@@ -26,6 +26,7 @@ from logochron.sources.files.find_files import Source, locate
 from logochron.sources.files.headers import SampleColumn
 from logochron.sources.files.source_reader import sampled
 from logochron.sources.files.text_prepare import looks_headless
+from logochron.sources.files.wide_tables import measures_below
 from logochron.sources.values.date_parts import BETWEEN
 from logochron.sources.values.dates import seconds_in
 
@@ -91,11 +92,11 @@ def wide_grain(columns: Sequence[SampleColumn], known: Sequence[str], calendar: 
         What the user named: columns that are no periods, and amounts; a table that has a column of these is not wide.
     """
     open_to = [column for column in columns if column.name and column.name not in known]
-    labels = {column.name: label for column in open_to if (label := read_label(column.name))}
+    labels = {column.name: label for column in open_to if (label := read_label(_period_of(column.name)))}
     if len(labels) < 2:
         return None
     grain = min((label.grain for label in labels.values()), key=_GRAINS.index)
-    if of_digits := grains_of([name for name, label in labels.items() if label.grain == grain]):
+    if of_digits := grains_of([_period_of(name) for name, label in labels.items() if label.grain == grain]):
         grain = of_digits[0]
     periods = [name for name in labels if _names(name, grain, calendar)]
     if len(periods) < 2:
@@ -113,9 +114,35 @@ def wide_grain(columns: Sequence[SampleColumn], known: Sequence[str], calendar: 
     return grain if any(column.texts for column in open_to if column.name in periods) else None
 
 
+def _period_of(name: str) -> str:
+    """The period that a header names, without the measure."""
+    return name.partition(BETWEEN)[0]
+
+
 def _names(name: str, grain: Grain, calendar: Calendar) -> bool:
-    label = label_of(name, grain)
-    return label is not None and label.grain == grain and ordinal_named(name, grain, calendar) is not None
+    label = label_of(_period_of(name), grain)
+    return label is not None and label.grain == grain and ordinal_named(_period_of(name), grain, calendar) is not None
+
+
+def wide_measure(source: Source, columns: Sequence[SampleColumn]) -> str:
+    """The measure of a wide table whose periods stand above measures; empty where its headers name none.
+
+    Raises
+    ------
+    QuestionError
+        Where several may be meant.
+    """
+    names = measures_below([column.name for column in columns])
+    below = {name: [c for c in columns if c.name.partition(BETWEEN)[2] == name] for name in names}
+    together = [SampleColumn(name, tuple(text for c in of for text in c.texts)) for name, of in below.items()]
+    amounts = [column.name for column in amounts_in(together, NEARLY)] or names
+    if len(amounts) > 1:
+        raise QuestionError(
+            f"{source.name}: a wide table with several measures below each period: {', '.join(amounts)}; name those "
+            "that are meant by values= (--value)",
+            remedies=[{"values": [name]} for name in amounts],
+        )
+    return amounts[0] if amounts else ""
 
 
 def candidates_of(

@@ -56,7 +56,8 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
     sources = locate(source)
     _check_sources(sources, reading)
     sample: list[SampleColumn] = []
-    if reading.periods_in_columns is None and (date is None or not measures):
+    _check_lines(reading.header_row)
+    if reading.periods_in_columns is not None or date is None or not measures:
         sample = sampled(engine, sources[0], reading)
     named = [(aggregate.column, *(c.column for c in aggregate.where)) for aggregate in _aggregates(measures)]
     known = [*dimensions.values(), *where, *(name for names in named for name in names if name), *parts]
@@ -64,11 +65,13 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
     records_of = reading.records_of
     if reading.periods_in_columns is not None:
         check("periods_in_columns", reading.periods_in_columns, Grain)
-        measures = measures or (Measure("amount"),)
-        if (
-            date is not None
-            or len({aggregate.column for aggregate in _aggregates(measures) if not aggregate.counts}) > 1
-        ):
+        from logochron.sources.files.wide_tables import measures_below
+        from logochron.sources.guess_columns import wide_measure
+
+        several = bool(measures_below([column.name for column in sample]))
+        measures = measures or (Measure(wide_measure(sources[0], sample) or "amount"),)
+        summed = {aggregate.column for aggregate in _aggregates(measures) if not aggregate.counts}
+        if date is not None or (len(summed) > 1 and not several):
             raise QuestionError(
                 "with `periods_in_columns` the headers are the dates and the cells one measure: leave `date` out, and "
                 "let `values` be the one name the amounts shall have"
@@ -172,6 +175,14 @@ def wide_found(
     said = f"{name}: a wide table, one column a {grain} (periods_in_columns={grain!r}, --periods-in-columns {grain})"
     said += "" if aggregates else ", amounts called 'amount' (values=, --value)"
     return replace(reading, periods_in_columns=grain), (said,)
+
+
+def _check_lines(lines: int | Sequence[int] | None) -> None:
+    """Refuse what is neither a line, nor two that follow each other."""
+    one = isinstance(lines, int) and not isinstance(lines, bool) and lines >= 0
+    both = isinstance(lines, Sequence) and len(lines) == 2 and lines[0] > 0 and lines[1] == lines[0] + 1
+    if not (lines is None or one or both):
+        raise QuestionError(f"`header_row` must be a line from 0 up, or two that follow each other; got {brief(lines)}")
 
 
 def _check_zone(engine: Engine, tz: str) -> None:

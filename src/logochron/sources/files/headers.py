@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from typing import NamedTuple
 
+from logochron.core.calendars.written_names import read_label
 from logochron.core.errors import IntakeError, QuestionError, no_such
+from logochron.sources.values.date_parts import BETWEEN
 
 #: How many rows at the top are looked at for the header.
 TOP = 60
@@ -46,6 +49,63 @@ def find_header(rows: Sequence[Sequence[str]], names: Sequence[str]) -> int:
     fields, usual = (_most_common(map(count, full)) for count in (len, filled))
     fitting = [i for i, row in enumerate(top) if 2 * filled(row) >= usual and filled(row) >= min(usual, 2)]
     return next((i for i in fitting if len(top[i]) == fields), fitting[0] if fitting else 0)
+
+
+class TwoHeaders(NamedTuple):
+    """Two rows of headers as one: the place of the first among the rows, and the names."""
+
+    at: int
+    names: list[str]
+
+
+def two_headers(rows: Sequence[Sequence[str]], at: int) -> TwoHeaders | None:
+    """Two rows of headers where the one at a place is one of them: years above months, periods above measures.
+
+    None where there is only one. They are told by their words: two columns at least are periods by both together.
+    """
+    for first in (at - 1, at):
+        if 0 <= first < len(rows) - 1 and (names := _periods_of_both(rows[first], rows[first + 1])):
+            return TwoHeaders(first, names)
+    return None
+
+
+def _periods_of_both(upper: Sequence[str], lower: Sequence[str]) -> list[str] | None:
+    """The names that two rows make together; None where they are no headers of periods."""
+    names = joined_names(upper, lower)
+    told = [name for name, field in zip(names, lower) if name != field.strip() and is_period(name)]
+    alone = sum(map(is_period, lower))
+    numbers = (field for field in lower if re.fullmatch(r"[\s\d.,+-]*\d[\s\d.,+-]*", field) and not is_period(field))
+    if len(told) < 2 or any(numbers):
+        return None
+    above = [field for field in upper if field.strip()]
+    # a row of data below a header makes periods of nothing
+    return names if alone < len(lower) and len(above) >= 2 else None
+
+
+def is_period(name: str) -> bool:
+    """Whether a name is that of a period, maybe with a measure."""
+    return read_label(name.partition(BETWEEN)[0]) is not None
+
+
+def joined_names(upper: Sequence[str], lower: Sequence[str]) -> list[str]:
+    """The names of columns whose headers stand in two rows: what stands above holds until something else does."""
+    width = max(len(upper), len(lower))
+    names, above = [], ""
+    for i in range(width):
+        over, below = (row[i].strip() if i < len(row) else "" for row in (upper, lower))
+        above = over or above
+        names.append(_joined_name(above, below) if above and below else below or over)
+    return names
+
+
+def _joined_name(above: str, below: str) -> str:
+    """One name of two: a period where they make one, a period and a measure, else both."""
+    for name in (f"{below} {above}", f"{above} {below}", f"{above}-{below}"):
+        if read_label(name) is not None:
+            return name
+    if read_label(above) is not None:
+        return f"{above}{BETWEEN}{below}"
+    return f"{below}{BETWEEN}{above}" if read_label(below) is not None else f"{above} {below}"
 
 
 def _most_common(counts: Iterable[int]) -> int:

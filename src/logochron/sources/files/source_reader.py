@@ -21,6 +21,9 @@ if TYPE_CHECKING:
     from logochron.sources.files.typed_files import TypedTable
 from logochron.sources.files.joined_files import MANY, grouped, join_text, joined_name, rows_of
 
+#: Text files up to so many bytes are carried into a table where that is needed.
+_MOST_CARRIED = 1 << 27
+
 
 class SourceReader:
     """Scans each source by its kind; copies of files live as long as it does, and code is loaded only if needed."""
@@ -76,7 +79,7 @@ class SourceReader:
             rolled = scan_text(self.engine, joined, self.spec, self.folder)
         except IntakeError:
             return None
-        return None if rolled.malformed else replace(rolled, files=files)
+        return None if rolled is None or rolled.malformed else replace(rolled, files=files)
 
     def scan(self, source: Source) -> RolledSource:
         """One source rolled up."""
@@ -92,9 +95,35 @@ class SourceReader:
             from logochron.sources.files.typed_files import scan_typed
 
             return scan_typed(self.engine, source, self.laid_out(source), self.spec)
+        return self._scan_text(self.named(self.unpacked(source)))
+
+    def _scan_text(self, source: Source) -> RolledSource:
+        """A text file scanned where it lies; carried into a table where labels stand once above their rows."""
         from logochron.sources.files.text_scan import scan_text
 
-        return scan_text(self.engine, self.named(self.unpacked(source)), self.spec, self.folder)
+        fill_down = self.spec.stated.fill_down
+        as_it_is = fill_down is False or source.path.stat().st_size > _MOST_CARRIED
+        rolled = None
+        if as_it_is or fill_down is None:
+            rolled = scan_text(self.engine, source, self.spec, self.folder, as_it_is=as_it_is)
+        if rolled is None:
+            from logochron.sources.files.typed_files import scan_typed
+            from logochron.sources.files.wide_tables import carry_text
+
+            carried = carry_text(self.engine, source, self.folder, self.spec.stated, self.names)
+            table = self._filled_down(source, carried)
+            if table is not carried:
+                return scan_typed(self.engine, source, table, self.spec)
+            rolled = scan_text(self.engine, source, self.spec, self.folder)
+        assert rolled is not None
+        return rolled
+
+    def _filled_down(self, source: Source, table: TypedTable) -> TypedTable:
+        """A table with the labels that stand once above their rows in each of them."""
+        from logochron.sources.files.grouped_labels import filled_down
+
+        by = [*self.spec.dimensions.values(), *(condition.column for condition in self.spec.conditions)]
+        return filled_down(self.engine, source.name, table, self.spec.stated, by)
 
     @property
     def names(self) -> list[str]:
@@ -105,16 +134,18 @@ class SourceReader:
     def laid_out(self, source: Source) -> TypedTable:
         """A table as it is, or a wide one as one row a cell."""
         if not self.wide:
-            return self.typed(source)
+            table = self.typed(source)
+            return self._filled_down(source, table) if source.kind in ("workbook", "frame") else table
         from logochron.sources.files.wide_tables import carry_text, lay_out
 
         if source.kind == "text":
             table = carry_text(self.engine, self.unpacked(source), self.folder, self.spec.stated, self.names)
         else:
             table = self.typed(source)
-        measure = next((aggregate.column for aggregate in self.spec.summed if aggregate.column), "amount")
+        table = self._filled_down(source, table)
+        measures = list(dict.fromkeys(one.column for one in self.spec.summed if one.column)) or ["amount"]
         return lay_out(
-            self.engine, source, table, measure, self.names, self.spec.standing.records_of, self.spec.standing.calendar
+            self.engine, source, table, measures, self.names, self.spec.standing.records_of, self.spec.standing.calendar
         )
 
     def typed(self, source: Source) -> TypedTable:

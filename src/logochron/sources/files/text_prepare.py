@@ -19,7 +19,16 @@ from typing import NamedTuple
 from logochron.core.errors import IntakeError, QuestionError, brief
 from logochron.options import Reading
 from logochron.sources.files.find_files import Source, fresh
-from logochron.sources.files.headers import SampleColumn, filled, find_header, holds, unnamed
+from logochron.sources.files.headers import (
+    SampleColumn,
+    TwoHeaders,
+    filled,
+    find_header,
+    holds,
+    joined_names,
+    two_headers,
+    unnamed,
+)
 from logochron.sources.rolled_source import FIRST_ROWS
 
 #: What text is taken for that is not UTF-8 and bears no mark.
@@ -183,6 +192,14 @@ def prepare(
     at, guesses = _header_place(source, [rows[i] for i in full], [lines[i] for i in full], names, stated.header_row)
     headed = at >= 0
     header = tuple(rows[full[at]]) if headed else unnamed(_usual_width(rows))
+    both = _both_headers([rows[i] for i in full], [lines[i] for i in full], at, stated.header_row)
+    if both is not None:
+        at, header = both.at + 1, tuple(both.names)
+        first, second = lines[full[both.at]], lines[full[at]]
+        guesses = (
+            f"{source.name}: headers taken from lines {first} and {second} (header_row=({first}, {second}), "
+            f"--header-row {first},{second})",
+        )
     _check_header(source, header)
     below = [rows[i] for i in full[at + 1 :]]
     usual = _usual_width(below) if below else len(header)
@@ -206,14 +223,26 @@ def prepare(
     )
 
 
+def _both_headers(
+    rows: list[list[str]], lines: list[int], at: int, stated: int | Sequence[int] | None
+) -> TwoHeaders | None:
+    """Two rows of headers, as stated or recognised; None where there is one."""
+    if isinstance(stated, Sequence):
+        first = lines.index(stated[0])
+        return TwoHeaders(first, joined_names(rows[first], rows[first + 1]))
+    return two_headers(rows, at) if stated is None else None
+
+
 def _usual_width(rows: Sequence[Sequence[str]]) -> int:
     return Counter(len(row) for row in rows if filled(row)).most_common(1)[0][0]
 
 
 def _header_place(
-    source: Source, rows: list[list[str]], lines: list[int], names: Sequence[str], stated: int | None
+    source: Source, rows: list[list[str]], lines: list[int], names: Sequence[str], stated: int | Sequence[int] | None
 ) -> tuple[int, tuple[str, ...]]:
     """The place of the header among filled rows, -1 for none, and what was recognised."""
+    if isinstance(stated, Sequence):
+        stated = stated[0]
     if stated is not None:
         if stated and stated not in lines:
             raise QuestionError(

@@ -44,6 +44,7 @@ from logochron.sources.duckdb.sql import (
     quoted,
 )
 from logochron.sources.files.find_files import Source, fresh
+from logochron.sources.files.grouped_labels import may_be_grouped
 from logochron.sources.files.headers import Placed, place_columns
 from logochron.sources.files.text_prepare import NONE_KNOWN, Mends, TextFile, prepare
 from logochron.sources.files.text_records import (
@@ -108,10 +109,17 @@ class _Pass:
         return below if self.rows == below else self.places.filled_below(self.ready.text.skip)
 
 
-def scan_text(engine: Engine, source: Source, spec: ReadingSpec, folder: Path) -> EngineSource:
+def scan_text(
+    engine: Engine, source: Source, spec: ReadingSpec, folder: Path, *, as_it_is: bool = True
+) -> EngineSource | None:
     """Roll up a text file, every record of it accounted for.
 
     Looked at, scanned, and once more where the bytes showed that it needs mending; then its records are reconciled.
+
+    Parameters
+    ----------
+    as_it_is
+        Else None is given where labels may stand once above their rows, which this reading does not see.
 
     Raises
     ------
@@ -119,7 +127,10 @@ def scan_text(engine: Engine, source: Source, spec: ReadingSpec, folder: Path) -
         Where the engine's rows and the file's records do not agree, or the file cannot be read at all.
     """
     names, stated = [name for _, name in spec.names()], spec.stated
-    done = _passed(engine, _inspected(source, folder, stated, names, NONE_KNOWN), spec)
+    ready = _inspected(source, folder, stated, names, NONE_KNOWN)
+    if not as_it_is and may_be_grouped([ready.text.column(i) for i in range(len(ready.text.header))]):
+        return None
+    done = _passed(engine, ready, spec)
     mends = done.counted.mends(recode=stated.encoding is None)
     underscores = done.counted.underscores > "".join(done.ready.text.header).count("_")
     if any(mends):

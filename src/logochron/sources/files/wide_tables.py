@@ -14,28 +14,32 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.named_in import ordinal_named
 from logochron.core.calendars.written_names import label_of
 from logochron.core.choices import PLURALS, Grain, values
-from logochron.core.errors import IntakeError, QuestionError
+from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.core.total_labels import is_total
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine, UnsoundRecords
 from logochron.sources.duckdb.sql import is_empty, quoted
 from logochron.sources.files.find_files import Source
-from logochron.sources.files.headers import filled, fold
+from logochron.sources.files.headers import filled, fold, is_period
 from logochron.sources.files.text_prepare import TextFile, fields_of_any_size, prepare
 from logochron.sources.files.text_records import Parting, RecordCounts, count_records, has_odd_stretch, walk
 from logochron.sources.files.text_scan import text_call
 from logochron.sources.files.typed_files import DAY_NUMBER, RowTable, TableLines, TypedTable, as_label
 from logochron.sources.rolled_source import PERIOD
 from logochron.sources.values.amounts import is_amount, settled
+from logochron.sources.values.date_parts import BETWEEN
 
 #: From short to long.
 _GRAINS = values(Grain)
 
 
 class WideColumns(NamedTuple):
-    """The columns of a wide table: those of periods with their first days, those of totals, the others."""
+    """The columns of a wide table: for each period its first day, those of each measure in the order of the periods
+    (-1 where there is none), those of totals, and the others.
+    """
 
-    periods: dict[int, int]
+    days: list[int]
+    measures: dict[str, list[int]]
     totals: list[int]
     others: list[int]
 
@@ -107,17 +111,17 @@ def lay_out(
     engine: Engine,
     source: Source,
     table: TypedTable,
-    measure: str,
+    measures: Sequence[str],
     named: Sequence[str],
     each: Grain,
     calendar: Calendar,
 ) -> TypedTable:
-    """The cells of a wide table as rows: the named columns, the first day of the period, the amount.
+    """The cells of a wide table as rows: the named columns, the first day of the period, the amounts.
 
     Parameters
     ----------
-    measure
-        What the amounts are called.
+    measures
+        What the amounts are called; where periods stand above measures, which of those are wanted.
     named
         The columns that are no periods although they might look so.
 
@@ -125,70 +129,105 @@ def lay_out(
     ------
     IntakeError
         Where no column names a period, or two name the same.
+    QuestionError
+        Where no period has a measure that is wanted.
     """
-    columns = _columns(source, table, named, each, calendar)
-    cells = [*columns.periods, *columns.totals]
+    columns = _columns(source, table, measures, named, each, calendar)
+    places = list(columns.measures.values())
     texts = {i: f"c{i}::VARCHAR" for i in range(len(table.header))}
     texts |= {i: as_label(f"c{i}", table.types[i]) for i in columns.others}
     renamed = ", ".join(f"{column} AS c{i}" for i, column in enumerate(table.columns))
     base = table.placed or f"(SELECT row_number() OVER () AS place, {renamed} FROM {table.relation})"
     kept = "".join(f", {texts[i]} AS c{i}" for i in columns.others)
-    days = [*columns.periods.values(), *[0] * len(columns.totals)]
+    days = [*columns.days, *[0] * len(columns.totals)]
+    amounts = [f"v{n}" for n in range(len(places))]
+
+    def one_below_another(of: Sequence[int]) -> str:
+        return ", ".join("NULL::VARCHAR" if i < 0 else texts[i] for i in (*of, *columns.totals))
+
+    lists = "".join(f", unnest([{one_below_another(of)}]) AS {amount}" for amount, of in zip(amounts, places))
     # what is the same for a whole row is worked out once a row
     laid = (
-        f"SELECT place{kept}, unnest(range({len(cells)}))::SMALLINT AS p, "
-        f"unnest([{', '.join(map(str, days))}]::INTEGER[]) AS day, unnest([{', '.join(texts[i] for i in cells)}]) AS v "
-        f"FROM {base}"
+        f"SELECT place{kept}, unnest(range({len(days)}))::SMALLINT AS p, "
+        f"unnest([{', '.join(map(str, days))}]::INTEGER[]) AS day{lists} FROM {base}"
     )
-    aside = f"p >= {len(columns.periods)} OR {is_empty('v')}"
+    aside = f"p >= {len(columns.days)} OR ({' AND '.join(map(is_empty, amounts))})"
     ((many,),) = engine.rows(f"SELECT count(*) FILTER ({aside}) FROM ({laid})", source.name)
     counted = f"(SELECT * FROM ({laid}) WHERE NOT ({aside}))"
-    labels, plain = ", ".join(quoted(table.header[i]) for i in cells), table.plain
+    shown = [*(next(of[p] for of in places if of[p] >= 0) for p in range(len(columns.days))), *columns.totals]
+    labels, plain = ", ".join(quoted(table.header[i]) for i in shown), table.plain
     lines = table.lines if isinstance(table.lines, TableLines) else TableLines(engine, "", (), "row")
     return TypedTable(
         relation=counted,
-        header=[*(table.header[i] for i in columns.others), PERIOD, measure],
-        columns=[*(f"c{i}" for i in columns.others), "day", "v"],
-        types=[*["VARCHAR"] * len(columns.others), DAY_NUMBER, "VARCHAR"],
+        header=[*(table.header[i] for i in columns.others), PERIOD, *columns.measures],
+        columns=[*(f"c{i}" for i in columns.others), "day", *amounts],
+        types=[*["VARCHAR"] * len(columns.others), DAY_NUMBER, *["VARCHAR"] * len(amounts)],
         lines=replace(lines, table=counted),
         malformed=table.malformed,
         empty=table.empty,
-        guesses=(*table.guesses, *_said(source, table, columns, each)),
+        guesses=(*table.guesses, *_said(source, table, columns, shown[: len(columns.days)], each)),
         set_aside=int(many),
-        plain=(*[False] * (len(columns.others) + 1), any(plain[i] for i in columns.periods) if plain else False),
+        plain=(
+            *[False] * (len(columns.others) + 1),
+            *(any(plain[i] for i in of if i >= 0) if plain else False for of in places),
+        ),
         date_text=f"[{labels}][p + 1]",  # made where it is shown: the cells take many times the room of their rows
     )
 
 
-def _columns(source: Source, table: TypedTable, named: Sequence[str], each: Grain, calendar: Calendar) -> WideColumns:
+def _columns(
+    source: Source,
+    table: TypedTable,
+    measures: Sequence[str],
+    named: Sequence[str],
+    each: Grain,
+    calendar: Calendar,
+) -> WideColumns:
     known = {fold(name) for name in named}
-    periods: dict[int, int] = {}
+    met: dict[str, dict[int, int]] = {}  # by measure, empty where the header names none, the column of each period
     totals, others = [], []
-    ordinals: dict[int, int] = {}
     for i, name in enumerate(table.header):
-        label = None if fold(name) in known else label_of(name, each)
-        ordinal = None if fold(name) in known else ordinal_named(name, each, calendar)
+        period, _, measure = name.partition(BETWEEN)
+        label = None if fold(name) in known else label_of(period, each)
+        ordinal = None if fold(name) in known else ordinal_named(period, each, calendar)
         if ordinal is not None:
-            if ordinal in ordinals:
-                raise IntakeError(
-                    f"{source.name}: the columns {table.header[ordinals[ordinal]]!r} and {name!r} name the same {each}"
-                )
-            ordinals[ordinal] = i
-            periods[i] = int(calendar.first_days(each, np.array([ordinal]))[0])
+            before = met.setdefault(measure, {}).setdefault(ordinal, i)
+            if before != i:
+                one = table.header[before]
+                raise IntakeError(f"{source.name}: the columns {one!r} and {name!r} name the same {each}")
         elif is_total(name) or (label and _GRAINS.index(label.grain) > _GRAINS.index(each)):
             totals.append(i)
         else:
             others.append(i)
-    if not periods:
+    if not met:
         raise QuestionError(
             f"`periods_in_columns`: no column of {source.name} names a {each}; expected headers such as 2026-05, "
             f"May 2026, Q2 2026 or 2025; there are: {', '.join(table.header[:12])}"
         )
-    return WideColumns(periods, totals, others)
+    ordinals = list(dict.fromkeys(ordinal for of in met.values() for ordinal in of))
+    days = [int(day) for day in calendar.first_days(each, np.array(ordinals))]
+    if list(met) == [""]:
+        return WideColumns(days, {measures[0]: list(met[""].values())}, totals, others)
+    folded = {fold(measure): measure for measure in met}
+    wanted = {}
+    for measure in measures:
+        if fold(measure) not in folded:
+            where = f"{source.name}, below its periods,"
+            raise QuestionError(f"`values`: {no_such('measure', measure, filter(None, met), where=where)}")
+        wanted[measure] = [met[folded[fold(measure)]].get(ordinal, -1) for ordinal in ordinals]
+    held = [p for p in range(len(ordinals)) if any(of[p] >= 0 for of in wanted.values())]
+    return WideColumns(
+        [days[p] for p in held], {measure: [of[p] for p in held] for measure, of in wanted.items()}, totals, others
+    )
 
 
-def _said(source: Source, table: TypedTable, columns: WideColumns, each: Grain) -> list[str]:
-    names = [table.header[i] for i in columns.periods]
+def measures_below(names: Sequence[str]) -> list[str]:
+    """The measures that headers of periods name, as in ``2025 / Revenue``; none where they name none."""
+    return list(dict.fromkeys(name.partition(BETWEEN)[2] for name in names if BETWEEN in name and is_period(name)))
+
+
+def _said(source: Source, table: TypedTable, columns: WideColumns, shown: Sequence[int], each: Grain) -> list[str]:
+    names = [table.header[i].partition(BETWEEN)[0] for i in shown]
     said = [f"{source.name}: {len(names):,} columns taken for {PLURALS[each]}, {names[0]} to {names[-1]}"]
     if columns.totals:
         totals = ", ".join(repr(table.header[i]) for i in columns.totals)

@@ -16,7 +16,17 @@ from logochron.core.errors import IntakeError, QuestionError, no_such
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import Source
-from logochron.sources.files.headers import TOP, filled, find_header, fold, holds, unnamed
+from logochron.sources.files.headers import (
+    TOP,
+    TwoHeaders,
+    filled,
+    find_header,
+    fold,
+    holds,
+    joined_names,
+    two_headers,
+    unnamed,
+)
 from logochron.sources.files.typed_files import RowTable, TypedTable
 from logochron.sources.values.dates import SERIAL_DAYS, SERIAL_EPOCH
 
@@ -343,11 +353,21 @@ def _laid(
     top = list(islice(rows, TOP))
     if not any(map(filled, top)):
         raise IntakeError(f"{source.name}, sheet {sheet!r}: it holds nothing in its first {TOP} rows")
-    line = stated.header_row
+    line = stated.header_row[0] if isinstance(stated.header_row, Sequence) else stated.header_row
     at = find_header(top, names) if line is None else line - 1
     if line is not None and line > len(top):
         raise QuestionError(f"`header_row`: {source.name} has no row {line} among its first {len(top)}")
-    if line is None and at > next(i for i, row in enumerate(top) if filled(row)):
+    both = two_headers(top, at) if line is None else None
+    if isinstance(stated.header_row, Sequence):
+        both = TwoHeaders(at, joined_names(top[at], top[at + 1]))
+    if both is not None:
+        at = both.at + 1
+        top[at] = both.names
+        guesses.append(
+            f"{source.name}: headers taken from rows {at} and {at + 1} (header_row=({at}, {at + 1}), --header-row "
+            f"{at},{at + 1})"
+        )
+    elif line is None and at > next(i for i, row in enumerate(top) if filled(row)):
         guesses.append(f"{source.name}: header taken from row {at + 1} (header_row= states it)")
     named = list(top[at]) if at >= 0 else list(unnamed(len(top[0])))
     # columns past the last that has a name are not wanted of anybody
