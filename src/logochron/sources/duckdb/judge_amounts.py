@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
-from logochron.core.errors import IntakeError
+from logochron.core.errors import IntakeError, Remedy
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.rollup import RollUp, roll_up
 from logochron.sources.duckdb.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, condition, quoted
@@ -17,10 +17,13 @@ from logochron.sources.values.amounts import (
     MINUSES,
     PLAIN,
     SPACES,
+    UNIT_FORMS,
+    UNITS,
     StatedWriting,
     Style,
     currency_of,
     currency_signs,
+    part_unit,
     styles,
 )
 
@@ -78,12 +81,15 @@ class _Judged(NamedTuple):
 
 
 class _Way(NamedTuple):
-    """How a column is written, how many decimals it has, whether its numbers need no reading, its currencies."""
+    """How a column is written, how many decimals it has, whether its numbers need no reading, its currencies, and the
+    units that stand behind amounts.
+    """
 
     style: Style
     decimals: int
     bare: bool
     priced: tuple[Priced, ...]
+    units: tuple[str, ...] = ()
 
 
 def judge(engine: Engine, query: Query, plans: Plans, stated: StatedWriting, name: str, find: Finder) -> _Judged:
@@ -100,25 +106,28 @@ def judge(engine: Engine, query: Query, plans: Plans, stated: StatedWriting, nam
         if amount.is_text:
             if amount.column not in styles_of:
                 styles_of[amount.column] = _style_of(engine, query, amount, stated, name, find)
-            style, decimals, bare, _ = styles_of[amount.column]
-            plain = bare and style == Style() and stated == StatedWriting()
-            amount = amount._replace(
-                sql=amount.raw if plain else plain_number(style, amount.raw), form=style.words, maybe_grouped=False
-            )
+            style, decimals, bare, _, units = styles_of[amount.column]
+            plain = bare and style == Style() and stated == StatedWriting() and not units
+            number = in_units(style, amount.raw, units) if units else plain_number(style, amount.raw)
+            amount = amount._replace(sql=amount.raw if plain else number, form=style.words, maybe_grouped=False)
             bettered[amount.key] = Summing("whole", min(decimals, MOST_DECIMALS))
-            guesses += [f"{name}: {said}" for said in _said(amount.column, style, stated)]
+            guesses += [f"{name}: {said}" for said in _said(amount.column, style, stated, units)]
         amounts.append(amount)
     priced = tuple(one for way in styles_of.values() for one in way.priced)
     return _Judged(query._replace(amounts=amounts), bettered, tuple(dict.fromkeys(guesses)), priced)
 
 
-def _said(column: str, style: Style, stated: StatedWriting) -> list[str]:
-    said = []
+def _said(column: str, style: Style, stated: StatedWriting, units: Sequence[str]) -> list[str]:
+    said = [f"column {column!r}: {unit} behind an amount is read as {_POWERS[UNITS[unit]]}" for unit in units]
     if (style.decimal, style.thousands) != (stated.decimal or ".", stated.thousands or ""):
         said.append(f"column {column!r}: amounts read {style.words} (decimal= and thousands= state it)")
     if style.currency:
         said.append(f"column {column!r}: the currency sign {style.currency[0]!r} is left out")
     return said
+
+
+#: How people call powers of ten.
+_POWERS = {3: "thousands", 6: "millions", 9: "thousand millions"}
 
 
 def _shapes(engine: Engine, query: Query, amount: Amount, name: str) -> dict[str, int]:
@@ -137,11 +146,20 @@ def _shapes(engine: Engine, query: Query, amount: Amount, name: str) -> dict[str
 
 def _style_of(engine: Engine, query: Query, amount: Amount, stated: StatedWriting, name: str, find: Finder) -> _Way:
     """The way a column is written."""
-    shapes = _shapes(engine, query, amount, name)
+    whole = _shapes(engine, query, amount, name)
+    shapes: dict[str, int] = {}  # without units
+    powers: dict[str, int] = {}
+    written: dict[str, str] = {}
+    for shape, many in whole.items():
+        bare, power = part_unit(shape)
+        shapes[bare] = shapes.get(bare, 0) + many
+        powers[bare] = min(powers.get(bare, power), power)
+        written.setdefault(bare, shape)
+    units = tuple(unit for unit in UNITS if any(unit == _unit_of(shape) for shape in whole))
 
     def example(shape: str) -> tuple[str, str]:
         """A text of this shape, and where it stands."""
-        like = re.escape(shape).replace("9", "[0-9]")
+        like = re.escape(written.get(shape, shape)).replace("9", "[0-9]")
         sql = f"SELECT {amount.raw} FROM {query.relation} WHERE regexp_full_match({amount.raw}, {quoted(like)}) LIMIT 1"
         ((text,),) = engine.rows(sql, name)
         return text, find(amount.raw, text)
@@ -166,21 +184,44 @@ def _style_of(engine: Engine, query: Query, amount: Amount, stated: StatedWritin
             f"state it by decimal={best.decimal!r} or decimal={other.decimal!r} "
             f"(--decimal {best.decimal} or --decimal {other.decimal})"
         )
+        remedies: list[Remedy] = [{"decimal": best.decimal}, {"decimal": other.decimal}]
         if not only:
             text, place = example(both[0])
             raise IntakeError(
                 f"{name}: the amounts of column {amount.column!r} read two ways: {text!r} ({place}) {best.words} "
-                f"or {other.words}; {ask}"
+                f"or {other.words}; {ask}",
+                remedies=remedies,
             )
         shown = [f"{text!r} ({place})" for text, place in map(example, (_only(read[best], read[other]), only[0]))]
         raise IntakeError(
-            f"{name}: column {amount.column!r} holds amounts in two ways of writing: {' and '.join(shown)}; {ask}"
+            f"{name}: column {amount.column!r} holds amounts in two ways of writing: {' and '.join(shown)}; {ask}",
+            remedies=remedies,
         )
-    return _Way(best, max(read[best].values(), default=0), all(map(PLAIN.fullmatch, read[best])), tuple(seen))
+    decimals = max((max(many - powers[shape], 0) for shape, many in read[best].items()), default=0)
+    return _Way(best, decimals, all(map(PLAIN.fullmatch, read[best])), tuple(seen), units)
+
+
+def _unit_of(shape: str) -> str:
+    """The unit behind a shape; empty where there is none."""
+    return next((match[2] for form in UNIT_FORMS if (match := re.search(form, shape))), "")
 
 
 def _only(shapes: Mapping[str, int], others: Mapping[str, int]) -> str:
     return next(shape for shape in shapes if shape not in others)
+
+
+def in_units(style: Style, sql: str, units: Sequence[str]) -> str:
+    """The engine's expression for the number in plain writing, in ones, of amounts in units."""
+    bare = sql
+    for form in UNIT_FORMS:
+        bare = rf"regexp_replace({bare}, {quoted(form)}, '\1\3')"
+    unit = " ".join(
+        rf"WHEN regexp_extract({sql}, {quoted(form)}, 2) = {quoted(unit)} THEN {10 ** UNITS[unit]}"
+        for unit in units
+        for form in UNIT_FORMS
+    )
+    number = plain_number(style, bare)
+    return f"CAST(TRY_CAST({number} AS DECIMAL(27, 9)) * CAST(CASE {unit} ELSE 1 END AS DECIMAL(10, 0)) AS VARCHAR)"
 
 
 def plain_number(style: Style, sql: str) -> str:

@@ -29,6 +29,28 @@ _GROUPED = re.compile(r"[+-]?[1-9]\d{0,2}(?:\.\d{3})+")
 PLAIN = re.compile(r"\s*[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?\s*", re.ASCII)
 
 
+#: What may stand behind the digits of an amount in units, and the power of ten that it means.
+UNITS = {"k": 3, "K": 3, "Tsd": 3, "Mio": 6, "mn": 6, "mln": 6, "bn": 9, "Mrd": 9, "T": 3}
+_CURRENCIES = r"€|EUR|CHF|USD|GBP|\$|£"
+#: The same with what stands around it; a T is of thousands only before a currency. Python and the engine read both.
+UNIT_FORMS = (
+    rf"([0-9][.,]?)[{SPACES}]?(k|K|Tsd|Mio|mn|mln|bn|Mrd)[.]?([^A-Za-z0-9]*(?:[A-Z]{{3}}[^A-Za-z0-9]*)?)$",
+    rf"([0-9][.,]?)[{SPACES}]?(T)((?:{_CURRENCIES})[^A-Za-z0-9]*)$",
+)
+
+
+def part_unit(text: str) -> tuple[str, int]:
+    """An amount without the unit behind it, and the power of ten that this means; 0 where there is none.
+
+    >>> part_unit("9.1k"), part_unit("0,3 Mio. EUR"), part_unit("12 T€"), part_unit("5 kg")
+    (('9.1', 3), ('0,3 EUR', 6), ('12€', 3), ('5 kg', 0))
+    """
+    for form in UNIT_FORMS:
+        if match := re.search(form, text):
+            return text[: match.start()] + match[1] + match[3], UNITS[match[2]]
+    return text, 0
+
+
 class Style(NamedTuple):
     """A way to write numbers: the decimal mark, what parts thousands, and the signs of one currency."""
 
@@ -119,6 +141,7 @@ def check_stated(decimal: str | None, thousands: str | None) -> StatedWriting:
 
 def is_amount(text: str) -> bool:
     """Whether a text is a number in some writing."""
+    text, _ = part_unit(text)
     return bool(PLAIN.fullmatch(text)) or any(
         style.reads(text) for style in styles(StatedWriting(), tuple(currency_signs([text])))
     )
@@ -132,6 +155,7 @@ def as_number(text: str) -> float | None:
     """
     if PLAIN.fullmatch(text):
         return float(text)
+    text, power = part_unit(text)
     signs = tuple(currency_signs([text]))
     style = next((style for style in styles(StatedWriting(), signs) if style.reads(text)), None)
     if style is None:
@@ -139,7 +163,7 @@ def as_number(text: str) -> float | None:
     number = without(text, signs)
     negative = "(" in number or bool(re.search(rf"[{MINUSES}]", number))
     digits = re.sub(rf"[^0-9{re.escape(style.decimal)}]", "", number).replace(style.decimal, ".")
-    return -float(digits) if negative else float(digits)
+    return (-1 if negative else 1) * float(digits) * 10**power
 
 
 def settled(texts: Sequence[str]) -> bool:
