@@ -98,7 +98,11 @@ def said_too(words: Sequence[str], remedy: Remedy) -> list[str]:
                 said = _without(said, flag, alone="/" in option.flags)
         if name == "where":
             said = _without_conditions(said, option.flags, value)
-        said += _flag(option, value)
+        # what parts the rows parts them first: nothing unlike is added up then
+        first = (
+            next((i for i, word in enumerate(said) if word == option.flags), len(said)) if name == "by" else len(said)
+        )
+        said[first:first] = _flag(option, value)
     return said
 
 

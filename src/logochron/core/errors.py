@@ -101,8 +101,8 @@ def first_line(error: BaseException) -> str:
     return next(filter(None, map(str.strip, str(error).splitlines())), type(error).__name__)
 
 
-def nearest(name: str, names: Iterable[str]) -> str | None:
-    """The one of `names` that `name` was probably meant to be, or None.
+def nearest(name: str, names: Iterable[str], at_least: float = 0.6) -> str | None:
+    """The one of `names` that `name` was probably meant to be, or None; `at_least`: how alike they are, from 0 to 1.
 
     >>> nearest("revenu", ["revenue", "units"])
     'revenue'
@@ -112,7 +112,7 @@ def nearest(name: str, names: Iterable[str]) -> str | None:
     by_folded: dict[str, str] = {}
     for known in names:
         by_folded.setdefault(known.strip().casefold(), known)
-    matches = get_close_matches(name.strip().casefold(), by_folded, n=1, cutoff=0.6)
+    matches = get_close_matches(name.strip().casefold(), by_folded, n=1, cutoff=at_least)
     return by_folded[matches[0]] if matches else None
 
 

@@ -18,6 +18,8 @@ from logochron.core.errors import IntakeError, QuestionError, Remedy, no_such
 from logochron.core.total_labels import is_total
 from logochron.sources.assemble import BookRows, assembled
 from logochron.sources.duckdb.connection import Engine
+from logochron.sources.files.watched_columns import is_currencies
+from logochron.sources.mixed_rows import check_mixed
 from logochron.sources.named_periods import standing_named
 from logochron.sources.rolled_source import NO_DAY, ReadingSpec, RolledSource, check_currencies
 from logochron.sources.values.date_parts import joined
@@ -110,9 +112,10 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
         )
     daily = spec.standing.records_of == "day"
     hinted = hint(distinct(starts[inside])) if daily else check_periods(dated_on, spec.standing)
+    mixed = check_mixed(scans, taken, spec)
     rows = assembled(engine, scans, spec, starts, ends, inside, taken, beyond, recorded)
     oddities = _oddities(rows, dated_on, hinted, bool(spec.where))
-    return rows, replace(intake, warnings=(*intake.warnings, *oddities)), spec.standing
+    return rows, replace(intake, warnings=(*intake.warnings, *mixed, *oddities)), spec.standing
 
 
 def _oddities(rows: BookRows, dated_on: Days, hinted: str, filtered: bool) -> list[str]:
@@ -128,6 +131,12 @@ def _oddities(rows: BookRows, dated_on: Days, hinted: str, filtered: bool) -> li
             some = f"{counts.empty:,} records have" if counts.empty > 1 else "1 record has"
             said.append(f"column {counts.column!r}: {some} no id and cannot be counted by it")
     for name, labels in rows.labels.items():
+        known = {str(label) for label in labels if label}
+        if len(known) > 1 and is_currencies(known, name):
+            said.append(
+                f"column {name!r} holds currencies: totals add up amounts in {', '.join(sorted(known))} as they stand; "
+                "read the rows of each"
+            )
         for label in filter(is_total, labels if not filtered else ()):
             said.append(
                 f"column {name!r} has an item {label!r}: if it adds up others they count twice "

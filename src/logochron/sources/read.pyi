@@ -31,11 +31,13 @@ def read(
     scale: float | Mapping[str, float] = 1,
     delimiter: str | None = None,
     encoding: str | None = None,
-    header_row: int | None = None,
+    header_row: int | Sequence[int] | None = None,
+    fill_down: str | Sequence[str] | Literal[False] | None = None,
     sheet: str | None = None,
     table: str | None = None,
     query: str | None = None,
     empty: Empty = "refused",
+    keep_totals: bool = False,
     on_refused: OnRefused = "stop",
     progress: Callable[[float], None] | None = None,
 ) -> Daybook:
@@ -105,7 +107,11 @@ def read(
         Of text files; recognised where None.
     header_row
         The line of the header where it is not to be recognised; 0 for none: the columns are then called ``column_1``,
-        ``column_2``, ...
+        ``column_2``, ...; two lines that follow each other, ``(1, 2)``, for headers in two rows (years above months,
+        periods above measures).
+    fill_down
+        The columns whose labels stand once above their rows, as in grouped exports; recognised where None, none where
+        False.
     sheet
         The name of the sheet of a workbook, where several may be meant.
     table
@@ -114,6 +120,10 @@ def read(
         Of a database: a SELECT of your own.
     empty
         Whether an empty amount refuses its row or counts as ``"zero"``.
+    keep_totals
+        Whether rows that call themselves totals (``Total``, ``North Total``, ``Zwischensumme``) count as any others.
+        Else those whose amounts are the sum of the rows they name are set aside, which is said, and those whose are not
+        are asked for.
     on_refused
         ``"stop"`` raises an IntakeError that shows the first ten refused rows; ``"skip"`` leaves them out, counted and
         listed in ``book.intake``.
@@ -172,11 +182,13 @@ def read_plan(
     scale: float | Mapping[str, float] = 1,
     delimiter: str | None = None,
     encoding: str | None = None,
-    header_row: int | None = None,
+    header_row: int | Sequence[int] | None = None,
+    fill_down: str | Sequence[str] | Literal[False] | None = None,
     sheet: str | None = None,
     table: str | None = None,
     query: str | None = None,
     empty: Empty = "refused",
+    keep_totals: bool = False,
     on_refused: OnRefused = "stop",
     progress: Callable[[float], None] | None = None,
 ) -> Daybook:
@@ -238,7 +250,11 @@ def read_plan(
         Of text files; recognised where None.
     header_row
         The line of the header where it is not to be recognised; 0 for none: the columns are then called ``column_1``,
-        ``column_2``, ...
+        ``column_2``, ...; two lines that follow each other, ``(1, 2)``, for headers in two rows (years above months,
+        periods above measures).
+    fill_down
+        The columns whose labels stand once above their rows, as in grouped exports; recognised where None, none where
+        False.
     sheet
         The name of the sheet of a workbook, where several may be meant.
     table
@@ -247,6 +263,10 @@ def read_plan(
         Of a database: a SELECT of your own.
     empty
         Whether an empty amount refuses its row or counts as ``"zero"``.
+    keep_totals
+        Whether rows that call themselves totals (``Total``, ``North Total``, ``Zwischensumme``) count as any others.
+        Else those whose amounts are the sum of the rows they name are set aside, which is said, and those whose are not
+        are asked for.
     on_refused
         ``"stop"`` raises an IntakeError that shows the first ten refused rows; ``"skip"`` leaves them out, counted and
         listed in ``book.intake``.
@@ -294,11 +314,13 @@ def review(
     scale: float | Mapping[str, float] = 1,
     delimiter: str | None = None,
     encoding: str | None = None,
-    header_row: int | None = None,
+    header_row: int | Sequence[int] | None = None,
+    fill_down: str | Sequence[str] | Literal[False] | None = None,
     sheet: str | None = None,
     table: str | None = None,
     query: str | None = None,
     empty: Empty = "refused",
+    keep_totals: bool = False,
     on_refused: OnRefused = "stop",
     progress: Callable[[float], None] | None = None,
 ) -> Review:
@@ -365,7 +387,11 @@ def review(
         Of text files; recognised where None.
     header_row
         The line of the header where it is not to be recognised; 0 for none: the columns are then called ``column_1``,
-        ``column_2``, ...
+        ``column_2``, ...; two lines that follow each other, ``(1, 2)``, for headers in two rows (years above months,
+        periods above measures).
+    fill_down
+        The columns whose labels stand once above their rows, as in grouped exports; recognised where None, none where
+        False.
     sheet
         The name of the sheet of a workbook, where several may be meant.
     table
@@ -374,6 +400,10 @@ def review(
         Of a database: a SELECT of your own.
     empty
         Whether an empty amount refuses its row or counts as ``"zero"``.
+    keep_totals
+        Whether rows that call themselves totals (``Total``, ``North Total``, ``Zwischensumme``) count as any others.
+        Else those whose amounts are the sum of the rows they name are set aside, which is said, and those whose are not
+        are asked for.
     on_refused
         ``"stop"`` raises an IntakeError that shows the first ten refused rows; ``"skip"`` leaves them out, counted and
         listed in ``book.intake``.

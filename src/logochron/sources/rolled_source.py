@@ -27,6 +27,8 @@ Codes = NDArray[np.int32]
 FIRST_ROWS = 1000
 #: Stands for no day among day numbers.
 NO_DAY = np.iinfo(np.int64).min
+#: Stands before the name of a column that rows are grouped by although nobody asked for it.
+WATCHED = "\0"
 #: What the column of periods is called in the table that a wide one is laid out as.
 PERIOD = "the period's column"
 
@@ -44,6 +46,8 @@ class ReadingSpec:
         by their names, all that the measures sum and count, and the filter.
     aside, undated
         What leaves out rows that are totals of others, and how many of those have no date, by the source's name.
+    watched
+        Columns that nobody asked for by what they hold: "currencies", "states".
     seconds
         Whether dates are seconds since 1970 (1), milliseconds (1000), or not such (0).
     writing, scales
@@ -60,6 +64,7 @@ class ReadingSpec:
     parts: tuple[str, ...] = ()
     seconds: int = 0
     dimensions: Mapping[str, str] = field(default_factory=dict)
+    watched: Mapping[str, str] = field(default_factory=dict)
     aggregates: tuple[Aggregate, ...] = ()
     where: tuple[Condition, ...] = ()
     aside: tuple[Condition, ...] = ()
@@ -122,13 +127,18 @@ class ReadingSpec:
         """The conditions of an aggregate, by the columns of the source: it may use the new name of a dimension."""
         return tuple(c._replace(column=self.dimensions.get(c.column, c.column)) for c in aggregate.where)
 
+    @property
+    def labels(self) -> dict[str, str]:
+        """The columns that rows are grouped by: those of the dimensions by their names, and those watched."""
+        return {**self.dimensions, **{WATCHED + column: column for column in self.watched}}
+
     def names(self) -> list[tuple[str, str]]:
         """The wanted columns, each with the option that names it."""
         named = [
             *(("date", part) for part in self.parts or (self.date,)),
             *(("values", aggregate.column) for aggregate in self.summed if aggregate.column),
         ]
-        named += [("by", column) for column in self.dimensions.values()]
+        named += [("by", column) for column in self.labels.values()]
         named += [("where", condition.column) for condition in (*self.where, *self.aside)]
         named += [("measures", aggregate.column) for aggregate in self.ids]
         named += [("measures", c.column) for aggregate in self.aggregates for c in self.conditions_of(aggregate)]

@@ -15,7 +15,7 @@ from logochron.core.days import Days
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.rollup import RollUp
 from logochron.sources.duckdb.sql import inner, texts_of
-from logochron.sources.rolled_source import IdTable
+from logochron.sources.rolled_source import WATCHED, IdTable
 
 #: What ids are that do not lie in one place, or are to be looked at again.
 _SPACED, _EMPTY, _RETURNING = "spaced", "empty", "returning"
@@ -125,7 +125,7 @@ def collect_ids(
     """Adds the ids of the records of one source; an empty one too. They stay in the engine."""
     query = rolled.query
     ids, has_id = query.id_aliases(aggregate.key)
-    labels = [query.label_alias(dimension) for dimension in query.labels]
+    labels = [query.label_alias(name) for name in query.labels if not name.startswith(WATCHED)]
     shown = ", ".join(["d", *labels, f"{ids}::VARCHAR AS id", "1 AS n"])
     rows = f"SELECT {shown} FROM ({inner(query, sound=rolled.sound)}) WHERE ok AND {has_id}"
     table.add(rows, labels, texts_of(rolled.groups.dates[inside]), starts[inside])

@@ -168,7 +168,7 @@ def asked_of(spec: ReadingSpec, texts: Mapping[str, str], amount_of: Callable[[s
         amount = amount_of(aggregate.column) if aggregate.column else Amount("", "", "1", "1", False)
         amounts.append(amount._replace(key=aggregate.key, taken=taken(aggregate) if aggregate.where else ""))
     return {
-        "labels": {name: texts[column] for name, column in spec.dimensions.items()},
+        "labels": {name: texts[column] for name, column in spec.labels.items()},
         "conditions": conditions,
         "amounts": amounts,
         "where": (*spec.where, *spec.aside),

@@ -24,6 +24,7 @@ from logochron.sources.duckdb.sql import MOST_DECIMALS, Amount, Plans, Query, Su
 from logochron.sources.files.find_files import Source
 from logochron.sources.files.headers import SampleColumn, place_columns
 from logochron.sources.files.typed_files import DAY_NUMBER, TypedTable, scan_typed
+from logochron.sources.files.watched_columns import watching
 from logochron.sources.pushdown.table import (
     SUMMED,
     Addend,
@@ -36,6 +37,7 @@ from logochron.sources.pushdown.table import (
 from logochron.sources.rolled_source import (
     FIRST_ROWS,
     NO_DAY,
+    WATCHED,
     Groups,
     IdTable,
     LabelRows,
@@ -74,6 +76,7 @@ def scan_pushdown(engine: Engine, table: PushdownTable, spec: ReadingSpec) -> Ro
         Where a column holds what is no amount or no date, or the table cannot be read.
     """
     table.progress = engine.progress
+    spec = watching(spec, sample_pushdown(table))
     columns = table.columns
     placed = place_columns(table.name, spec.names(), [column.name for column in columns])
     at_date = placed.at[(*spec.parts, spec.date)[0]]
@@ -89,7 +92,7 @@ def scan_pushdown(engine: Engine, table: PushdownTable, spec: ReadingSpec) -> Ro
     zone, of_zone = _zone(table, date, spec)
     groups = GroupSpec(
         date=at_date,
-        labels=tuple(placed.at[column] for column in spec.dimensions.values()),
+        labels=tuple(placed.at[column] for column in spec.labels.values()),
         where=by_place((*spec.where, *spec.aside), placed.at),
         numbers=(),
         named=tuple(dict.fromkeys((placed.at[column], label) for column, label in spec.named)),
@@ -225,7 +228,7 @@ def _query(spec: ReadingSpec, groups: GroupSpec) -> Query:
         date_column=spec.date,
         date_text="d",
         date="d",
-        labels={name: f"h{i}" for i, name in enumerate(spec.dimensions)},
+        labels={name: f"h{i}" for i, name in enumerate(spec.labels)},
         conditions={},
         amounts=[Amount(aggregate.key, aggregate.column, "", "", False) for aggregate in spec.summed],
         all_fields=(),
@@ -385,7 +388,7 @@ class PushdownSource:
         """Adds the ids of the records that count."""
         taken = by_place(self.spec.conditions_of(aggregate), self.at)
         came = self.table.ids(self.group_spec, self.at[aggregate.column], taken)
-        labels = list(self.rolled.query.labels.values())
+        labels = [sql for name, sql in self.rolled.query.labels.items() if not name.startswith(WATCHED)]
         ids = table.laid_down("came_ids", {name: came[name] for name in ("d", *labels, "id", "n")})
         dates = table.laid_down("came_dates", {"raw": self.raw, "judged": self.judged})
         shown = ", ".join(["judged AS d", *labels, "id", "n"])
@@ -395,10 +398,10 @@ class PushdownSource:
     def label_rows(self) -> LabelRows | None:
         """Its rows by date and the labels that were asked for, where one of those calls its row a total."""
         groups = self.groups
-        labels = {self.spec.dimensions[name]: texts for name, texts in groups.labels.items()}
+        labels = {self.spec.labels[name]: texts for name, texts in groups.labels.items()}
         if not any(text and item_totalled(text) is not None for texts in labels.values() for text in texts):
             return None
-        codes = {self.spec.dimensions[name]: of for name, of in groups.label_codes.items()}
+        codes = {self.spec.labels[name]: of for name, of in groups.label_codes.items()}
         filled = {name: np.array([text or "" for text in texts], dtype=object) for name, texts in labels.items()}
         dates = np.array(["" if date is None else str(date) for date in groups.dates], dtype=object)
         return LabelRows(

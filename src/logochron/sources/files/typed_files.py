@@ -33,6 +33,7 @@ from logochron.sources.duckdb.sql import (
 from logochron.sources.files.find_files import Source, folder_keys
 from logochron.sources.files.headers import Placed, SampleColumn, place_columns
 from logochron.sources.files.joined_files import JoinedFiles
+from logochron.sources.files.watched_columns import watching
 from logochron.sources.rolled_source import FIRST_ROWS, ReadingSpec, nan_is_missing
 from logochron.sources.values.amounts import Reach
 from logochron.sources.values.dates import seconds_in
@@ -270,6 +271,7 @@ def scan_typed(
     IntakeError
         Where a column holds what is no amount or no date.
     """
+    spec = watching(spec, _texts_shown(engine, source, table))
     placed = place_columns(source.name, spec.names(), table.header)
     as_text = {name: as_label(table.columns[i], table.types[i]) for name, i in placed.at.items()}
     plans: dict[str, Summing] = {}
@@ -298,7 +300,7 @@ def scan_typed(
         if table.quick and not cents and kind in ("DOUBLE", "FLOAT"):
             guessed.append(amount.key)
     # labels of a few kinds are grouped as they lie, not as texts
-    places = {name: placed.at[column] for name, column in spec.dimensions.items()}
+    places = {name: placed.at[column] for name, column in spec.labels.items()}
     kinds = frozenset(name for name, at in places.items() if table.types[at].startswith("ENUM"))
     fields["labels"] |= {name: table.columns[places[name]] for name in kinds}
     date = _date(engine, source, spec, table, placed)
@@ -351,6 +353,16 @@ def scan_typed(
         files=files,
         told_by=() if table.numbered else tuple(table.header),
     )
+
+
+def _texts_shown(engine: Engine, source: Source, table: TypedTable) -> list[SampleColumn]:
+    """The first fields of the columns of text."""
+    texts = {name: sql for name, sql, kind in zip(table.header, table.columns, table.types) if kind.startswith(_TEXT)}
+    if not texts:
+        return []
+    shown = ", ".join(f"coalesce({sql}::VARCHAR, '')" for sql in texts.values())
+    rows = engine.rows(f"SELECT {shown} FROM {table.relation} LIMIT {FIRST_ROWS}", source.name)
+    return [SampleColumn(name, tuple(filter(str.strip, of))) for name, of in zip(texts, zip(*rows))]
 
 
 def as_label(column: str, kind: str) -> str:

@@ -1,0 +1,87 @@
+"""What is said of rows that hardly belong into one sum: amounts of several currencies, orders that do not count."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.book.filters import Not
+from logochron.core.errors import IntakeError, Remedy
+from logochron.sources.files.watched_columns import NOT_COUNTING, state_of
+from logochron.sources.rolled_source import WATCHED, ReadingSpec, RolledSource
+
+Taken = Sequence[NDArray[np.bool_]]
+
+
+def check_mixed(scans: Sequence[RolledSource], taken: Taken, spec: ReadingSpec) -> list[str]:
+    """What should be known of the states of the rows that count.
+
+    Raises
+    ------
+    IntakeError
+        Where they hold amounts of several currencies.
+    """
+    columns = {key: None for scanned in scans for key in scanned.groups.labels if key.startswith(WATCHED)}
+    said = []
+    for key in columns:
+        column = key.removeprefix(WATCHED)
+        rows, amounts = _by_label(scans, taken, key, spec)
+        if all(state_of(label) for label in rows if label.strip()):
+            said += _states_said(column, rows, amounts)
+        elif len(rows) > 1 and any(measure.is_money for measure in spec.measures):
+            _refuse_currencies(column, rows, spec)
+    return said
+
+
+def _by_label(
+    scans: Sequence[RolledSource], taken: Taken, key: str, spec: ReadingSpec
+) -> tuple[dict[str, int], dict[str, float]]:
+    """How many rows that count have each label, and what their first amounts come to."""
+    rows: dict[str, int] = {}
+    sums: dict[str, float] = {}
+    amounts: NDArray[np.float64]
+    first = next((aggregate.key for aggregate in spec.summed if aggregate.column), None)
+    for scanned, of in zip(scans, taken):
+        groups = scanned.groups
+        if key not in groups.labels:
+            continue
+        codes, size = groups.label_codes[key][of], len(groups.labels[key])
+        many = np.bincount(codes, groups.rows[of] - groups.bad[of], minlength=size)
+        amounts = np.zeros(size)
+        if first is not None:
+            leaf = groups.aggregates[first]
+            amounts = np.bincount(codes, leaf.sums[of] / 10 ** (leaf.scale or 0), minlength=size).astype(np.float64)
+        for label, n, amount in zip(groups.labels[key], many, amounts):
+            if n:
+                rows[label or ""] = rows.get(label or "", 0) + int(n)
+                sums[label or ""] = sums.get(label or "", 0.0) + float(amount)
+    return rows, sums
+
+
+def _states_said(column: str, rows: dict[str, int], amounts: dict[str, float]) -> list[str]:
+    aside = [label for label in rows if state_of(label) in NOT_COUNTING]
+    if not aside or len(aside) == len(rows):
+        return []
+    part = sum(rows[label] for label in aside) / sum(rows.values())
+    left, whole = sum(amounts[label] for label in aside), sum(amounts.values())
+    of_amounts = f" and {100 * left / whole:.1f} % of the amounts" if whole > 0 else ""
+    options = " ".join(f"--where '{column}!={label}'" for label in aside)
+    return [
+        f"column {column!r} holds states of orders: {', '.join(map(repr, aside))} usually do not count, and are "
+        f"{100 * part:.1f} % of the rows{of_amounts} here; where={{{column!r}: {Not(*aside)!r}}} ({options}) leaves them "
+        "out"
+    ]
+
+
+def _refuse_currencies(column: str, rows: dict[str, int], spec: ReadingSpec) -> None:
+    most = sorted(rows, key=lambda label: -rows[label])
+    counted = ", ".join(f"{label or '(empty)'} ({rows[label]:,} rows)" for label in most)
+    by: Remedy = {"by": [column]}
+    remedies: list[Remedy] = [by, {"where": {column: most[0]}}]
+    raise IntakeError(
+        f"column {column!r} says that the amounts are in several currencies: {counted}; they are not added up as they "
+        f"stand: split by it (by=, --by {column}), or choose one by where= (--where {column}={most[0]})",
+        remedies=remedies,
+    )
