@@ -15,7 +15,7 @@ _PACKAGE = Path(__file__).parents[1] / "src" / "logochron"
 _MADE = "# Made by scripts/make_stubs.py; a test holds it beside the functions.\n"
 _OF_READING = """\
 from collections.abc import Callable, Mapping, Sequence
-from typing import Any
+from typing import Any, Literal
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure

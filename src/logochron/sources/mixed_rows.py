@@ -70,8 +70,8 @@ def _states_said(column: str, rows: dict[str, int], amounts: dict[str, float]) -
     options = " ".join(f"--where '{column}!={label}'" for label in aside)
     return [
         f"column {column!r} holds states of orders: {', '.join(map(repr, aside))} usually do not count, and are "
-        f"{100 * part:.1f} % of the rows{of_amounts} here; where={{{column!r}: {Not(*aside)!r}}} ({options}) leaves them "
-        "out"
+        f"{100 * part:.1f} % of the rows{of_amounts} here; where={{{column!r}: {Not(*aside)!r}}} ({options}) leaves "
+        "them out"
     ]
 
 

@@ -1,6 +1,6 @@
 # Made by scripts/make_stubs.py; a test holds it beside the functions.
 from collections.abc import Callable, Mapping, Sequence
-from typing import Any
+from typing import Any, Literal
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure

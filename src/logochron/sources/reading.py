@@ -311,4 +311,5 @@ def _book(engine: Engine, sources: Sequence[Source], spec: ReadingSpec, look: Re
     )
     if spec.until is not None:
         book.check_until()
+        return book.evenly() if standing.spread == "even" else book
     return book

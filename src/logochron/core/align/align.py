@@ -12,7 +12,7 @@ from logochron.core.align.bases import Fixed, Stepping, YearAgo, YearAgoMean
 from logochron.core.align.period_spec import PeriodSpec
 from logochron.core.book.coverage import Coverage, closable
 from logochron.core.calendars.base import Bools, Calendar
-from logochron.core.choices import COMPLETE, PARTIAL, TO_DATE, Grain, how_many
+from logochron.core.choices import COMPLETE, PARTIAL, PLURALS, TO_DATE, Grain, how_many
 from logochron.core.days import Days, as_date, day_number, in_words, iso, whole_span
 from logochron.core.errors import QuestionError, brief
 from logochron.core.notes import Noted
@@ -233,6 +233,12 @@ def align(spec: PeriodSpec, coverage: Coverage, recorded: Days, plan: Coverage |
         part_known=part_known,
         base_known=enough & ~fragment,
     )
+    if coverage.uncut and plan is None:
+        cut = running & any_part(parts.found & (base_ends < parts.ends))
+        note = Noted(cut & aligned.base_known, "no base: uncut", (PLURALS[coverage.uncut],))
+        aligned = aligned._replace(base_known=aligned.base_known & ~cut)
+        notes = _notes(spec, aligned, fragment, too_early, coverage, plan, uncut=note.rows)
+        return aligned._replace(notes=(*notes, note))
     return aligned._replace(notes=_notes(spec, aligned, fragment, too_early, coverage, plan))
 
 
@@ -380,12 +386,23 @@ def base_names(parts: BaseSpans, taken: Bools) -> Objects:
 
 
 def _notes(
-    spec: PeriodSpec, aligned: Alignment, fragment: Bools, too_early: Bools, coverage: Coverage, plan: Coverage | None
+    spec: PeriodSpec,
+    aligned: Alignment,
+    fragment: Bools,
+    too_early: Bools,
+    coverage: Coverage,
+    plan: Coverage | None,
+    uncut: Bools | None = None,
 ) -> tuple[Noted, ...]:
-    """What is to be said of each row; `too_early`: its base would start before what is held."""
+    """What is to be said of each row.
+
+    `too_early`: its base would start before what is held; `uncut`: it is of records that cannot be cut.
+    """
     parts, value_known, base_known = aligned.parts, aligned.value_known, aligned.base_known
     held_by, whose = (coverage, "records") if plan is None else (plan, "plan")
     missing = parts.found.all(axis=0) & ~base_known
+    if uncut is not None:
+        missing &= ~uncut
     before = (fragment & aligned.rows.whole) | too_early
     notes = [Noted(~value_known, "not recorded")]
     cut_off = fragment & ~aligned.rows.whole

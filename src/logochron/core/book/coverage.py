@@ -26,13 +26,15 @@ class Coverage(NamedTuple):
     """The days from `first` to `last`, the report date, for which the records are complete.
 
     `recorded_last` is the last day with records up to the report date; where `by_word`, the report date
-    lies past it because the user said so.
+    lies past it because the user said so. `uncut`: the grain of the records where the report date lies within the last
+    of them, which is to date then, and those before cannot be cut; empty where all are known whole.
     """
 
     first: int
     last: int
     recorded_last: int
     by_word: bool
+    uncut: str = ""
 
 
 def typing_errors(recorded: Days) -> tuple[int, int]:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from logochron.core import ports
 from logochron.core.book.coverage import Coverage, Ends, settle
+from logochron.core.book.evenly import laid_evenly
 from logochron.core.book.filters import Where, check_where, holds, in_words, labels_named
 from logochron.core.book.intake import Intake
 from logochron.core.book.items import Beyond, Items, RecordLife
@@ -20,9 +21,10 @@ from logochron.core.book.measures import Formula, Measure, adds_up, aggregates, 
 from logochron.core.book.record_spans import Standing
 from logochron.core.book.sums import RECORDS, ROWS, Amounts, DaySums, IdCounts, Spans, Sums
 from logochron.core.calendars.base import Calendar
+from logochron.core.calendars.named_in import day_named
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.choices import Grain
-from logochron.core.days import DayLike, Days, as_date, day_number, iso, span_ends
+from logochron.core.days import DayLike, Days, as_date, iso, span_ends
 from logochron.core.errors import QuestionError, no_such
 
 if TYPE_CHECKING:
@@ -100,8 +102,21 @@ class Daybook:
 
     def _settled(self, *, asked: bool) -> Coverage:
         settled = settle(self.recorded, self.recorded_ends, self.asked_covering, self.asked_until, asked=asked)
+        if self.asked_until is not None and self.standing.is_cut(settled.last, self.recorded):
+            self.standing.check_edges(settled.first, int(self.recorded_ends[-1]))
+            return settled._replace(uncut=self.standing.records_of)
         self.standing.check_edges(settled.first, settled.last)
         return settled
+
+    def evenly(self) -> Daybook:
+        """The same book with the records of whole periods laid evenly on their days.
+
+        The last one up to the report date. As it is where records stand for days.
+        """
+        if self.standing.records_of == "day" or not len(self.recorded):
+            return self
+        laid = laid_evenly(self, last_only=self.standing.spread == "even")
+        return replace(self, **laid, standing=self.standing._replace(spread="even"), laid_out={}, lives={})
 
     @cached_property
     def recorded_ends(self) -> Days:
@@ -202,7 +217,7 @@ class Daybook:
             Where rows past it were set aside in reading, or the day is before the first or too far past the
             last record.
         """
-        number = day_number(day, "until")
+        number = day_named(day, "until", self.standing.calendar, last=True)
         last_kept = self.kept[1]
         if last_kept is not None and number > last_kept:
             raise QuestionError(
@@ -210,7 +225,7 @@ class Daybook:
             )
         book = replace(self, asked_until=number)
         book.check_until()  # now, not at the first question
-        return book
+        return book.evenly() if self.standing.spread == "even" else book
 
     def covering(self, first: DayLike | None = None, last: DayLike | None = None) -> Daybook:
         """The same book with its coverage stated; either end may be left as it is.
@@ -283,7 +298,7 @@ class Daybook:
         The column `RECORDS` is the number of records.
         """
         for starts, ends in groups:
-            self.standing.check_spans(starts.ravel(), ends.ravel())
+            self.standing.check_spans(starts.ravel(), ends.ravel(), self.settled.last if self.settled.uncut else None)
         return self.day_sums(by).sums(columns, groups)
 
     def held_by(self, calendar: Calendar) -> Daybook:

@@ -48,6 +48,11 @@ class Standing(NamedTuple):
         known = np.where(last == days.ravel(), last, first - 1).reshape(days.shape)
         return np.maximum(known, self.spans(starts.ravel())[1].reshape(starts.shape))
 
+    def is_cut(self, day: int, recorded: Days) -> bool:
+        """Whether a day lies within the last recorded period, so that this is to date, and cannot be laid on days."""
+        start, end = self.spans(recorded[-1:])
+        return self.whole and bool(start[0] <= day < end[0])
+
     def check_edges(self, first: int, last: int) -> None:
         """Refuse a coverage that starts or ends within a period."""
         if not self.whole:
@@ -59,11 +64,14 @@ class Standing(NamedTuple):
                 one = self.records_of
                 raise QuestionError(
                     f"`{option}` {iso(day)} lies within a {one}, and each record stands for a whole {one}: "
-                    f"say {offered[0]} or {offered[1]}, or read with spread='even' (--spread even)"
+                    f"say {offered[0]} or {offered[1]}, or read with spread='even' (--spread even)",
+                    remedies=[{option: end} for end in offered[::-1]] if edge else [],
                 )
 
-    def check_spans(self, starts: Days, ends: Days) -> None:
+    def check_spans(self, starts: Days, ends: Days, to_date: int | None = None) -> None:
         """Refuse spans that are not made of whole periods; empty ones are none.
+
+        `to_date` is a day on which a span may end within a period: its record is known to that day.
 
         Raises
         ------
@@ -73,7 +81,9 @@ class Standing(NamedTuple):
         if not self.whole:
             return
         nonempty = np.flatnonzero(ends >= starts)
-        bad = (self.spans(starts[nonempty])[0] != starts[nonempty]) | (self.spans(ends[nonempty])[1] != ends[nonempty])
+        last_days = ends[nonempty]
+        bad = (self.spans(starts[nonempty])[0] != starts[nonempty]) | (self.spans(last_days)[1] != last_days)
+        bad &= (last_days != to_date) | (self.spans(starts[nonempty])[0] != starts[nonempty])
         if bad.any():
             place = int(nonempty[bad.argmax()])
             raise QuestionError(

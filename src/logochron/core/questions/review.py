@@ -13,6 +13,7 @@ from logochron.core.book.coverage import touches, typing_errors
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.intake import Fact
 from logochron.core.book.items import NEVER, ends_of
+from logochron.core.book.last_period import short_last_period
 from logochron.core.book.measures import all_aggregates
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import WEEKDAYS
@@ -85,6 +86,7 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) ->
     findings = [
         *far_off,
         *_of_days(book, sound, ends, date),
+        *_last_period(book, date),
         *_of_amounts(book, sound),
         *_of_items(book, ends),
         *map(_worded, facts),
@@ -192,6 +194,15 @@ def _of_days(book: Daybook, recorded: Days, ends: tuple[int, int], date: str) ->
     yield from _gaps(recorded, ends, traded, date)
     yield from _edges(book, first, last, date)
     yield from _last_day(book, recorded, date)
+
+
+def _last_period(book: Daybook, date: str) -> Iterator[Finding]:
+    """A last period of whole ones that has little."""
+    short = short_last_period(book)
+    if short is not None:
+        effect = f"held whole against a whole one, as though it were over; {short.advice}"
+        example = f"{short.label}: {100 * short.part:.0f} % of {short.base}"
+        yield Finding("short last period", date, short.first, short.last, 1, example, effect)
 
 
 def _gaps(recorded: Days, ends: tuple[int, int], traded: Days, date: str) -> Iterator[Finding]:

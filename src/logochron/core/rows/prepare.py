@@ -16,6 +16,7 @@ from logochron.core.align.period_spec import PeriodSpec
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import places_of
+from logochron.core.book.last_period import running_lines
 from logochron.core.book.measures import Measure, adds_up, counts_ids
 from logochron.core.book.sums import Spans
 from logochron.core.calendars.base import Bools, Calendar
@@ -260,6 +261,7 @@ class Prepared:
             *_legend(self.spec, self.aligned),
             *closing,
             *_outside(book, self.book, self.spec.calendar),
+            *running_lines(book),
             *self.said,
             *book.intake.warnings,
         )

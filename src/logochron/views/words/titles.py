@@ -11,8 +11,10 @@ from numpy.typing import NDArray
 
 from logochron.core.align.bases import Basis, Fixed, MeanOf, Plan, Prior, Span, YearAgo, YearAgoMean
 from logochron.core.align.period_spec import Window
+from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure, adds_up
 from logochron.core.calendars.base import Calendar
+from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import Each, Grain
 from logochron.core.days import as_date, iso, to_days
 from logochron.core.rows.answer import AlignedAnswer
@@ -442,6 +444,22 @@ def earlier_words(result: AlignedAnswer, earlier: int, formats: Formats) -> str:
     return formats.say(_EARLIER, n=formats.number(earlier, 0), periods=named, many=len(result.periods))
 
 
+def _whole_periods(book: Daybook, formats: Formats) -> list[str]:
+    """Of records of whole periods what the last of them is taken for."""
+    standing, cover = book.standing, book.coverage
+    if standing.records_of == "day" or not len(book.recorded):
+        return []
+    grain, calendar = standing.records_of, standing.calendar
+    ordinal = calendar.ordinals(grain, book.recorded[-1:])
+    first, end = int(book.recorded[-1]), int(book.recorded_ends[-1])
+    if cover.last < first:
+        return []
+    civil = grain == "month" and isinstance(calendar, CivilCalendar)
+    period = formats.short_month(first) if civil else str(calendar.labels(grain, ordinal)[0])
+    said = "{periods}, {period} taken as whole" if cover.last >= end else "{periods}, {period} to date"
+    return [formats.say(said, periods=several(grain, formats), period=period)]
+
+
 def coverage_line(result: AlignedAnswer, formats: Formats) -> str:
     """The footnote of every view: coverage, accounting, report date."""
     cover, intake = result.book.coverage, result.book.intake
@@ -450,5 +468,6 @@ def coverage_line(result: AlignedAnswer, formats: Formats) -> str:
     if intake.set_aside:
         counts.append(formats.say("{n} set aside", n=formats.number(intake.set_aside, 0)))
     first, last = formats.day(cover.first), formats.day(cover.recorded_last)
-    parts = [formats.say("Records {first} to {last}", first=first, last=last), ", ".join(counts)]
+    parts = [formats.say("Records {first} to {last}", first=first, last=last), *_whole_periods(result.book, formats)]
+    parts.append(", ".join(counts))
     return formats.dot.join([*parts, formats.say("report date {day}", day=formats.day(cover.last))])

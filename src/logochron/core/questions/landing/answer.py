@@ -22,6 +22,7 @@ from logochron.core.choices import (
     DIRECTIONS,
     OTHERS,
     PARTIAL,
+    PLURALS,
     PROFILES,
     VERDICTS,
     Grain,
@@ -278,6 +279,13 @@ def land(
         raise QuestionError(
             "items='comparable' goes with compare, relate, drivers and pace: here items land on their own"
         )
+    laid: tuple[str, ...] = ()
+    if book.coverage.uncut:  # what is cut within a record needs its days
+        laid = (
+            f"records of {PLURALS[book.coverage.uncut]} hold no days: each is laid evenly on its days, and how far off "
+            "such estimates are cannot be told",
+        )
+        book = book.evenly()
     selection = ask("land", book, by=by, measures=kept, judging=judging, items=items, top=top, sort=sort)
     is_base = isinstance(spec.basis, Plan)
     prepared = prepare(selection, spec, plan if is_base else None, against_whole)
@@ -300,7 +308,7 @@ def land(
     )
     parts = None if each is None else parts_of(method, now, each)
     return landing_of(
-        LandingCache(groupings_of(prepared), {}), method, now, target, plan, parts, (*_left_out(left_out), *said)
+        LandingCache(groupings_of(prepared), {}), method, now, target, plan, parts, (*_left_out(left_out), *said, *laid)
     )
 
 
