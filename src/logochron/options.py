@@ -37,8 +37,8 @@ if TYPE_CHECKING:
 
 #: The headings of `--help`, in their order.
 SALES, READING, PERIODS, CALENDAR = "Sales", "Reading", "Periods", "Calendar"
-AGAINST, ITEMS, JUDGING, OUTPUT = "Against what", "Items", "Judging", "Output"
-GROUPS = (SALES, READING, PERIODS, CALENDAR, AGAINST, ITEMS, JUDGING, OUTPUT)
+AGAINST, ITEMS, JUDGING, OUTPUT, PLAN = "Against what", "Items", "Judging", "Output", "Plan"
+GROUPS = (SALES, READING, PERIODS, CALENDAR, AGAINST, PLAN, ITEMS, JUDGING, OUTPUT)
 
 #: What a key of a report file may hold where Python takes more than TOML can write.
 Names = str | list[str]
@@ -386,10 +386,12 @@ _COMMAND_ROWS = (
     Option(name="each", group=PERIODS, kind=Grain, default="month", says="One row per."),
     Option(name="between", group=PERIODS, metavar="FIRST..LAST",
            says="The days to list; the year that holds today where left out."),
-    Option(name="plan", group=AGAINST, metavar="FILE", says="The plan."),
-    Option(name="plan_records_of", group=AGAINST, kind=Grain, default="month",
-           says="What each row of the plan stands for."),
-    Option(name="plan_spread", group=AGAINST, kind=PlanSpread, default="even",
+    Option(name="plan", group=PLAN, metavar="FILE|NUMBER", says="The plan; a number: so much each period."),
+    Option(name="plan_value", group=PLAN, metavar="COL",
+           says="Its column of amounts; found where only one can be meant."),
+    Option(name="plan_records_of", group=PLAN, kind=Grain | None, default=None,
+           says="What each row of the plan stands for.", usual="what its dates tell"),
+    Option(name="plan_spread", group=PLAN, kind=PlanSpread, default="even",
            says="How it is laid on days: evenly, or like the same days a year earlier."),
     Option(name="alerts", group=JUDGING, flag="--alert", metavar="COND", many=True,
            says="Exit with 1 where it holds in the last period: 'growth < -5%', 'verdict = adverse'."),
@@ -420,7 +422,20 @@ _COMMAND_ROWS = (
     Option(name="log_file", group=OUTPUT, metavar="FILE", says="Add a line for each event to a file."),
     Option(name="draft", group=OUTPUT, metavar="REPORT.toml", says="Write a first report file for these sales."),
 )  # fmt: skip
-COMMAND_OPTIONS: Mapping[str, Option] = {option.name: option for option in _COMMAND_ROWS}
+#: The options of a reading that a plan has as well, by their names there.
+PLAN_READING: Mapping[str, Option] = {
+    name: replace(
+        option,
+        name=f"plan_{name}",
+        flag="/".join(f"--plan-{flag.removeprefix('--')}" for flag in option.flags.split("/")),
+        group=PLAN,
+        says=f"As {option.flags.split('/')[0]}, of the plan.",
+        default=None if option.many else option.default,
+    )
+    for name, option in READING_OPTIONS.items()
+    if option.shell and (option.group == READING or name in ("date", "where")) and name not in ("records_of", "spread")
+}
+COMMAND_OPTIONS: Mapping[str, Option] = {option.name: option for option in (*_COMMAND_ROWS, *PLAN_READING.values())}
 
 #: Calendars by what a report file calls them, a class each.
 CALENDARS = {

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+from pathlib import Path
 from typing import Any
 
-from logochron.cli.options import conditions, dimensions, names, reading_of
+from logochron.cli.options import conditions, dimensions, names, plan_reading_of, reading_of
 from logochron.cli.settings_option import SettingsFile
 from logochron.cli.speaking import reading_progress, say
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
-from logochron.core.choices import refuse_brought
+from logochron.core.choices import as_written, refuse_brought
 from logochron.core.errors import CalendarError, IntakeError, QuestionError, brief, no_such
 from logochron.options import CALENDARS, READING_OPTIONS, Reading, calendar_options
 from logochron.report import expressions
@@ -153,16 +154,22 @@ def books_of(
         raise QuestionError("standard input cannot be both the sales and the plan: write one of them to a file")
     book = sales_book(sales, options, calendar)
     if file is not None:
-        from logochron.sources.plans import plan_of, shared_dimensions
+        from logochron.sources.plans import constant, plan_of, shared_dimensions
 
+        number = as_written(file.replace(",", "")) if re.fullmatch(r"[\d.,]+(e\d+)?", file) else None
+        if number is not None and not Path(file).exists():
+            each: Any = options.get("within") or options.get("each") or ("month" if not book.standing.whole else None)
+            return book, constant(number, book, each or book.standing.records_of, calendar)
         # a filter too is of the plan, where it has the column
         return book, plan_of(
             file,
-            book.measures,
+            book,
             shared_dimensions(book, dimensions(options["by"])),
+            value=options["plan_value"],
             records_of=options["plan_records_of"],
             calendar=calendar,
             spread=options["plan_spread"],
+            reading=plan_reading_of(options),
         )
     if has_settings_plan(options) and (target or options["against"] == "plan"):
         return book, options["settings"].plan(calendar, book)

@@ -19,8 +19,10 @@ from logochron.options import (
     COMMAND_OPTIONS,
     GROUPS,
     JUDGING,
+    PLAN_READING,
     READING_OPTIONS,
     Option,
+    Reading,
     calendar_options,
     options_of,
 )
@@ -51,7 +53,7 @@ _MADE = ("book", "calendar", "judging", "plan")
 #: What shows or draws many rows.
 _OF_MANY_ROWS = ("last", "top", "sort", "color", "figure")
 #: How a plan is read.
-_PLAN = ("plan", "plan_records_of", "plan_spread")
+_PLAN = ("plan", "plan_value", "plan_records_of", "plan_spread", *(row.name for row in PLAN_READING.values()))
 
 
 class OptionInGroup(click.Option):
@@ -201,15 +203,25 @@ def reading_of(options: dict[str, Any]) -> dict[str, Any]:
     """What the options of a reading say, as `read` takes it; measures are made of more than one."""
     rows = (row for row in READING_OPTIONS.values() if row.shell and row.name not in ("values", "measures"))
     own = {row.name: options[row.name] for row in rows if row.name in options}
+    return _typed(own) | {"by": dimensions(options["by"])}
+
+
+def plan_reading_of(options: dict[str, Any]) -> Reading:
+    """What the options of a plan say of its reading."""
+    own = {name: options[row.name] for name, row in PLAN_READING.items() if row.name in options}
+    return Reading(**_typed(own))
+
+
+def _typed(own: dict[str, Any]) -> dict[str, Any]:
+    """Options of a reading as `read` takes them, from their texts."""
     dates = names((own["date"],)) if isinstance(own.get("date"), str) else own.get("date") or []
     filled, lines = own.get("fill_down"), own.get("header_row")
     return own | {
         "fill_down": (False if filled in ("no", False) else names((filled,))) if filled is not None else None,
         "header_row": _lines(lines) if isinstance(lines, str) else lines,
         "date": dates if len(dates) > 1 else dates[0] if dates else None,
-        "by": dimensions(options["by"]),
-        "where": conditions(options["where"]),
-        "scale": scales(options["scale"]),
+        "where": conditions(own.get("where") or ()),
+        "scale": scales(own.get("scale") or ()),
     }
 
 

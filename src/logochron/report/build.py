@@ -17,7 +17,7 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import BOUNDS, rational
 from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.judge.judging import Band, Judging
-from logochron.options import READING_OPTIONS
+from logochron.options import PLAN_READING, READING_OPTIONS, Reading
 from logochron.report.settings import (
     CALENDAR_KEYS,
     CalendarTable,
@@ -176,14 +176,20 @@ def plan(settings: Settings, path: Path, calendar: Calendar, sales: Daybook) -> 
     table = settings.plan
     if table is None:
         return None
-    from logochron.sources.plans import plan_of, shared_dimensions
+    from logochron.sources.plans import constant, plan_of, shared_dimensions
     from logochron.sources.read import read_plan
 
+    if table.file is None:
+        return constant(rational(repr(table.number)), sales, table.records_of or "month", calendar)
     file = str(path.parent / table.file)
+    stated: dict[str, Any] = said(table, PLAN_READING) | ({"where": where(table.where)} if table.where else {})
     if table.value is not None and table.measure is not None:
         return read_plan(
-            file, date=table.date, value=table.value, measure=table.measure, by=dimensions(table.by),
-            records_of=table.records_of, spread=table.spread, calendar=calendar,
+            file, value=table.value, measure=table.measure, by=dimensions(table.by), spread=table.spread,
+            records_of=table.records_of or "month", calendar=calendar, **({"date": None} | stated),
         )  # fmt: skip
-    shared = shared_dimensions(sales, dimensions(settings.sales.by))
-    return plan_of(file, sales.measures, shared, records_of=table.records_of, calendar=calendar, spread=table.spread)
+    shared = dimensions(table.by) or shared_dimensions(sales, dimensions(settings.sales.by))
+    return plan_of(
+        file, sales, shared, value=table.value, records_of=table.records_of, calendar=calendar, spread=table.spread,
+        reading=Reading(**stated),
+    )  # fmt: skip

@@ -15,6 +15,7 @@ from logochron.core.rows.question_types import loaded, question_type, question_t
 from logochron.options import (
     CALENDARS,
     COMMAND_OPTIONS,
+    PLAN_READING,
     READING_OPTIONS,
     Day,
     Dimensions,
@@ -157,22 +158,28 @@ class JudgingTable(_JudgingKeys):  # type: ignore[misc]
     band: list[BandTable] = _table(list, "The bands: they leave no gap.")
 
 
-class PlanTable(KeyTable):
-    """The plan. What is left out is found by the names that it shares with the sales."""
-
-    file: str = Field(description="Its file, relative to the report file.")
-    date: str | None = _key(None, "The column of periods or of days in them.")
-    value: str | None = _key(None, "The column of planned amounts.")
-    measure: str | None = _key(None, "The measure that is planned.")
-    by: Dimensions = _key((), "Columns to split by.")
-    records_of: Grain = _key("month", "What each of its records stands for.")
+class _Plan(KeyTable):
+    file: str | None = _key(None, "Its file, relative to the report file.")
+    number: Number | None = _key(None, "Instead of a file: so much each period.")
+    value: str | None = _key(None, "The column of planned amounts; found where only one can be meant.")
+    measure: str | None = _key(None, "The measure that is planned, where it is not the first.")
+    by: Dimensions = _key((), "Columns to split by; those of the sales that it has where left out.")
+    records_of: Grain | None = _key(None, "What each of its records stands for; what its dates tell where left out.")
     spread: PlanSpread = _key("even", "How it is laid on days.")
+
+
+_PlanKeys: Any = create_model("_PlanKeys", __base__=_Plan, **_keys(READING_OPTIONS[name] for name in PLAN_READING))
+
+
+class PlanTable(_PlanKeys):  # type: ignore[misc]
+    """The plan. What is left out is found by the names that it shares with the sales."""
 
     @model_validator(mode="after")
     def _whole(self) -> PlanTable:
-        named = {"value", "measure"} & self.model_fields_set
-        if len(named) == 1 or ({"date", "by"} & self.model_fields_set and not named):
-            raise ValueError("name `value` and `measure` together, with `date` and `by` as needed; or none of them")
+        if (self.file is None) == (self.number is None):
+            raise ValueError('name one of `file` = "plan.csv" and `number` = 100000')
+        if self.measure is not None and self.value is None:
+            raise ValueError("name `value`, the column of planned amounts, beside `measure`")
         return self
 
 

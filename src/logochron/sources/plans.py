@@ -2,21 +2,31 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from fractions import Fraction
 from typing import Any
 
+import numpy as np
+
 from logochron.core.book.daybook import Daybook
-from logochron.core.book.measures import Measure
+from logochron.core.book.intake import Intake
+from logochron.core.book.measures import Measure, all_aggregates, formulas
+from logochron.core.book.record_spans import Standing, regular_grain
+from logochron.core.book.sums import Amounts
 from logochron.core.calendars.base import Calendar
-from logochron.core.choices import Grain, PlanSpread, check
+from logochron.core.choices import Grain, PlanSpread, Spread, check
+from logochron.core.errors import LogochronError, QuestionError
 from logochron.options import Reading
+from logochron.sources.column_kinds import NEARLY
 from logochron.sources.duckdb.connection import Engine
-from logochron.sources.files.find_files import locate
-from logochron.sources.files.headers import fold
+from logochron.sources.files.find_files import Source, locate
+from logochron.sources.files.headers import SampleColumn, fold
 from logochron.sources.files.source_reader import sampled
 from logochron.sources.files.streams import lasting
-from logochron.sources.reading import read_aloud
+from logochron.sources.guess_columns import candidates_of, wide_measure
+from logochron.sources.reading import carry_out, read_aloud, wide_found
 
 
 def plan_read(
@@ -54,12 +64,14 @@ def _to_be_shaped(book: Daybook) -> Daybook:
 
 def plan_of(
     source: Any,
-    measures: Sequence[Measure],
+    sales: Daybook,
     dimensions: Mapping[str, str],
     *,
-    records_of: Grain,
+    value: str | None = None,
+    records_of: Grain | None = None,
     calendar: Calendar | None,
     spread: PlanSpread = "even",
+    reading: Reading | None = None,
 ) -> Daybook:
     """A plan read by what it shares with the sales: their columns of amounts, and those of their dimensions it has.
 
@@ -67,24 +79,143 @@ def plan_of(
     ----------
     dimensions
         New name -> column, of the sales.
+    value
+        The column of planned amounts of the first measure; where None those called like the measures, else the only
+        column of amounts.
+    records_of
+        What each of its records stands for; told by its dates where None.
+    reading
+        What is stated of its reading.
+
+    Raises
+    ------
+    QuestionError, IntakeError
+        As `read` does; what settles it is said of the plan.
     """
-    with lasting(source) as given:
-        header = {fold(column.name): column.name for column in sampled(Engine(), locate(given)[0], Reading())}
-        by = {name: header[fold(column)] for name, column in dimensions.items() if fold(column) in header}
-        planned = [measure for m in measures if (measure := _planned(m, header))]
-        if not planned:
-            first = measures[0]
-            planned = [Measure(first.name, column=first.column or first.name)]  # says what the plan has
-        shaped = spread == "year-ago"
-        reading = Reading(
-            measures=planned,
-            by=by,
-            records_of=records_of,
-            spread="even" if records_of != "day" and not shaped else None,
-            calendar=calendar,
-        )
+    reading = reading or Reading()
+    try:
+        with lasting(source, reading.table, reading.query) as given:
+            return _plan(given, sales, dimensions, value, records_of, spread, replace(reading, calendar=calendar))
+    except LogochronError as error:
+        error.remedies = tuple({_twin(name): one for name, one in remedy.items()} for remedy in error.remedies)
+        raise
+
+
+def _twin(name: str) -> str:
+    """The option of a plan that an option of sales is."""
+    return "plan_value" if name == "values" else f"plan_{name}"
+
+
+def _plan(
+    given: Any,
+    sales: Daybook,
+    dimensions: Mapping[str, str],
+    value: str | None,
+    records_of: Grain | None,
+    spread: PlanSpread,
+    reading: Reading,
+) -> Daybook:
+    first = locate(given)[0]
+    columns = sampled(Engine(), first, reading)
+    header = {fold(column.name): column.name for column in columns}
+    by = {name: header[fold(column)] for name, column in dimensions.items() if fold(column) in header}
+    reading, said = wide_found(reading, columns, [*by.values()], first.name)
+    measures = _planned_measures(first, columns, sales, value, reading, list(by.values()))
+    for line in said:
+        _LOG.warning("%s", line)
+    reading = replace(reading, measures=measures, by=by)
+    if reading.periods_in_columns is not None:
+        reading = replace(reading, spread="even" if spread == "even" else None)
         book = read_aloud(given, reading)
-    return _to_be_shaped(book) if shaped else book
+        return _to_be_shaped(book) if spread == "year-ago" else book
+    grain = records_of or _grain(given, reading)
+    evenly: Spread | None = "even" if spread == "even" and grain != "day" else None
+    book = read_aloud(given, replace(reading, records_of=grain, spread=evenly))
+    return _to_be_shaped(book) if spread == "year-ago" else book
+
+
+def _grain(given: Any, reading: Reading) -> Grain:
+    """What each record of a plan stands for, by the names of its periods, else by the days that its dates fall on."""
+    book = carry_out(given, reading)
+    if book.standing.records_of != "day":
+        return book.standing.records_of
+    regular = regular_grain(book.recorded)
+    return regular or ("month" if len(book.recorded) < _FEW_DAYS else "day")
+
+
+#: A plan of fewer days than this is one of months.
+_FEW_DAYS = 3
+
+
+def _planned_measures(
+    source: Source,
+    columns: Sequence[SampleColumn],
+    sales: Daybook,
+    value: str | None,
+    reading: Reading,
+    taken: Sequence[str],
+) -> list[Measure]:
+    """The measures that a plan plans: of the column that is named, of those called alike, else of its only amounts."""
+    first = next((measure for measure in sales.measures if measure.kind == "sum"), sales.measures[0])
+    if value is not None:
+        return [Measure(first.name, column=value)]
+    if source.name in sales.intake.sources:  # beside the actuals: which are no plan of themselves
+        taken = [*taken, *(aggregate.column for aggregate in all_aggregates(sales.formulas) if aggregate.column)]
+        columns = [column for column in columns if column.name not in taken]
+    header = {fold(column.name): column.name for column in columns}
+    planned = [measure for m in sales.measures if (measure := _planned(m, header))]
+    if planned:
+        return planned
+    if reading.periods_in_columns is not None:
+        return [Measure(first.name, column=wide_measure(source, columns) or "amount")]
+    date = reading.date if isinstance(reading.date, str) else None
+    _, amounts = candidates_of(columns, date, taken)
+    if not amounts:
+        _, amounts = candidates_of(columns, date, taken, NEARLY)
+    if len(amounts) == 1:
+        _LOG.warning("%s: planned amounts from column %r (--plan-value)", source.name, amounts[0].name)
+        return [Measure(first.name, column=amounts[0].name)]
+    names = ", ".join(column.name for column in amounts)
+    raise QuestionError(
+        f"{source.name}: name the column of planned amounts of {first.name!r} (value=, --plan-value): "
+        + (f"{names} may be meant" if names else "no column looks like amounts"),
+        remedies=[{"values": [column.name]} for column in amounts],
+    )
+
+
+def constant(amount: Fraction, sales: Daybook, each: Grain, calendar: Calendar) -> Daybook:
+    """A plan of so much in each period of a grain, from the first day of the sales to the end of the year they run in.
+
+    Laid evenly on its days; split by nothing, and of the first measure.
+    """
+    first = next((measure for measure in sales.measures if measure.kind == "sum"), sales.measures[0])
+    measure = Measure(first.name)
+    cover = sales.settled
+    year = calendar.touching("year", cover.first, cover.last)
+    end = int(calendar.last_days("year", year[-1:])[0])
+    ordinals = calendar.touching(each, cover.first, end)
+    days = calendar.first_days(each, ordinals)
+    scale = next(n for n in range(_FINEST + 1) if (amount * 10**n).denominator == 1 or n == _FINEST)
+    units = round(amount * 10**scale)
+    (aggregate,) = all_aggregates(formulas((measure,)))
+    amounts = Amounts(np.full(len(days), units, dtype=np.int64), scale, float(abs(units) * len(days)))
+    book = Daybook(
+        days=days,
+        records=np.ones_like(days),
+        codes={},
+        labels={},
+        amounts={aggregate.key: amounts},
+        measures=(measure,),
+        recorded=days,
+        intake=Intake(read=len(days), counted=len(days), sources=(f"{amount} each {each}",)),
+        standing=Standing(each, calendar),
+    )
+    return book.evenly()
+
+
+#: A number of a plan has so many decimals at most.
+_FINEST = 6
+_LOG = logging.getLogger("logochron")
 
 
 def shared_dimensions(sales: Daybook, dimensions: Mapping[str, str]) -> dict[str, str]:

@@ -21,6 +21,7 @@ def laid_evenly(book: Daybook, *, last_only: bool = False) -> dict[str, Any]:
 
     Of the last recorded period up to the report date. Exact over any whole period, and over the last one as far as it
     goes. Records and counts stay on the first day.
+
     Parameters
     ----------
     last_only

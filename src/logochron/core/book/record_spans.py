@@ -163,6 +163,43 @@ def _days_a_period(dates: Days, grain: Grain, calendar: Calendar) -> float:
     return float(np.median(np.unique(calendar.ordinals(grain, dates), return_counts=True)[1]))
 
 
+class _Regular(NamedTuple):
+    """The grain of which dates fall on one day each, and which."""
+
+    grain: Grain
+    shown: str
+
+
+def _regular(recorded: Days) -> _Regular | None:
+    """The longest grain of which all dates fall on one day; None where they do not."""
+    dates = recorded.astype("datetime64[D]")
+    months = dates.astype("datetime64[M]")
+    of_month = (dates - months.astype("datetime64[D]")).astype(np.int64) + 1
+    month_ends = ((recorded + 1).astype("datetime64[D]").astype("datetime64[M]") != months).all()
+    n = len(recorded)
+    if n >= _ENOUGH["month"] and (month_ends or (of_month == of_month[0]).all()):
+        number = months.astype(np.int64)
+        grain: Grain = "month"
+        for step, longer in ((3, "quarter"), (12, "year")):
+            if (number % step == number[0] % step).all():
+                grain = longer  # type: ignore[assignment]
+        where = "the last day" if month_ends else "the first" if of_month[0] == 1 else f"day {of_month[0]}"
+        return _Regular(grain, f"{where} of a month")
+    if n >= _ENOUGH["week"] and (weekday(recorded) == weekday(recorded[0])).all():
+        return _Regular("week", "one weekday")
+    return None
+
+
+def regular_grain(recorded: Days) -> Grain | None:
+    """The longest grain of which distinct dates all fall on one day; None where they do not, or are too few to tell.
+
+    >>> regular_grain(np.array([20_454, 20_485, 20_513]))
+    'month'
+    """
+    regular = _regular(recorded)
+    return regular.grain if regular else None
+
+
 def hint(recorded: Days) -> str:
     """What to say where dates all fall on one day of the month or the week; empty where they do not.
 
@@ -170,25 +207,10 @@ def hint(recorded: Days) -> str:
     "all 3 dates fall on the first of a month: where each record stands for a whole month,
     say records_of='month' (--records-of month)"
     """
-    dates = recorded.astype("datetime64[D]")
-    months = dates.astype("datetime64[M]")
-    of_month = (dates - months.astype("datetime64[D]")).astype(np.int64) + 1
-    month_ends = ((recorded + 1).astype("datetime64[D]").astype("datetime64[M]") != months).all()
-    n = len(recorded)
-    grain: Grain
-    if n >= _ENOUGH["month"] and (month_ends or (of_month == of_month[0]).all()):
-        number = months.astype(np.int64)
-        grain = "month"
-        for step, longer in ((3, "quarter"), (12, "year")):
-            if (number % step == number[0] % step).all():
-                grain = longer  # type: ignore[assignment]
-        where = "the last day" if month_ends else "the first" if of_month[0] == 1 else f"day {of_month[0]}"
-        shown = f"{where} of a month"
-    elif n >= _ENOUGH["week"] and (weekday(recorded) == weekday(recorded[0])).all():
-        grain, shown = "week", "one weekday"
-    else:
+    regular = _regular(recorded)
+    if regular is None:
         return ""
     return (
-        f"all {n:,} dates fall on {shown}: where each record stands for a whole {grain}, say "
-        f"records_of={grain!r} (--records-of {grain})"
+        f"all {len(recorded):,} dates fall on {regular.shown}: where each record stands for a whole {regular.grain}, "
+        f"say records_of={regular.grain!r} (--records-of {regular.grain})"
     )
