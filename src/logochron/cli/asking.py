@@ -13,7 +13,7 @@ from logochron.cli.speaking import reading_progress, say
 from logochron.core.align.bases import Basis, Plan, parse_basis
 from logochron.core.book.daybook import Daybook
 from logochron.core.calendars.base import Calendar
-from logochron.core.choices import Profile, values
+from logochron.core.choices import Grain, Profile, values
 from logochron.core.errors import QuestionError, brief, nearest
 from logochron.core.judge.judging import Band, Judging
 from logochron.core.questions.compare import compare
@@ -75,16 +75,21 @@ def _arguments(of: QuestionType, options: dict[str, Any], book: Daybook, settled
         if option.name in settled:
             arguments[option.name] = settled[option.name]
         elif option.name == "each" and option.needed:
-            arguments["each"] = options["each"] or _each(book)
+            arguments["each"] = options["each"] or _each(book, options, settled["calendar"], one=of.page == "period")
         elif option.shell and option.name in options:
             arguments[option.name] = options[option.name]
     return arguments
 
 
-def _each(book: Daybook) -> str:
-    """The grain of the rows where none is asked for: that of the records, a month where those are of days."""
+def _each(book: Daybook, options: Mapping[str, Any], calendar: Calendar, *, one: bool) -> Grain:
+    """The grain of the rows where none is asked for: that of the records, a month where those are of days.
+
+    `one`: of a question about one period, that of the period that is named.
+    """
     standing = book.standing
-    return standing.records_of if standing.whole else "month"
+    each = standing.records_of if standing.whole else "month"
+    at = options.get("at")
+    return calendar.grain_of(at, each) if one and at is not None and ".." not in at else each
 
 
 def _profile(text: str) -> str | Path:
@@ -187,6 +192,7 @@ def answer_explain(sales: tuple[str, ...], options: dict[str, Any]) -> None:
     settled = {"against": _basis(of, options), "last": None if options["at"] else 1, **_settled(options)}
     calendar = calendar_of(options)
     book, plan = books_of(sales, options, calendar)
+    options = options | {"each": options["each"] or _each(book, options, calendar, one=True)}
     result = compare(**_arguments(of, options, book, settled | {"plan": plan, "calendar": calendar}))
     receipt = explain(result, None if len(result.periods) == 1 else options["at"], holidays=options["holidays"])
     hand_over(receipt, target, options, formats)

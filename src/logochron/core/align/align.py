@@ -37,9 +37,13 @@ def closing_options(
     ends = np.concatenate([aligned.rows.ends, aligned.parts.ends[found]])
     labels = aligned.labels if spec.each == "span" else None
     lines = edge_options(spec, labels, starts, ends, coverage, recorded, recorded_last)
-    if _could_be_prior(spec, aligned):
-        word = spec.calendar.word(spec.each)
-        lines.append(f"no {word} has a base: against='prior' (--against prior) holds each against the {word} before")
+    if few_have_base(spec, aligned):
+        word, known = spec.calendar.word(spec.each), int(aligned.base_known.sum())
+        few = f"{aligned.size - known:,} of {aligned.size:,} {PLURALS[word]} have no base"
+        lines.append(
+            f"{few if known else f'no {word} has a base'}: the records start on {in_words(coverage.first)}; "
+            f"against='prior' (--against prior) holds each against the {word} before"
+        )
     return tuple(lines)
 
 
@@ -76,12 +80,13 @@ def edge_options(
     return lines
 
 
-def _could_be_prior(spec: PeriodSpec, aligned: Alignment) -> bool:
-    """Whether the records hold no year ago of any row, but rows before others."""
+def few_have_base(spec: PeriodSpec, aligned: Alignment) -> bool:
+    """Whether the records hold no year ago of most rows, but rows before others: the reason is told once then."""
     if not isinstance(spec.basis, YearAgo) or spec.window.parent or spec.each in ("span", "year"):
         return False
     recorded = aligned.value_known & (aligned.status != PARTIAL)
-    return not aligned.base_known.any() and int(recorded.sum()) > 1
+    early = any(note.code == "no base: records start" and bool(note.rows.any()) for note in aligned.notes)
+    return early and int(recorded.sum()) > 1 and 2 * int(aligned.base_known.sum()) < aligned.size
 
 
 def _label(spec: PeriodSpec, labels: Objects | None, day: int) -> str:

@@ -15,7 +15,7 @@ from logochron.core.calendars.period_names import Name, Texts, as_text, read_nam
 from logochron.core.calendars.written_names import label_of
 from logochron.core.choices import Grain, check, values
 from logochron.core.days import DayLike, Days, day_number, in_words, to_dates, to_days
-from logochron.core.errors import CalendarError, QuestionError, brief, nearest
+from logochron.core.errors import CalendarError, LogochronError, QuestionError, brief, nearest
 from logochron.core.notes import Noted
 
 if TYPE_CHECKING:
@@ -231,6 +231,19 @@ class Calendar(ABC):
             f"`{name}` names a {grain} ({label}), and weeks do not fit into months: with each={each!r} name a {each}, "
             "a day in it or a year"
         )
+
+    def grain_of(self, label: str, each: Grain) -> Grain:
+        """The grain of the period that a label names: `each` where it names none, or a shorter one.
+
+        >>> from logochron import CivilCalendar
+        >>> CivilCalendar().grain_of("Q3 2015", "month"), CivilCalendar().grain_of("2015-07-04", "month")
+        ('quarter', 'month')
+        """
+        try:
+            grain, _ = self._as_written(label.strip(), each, "at")
+        except LogochronError:
+            return each
+        return grain if grain != "day" and self.nests(each, grain) else each
 
     def _as_written(self, label: str, each: Grain, option: str) -> tuple[Grain, int]:
         """The grain and ordinal of the period that a label names, in its own form or as people write it."""

@@ -7,10 +7,11 @@ from typing import Any
 
 import numpy as np
 
+from logochron.core.align.align import few_have_base
 from logochron.core.book.measures import Measure
 from logochron.core.choices import COMPLETE
 from logochron.core.days import to_days
-from logochron.core.notes import note_of
+from logochron.core.notes import note_of, text_of
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
 from logochron.views.formats import Formats, capital, words
@@ -127,7 +128,10 @@ def _row(
 def _notes(result: Comparison, line: Line, formats: Formats) -> list[str]:
     table, i = line.columns, line.i
     status = line.of("status")
-    notes: list[Any] = [line.of("note")] if line.of("note") else []
+    told = line.of("notes")
+    if few_have_base(result.spec, result.alignment):  # the reason stands once below
+        told = tuple(note for note in told if note.code != "no base: records start")
+    notes: list[Any] = [text] if (text := text_of(told)) else []
     # with items the days are said once, at the period's total
     if line.total or not result.by:
         if status == "to-date" and not np.isnat(line.of("base_start")) and result.each != "day":
