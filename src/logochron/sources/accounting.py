@@ -10,6 +10,7 @@ import numpy as np
 
 from logochron.core.book.coverage import touches
 from logochron.core.book.intake import EMPTY_AMOUNT, LISTED, Intake, Refusal
+from logochron.core.book.like_totals import like_totals
 from logochron.core.book.record_spans import Standing, check_periods, hint
 from logochron.core.calendars.named_in import first_day_of
 from logochron.core.choices import how_many
@@ -22,6 +23,7 @@ from logochron.sources.files.watched_columns import is_currencies
 from logochron.sources.mixed_rows import check_mixed
 from logochron.sources.named_periods import standing_named
 from logochron.sources.rolled_source import NO_DAY, ReadingSpec, RolledSource, check_currencies
+from logochron.sources.values.amounts import POWERS, UNITS_READ, unit_in_header
 from logochron.sources.values.date_parts import joined
 from logochron.sources.values.dates import DateReading, read_dates
 
@@ -114,12 +116,14 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
     hinted = hint(distinct(starts[inside])) if daily else check_periods(dated_on, spec.standing)
     mixed = check_mixed(scans, taken, spec)
     rows = assembled(engine, scans, spec, starts, ends, inside, taken, beyond, recorded)
-    oddities = _oddities(rows, dated_on, hinted, bool(spec.where))
+    oddities = _oddities(
+        rows, [aggregate.key for aggregate in spec.summed if aggregate.column], dated_on, hinted, bool(spec.where)
+    )
     return rows, replace(intake, warnings=(*intake.warnings, *mixed, *oddities)), spec.standing
 
 
-def _oddities(rows: BookRows, dated_on: Days, hinted: str, filtered: bool) -> list[str]:
-    """What may be wrong with the dates and the labels."""
+def _oddities(rows: BookRows, counted: Sequence[str], dated_on: Days, hinted: str, filtered: bool) -> list[str]:
+    """What may be wrong with the dates and the labels; `counted`: the keys of what is summed."""
     said = []
     odd = dated_on[(dated_on < _ODD_DATES[0]) | (dated_on > _ODD_DATES[1])]
     if len(odd):
@@ -130,6 +134,13 @@ def _oddities(rows: BookRows, dated_on: Days, hinted: str, filtered: bool) -> li
         if counts.empty:
             some = f"{counts.empty:,} records have" if counts.empty > 1 else "1 record has"
             said.append(f"column {counts.column!r}: {some} no id and cannot be counted by it")
+    summed = next((rows.amounts[key] for key in counted if key in rows.amounts), None)
+    if summed is not None and not filtered:
+        said += [
+            f"column {name!r}: the amounts of {label!r} equal the sum of all others in every period: if it is their "
+            f"total they count twice (--where '{name}!={label}' leaves it out)"
+            for name, label in like_totals(rows.days, rows.codes, rows.labels, summed)
+        ]
     for name, labels in rows.labels.items():
         known = {str(label) for label in labels if label}
         if len(known) > 1 and is_currencies(known, name):
@@ -224,6 +235,13 @@ def _text(date: object) -> str:
 def _guesses(scans: Sequence[RolledSource], spec: ReadingSpec, reading: DateReading) -> tuple[str, ...]:
     said = [guess for scanned in scans for guess in scanned.guesses]
     said += reading.guesses
+    for column in {aggregate.column for aggregate in spec.summed if aggregate.column} - set(spec.scales):
+        read_so = any(f"column {column!r}" in line and UNITS_READ in line for line in said)
+        if (unit := unit_in_header(column)) and not read_so:
+            said.append(
+                f"column {column!r}: its header says that amounts are in {POWERS[unit]}; they are summed as they stand "
+                f"(scale={10**unit}, --scale {10**unit} multiplies them)"
+            )
     for aggregate in spec.summed:
         empties = sum(scanned.groups.aggregates[aggregate.key].empties for scanned in scans)
         if empties:

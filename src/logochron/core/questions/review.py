@@ -14,6 +14,7 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.intake import Fact
 from logochron.core.book.items import NEVER, ends_of
 from logochron.core.book.last_period import short_last_period
+from logochron.core.book.like_totals import like_totals
 from logochron.core.book.measures import all_aggregates
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import WEEKDAYS
@@ -320,6 +321,11 @@ def _jumps(days: Days, values: NDArray[Any], column: str) -> Iterator[Finding]:
 
 def _of_items(book: Daybook, ends: tuple[int, int]) -> Iterator[Finding]:
     first, last = ends
+    like: dict[str, list[str]] = {}
+    summed = next((a.key for a in all_aggregates(book.formulas) if not a.counts and a.key in book.amounts), None)
+    if summed is not None:
+        for name, label in like_totals(book.days, book.codes, book.labels, book.amounts[summed]):
+            like.setdefault(name, []).append(label)
     for name in book.dimensions:
         labels, codes = book.labels[name], book.codes[name]
         within = (book.days >= first) & (book.days <= last)
@@ -349,6 +355,17 @@ def _of_items(book: Daybook, ends: tuple[int, int]) -> Iterator[Finding]:
                 2,
                 f"{one!r} and {other!r}",
                 "counted as two items: each falls short, and one may seem new or ended",
+            )
+        for label in like.get(name, ()):
+            yield Finding(
+                "item like a total",
+                name,
+                None,
+                None,
+                1,
+                repr(label),
+                "its amounts equal the sum of all others in every period: if it is their total, every total counts "
+                f"them twice; --where '{name}!={label}' leaves it out",
             )
         for label in filter(is_total, known):
             yield Finding(

@@ -16,9 +16,11 @@ from logochron.sources.values.amounts import (
     MINUS,
     MINUSES,
     PLAIN,
+    POWERS,
     SPACES,
     UNIT_FORMS,
     UNITS,
+    UNITS_READ,
     StatedWriting,
     Style,
     currency_of,
@@ -118,16 +120,12 @@ def judge(engine: Engine, query: Query, plans: Plans, stated: StatedWriting, nam
 
 
 def _said(column: str, style: Style, stated: StatedWriting, units: Sequence[str]) -> list[str]:
-    said = [f"column {column!r}: {unit} behind an amount is read as {_POWERS[UNITS[unit]]}" for unit in units]
+    said = [f"column {column!r}: {unit} {UNITS_READ} {POWERS[UNITS[unit]]}" for unit in units]
     if (style.decimal, style.thousands) != (stated.decimal or ".", stated.thousands or ""):
         said.append(f"column {column!r}: amounts read {style.words} (decimal= and thousands= state it)")
     if style.currency:
         said.append(f"column {column!r}: the currency sign {style.currency[0]!r} is left out")
     return said
-
-
-#: How people call powers of ten.
-_POWERS = {3: "thousands", 6: "millions", 9: "thousand millions"}
 
 
 def _shapes(engine: Engine, query: Query, amount: Amount, name: str) -> dict[str, int]:

@@ -37,7 +37,9 @@ def watching(spec: ReadingSpec, columns: Iterable[SampleColumn]) -> ReadingSpec:
 
     Those that are filtered, or split by, are settled already.
     """
-    named = {fold(name) for name in (*spec.dimensions.values(), *(c.column for c in spec.where), spec.date)}
+    # labels that a filter leaves out may be misspelt elsewhere
+    chosen = [condition.column for condition in spec.where if condition.taken]
+    named = {fold(name) for name in (*spec.dimensions.values(), *chosen, spec.date)}
     named |= {fold(aggregate.column) for aggregate in spec.summed if aggregate.column}
     met = list(columns)
     once = [column for column in met if [other.name for other in met].count(column.name) == 1]

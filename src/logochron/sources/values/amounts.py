@@ -39,6 +39,27 @@ UNIT_FORMS = (
 )
 
 
+#: How people call powers of ten; what is said of a unit that was read.
+POWERS = {3: "thousands", 6: "millions", 9: "thousand millions"}
+UNITS_READ = "behind an amount is read as"
+_IN_HEADER = {
+    3: re.compile(
+        r"T€|TEUR|\bk€|\bkEUR|'000|\b000s?\b|\bin (?:thousands?|Tsd|Tausend|T\b|k\b)|\(Tsd|\(k\)", re.IGNORECASE
+    ),
+    6: re.compile(r"\bin (?:millions?|Mio|mn|mln)|\((?:Mio|mn|mln)|M€|MEUR", re.IGNORECASE),
+    9: re.compile(r"\bin (?:billions?|Mrd|bn)|\((?:Mrd|bn)", re.IGNORECASE),
+}
+
+
+def unit_in_header(name: str) -> int:
+    """The power of ten in which the name of a column says that its amounts are; 0 where it says none.
+
+    >>> unit_in_header("Umsatz (T€)"), unit_in_header("Revenue in millions"), unit_in_header("Revenue")
+    (3, 6, 0)
+    """
+    return next((power for power, form in _IN_HEADER.items() if form.search(name)), 0)
+
+
 def part_unit(text: str) -> tuple[str, int]:
     """An amount without the unit behind it, and the power of ten that this means; 0 where there is none.
 

@@ -24,6 +24,8 @@ _CALLED = {
     "week": re.compile(r"week|woche|\bkw\b|\bcw\b|\bwk\b|semana|semaine", re.IGNORECASE),
     "day": re.compile(r"day|tag|jour|d[ií]a", re.IGNORECASE),
 }
+#: The part of the texts that must be such: others are refused row by row.
+_NEARLY = 0.8
 _MOST = {"quarter": 4, "month": 12, "day": 31, "week": 53}
 _FORMS = {"quarter": "{year}-Q{n}", "month": "{year}-{n:02d}", "week": "{year}-W{n:02d}"}
 
@@ -37,18 +39,19 @@ def part_of(column: str, texts: Sequence[str]) -> str:
     filled = [text.strip() for text in texts if text.strip()]
     if not filled:
         return ""
-    if all(map(_TIME.fullmatch, filled)):
-        return "time"
-    if all(map(_month_number, filled)):
-        return "month"
-    numbers = [_number(text) for text in filled]
-    if None in numbers:
-        return "date" if all(map(names_a_day, filled)) else ""
-    known = [number for number in numbers if number is not None]
+    least = _NEARLY * len(filled)
+    for part, is_one in (("time", _TIME.fullmatch), ("month", _month_number)):
+        if sum(map(bool, map(is_one, filled))) >= least:
+            return part
+    known = [number for text in filled if (number := _number(text)) is not None]
+    if len(known) < least:
+        return "date" if sum(map(names_a_day, filled)) >= least else ""
     called = next((part for part, name in _CALLED.items() if name.search(column)), "")
-    if all(1900 <= number <= 2100 for number in known) or (called == "year" and all(n < 100 for n in known)):
+    years = sum(1900 <= number <= 2100 for number in known)
+    if years >= least or (called == "year" and sum(number < 100 for number in known) >= least):
         return "year"
-    return called if called in _MOST and min(known) >= 1 and max(known) <= _MOST[called] else ""
+    fitting = sum(1 <= number <= _MOST.get(called, 0) for number in known)
+    return called if fitting >= least else ""
 
 
 def joined(texts: Sequence[str | None], columns: Sequence[str]) -> list[str | None]:

@@ -119,6 +119,7 @@ class DateReading(NamedTuple):
 
 #: Seconds since 1970 that are taken for dates: 1990 to 2100.
 _SECONDS = (631_152_000, 4_102_444_800)
+_NEARLY_ALL = 0.95
 _STAMP = re.compile(r"\d{9,13}(?:\.\d*)?(?:e\+?\d+)?", re.ASCII | re.IGNORECASE)
 
 
@@ -129,9 +130,9 @@ def seconds_in(texts: Sequence[str]) -> int:
     (1, 1000, 0)
     """
     filled = [text.strip() for text in texts if text.strip()]
-    if not filled or not all(map(_STAMP.fullmatch, filled)):
+    numbers = [float(text) for text in filled if _STAMP.fullmatch(text)]
+    if not numbers or len(numbers) < _NEARLY_ALL * len(filled):
         return 0
-    numbers = [float(text) for text in filled]
     low, high = _SECONDS
     return next((per for per in (1, 1000) if all(low * per <= number <= high * per for number in numbers)), 0)
 
