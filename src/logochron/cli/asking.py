@@ -122,7 +122,9 @@ def _basis(of: QuestionType, options: dict[str, Any]) -> Basis:
         if planned and not given:
             raise QuestionError("--against plan needs --plan FILE")
     elif given != planned:
-        raise QuestionError("--plan FILE and --against plan go together")
+        raise QuestionError(
+            "--plan FILE and --against plan go together", remedies=[{"against": "plan"}] if given else []
+        )
     return basis
 
 

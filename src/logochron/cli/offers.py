@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 import shlex
 import time
 from collections.abc import Iterable, Mapping, Sequence
@@ -13,7 +14,7 @@ import click
 
 from logochron.cli.speaking import Answered, hush_while_tried
 from logochron.core.book.filters import split
-from logochron.core.errors import LogochronError, Remedy
+from logochron.core.errors import INSTEAD, LogochronError, Remedy
 from logochron.options import COMMAND_OPTIONS, READING_OPTIONS, Option
 
 #: So many commands are offered.
@@ -92,6 +93,9 @@ def said_too(words: Sequence[str], remedy: Remedy) -> list[str]:
     """A command with what a remedy says: in place of what it says of that, beside it where an option may come again."""
     said = list(words)
     for name, value in remedy.items():
+        if name == INSTEAD:
+            said = [_replaced(word, *value) for word in said]
+            continue
         option = _option(name)
         for flag in option.flags.split("/"):
             if not option.many or name == "values":
@@ -104,6 +108,12 @@ def said_too(words: Sequence[str], remedy: Remedy) -> list[str]:
         )
         said[first:first] = _flag(option, value)
     return said
+
+
+def _replaced(word: str, old: str, new: str) -> str:
+    """A word with another name in the place of one: alone, by comma, before or behind an equals sign."""
+    signs = re.split(r"(,|!?=)", word)
+    return "".join(new if sign == old else sign for sign in signs)
 
 
 def _option(name: str) -> Option:

@@ -15,7 +15,9 @@ __all__ = [
     "ReportError",
     "Remedy",
     "brief",
+    "INSTEAD",
     "first_line",
+    "instead",
     "nearest",
     "no_file_name",
     "no_such",
@@ -114,6 +116,20 @@ def nearest(name: str, names: Iterable[str], at_least: float = 0.6) -> str | Non
         by_folded.setdefault(known.strip().casefold(), known)
     matches = get_close_matches(name.strip().casefold(), by_folded, n=1, cutoff=at_least)
     return by_folded[matches[0]] if matches else None
+
+
+#: The key of a remedy that puts another word in the place of one that was typed.
+INSTEAD = "instead"
+
+
+def instead(name: str, names: Iterable[str]) -> list[Remedy]:
+    """What settles a mistyped name: the nearest one in its place; nothing where none is near.
+
+    >>> instead("revenu", ["revenue", "units"])
+    [{'instead': ('revenu', 'revenue')}]
+    """
+    hint = nearest(name, names)
+    return [] if hint is None else [{INSTEAD: (name, hint)}]
 
 
 def visible(text: str, *, lines: bool = False) -> str:

@@ -15,7 +15,7 @@ from logochron.core.book.record_spans import Standing, check_periods, hint
 from logochron.core.calendars.named_in import first_day_of
 from logochron.core.choices import how_many
 from logochron.core.days import FIRST_DAY, LAST_DAY, Days, day_number, distinct, iso
-from logochron.core.errors import IntakeError, QuestionError, Remedy, no_such
+from logochron.core.errors import IntakeError, QuestionError, Remedy, instead, no_such
 from logochron.core.total_labels import is_total
 from logochron.sources.assemble import BookRows, assembled
 from logochron.sources.duckdb.connection import Engine
@@ -171,7 +171,7 @@ def _check_items(scans: Sequence[RolledSource], spec: ReadingSpec) -> list[str]:
             known |= set(scanned.items(condition.column))
         problem = no_such("item", absent[0], sorted(known), where=f"column {condition.column!r}")
         if condition in spec.where or len(absent) == len(named):
-            raise QuestionError(f"`where`: {problem}")
+            raise QuestionError(f"`where`: {problem}", remedies=instead(absent[0], sorted(known)))
         said.append(f"asked for by a measure: {problem}")
     return said
 

@@ -25,7 +25,7 @@ _MONEY = (
     re.compile(r"revenue|sales|turnover|takings|income|umsatz|erl[öo]s|ventas|chiffre", re.IGNORECASE),
     re.compile(r"amount|betrag|total|summe|value|wert|gross|brutto|importe|montant", re.IGNORECASE),
 )
-_PLANNED = re.compile(r"plan|budget|target|forecast|soll|goal|previous|vorjahr|last.?year", re.IGNORECASE)
+PLANNED = re.compile(r"plan|budget|target|forecast|soll|goal|previous|vorjahr|last.?year", re.IGNORECASE)
 #: What columns of numbers are called that are no amounts: numbers of things, parts of dates, prices of one, rates.
 _NUMBERED = re.compile(
     r"(^|[^a-z])(ids?|nr|no|number|nummer|code|key|sku|ean|gtin|zip|plz|postcode|phone|index|row|zeile|line|pos|position"
@@ -123,7 +123,7 @@ def not_added_up(column: SampleColumn) -> bool:
 def _likelihood(column: SampleColumn) -> tuple[bool, int, bool]:
     """What columns of amounts are ordered by."""
     called = next((i for i, name in enumerate(_MONEY) if name.search(column.name)), len(_MONEY))
-    return bool(_PLANNED.search(column.name)), called, not has_decimals(column)
+    return bool(PLANNED.search(column.name)), called, not has_decimals(column)
 
 
 def products_among(columns: Sequence[SampleColumn]) -> list[tuple[str, str, str]]:

@@ -17,9 +17,9 @@ from logochron.core.book.record_spans import Standing, regular_grain
 from logochron.core.book.sums import Amounts
 from logochron.core.calendars.base import Calendar
 from logochron.core.choices import Grain, PlanSpread, Spread, check
-from logochron.core.errors import LogochronError, QuestionError
+from logochron.core.errors import INSTEAD, LogochronError, QuestionError, Remedy
 from logochron.options import Reading
-from logochron.sources.column_kinds import NEARLY
+from logochron.sources.column_kinds import NEARLY, PLANNED
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import Source, locate
 from logochron.sources.files.headers import SampleColumn, fold
@@ -97,13 +97,20 @@ def plan_of(
         with lasting(source, reading.table, reading.query) as given:
             return _plan(given, sales, dimensions, value, records_of, spread, replace(reading, calendar=calendar))
     except LogochronError as error:
-        error.remedies = tuple({_twin(name): one for name, one in remedy.items()} for remedy in error.remedies)
+        error.remedies = tuple(
+            {_twin(name): one for name, one in remedy.items()} for remedy in sorted(error.remedies, key=_is_odd_sheet)
+        )
         raise
 
 
 def _twin(name: str) -> str:
     """The option of a plan that an option of sales is."""
-    return "plan_value" if name == "values" else f"plan_{name}"
+    return name if name == INSTEAD else "plan_value" if name == "values" else f"plan_{name}"
+
+
+def _is_odd_sheet(remedy: Remedy) -> bool:
+    """Whether a remedy names a sheet that is not called like a plan."""
+    return not PLANNED.search(str(remedy.get("sheet", "plan")))
 
 
 def _plan(

@@ -19,7 +19,7 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.calendars.named_in import day_named
 from logochron.core.choices import Empty, Grain, OnRefused, Spread, as_written, check
 from logochron.core.days import span_ends
-from logochron.core.errors import QuestionError, brief, nearest, no_such
+from logochron.core.errors import QuestionError, brief, instead, nearest, no_such
 from logochron.options import READING_OPTIONS, Reading, taken_by_sources
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import Source, locate, steady
@@ -189,7 +189,10 @@ def _check_zone(engine: Engine, tz: str) -> None:
     if tz not in engine.zones:
         hint = nearest(tz, engine.zones)
         did = f" Did you mean {hint!r}?" if hint else ""
-        raise QuestionError(f"`tz` must be the name of a zone such as 'Europe/Lisbon'; got {brief(tz)}.{did}")
+        raise QuestionError(
+            f"`tz` must be the name of a zone such as 'Europe/Lisbon'; got {brief(tz)}.{did}",
+            remedies=instead(tz, engine.zones),
+        )
 
 
 def _standing(records_of: Grain, spread: Spread | None, calendar: Calendar | None) -> Standing:

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.days import Days, iso, weekday
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, Remedy
 
 Ends = tuple[int | None, int | None]
 
@@ -118,7 +118,7 @@ def settle(recorded: Days, ends: Days, covering: Ends, until: int | None, *, ask
             early, late = typing_errors(sound)
     early, late = early if low is None else 0, late if high is None and until is None else 0
     if asked and (early or late):
-        raise QuestionError(_mistyped(held, early, late))
+        raise _mistyped(held, early, late)
     if not len(sound) and (low is None or high is None):
         raise QuestionError(
             f"no record lies in the days of `covering`: the records run from {iso(int(recorded[0]))} "
@@ -136,7 +136,8 @@ def settle(recorded: Days, ends: Days, covering: Ends, until: int | None, *, ask
         raise QuestionError(
             f"`until` {iso(until)} is {until - end:,} days past the last record, {iso(end)}; at most "
             f"{BY_WORD_DAYS} are believed: say covering=({iso(first)!r}, {iso(until)!r}) "
-            f"(--covering {iso(first)}..{iso(until)}) if the records are complete to that day"
+            f"(--covering {iso(first)}..{iso(until)}) if the records are complete to that day",
+            remedies=[{"covering": f"{iso(first)}..{iso(until)}"}],
         )
     up_to = last_days[sound <= until]
     recorded_last = min(int(up_to[-1]), until) if len(up_to) else first - 1
@@ -156,7 +157,7 @@ def _check_reach(recorded: Days, ends: Days, covering: Ends) -> None:
             )
 
 
-def _mistyped(days: Days, early: int, late: int) -> str:
+def _mistyped(days: Days, early: int, late: int) -> QuestionError:
     """What is said of so many days at the start and at the end, and what settles them."""
     first, last = int(days[early]), int(days[len(days) - late - 1])
     held, python, command = [], [], []
@@ -170,10 +171,13 @@ def _mistyped(days: Days, early: int, late: int) -> str:
         command.append(f"--until {iso(last)}")
     ends = [repr(iso(int(day))) if odd else "None" for day, odd in ((days[0], early), (days[-1], late))]
     many = bool(early and late)
-    return (
+    leaving: Remedy = {**({"covering": f"{iso(first)}.."} if early else {}), **({"until": iso(last)} if late else {})}
+    keeping = {"covering": "..".join(iso(int(day)) if odd else "" for day, odd in ((days[0], early), (days[-1], late)))}
+    return QuestionError(
         f"the records hold {', and '.join(held)}: probably {'typing errors' if many else 'a typing error'}. "
         f"{', '.join(python)} ({' '.join(command)}) leaves {'them' if many else 'it'} out, "
-        f"covering=({', '.join(ends)}) keeps {'them' if many else 'it'}"
+        f"covering=({', '.join(ends)}) keeps {'them' if many else 'it'}",
+        remedies=[leaving, keeping],
     )
 
 

@@ -89,7 +89,8 @@ class Standing(NamedTuple):
             raise QuestionError(
                 f"each record stands for a whole {self.records_of}: the days {iso(int(starts[place]))} to "
                 f"{iso(int(ends[place]))} are not made of such; ask for longer periods, or read with spread='even' "
-                "(--spread even)"
+                "(--spread even)",
+                remedies=[{"each": self.records_of}, {"spread": "even"}],
             )
 
 
@@ -150,7 +151,10 @@ def check_periods(dates: Days, standing: Standing) -> str:
     )
     if typical < _SHORTER:
         return f"records_of={one!r}: {said} unless each record stands for a whole {one}"
-    raise QuestionError(f"records_of={one!r} (--records-of {one}) would take each record for a whole {one}, but {said}")
+    raise QuestionError(
+        f"records_of={one!r} (--records-of {one}) would take each record for a whole {one}, but {said}",
+        remedies=[{"records_of": fits}],
+    )
 
 
 def how_to_say(grain: str) -> str:

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import NamedTuple
 
 from logochron.core.calendars.written_names import read_label
-from logochron.core.errors import IntakeError, QuestionError, no_such
+from logochron.core.errors import IntakeError, QuestionError, instead, no_such
 from logochron.sources.values.date_parts import BETWEEN
 
 #: How many rows at the top are looked at for the header.
@@ -157,7 +157,9 @@ def place_columns(source: str, wanted: Sequence[tuple[str, str]], header: Sequen
     for option, name in wanted:
         places = written.get(name) or folded.get(fold(name), [])
         if not places:
-            raise QuestionError(f"`{option}`: {no_such('column', name, [n for n in header if n], where=source)}{hint}")
+            known = [one for one in header if one]
+            said = f"`{option}`: {no_such('column', name, known, where=source)}{hint}"
+            raise QuestionError(said, remedies=instead(name, known))
         if len(places) > 1:
             named = " and ".join(f"{header[i]!r} (column {i + 1})" for i in places)
             raise IntakeError(f"{source}: the header names {name!r} more than once: {named}; rename all but one")

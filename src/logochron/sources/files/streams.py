@@ -191,10 +191,12 @@ def _database(open_: ExitStack, text: str, table: str | None, query: str | None,
     from logochron.sources.pushdown.database import opened, tables_of
 
     if (table is None) == (query is None):
-        known = ", ".join(tables_of(address)[:_SHOWN]) if table is None else ""
+        tables = tables_of(address) if table is None else []
+        known = ", ".join(tables[:_SHOWN])
         raise QuestionError(
             f"{address.name}: name one of `table` (--table) and `query` (--query)"
-            + (f"; it has {known}" if known else "")
+            + (f"; it has {known}" if known else ""),
+            remedies=[{"table": name} for name in tables],
         )
     database = open_.enter_context(opened(address, table, query, progress))
     return Source(Path(), "pushdown", database.name, database)

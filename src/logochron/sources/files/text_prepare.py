@@ -423,7 +423,8 @@ def _delimiter(
         if len(chosen) > 1:
             raise IntakeError(
                 f"{source.name}: its fields may be parted by {' or '.join(DELIMITERS[c] for c in chosen)}; "
-                "state it by delimiter="
+                "state it by delimiter=",
+                remedies=[{"delimiter": {"\t": "tab"}.get(one, one)} for one in chosen],
             )
     if chosen[0] == ",":
         return ",", ()

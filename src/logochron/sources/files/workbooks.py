@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 from defusedxml import DefusedXmlException, ElementTree
 
-from logochron.core.errors import IntakeError, QuestionError, no_such
+from logochron.core.errors import IntakeError, QuestionError, instead, no_such
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import Source
@@ -249,7 +249,10 @@ def _chosen(source: Source, sheets: Sheets, sheet: str | None, names: Sequence[s
     book = sheets.book
     if sheet is not None:
         if sheet not in book.sheet_names:
-            raise QuestionError(f"`sheet`: {no_such('sheet', sheet, book.sheet_names, where=source.name)}")
+            raise QuestionError(
+                f"`sheet`: {no_such('sheet', sheet, book.sheet_names, where=source.name)}",
+                remedies=instead(sheet, book.sheet_names),
+            )
         return sheet, []
     shown = [meta.name for meta in book.sheets_metadata if meta.visible == SheetVisibleEnum.Visible]
     tops = {}
@@ -263,7 +266,8 @@ def _chosen(source: Source, sheets: Sheets, sheet: str | None, names: Sequence[s
     chosen = fitting if names and fitting else list(tops)
     if len(chosen) > 1:
         raise QuestionError(
-            f"{source.name} has several sheets that may be meant: {', '.join(chosen)}; name one by sheet= (--sheet)"
+            f"{source.name} has several sheets that may be meant: {', '.join(chosen)}; name one by sheet= (--sheet)",
+            remedies=[{"sheet": name} for name in chosen],
         )
     return chosen[0], [f"{source.name}: sheet {chosen[0]!r} read"] if len(book.sheet_names) > 1 else []
 
