@@ -4,25 +4,32 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from fractions import Fraction
 from os.path import relpath
 from pathlib import Path
 from typing import Any
 
+from logochron.core.book.daybook import Daybook
 from logochron.core.book.filters import split
-from logochron.core.errors import QuestionError, shown_path
-from logochron.options import Reading
+from logochron.core.choices import PLURALS
+from logochron.core.errors import LogochronError, QuestionError, Remedy, shown_path
+from logochron.core.rows.question_types import question_type
+from logochron.options import READING_OPTIONS, Reading
 from logochron.report.settings import Sales
-from logochron.sources.read import read
-from logochron.sources.reading import dimensions_of
+from logochron.sources.reading import carry_out, dimensions_of
 from logochron.sources.review_source import columns_found
 from logochron.views.formats import capital, words
+from logochron.views.page.choices import MOST_OF_ALL, MOST_VIEWS
 from logochron.views.whole_file import ordinary, whole_file
 
 #: Dimensions with more items than this make no section of their own.
 _MOST_ITEMS = 40
 #: Days of records from which weeks tell something, and from which a year can be held against another.
 _WEEKS, _YEARS = 60, 500
+#: Days of records from which a quarter can be held against the one before.
+_QUARTERS = 200
+_DAYS_A_MONTH = 30
 
 
 def write_draft(sales: Sequence[str], path: Path, given: Mapping[str, Any]) -> Path:
@@ -45,9 +52,12 @@ def write_draft(sales: Sequence[str], path: Path, given: Mapping[str, Any]) -> P
     options = {name: given[name] for name in given if name in Sales.model_fields and _is_stated(name, given[name])}
     reading = Reading(**options | {"on_refused": "skip"})
     if reading.periods_in_columns is None:
-        reading = columns_found(list(sales), reading, not reading.by)
-    book = read(list(sales), **vars(reading))
-    options |= {name: getattr(reading, name) for name in ("date", "periods_in_columns") if getattr(reading, name)}
+        reading, _ = columns_found(list(sales), reading, not reading.by)
+    reading, book = _settled(sales, reading)
+    found = {name: getattr(reading, name) for name in Sales.model_fields if name in READING_OPTIONS}
+    options |= {name: value for name, value in found.items() if _is_stated(name, value) and name != "values"}
+    if book.standing.records_of != reading.records_of and reading.periods_in_columns is None:
+        options["records_of"] = book.standing.records_of
     first = next((measure.name for measure in book.measures if measure.is_money), book.measures[0].name)
     by = [name for name in book.dimensions if 1 < len(book.items(name)) <= _MOST_ITEMS]
     files = [relpath(name, path.parent) for name in sales]
@@ -65,22 +75,76 @@ def write_draft(sales: Sequence[str], path: Path, given: Mapping[str, Any]) -> P
         if measure.column not in (None, measure.name):
             lines.append(f"column = {_written(measure.column)}")
     lines += ["", "[page]", f"title = {_written(capital(words(Path(files[0]).stem.replace('-', ' '))))}"]
-    if len(by) > 1:
-        lines += [f"choices = {_written(by[:1])}  # each further dimension makes the page larger, and longer to make"]
-    for section in _sections(book, first, by):
+    sections = _sections(book, first, by)
+    chosen = _choices(book, sections, by)
+    if len(chosen) < len(by):
+        lines += [f"choices = {_written(chosen)}  # each further dimension makes the page larger, and longer to make"]
+    for section in sections:
         lines += ["", "[[section]]", *(f"{key} = {_written(value)}" for key, value in section.items())]
     with whole_file(path, new=True) as target:
         target.write_text("\n".join(lines) + "\n", encoding="utf-8")
     return path
 
 
-def _sections(book: Any, measure: str, by: Sequence[str]) -> list[dict[str, Any]]:
+def _settled(sales: Sequence[str], reading: Reading) -> tuple[Reading, Daybook]:
+    """The sales read, and the reading with what settles what they are refused for, or what would mislead a sum.
+
+    Raises
+    ------
+    QuestionError, IntakeError
+        Where no option is known that settles it.
+    """
+    for _ in range(_SETTLED):
+        try:
+            book = carry_out(list(sales), reading, look=lambda scans, spec: None)
+        except LogochronError as error:
+            remedy = next((one for one in error.remedies if one.keys() <= _TAKEN), None)
+            if remedy is None:
+                raise
+        else:
+            settling = (f.remedy for f in book.intake.facts if f.remedy and not _names_it(f.remedy, reading))
+            remedy = next(settling, None)
+            if remedy is None:
+                return reading, book
+        reading = replace(reading, **_beside(reading, remedy))
+    return reading, carry_out(list(sales), reading)
+
+
+#: So many options are added at most; those that a file of questions takes from a refusal.
+_SETTLED = 6
+_TAKEN = {*READING_OPTIONS} - {"by", "progress", "on_refused"}
+
+
+def _names_it(remedy: Remedy, reading: Reading) -> bool:
+    """Whether the filter has the column already."""
+    return remedy.get("where", {}).keys() <= (reading.where or {}).keys()
+
+
+def _beside(reading: Reading, remedy: Remedy) -> dict[str, Any]:
+    """What a remedy changes; a filter beside the one there is."""
+    return {name: {**(reading.where or {}), **value} if name == "where" else value for name, value in remedy.items()}
+
+
+def _choices(book: Daybook, sections: Sequence[Mapping[str, Any]], by: Sequence[str]) -> list[str]:
+    """The dimensions that can be chosen on a page of these sections, as many as it carries: of few items first."""
+    weight = sum(question_type(section["question"]).weight for section in sections)
+    views = max(1, (book.settled.last - book.settled.first) // _DAYS_A_MONTH)
+    chosen = []
+    for name in sorted(by, key=lambda name: len(book.items(name))):
+        views *= len(book.items(name)) + 1
+        if views <= min(MOST_VIEWS, MOST_OF_ALL // weight):
+            chosen.append(name)
+    return [name for name in by if name in chosen]
+
+
+def _sections(book: Daybook, measure: str, by: Sequence[str]) -> list[dict[str, Any]]:
     """The sections that the records carry."""
     grain = book.standing.records_of if book.standing.whole else "month"
     days = book.coverage.recorded_last - book.coverage.first
+    daily = book.standing.records_of == "day"
     against = "year-ago" if days > _YEARS else "prior"
     usual = {"question": "compare", "each": grain, "against": against}
-    sections = [{"heading": f"How the {grain}s stand", **usual, "last": 13, "measures": measure}]
+    sections = [{"heading": f"How the {PLURALS[grain]} stand", **usual, "last": 13, "measures": measure}]
     if grain == "month" and against == "year-ago":
         sections.append({"heading": "The year to date", **usual, "running": "year", "last": 13, "measures": measure})
     sections += [
@@ -91,16 +155,16 @@ def _sections(book: Any, measure: str, by: Sequence[str]) -> list[dict[str, Any]
             {"heading": "What moved the total", "question": "drivers", "each": grain, "against": against, "by": by[0],
              "measures": measure}
         )  # fmt: skip
-    if book.standing.records_of == "day" and days > _WEEKS:
+    if daily and days > _WEEKS:
         weeks = {"heading": "Weeks", "question": "compare", "each": "week", "against": "prior", "last": 13}
         sections.append(weeks | {"measures": measure})
-        if against == "year-ago":
-            sections.append(
-                {"heading": "The pace of the year", "question": "pace", "within": "year", "measures": measure}
-            )
-            sections.append(
-                {"heading": "Where the month will end", "question": "land", "within": "month", "measures": measure}
-            )
+    if daily and against == "year-ago":
+        sections.append({"heading": "The pace of the year", "question": "pace", "within": "year", "measures": measure})
+    for within, least in (("month", _WEEKS), ("quarter", _QUARTERS)):
+        if daily and days > least:
+            heading = f"Where the {within} will end"
+            of = {"question": "land", "within": within, "against": against, "measures": measure}
+            sections.append({"heading": heading, **of})
     return sections
 
 

@@ -20,7 +20,7 @@ from logochron.core.total_labels import is_total
 from logochron.sources.assemble import BookRows, assembled
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.watched_columns import is_currencies
-from logochron.sources.mixed_rows import check_mixed
+from logochron.sources.mixed_rows import mixed_facts, said_of
 from logochron.sources.named_periods import standing_named
 from logochron.sources.rolled_source import NO_DAY, ReadingSpec, RolledSource, check_currencies
 from logochron.sources.values.amounts import POWERS, UNITS_READ, unit_in_header
@@ -114,12 +114,14 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
         )
     daily = spec.standing.records_of == "day"
     hinted = hint(distinct(starts[inside])) if daily else check_periods(dated_on, spec.standing)
-    mixed = check_mixed(scans, taken, spec)
+    facts = mixed_facts(scans, taken, spec)
+    mixed = map(said_of, facts)
     rows = assembled(engine, scans, spec, starts, ends, inside, taken, beyond, recorded)
     oddities = _oddities(
         rows, [aggregate.key for aggregate in spec.summed if aggregate.column], dated_on, hinted, bool(spec.where)
     )
-    return rows, replace(intake, warnings=(*intake.warnings, *mixed, *oddities)), spec.standing
+    intake = replace(intake, warnings=(*intake.warnings, *mixed, *oddities), facts=tuple(facts))
+    return rows, intake, spec.standing
 
 
 def _oddities(rows: BookRows, counted: Sequence[str], dated_on: Days, hinted: str, filtered: bool) -> list[str]:

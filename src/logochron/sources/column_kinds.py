@@ -28,7 +28,7 @@ _MONEY = (
 PLANNED = re.compile(r"plan|budget|target|forecast|soll|goal|previous|vorjahr|last.?year", re.IGNORECASE)
 #: What columns of numbers are called that are no amounts: numbers of things, parts of dates, prices of one, rates.
 _NUMBERED = re.compile(
-    r"(^|[^a-z])(ids?|nr|no|number|nummer|code|key|sku|ean|gtin|zip|plz|postcode|phone|index|row|zeile|line|pos|position"
+    r"(^|[^a-z])(receipt|beleg|invoice|rechnung|ticket|doc|document|customer|kunde|konto|account|ids?|nr|no|number|nummer|code|key|sku|ean|gtin|zip|plz|postcode|phone|index|row|zeile|line|pos|position"
     r"|year|jahr|month|monat|week|woche|kw|day|tag|lat|lon|latitude|longitude)$|(?<=[a-z])(Id|ID|Nr|No)$",
     re.IGNORECASE,
 )
@@ -37,6 +37,8 @@ _PRICED = re.compile(
     r"|mwst|ust\b|steuer|margin|marge|quote\b|ratio|weight|gewicht",
     re.IGNORECASE,
 )
+#: What columns are called that number the lines of a document.
+_PLACE = re.compile(r"(^|[^a-z])(line|pos|position|zeile|row|index)$", re.IGNORECASE)
 #: What they are called that are prices of several.
 _TOGETHER = re.compile(r"total|gesamt|extended|line.?(?:price|amount)|sum", re.IGNORECASE)
 _DATED = re.compile(r"date|day|datum|fecha|data|jour|tag|sold|when|time|stamp|zeit|\bts\b|created|_at$", re.IGNORECASE)
@@ -149,7 +151,7 @@ _MOST_LOOKED_AT, _TELLING, _NEARLY_ALL = 12, 3, 0.95
 
 def copies_among(columns: Sequence[SampleColumn]) -> list[tuple[str, str]]:
     """Pairs of columns of amounts that hold the same in every row."""
-    amounts = [column for column in columns if _is_numeric(column, 1.0) and len(set(column.texts)) > 1]
+    amounts = [column for column in amounts_in(columns) if len(set(column.texts)) > 1]
     return [
         (one.name, other.name)
         for i, one in enumerate(amounts)
@@ -172,6 +174,9 @@ def labels_of(columns: Sequence[SampleColumn], taken: Sequence[str]) -> list[str
     for column in columns:
         distinct = len(set(column.texts))
         again = distinct <= _MOST_ITEMS and (2 * distinct <= len(column.texts) or len(column.texts) <= _FEW)
+        called = _PRICED.search(column.name) or _PLACE.search(column.name)
+        if is_numeric(column) and (called or has_decimals(column)):
+            continue  # a price of one, a line of a document, an amount
         if column.name and column.name not in taken and column.kind == "text" and again and distinct:
             names.append(column.name)
     return names

@@ -8,31 +8,36 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.filters import Not
-from logochron.core.errors import IntakeError, Remedy
+from logochron.core.book.intake import Fact
+from logochron.core.errors import IntakeError
 from logochron.sources.files.watched_columns import NOT_COUNTING, state_of
 from logochron.sources.rolled_source import WATCHED, ReadingSpec, RolledSource
 
 Taken = Sequence[NDArray[np.bool_]]
 
 
-def check_mixed(scans: Sequence[RolledSource], taken: Taken, spec: ReadingSpec) -> list[str]:
-    """What should be known of the states of the rows that count.
+def mixed_facts(scans: Sequence[RolledSource], taken: Taken, spec: ReadingSpec) -> list[Fact]:
+    """The currencies and the states of the rows that count, where those hardly belong into one sum.
 
     Raises
     ------
     IntakeError
-        Where they hold amounts of several currencies.
+        Where they are amounts of several currencies; told as a fact where the records are only reviewed.
     """
     columns = {key: None for scanned in scans for key in scanned.groups.labels if key.startswith(WATCHED)}
-    said = []
+    facts: list[Fact] = []
     for key in columns:
         column = key.removeprefix(WATCHED)
         rows, amounts = _by_label(scans, taken, key, spec)
         if all(state_of(label) for label in rows if label.strip()):
-            said += _states_said(column, rows, amounts)
+            facts += _states(column, rows, amounts)
         elif len(rows) > 1 and any(measure.is_money for measure in spec.measures):
-            _refuse_currencies(column, rows, spec)
-    return said
+            fact = _currencies(column, rows)
+            if not spec.reviewed:
+                said = f"column {column!r} says that the amounts are in {fact.kind}: {fact.example}; {fact.effect}"
+                raise IntakeError(said, remedies=[{"by": [column]}, *([fact.remedy] if fact.remedy else [])])
+            facts.append(fact)
+    return facts
 
 
 def _by_label(
@@ -60,7 +65,7 @@ def _by_label(
     return rows, sums
 
 
-def _states_said(column: str, rows: dict[str, int], amounts: dict[str, float]) -> list[str]:
+def _states(column: str, rows: dict[str, int], amounts: dict[str, float]) -> list[Fact]:
     aside = [label for label in rows if state_of(label) in NOT_COUNTING]
     if not aside or len(aside) == len(rows):
         return []
@@ -68,20 +73,24 @@ def _states_said(column: str, rows: dict[str, int], amounts: dict[str, float]) -
     left, whole = sum(amounts[label] for label in aside), sum(amounts.values())
     of_amounts = f" and {100 * left / whole:.1f} % of the amounts" if whole > 0 else ""
     options = " ".join(f"--where '{column}!={label}'" for label in aside)
-    return [
-        f"column {column!r} holds states of orders: {', '.join(map(repr, aside))} usually do not count, and are "
-        f"{100 * part:.1f} % of the rows{of_amounts} here; where={{{column!r}: {Not(*aside)!r}}} ({options}) leaves "
-        "them out"
-    ]
-
-
-def _refuse_currencies(column: str, rows: dict[str, int], spec: ReadingSpec) -> None:
-    most = sorted(rows, key=lambda label: -rows[label])
-    counted = ", ".join(f"{label or '(empty)'} ({rows[label]:,} rows)" for label in most)
-    by: Remedy = {"by": [column]}
-    remedies: list[Remedy] = [by, {"where": {column: most[0]}}]
-    raise IntakeError(
-        f"column {column!r} says that the amounts are in several currencies: {counted}; they are not added up as they "
-        f"stand: split by it (by=, --by {column}), or choose one by where= (--where {column}={most[0]})",
-        remedies=remedies,
+    example = f"{', '.join(map(repr, aside))}: {100 * part:.1f} % of the rows{of_amounts}"
+    effect = (
+        f"they usually do not count, and do here; where={{{column!r}: {Not(*aside)!r}}} ({options}) leaves them out"
     )
+    return [Fact("states of orders", column, sum(rows[label] for label in aside), example, effect,
+                 {"where": {column: Not(*aside)}})]  # fmt: skip
+
+
+def _currencies(column: str, rows: dict[str, int]) -> Fact:
+    most = sorted(rows, key=lambda label: -rows[label])
+    example = ", ".join(f"{label or '(empty)'} ({rows[label]:,} rows)" for label in most)
+    effect = (
+        f"they are not added up as they stand: split by it (by=, --by {column}), or choose one by where= (--where "
+        f"{column}={most[0]})"
+    )
+    return Fact("several currencies", column, sum(rows.values()), example, effect, {"where": {column: most[0]}})
+
+
+def said_of(fact: Fact) -> str:
+    """A fact as a line below an answer."""
+    return f"column {fact.column!r}, {fact.kind}: {fact.example}; {fact.effect}"

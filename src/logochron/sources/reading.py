@@ -268,7 +268,8 @@ def carry_out(source: Any, reading: Reading, look: RecordsSeen | None = None, en
     with bar as progress, lasting(source, reading.table, reading.query, progress) as given:
         engine = engine or Engine()
         engine.tells(progress)
-        return _book(engine, *settled(engine, given, reading), look)
+        sources, spec = settled(engine, given, reading)
+        return _book(engine, sources, spec if look is None else replace(spec, reviewed=True), look)
 
 
 def _book(engine: Engine, sources: Sequence[Source], spec: ReadingSpec, look: RecordsSeen | None) -> Daybook:
@@ -286,6 +287,7 @@ def _book(engine: Engine, sources: Sequence[Source], spec: ReadingSpec, look: Re
         from logochron.sources.accounting import account
 
         rows, intake, standing = account(engine, scans, spec)
+        intake = replace(intake, facts=(*totals.facts, *intake.facts))
         if look:
             look(scans, spec)
     summed = {aggregate.key: aggregate.column for aggregate in spec.summed}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -13,15 +13,18 @@ from logochron.core.calendars.written_names import read_label
 from logochron.core.errors import QuestionError
 from logochron.core.questions.review import Review, review_book
 from logochron.options import READING_OPTIONS, Reading
-from logochron.sources.column_kinds import NEARLY, labels_of
+from logochron.sources.column_kinds import NEARLY, amounts_in, copies_among, labels_of, products_among
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import locate
+from logochron.sources.files.headers import SampleColumn
 from logochron.sources.files.source_reader import sampled
 from logochron.sources.files.streams import lasting
 from logochron.sources.guess_columns import candidates_of, guess
 from logochron.sources.reading import carry_out, dimensions_of, names_of, wide_found
 from logochron.sources.rolled_source import ReadingSpec, RolledSource
+from logochron.sources.values.amounts import POWERS, part_unit, unit_in_header
 from logochron.sources.values.date_parts import BETWEEN
+from logochron.sources.values.dates import instants_said
 
 
 def reviewed(source_or_book: Any, reading: Reading, by: str | Sequence[str] | Mapping[str, str] | None) -> Review:
@@ -39,21 +42,25 @@ def reviewed(source_or_book: Any, reading: Reading, by: str | Sequence[str] | Ma
         specs.append(spec)
 
     with lasting(source_or_book, reading.table, reading.query, reading.progress) as source:
+        sample: Sequence[SampleColumn] = ()
         if reading.periods_in_columns is None:
-            reading = columns_found(source, reading, by is None)
+            reading, sample = columns_found(source, reading, by is None)
         book = carry_out(source, reading, look)
-    return review_book(book, date=specs[0].date, facts=facts)
+    return review_book(book, date=specs[0].date, facts=[*_of_columns(sample, specs[0]), *facts])
 
 
-def columns_found(source: Any, reading: Reading, with_items: bool) -> Reading:
-    """The reading with the columns that were not named; `with_items`: those of labels among them."""
+def columns_found(source: Any, reading: Reading, with_items: bool) -> tuple[Reading, Sequence[SampleColumn]]:
+    """The reading with the columns that were not named, and all columns with their first fields.
+
+    `with_items`: the columns of labels among them.
+    """
     known = [*dimensions_of(reading.by).values(), *(reading.where or {})]
     first = locate(source)[0]
     sample = sampled(Engine(), first, reading)
     reading, _ = wide_found(reading, sample, known, first.name)
     if reading.periods_in_columns is not None:
         periods = [column.name for column in sample if read_label(column.name)]
-        return replace(reading, by=labels_of(sample, periods)) if with_items else reading
+        return replace(reading, by=labels_of(sample, periods)) if with_items else reading, sample
     date = BETWEEN.join(names_of("date", reading.date)) or None
     dates, amounts = candidates_of(sample, date, known)
     if len(dates) != 1 or not amounts:  # the columns of a file with flaws
@@ -72,7 +79,40 @@ def columns_found(source: Any, reading: Reading, with_items: bool) -> Reading:
         ]
         names = labels_of(sample, taken)
         completed = replace(completed, by=names)
-    return completed
+    return completed, sample
+
+
+def _of_columns(sample: Sequence[SampleColumn], spec: ReadingSpec) -> Iterator[Fact]:
+    """What the columns of a source show by their first fields: instants, units, amounts that may be meant as well."""
+    if spec.wide:
+        return
+    texts = {column.name: column.texts for column in sample}
+    if said := instants_said(texts.get(spec.date, ()), spec.date):
+        yield Fact("instants", spec.date, 1, said[0], "days of another zone are others: tz= (--tz Europe/Lisbon)")
+    summed = list(dict.fromkeys(aggregate.column for aggregate in spec.summed if aggregate.column))
+    for name in summed:
+        behind = next((text for text in texts.get(name, ()) if part_unit(text)[1]), "")
+        if behind:
+            power = POWERS[part_unit(behind)[1]]
+            yield Fact("amounts in units", name, 1, behind, f"read as {power}, which no option needs to say")
+        elif (power_of := unit_in_header(name)) and name not in spec.scales:
+            effect = (
+                f"summed as they stand; scale={10**power_of} (--scale {10**power_of}) makes {POWERS[power_of]} of them"
+            )
+            yield Fact("amounts in units", name, 1, name, effect)
+    products = products_among(sample)
+    for name, one, other in products:
+        effect = f"the amount is {name!r}: a price of one is not added up (values=, --value {name})"
+        yield Fact("product of columns", name, 1, f"{name} = {one} x {other}", effect)
+    for one, other in copies_among(sample):
+        effect = f"one of them is enough (values=, --value {one}): both together count everything twice"
+        yield Fact("columns alike", one, 2, f"{one} and {other}", effect)
+    likely = [
+        column.name for column in amounts_in([c for c in sample if c.name not in spec.date.split(BETWEEN)], NEARLY)
+    ]
+    if len(likely) > 1:
+        yield Fact("amounts to choose from", likely[0], len(likely), ", ".join(likely),
+                   f"a comparison asks which is meant: values= (--value {likely[0]})")  # fmt: skip
 
 
 def _facts(scans: Sequence[RolledSource]) -> list[Fact]:

@@ -54,6 +54,8 @@ class ReadingSpec:
         How amounts are written, as far as it is stated, and what those of a column are multiplied by.
     keep, standing, wide
         The days wanted (rows outside are set aside), what each record stands for, and whether the columns are periods.
+    reviewed
+        Whether the records are only looked at: what a comparison stops at is told then.
     measures, covering, until, selected, filters, guesses
         What the book makes of it; the ends that the user said, as day numbers; the filter in words, and by
         the names of dimensions where there is one; what was taken for what.
@@ -77,6 +79,7 @@ class ReadingSpec:
     measures: tuple[Measure, ...] = ()
     covering: Ends = (None, None)
     until: int | None = None
+    reviewed: bool = False
     selected: tuple[str, ...] = ()
     filters: Where = field(default_factory=dict)
     guesses: tuple[str, ...] = ()

@@ -10,9 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.filters import Condition, Not
+from logochron.core.book.intake import Fact
 from logochron.core.choices import how_many
 from logochron.core.days import Days, iso
-from logochron.core.errors import IntakeError
+from logochron.core.errors import IntakeError, Remedy
 from logochron.core.total_labels import is_total as is_total_label
 from logochron.core.total_labels import item_totalled
 from logochron.sources.rolled_source import LabelRows, ReadingSpec, RolledSource
@@ -26,11 +27,15 @@ _NAMED = 6
 
 
 class TotalsAside(NamedTuple):
-    """The conditions that leave totals out, what is said of them, and how many have no date, by the source's name."""
+    """The conditions that leave totals out, what is said of them, and how many have no date, by the source's name.
+
+    `facts`: the same for a review, and what of them does not add up.
+    """
 
     conditions: tuple[Condition, ...] = ()
     said: tuple[str, ...] = ()
     undated: Mapping[str, int] = {}
+    facts: tuple[Fact, ...] = ()
 
 
 def totals_aside(scans: Sequence[RolledSource], spec: ReadingSpec) -> TotalsAside:
@@ -45,12 +50,24 @@ def totals_aside(scans: Sequence[RolledSource], spec: ReadingSpec) -> TotalsAsid
         return TotalsAside()
     labels: dict[str, dict[str, None]] = {}
     said: list[str] = []
+    facts: list[Fact] = []
     undated: dict[str, int] = {}
     for scanned in scans:
         rows = scanned.label_rows()
         if rows is None:
             continue
-        proved, many, undated[scanned.name] = _proved(rows, spec.date, scanned.name)
+        try:
+            proved, many, undated[scanned.name] = _proved(rows, spec.date, scanned.name)
+        except _NoTotal as error:
+            if not spec.reviewed:
+                raise
+            facts.append(error.fact)
+            continue
+        facts += [
+            Fact("totals among rows", column, many, _listed(texts), "set aside, as the rows they name are counted; "
+                 "keep_totals=True (--keep-totals) counts them")
+            for column, texts in proved.items()
+        ]  # fmt: skip
         for column, texts in proved.items():
             labels.setdefault(column, {}).update(dict.fromkeys(texts))
         if proved:
@@ -59,14 +76,19 @@ def totals_aside(scans: Sequence[RolledSource], spec: ReadingSpec) -> TotalsAsid
                 f"{scanned.name}: set aside as totals of other rows: {how_many(many, 'row')}, {'; '.join(named)} "
                 "(keep_totals=, --keep-totals counts them)"
             )
-    return TotalsAside(
-        tuple(Condition(column, (), tuple(texts)) for column, texts in labels.items()), tuple(said), undated
-    )
+    conditions = tuple(Condition(column, (), tuple(texts)) for column, texts in labels.items())
+    return TotalsAside(conditions, tuple(said), undated, tuple(facts))
 
 
 def _listed(texts: Sequence[str]) -> str:
     more = len(texts) - _NAMED
     return ", ".join(map(repr, texts[:_NAMED])) + (f" and {more:,} more" if more > 0 else "")
+
+
+class _NoTotal(IntakeError):
+    """Rows that call themselves totals and are none."""
+
+    fact: Fact
 
 
 class _Column(NamedTuple):
@@ -208,9 +230,14 @@ def _ask(
     date = str(rows.dates[first])
     when = f" ({iso(int(date)) if re.fullmatch(_DAY_NUMBER, date) else date})" if date else ""
     left_out = " ".join(f"--where '{column}!={one}'" for one in labels[:_NAMED])
-    raise IntakeError(
+    what = f"{value:,.15g} against {base:,.15g}{when}"
+    settles = f"leave it out by where= ({left_out}), or count it as any other row by keep_totals=True (--keep-totals)"
+    remedy: Remedy = {"where": {column: Not(*labels)}}
+    refusal = _NoTotal(
         f"{name}, column {column!r}: {label!r} calls its row a total, and its amounts are not those of the rows it "
-        f"names: {value:,.15g} against {base:,.15g}{when}. Leave it out by where= ({left_out}), or count it as any "
-        "other row by keep_totals=True (--keep-totals)",
-        remedies=[{"where": {column: Not(*labels)}}, {"keep_totals": True}],
+        f"names: {what}; {settles}",
+        remedies=[remedy, {"keep_totals": True}],
     )
+    refusal.fact = Fact("total that does not add up", column, int(rows.rows[wrong].sum()), f"{label!r}: {what}",
+                        f"a comparison stops: {settles}", remedy)  # fmt: skip
+    raise refusal

@@ -6,18 +6,26 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from logochron.core.errors import Remedy
+
 if TYPE_CHECKING:
     import pandas as pd
 
 
 @dataclass(frozen=True)
 class Fact:
-    """An oddity: found by the sources, worded by a review."""
+    """An oddity: found by the sources, worded by a review.
+
+    `effect`: what it does to a comparison, and the option that settles it, where that is not said of its kind;
+    `remedy`: that option.
+    """
 
     kind: str
     column: str
     count: int
     example: str
+    effect: str = ""
+    remedy: Remedy | None = None
 
 
 _SHOWN = 10
@@ -67,6 +75,8 @@ class Intake:
     ----------
     read, counted, refused, set_aside, blank
         Numbers of records.
+    facts
+        What single rows show that a sum may be misled by.
     refused_rows
         The refused rows that are listed (the first `LISTED` at most).
     warnings, guesses
@@ -84,6 +94,7 @@ class Intake:
     warnings: tuple[str, ...] = ()
     guesses: tuple[str, ...] = ()
     sources: tuple[str, ...] = ()
+    facts: tuple[Fact, ...] = ()
 
     def lines(self) -> list[str]:
         """What was guessed, what should be known, and the first of the rows left out, as lines of a message each."""

@@ -90,7 +90,7 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) ->
         *_last_period(book, date),
         *_of_amounts(book, sound),
         *_of_items(book, ends),
-        *map(_worded, facts),
+        *map(_worded, (*book.intake.facts, *facts)),
         *_refused(book),
     ]
     arrays: dict[str, NDArray[Any]] = {}
@@ -375,12 +375,13 @@ def _of_items(book: Daybook, ends: tuple[int, int]) -> Iterator[Finding]:
                 None,
                 1,
                 repr(label),
-                f"if it adds up others, every total counts them twice; --where {name}!={label} leaves it out",
+                f"if it adds up others, every total counts them twice; --where '{name}!={label}' leaves it out",
             )
 
 
 def _worded(fact: Fact) -> Finding:
-    return Finding(fact.kind, fact.column, None, None, fact.count, fact.example, _WORDS[fact.kind])
+    effect = fact.effect or _WORDS[fact.kind]
+    return Finding(fact.kind, fact.column, None, None, fact.count, fact.example, effect)
 
 
 def _refused(book: Daybook) -> Iterator[Finding]:
