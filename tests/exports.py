@@ -263,7 +263,7 @@ EXPORTS = [
            sheet(changed(_german_pivot(), 8, 5, 25)), "'Gesamtergebnis' calls its row"),
     _export("shops.csv", _CUR, _currencies(late="SEK"), "in several currencies: EUR .9,084 rows., SEK .1 rows",
             _of(_CUR, "2026-01", item=2, currency="EUR"), "--where", "currency=EUR", by="shop"),
-    _export("orders.csv", _ORD, _orders(misspelt=True), "'canceld' usually do not count",
+    _export("orders.csv", _ORD, _orders(misspelt=True), "'canceld': 0.4 % of the rows .*; they usually do not count",
             _of([row for row in _ORD if row[2] not in ("cancelled", "pending")], "2026-01", item=3), *_PAID, by="shop"),
     _export("months.csv", _running(little=False), _running(), "if 2026-02 is not over, say until=", LAST),
     _export("de-weeks.csv", _weeks(), changed(_weeks(), 100, 0, "KW 99/25"), "1 of 120 rows are refused",

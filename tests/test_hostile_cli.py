@@ -135,7 +135,8 @@ def test_a_signal_while_it_reads(tmp_path, stop):
     "run",
     [
         "c.Engine().rows(sql, 'x')",
-        "w.as_system_error()(lambda: duckdb.connect().execute(f\"COPY (FROM {rows}) TO '/dev/null'\"))()",
+        "w.as_system_error()(lambda: duckdb.connect(config={'threads': 1}).execute"
+        "(f\"COPY (FROM {rows}) TO '/dev/null'\"))()",
     ],
 )
 def test_an_interrupted_engine_is_an_interruption(run):

@@ -326,7 +326,7 @@ WIDE = """Sales by month
 item,region,2026-04,May 2026,Jun-26,Q2 2026,2026,Total,Note
 a,N,1,2.5,,3.5,3.5,3.5,hi
 b,S,"1,000.5",x,,1,1,1,
-Total,,1,1,1,1,1,1,
+Total,,"1,001.5",2.5,,4.5,4.5,4.5,
 ,,,,,,,,
 c,S,1
 """
@@ -342,7 +342,12 @@ def test_wide_table(tmp_path):
     assert (str(book.first_day), str(book.last_day)) == ("2026-04-01", "2026-05-31")  # June is not recorded
     assert [(r.line, r.column) for r in book.intake.refused_rows] == [(5, "May 2026"), (8, "")]
     said = " / ".join(book.intake.guesses)
-    for words in ("3 columns taken for months", "column 'Q2 2026', '2026', 'Total'", "totals: 1 row", "from line 3"):
+    for words in (
+        "3 columns taken for months",
+        "column 'Q2 2026', '2026', 'Total'",
+        "totals of other rows: 2 rows",
+        "from line 3",
+    ):
         assert words in said
     assert lc.compare(book, "month", "prior").total.change.tolist()[1] == 2.5 - 1001.5
     assert outcome(lc.read(path, periods_in_columns="quarter", **ask))[0] == 4.5

@@ -113,7 +113,7 @@ REFUSED = [
     (H + GOOD, {"values": "vv"}, "no column 'vv'. Did you mean 'v'"),
     (H + GOOD, {"date": "day"}, "`date`: .* no column 'day'"),
     (H + GOOD, {"where": {"h": "A"}}, "no item 'A'. Did you mean 'a'"),
-    (H + GOOD, {"date": ["d"]}, "`date` must be a text"),
+    (H + GOOD, {"date": 5}, "`date` must be a text"),
     (
         H + "2/28/2026 9:00,a,1\n2/30/2026 9:00,a,1\n",
         {"on_refused": "stop"},

@@ -117,7 +117,7 @@ def hand_over(
     check_trial()
     if target is None:
         chosen = options.get("at") or options.get("last")
-        shown = Shown(periods=None if chosen else _LATEST, sparks=bool(options.get("sparks")))
+        shown = Shown(periods=None if chosen else _LATEST, sparks=bool(options.get("sparks")), once=True)
         if options["form"] == "words":
             show_words(result, options, formats)
             return

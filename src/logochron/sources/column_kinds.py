@@ -13,35 +13,13 @@ from logochron.core.calendars.written_names import grains_of
 from logochron.core.errors import IntakeError
 from logochron.sources.files.headers import SampleColumn
 from logochron.sources.values.amounts import as_number, is_amount
+from logochron.sources.values.column_names import DATED, MONEY, NUMBERED, PLACE, PLANNED, PRICED, TOGETHER
 from logochron.sources.values.date_parts import part_of
 from logochron.sources.values.dates import AmbiguousDates, read_dates, seconds_in
 
 #: The part of its fields from which a column with some flaws is offered, or reviewed.
 NEARLY = 0.8
 _MOST_ITEMS, _FEW = 200, 40
-#: What columns of amounts are called, the likeliest first; what they are called that are planned.
-_MONEY = (
-    re.compile(r"net|netto|actual|\bist\b", re.IGNORECASE),
-    re.compile(r"revenue|sales|turnover|takings|income|umsatz|erl[öo]s|ventas|chiffre", re.IGNORECASE),
-    re.compile(r"amount|betrag|total|summe|value|wert|gross|brutto|importe|montant", re.IGNORECASE),
-)
-PLANNED = re.compile(r"plan|budget|target|forecast|soll|goal|previous|vorjahr|last.?year", re.IGNORECASE)
-#: What columns of numbers are called that are no amounts: numbers of things, parts of dates, prices of one, rates.
-_NUMBERED = re.compile(
-    r"(^|[^a-z])(receipt|beleg|invoice|rechnung|ticket|doc|document|customer|kunde|konto|account|ids?|nr|no|number|nummer|code|key|sku|ean|gtin|zip|plz|postcode|phone|index|row|zeile|line|pos|position"
-    r"|year|jahr|month|monat|week|woche|kw|day|tag|lat|lon|latitude|longitude)$|(?<=[a-z])(Id|ID|Nr|No)$",
-    re.IGNORECASE,
-)
-_PRICED = re.compile(
-    r"price|preis|prix|precio|\brate\b|_rate$|satz|kurs|per.?unit|\bpct\b|percent|prozent|%|discount|rabatt|tax|vat"
-    r"|mwst|ust\b|steuer|margin|marge|quote\b|ratio|weight|gewicht",
-    re.IGNORECASE,
-)
-#: What columns are called that number the lines of a document.
-_PLACE = re.compile(r"(^|[^a-z])(line|pos|position|zeile|row|index)$", re.IGNORECASE)
-#: What they are called that are prices of several.
-_TOGETHER = re.compile(r"total|gesamt|extended|line.?(?:price|amount)|sum", re.IGNORECASE)
-_DATED = re.compile(r"date|day|datum|fecha|data|jour|tag|sold|when|time|stamp|zeit|\bts\b|created|_at$", re.IGNORECASE)
 #: Numbers that no form of dates reads, and no name of a period shorter than a year.
 _NO_DATE = re.compile(r"\s*[+-]?\d{0,4}(?:\.\d*)?\s*", re.ASCII)
 _INTEGER = re.compile(r"[+-]?\d+")
@@ -52,7 +30,7 @@ def may_be_date(column: SampleColumn, least: float) -> bool:
     if column.kind == "date":
         return True
     if seconds_in(column.texts):
-        return bool(_DATED.search(column.name))
+        return bool(DATED.search(column.name))
     counts = Counter(column.texts)
     distinct = list(counts)
     plain = sum(counts[text] for text in distinct if _NO_DATE.fullmatch(text))
@@ -66,10 +44,10 @@ def may_be_date(column: SampleColumn, least: float) -> bool:
     except AmbiguousDates:  # dates that read two ways are dates
         return True
     except IntakeError:
-        return names_periods(column, least) and bool(_DATED.search(column.name) or part_of(column.name, distinct))
+        return names_periods(column, least) and bool(DATED.search(column.name) or part_of(column.name, distinct))
     # numbers are dates only where their column says so
     bare = reading.name == "a serial day" or column.kind == "number"
-    return bool(rows[reading.readable].sum() >= least * rows.sum()) and (not bare or bool(_DATED.search(column.name)))
+    return bool(rows[reading.readable].sum() >= least * rows.sum()) and (not bare or bool(DATED.search(column.name)))
 
 
 def names_periods(column: SampleColumn, least: float = 1.0) -> bool:
@@ -81,7 +59,7 @@ def names_periods(column: SampleColumn, least: float = 1.0) -> bool:
     if len(named) < least * len(column.texts) or not grains or grains == ("year",):
         return False
     # six digits are amounts as well
-    return not all(map(_INTEGER.fullmatch, named)) or len(grains) == 1 or bool(_DATED.search(column.name))
+    return not all(map(_INTEGER.fullmatch, named)) or len(grains) == 1 or bool(DATED.search(column.name))
 
 
 def date_parts(columns: Sequence[SampleColumn]) -> tuple[str, ...]:
@@ -93,7 +71,7 @@ def date_parts(columns: Sequence[SampleColumn]) -> tuple[str, ...]:
     for column in columns:
         part = part_of(column.name, column.texts) if column.kind != "date" else ""
         # small numbers are parts of dates only where they are called so
-        if part and (part == "year" or not all(map(_INTEGER.fullmatch, column.texts)) or _NUMBERED.search(column.name)):
+        if part and (part == "year" or not all(map(_INTEGER.fullmatch, column.texts)) or NUMBERED.search(column.name)):
             named.setdefault(part, column.name)
     if "year" not in named:
         return ()
@@ -111,7 +89,7 @@ def amounts_in(columns: Sequence[SampleColumn], least: float = 1.0) -> list[Samp
     numeric = [column for column in columns if _is_numeric(column, least) and not seconds_in(column.texts)]
     amounts = [column for column in numeric if _may_be_amount(column) and not not_added_up(column)]
     if not amounts:  # the only column that can hold amounts does, whatever its figures look like
-        others = [column for column in numeric if not _NUMBERED.search(column.name)]
+        others = [column for column in numeric if not NUMBERED.search(column.name)]
         amounts = others if len(others) == 1 else []
     products = {name for name, *_ in products_among(columns)}
     return sorted(amounts, key=lambda column: (column.name not in products, *_likelihood(column)))
@@ -119,12 +97,12 @@ def amounts_in(columns: Sequence[SampleColumn], least: float = 1.0) -> list[Samp
 
 def not_added_up(column: SampleColumn) -> bool:
     """Whether a column is called like numbers that nobody adds up."""
-    return bool(_NUMBERED.search(column.name) or (_PRICED.search(column.name) and not _TOGETHER.search(column.name)))
+    return bool(NUMBERED.search(column.name) or (PRICED.search(column.name) and not TOGETHER.search(column.name)))
 
 
 def _likelihood(column: SampleColumn) -> tuple[bool, int, bool]:
     """What columns of amounts are ordered by."""
-    called = next((i for i, name in enumerate(_MONEY) if name.search(column.name)), len(_MONEY))
+    called = next((i for i, name in enumerate(MONEY) if name.search(column.name)), len(MONEY))
     return bool(PLANNED.search(column.name)), called, not has_decimals(column)
 
 
@@ -174,7 +152,7 @@ def labels_of(columns: Sequence[SampleColumn], taken: Sequence[str]) -> list[str
     for column in columns:
         distinct = len(set(column.texts))
         again = distinct <= _MOST_ITEMS and (2 * distinct <= len(column.texts) or len(column.texts) <= _FEW)
-        called = _PRICED.search(column.name) or _PLACE.search(column.name)
+        called = PRICED.search(column.name) or PLACE.search(column.name)
         if is_numeric(column) and (called or has_decimals(column)):
             continue  # a price of one, a line of a document, an amount
         if column.name and column.name not in taken and column.kind == "text" and again and distinct:
@@ -212,6 +190,6 @@ def _may_be_amount(column: SampleColumn) -> bool:
         years = all(1900 <= int(text) <= 2100 for text in plain)
         upward = sorted(map(int, plain))
         numbered = len(plain) > 1 and len(set(plain)) == len(plain) and [int(text) for text in plain] == upward
-        called = any(name.search(column.name) for name in _MONEY)
+        called = any(name.search(column.name) for name in MONEY)
         return not years and (called or not numbered)
     return True

@@ -13,10 +13,10 @@ from logochron.core.errors import IntakeError
 from logochron.sources.files.watched_columns import NOT_COUNTING, state_of
 from logochron.sources.rolled_source import WATCHED, ReadingSpec, RolledSource
 
-Taken = Sequence[NDArray[np.bool_]]
+RowsTaken = Sequence[NDArray[np.bool_]]
 
 
-def mixed_facts(scans: Sequence[RolledSource], taken: Taken, spec: ReadingSpec) -> list[Fact]:
+def mixed_facts(scans: Sequence[RolledSource], taken: RowsTaken, spec: ReadingSpec) -> list[Fact]:
     """The currencies and the states of the rows that count, where those hardly belong into one sum.
 
     Raises
@@ -41,7 +41,7 @@ def mixed_facts(scans: Sequence[RolledSource], taken: Taken, spec: ReadingSpec) 
 
 
 def _by_label(
-    scans: Sequence[RolledSource], taken: Taken, key: str, spec: ReadingSpec
+    scans: Sequence[RolledSource], taken: RowsTaken, key: str, spec: ReadingSpec
 ) -> tuple[dict[str, int], dict[str, float]]:
     """How many rows that count have each label, and what their first amounts come to."""
     rows: dict[str, int] = {}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from logochron.core.book.record_spans import Standing, how_to_say
+from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.calendars.named_in import ordinal_named
 from logochron.core.calendars.written_names import grains_of, read_label
@@ -51,7 +51,7 @@ def standing_named(texts: Sequence[str | None], spec: ReadingSpec) -> tuple[Stan
         return standing, ()  # the calendar has none: told where the dates are read
     said = [
         f"column {spec.date!r} holds names of periods such as {named[0]!r}: each record stands for a whole {grain} "
-        f"({how_to_say(grain)})"
+        f"(records_of={grain!r}, --records-of {grain})"
     ]
     label = read_label(named[0])
     if label and (label.fiscal or label.numbered) and standing.calendar == CivilCalendar():

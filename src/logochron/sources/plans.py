@@ -19,7 +19,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.choices import Grain, PlanSpread, Spread, check
 from logochron.core.errors import INSTEAD, LogochronError, QuestionError, Remedy
 from logochron.options import Reading
-from logochron.sources.column_kinds import NEARLY, PLANNED
+from logochron.sources.column_kinds import NEARLY
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import Source, locate
 from logochron.sources.files.headers import SampleColumn, fold
@@ -27,6 +27,7 @@ from logochron.sources.files.source_reader import sampled
 from logochron.sources.files.streams import lasting
 from logochron.sources.guess_columns import candidates_of, wide_measure
 from logochron.sources.reading import carry_out, read_aloud, wide_found
+from logochron.sources.values.column_names import PLANNED
 
 
 def plan_read(
@@ -204,6 +205,8 @@ def constant(amount: Fraction, sales: Daybook, each: Grain, calendar: Calendar) 
     days = calendar.first_days(each, ordinals)
     scale = next(n for n in range(_FINEST + 1) if (amount * 10**n).denominator == 1 or n == _FINEST)
     units = round(amount * 10**scale)
+    if abs(units) * max(len(days), 1) >= 2**62:
+        raise QuestionError(f"--plan {amount} is too large to be added up over {len(days):,} periods")
     (aggregate,) = all_aggregates(formulas((measure,)))
     amounts = Amounts(np.full(len(days), units, dtype=np.int64), scale, float(abs(units) * len(days)))
     book = Daybook(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import nullcontext
 from dataclasses import replace
 from fractions import Fraction
@@ -57,6 +57,7 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
     _check_sources(sources, reading)
     sample: list[SampleColumn] = []
     _check_lines(reading.header_row)
+    names_of("fill_down", None if reading.fill_down is False else reading.fill_down)
     if reading.periods_in_columns is not None or date is None or not measures:
         sample = sampled(engine, sources[0], reading)
     named = [(aggregate.column, *(c.column for c in aggregate.where)) for aggregate in _aggregates(measures)]
@@ -230,6 +231,8 @@ def _aggregates(measures: Sequence[Measure]) -> tuple[Aggregate, ...]:
 
 def names_of(option: str, given: Any) -> list[str]:
     """One name, several, or none."""
+    if given is not None and not isinstance(given, Iterable):
+        raise QuestionError(f"`{option}` must name columns by text; got {brief(given)}")
     names = [given] if isinstance(given, str) else [] if given is None else list(given)
     for name in names:
         if not isinstance(name, str):

@@ -120,7 +120,7 @@ def _proved(rows: LabelRows, date: str, name: str) -> tuple[dict[str, list[str]]
     is_total |= of_all_dates[date_codes]
     if not (is_total & rows.keep).any() or is_total.all():
         return {}, 0, 0
-    bound = _bound(columns, len(rows.rows))
+    bound = _bound(columns, is_total)
     dated = ~of_all_dates[date_codes] & (np.char.strip(dates)[date_codes] != "")
     found = np.zeros(len(rows.rows), dtype=bool)
     adds_up = np.zeros(len(rows.rows), dtype=bool)
@@ -189,12 +189,15 @@ def _columns(rows: LabelRows) -> dict[str, _Column]:
     return columns
 
 
-def _bound(columns: Mapping[str, _Column], size: int) -> dict[str, Days]:
+def _bound(columns: Mapping[str, _Column], is_total: NDArray[np.bool_]) -> dict[str, Days]:
     """For each column the item that each row's total is of; `_ANY` where it is of all of them."""
-    bound = {name: np.full(size, _ANY, dtype=np.int64) for name in columns}
+    bound = {name: np.full(len(is_total), _ANY, dtype=np.int64) for name in columns}
+    # what stands in totals only, such as a dash, names no rows
     for name, column in columns.items():
         of = column.of[column.codes]
-        filled = np.char.strip(column.texts.astype(str)) != ""
+        known = np.zeros(len(column.texts), dtype=bool)
+        known[column.codes[~is_total]] = True
+        filled = known & (np.char.strip(column.texts.astype(str)) != "")
         plain = (of == _ORDINARY) & filled[column.codes]
         bound[name][plain] = column.codes[plain]
     for column in columns.values():

@@ -17,7 +17,7 @@ from logochron.core.book.evenly import laid_evenly
 from logochron.core.book.filters import Where, check_where, holds, in_words, labels_named
 from logochron.core.book.intake import Intake
 from logochron.core.book.items import Beyond, Items, RecordLife
-from logochron.core.book.measures import Formula, Measure, adds_up, aggregates, formulas
+from logochron.core.book.measures import Formula, Measure, adds_up, aggregates, all_aggregates, formulas
 from logochron.core.book.record_spans import Standing
 from logochron.core.book.sums import RECORDS, ROWS, Amounts, DaySums, IdCounts, Spans, Sums
 from logochron.core.calendars.base import Calendar
@@ -115,7 +115,16 @@ class Daybook:
         """
         if self.standing.records_of == "day" or not len(self.recorded):
             return self
-        laid = laid_evenly(self, last_only=self.standing.spread == "even")
+        laid = laid_evenly(
+            self.days,
+            self.records,
+            self.codes,
+            self.amounts,
+            counts={aggregate.key for aggregate in all_aggregates(self.formulas) if aggregate.counts},
+            standing=self.standing,
+            last=int(self.recorded[-1]),
+            until=self.asked_until,
+        )
         return replace(self, **laid, standing=self.standing._replace(spread="even"), laid_out={}, lives={})
 
     @cached_property

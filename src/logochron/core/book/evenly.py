@@ -2,21 +2,28 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from collections.abc import Collection, Mapping
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.book.measures import all_aggregates
-from logochron.core.book.record_spans import even_parts
+from logochron.core.book.record_spans import Standing, even_parts
 from logochron.core.book.sums import Amounts
 from logochron.core.days import Days
 
-if TYPE_CHECKING:
-    from logochron.core.book.daybook import Daybook
 
-
-def laid_evenly(book: Daybook, *, last_only: bool = False) -> dict[str, Any]:
+def laid_evenly(
+    days: Days,
+    records: Days,
+    codes: Mapping[str, Days],
+    amounts: Mapping[str, Amounts],
+    *,
+    counts: Collection[str],
+    standing: Standing,
+    last: int,
+    until: int | None,
+) -> dict[str, Any]:
     """The rows of a book with the amount of each period on all its days.
 
     Of the last recorded period up to the report date. Exact over any whole period, and over the last one as far as it
@@ -24,25 +31,29 @@ def laid_evenly(book: Daybook, *, last_only: bool = False) -> dict[str, Any]:
 
     Parameters
     ----------
-    last_only
-        Whether only the rows of the last recorded period are laid anew: the others are laid already.
+    counts
+        The keys of amounts that are counts.
+    standing
+        What each record stands for; where it is laid already, only the rows of the last period are laid anew.
+    last, until
+        The first day of the last recorded period, and the report date.
 
     Returns
     -------
     dict
         `days, records, codes, amounts`, as a `Daybook` has them.
     """
-    start, end = (int(side[0]) for side in book.standing.spans(book.recorded[-1:]))
-    anew = (book.days >= start) & (book.days <= end) if last_only else np.ones(len(book.days), dtype=bool)
-    firsts, lasts = book.standing.spans(book.days[anew])
-    if book.asked_until is not None and start <= book.asked_until < end:
-        lasts = np.where(firsts == start, book.asked_until, lasts)
-    of, at = _tuples(firsts, [codes[anew] for codes in book.codes.values()])
+    start, end = (int(side[0]) for side in standing.spans(np.array([last])))
+    whole = standing.spread != "even"
+    anew = np.ones(len(days), dtype=bool) if whole else (days >= start) & (days <= end)
+    firsts, lasts = standing.spans(days[anew])
+    if until is not None and start <= until < end:
+        lasts = np.where(firsts == start, until, lasts)
+    of, at = _tuples(firsts, [values[anew] for values in codes.values()])
     starts, ends = firsts[at], lasts[at]
     parts, place, _ = even_parts(np.zeros_like(starts), ends - starts + 1)
-    counts = {aggregate.key for aggregate in all_aggregates(book.formulas) if aggregate.counts}
-    amounts = {}
-    for key, column in book.amounts.items():
+    laid = {}
+    for key, column in amounts.items():
         summed = _added(column.values[anew], of, len(at))
         if key in counts:
             values = np.where(place == 0, summed[parts], 0)
@@ -50,16 +61,16 @@ def laid_evenly(book: Daybook, *, last_only: bool = False) -> dict[str, Any]:
             values = summed[parts] / (ends - starts + 1)[parts]
         else:
             values = even_parts(summed, ends - starts + 1)[2]
-        amounts[key] = Amounts(_beside(column.values, anew, values), column.scale, column.size)
-    records = np.where(place == 0, _added(book.records[anew], of, len(at))[parts], 0)
-    days = _beside(book.days, anew, starts[parts] + place)
-    order = np.argsort(days, kind="stable")
-    codes = {name: _beside(of_rows, anew, of_rows[anew][at][parts]) for name, of_rows in book.codes.items()}
+        laid[key] = Amounts(_beside(column.values, anew, values), column.scale, column.size)
+    on_first = np.where(place == 0, _added(records[anew], of, len(at))[parts], 0)
+    on_days = _beside(days, anew, starts[parts] + place)
+    order = np.argsort(on_days, kind="stable")
+    labels = {name: _beside(values, anew, values[anew][at][parts]) for name, values in codes.items()}
     return {
-        "days": days[order],
-        "records": _beside(book.records, anew, records)[order],
-        "codes": {name: values[order] for name, values in codes.items()},
-        "amounts": {key: column.take(order) for key, column in amounts.items()},
+        "days": on_days[order],
+        "records": _beside(records, anew, on_first)[order],
+        "codes": {name: values[order] for name, values in labels.items()},
+        "amounts": {key: column.take(order) for key, column in laid.items()},
     }
 
 

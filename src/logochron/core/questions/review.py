@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
@@ -89,7 +89,7 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) ->
         *_of_days(book, sound, ends, date),
         *_last_period(book, date),
         *_of_amounts(book, sound),
-        *_of_items(book, ends),
+        *_of_items(book, ends, {fact.column for fact in book.intake.facts}),
         *map(_worded, (*book.intake.facts, *facts)),
         *_refused(book),
     ]
@@ -319,7 +319,8 @@ def _jumps(days: Days, values: NDArray[Any], column: str) -> Iterator[Finding]:
             )
 
 
-def _of_items(book: Daybook, ends: tuple[int, int]) -> Iterator[Finding]:
+def _of_items(book: Daybook, ends: tuple[int, int], told: Collection[str]) -> Iterator[Finding]:
+    """What starts, stops, is named alike or looks like a total; `told`: columns whose totals are told already."""
     first, last = ends
     like: dict[str, list[str]] = {}
     summed = next((a.key for a in all_aggregates(book.formulas) if not a.counts and a.key in book.amounts), None)
@@ -367,7 +368,7 @@ def _of_items(book: Daybook, ends: tuple[int, int]) -> Iterator[Finding]:
                 "its amounts equal the sum of all others in every period: if it is their total, every total counts "
                 f"them twice; --where '{name}!={label}' leaves it out",
             )
-        for label in filter(is_total, known):
+        for label in filter(is_total, known if name not in told else ()):
             yield Finding(
                 "item called a total",
                 name,

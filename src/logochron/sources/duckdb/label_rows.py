@@ -10,12 +10,15 @@ from logochron.core.total_labels import PARTS, item_totalled
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.sql import Query, condition, double, quoted
 from logochron.sources.rolled_source import LabelRows
+from logochron.sources.values.column_names import NUMBERED
 from logochron.sources.values.date_parts import BETWEEN
 
 #: Of more rows than this so many at either end are looked at.
 _MOST_ROWS, _ENDS = 500_000, 100_000
 #: Columns of more different texts than this are no labels; more groups than this are not held against each other.
 _MOST_LABELS, _MOST_GROUPS = 2_000, 2_000_000
+#: The part of the fields of a column of labels that are no numbers.
+_MOST_WORDS = 0.5
 #: So many different labels that may be totals are looked at.
 _MOST_TOTALS = 5_000
 
@@ -59,6 +62,14 @@ def label_rows(engine: Engine, query: Query, columns: tuple[str, ...], rows: int
     )
 
 
+def _is_no_number(sql: str) -> str:
+    return f"TRY_CAST(replace(replace({sql}, ',', ''), ' ', '') AS DOUBLE) IS NULL"
+
+
+def _is_filled(sql: str) -> str:
+    return f"coalesce(trim({sql}), '') <> ''"
+
+
 def _label_fields(query: Query, columns: tuple[str, ...]) -> dict[str, str]:
     """The columns that may hold labels, each with its expression; none of several that are called the same."""
     taken = {amount.column for amount in query.amounts} | set(query.date_column.split(BETWEEN))
@@ -81,7 +92,16 @@ def _labels(
     others = [column for column in fields if column not in suspected]
     if not others:
         return suspected
-    counts = ", ".join(f"approx_count_distinct({fields[column]})" for column in others)
-    ((*different,),) = engine.rows(f"SELECT {counts} FROM {query.relation}", name)
-    few = {column for column, many in zip(others, different) if many <= _MOST_LABELS}
+    # numbers are amounts, but for those that are called like numbers of things
+    texts = [
+        f"avg(CASE WHEN {_is_no_number(fields[c])} THEN 1.0 ELSE 0.0 END) FILTER ({_is_filled(fields[c])})"
+        for c in others
+    ]
+    counts = ", ".join([f"approx_count_distinct({fields[column]})" for column in others] + texts)
+    ((*told,),) = engine.rows(f"SELECT {counts} FROM {query.relation}", name)
+    few = {
+        column
+        for column, many, words in zip(others, told, told[len(others) :])
+        if many <= _MOST_LABELS and ((words or 0) > _MOST_WORDS or NUMBERED.search(column))
+    }
     return {column: sql for column, sql in fields.items() if column in suspected or column in few}

@@ -59,7 +59,8 @@ def filled_down(engine: Engine, name: str, table: TypedTable, stated: Reading, b
     """
     if stated.fill_down is False:
         return table
-    wanted = [stated.fill_down] if isinstance(stated.fill_down, str) else list(stated.fill_down or ())
+    named = () if stated.fill_down is None else stated.fill_down
+    wanted = [named] if isinstance(named, str) else list(named)
     places = {fold(header): i for i, header in enumerate(table.header) if table.types[i].startswith("VARCHAR")}
     for column in wanted:
         if fold(column) not in places:
@@ -71,8 +72,15 @@ def filled_down(engine: Engine, name: str, table: TypedTable, stated: Reading, b
         return table
     labels = [i for i in range(len(table.header)) if table.types[i].startswith("VARCHAR")]
     shown = ", ".join(f"coalesce({table.columns[i]}::VARCHAR, '') AS f{i}" for i in labels)
-    arrays = engine.arrays(f"SELECT {shown} FROM {table.relation}")
-    filled = _filled({i: arrays[f"f{i}"] for i in labels}, {places[fold(column)] for column in wanted})
+    blank = " AND ".join(f"coalesce(trim({column}::VARCHAR), '') = ''" for column in table.columns)
+    arrays = engine.arrays(f"SELECT {shown}, {blank} AS blank FROM {table.relation}")
+    rows_filled = ~arrays["blank"].astype(bool)
+    columns = {i: arrays[f"f{i}"] for i in labels}
+    filled = _filled({i: of[rows_filled] for i, of in columns.items()}, {places[fold(column)] for column in wanted})
+    for i, of in filled.items():  # blank rows stay so
+        columns[i] = columns[i].copy()
+        columns[i][rows_filled] = of
+    filled = {i: columns[i] for i in filled}
     if not filled:
         return table
     told = [table.header[i] for i in filled if fold(table.header[i]) in set(map(fold, (*by, *wanted)))]

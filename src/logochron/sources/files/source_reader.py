@@ -110,10 +110,14 @@ class SourceReader:
             from logochron.sources.files.typed_files import scan_typed
             from logochron.sources.files.wide_tables import carry_text
 
-            carried = carry_text(self.engine, source, self.folder, self.spec.stated, self.names)
-            table = self._filled_down(source, carried)
-            if table is not carried:
-                return scan_typed(self.engine, source, table, self.spec)
+            try:
+                carried = carry_text(self.engine, source, self.folder, self.spec.stated, self.names)
+                table = self._filled_down(source, carried)
+                if table is not carried:
+                    return scan_typed(self.engine, source, table, self.spec)
+            except IntakeError:
+                if fill_down is not None:
+                    raise  # else told by the reading that knows which column holds dates
             rolled = scan_text(self.engine, source, self.spec, self.folder)
         assert rolled is not None
         return rolled

@@ -446,5 +446,9 @@ def sample_of_text(text: TextFile) -> list[SampleColumn]:
     """
     if not text.sample and text.usual_fields != len(text.header):
         raise IntakeError(f"{text.source.name} has no row like its header{text.hint}")
-    places = range(len(text.header))
-    return [SampleColumn(text.header[i], tuple(f for f in text.column(i) if f.strip())) for i in places]
+    return fields_of_text(text)
+
+
+def fields_of_text(text: TextFile) -> list[SampleColumn]:
+    """The columns of a text file with the filled fields of its first rows."""
+    return [SampleColumn(name, tuple(filter(str.strip, text.column(i)))) for i, name in enumerate(text.header)]

@@ -46,7 +46,7 @@ from logochron.sources.duckdb.sql import (
 from logochron.sources.files.find_files import Source, fresh
 from logochron.sources.files.grouped_labels import may_be_grouped
 from logochron.sources.files.headers import Placed, place_columns
-from logochron.sources.files.text_prepare import NONE_KNOWN, Mends, TextFile, prepare, sample_of_text
+from logochron.sources.files.text_prepare import NONE_KNOWN, Mends, TextFile, fields_of_text, prepare
 from logochron.sources.files.text_records import (
     LongLine,
     Parting,
@@ -172,7 +172,7 @@ def _passed(engine: Engine, ready: _Ready, spec: ReadingSpec, *, underscores: bo
     """The engine's pass, and beside it that over the bytes."""
     text, path = ready.text, ready.path
     name = text.source.name
-    spec = watching(spec, sample_of_text(text))
+    spec = watching(spec, fields_of_text(text))
     placed = place_columns(name, spec.names(), text.header, text.hint)
     query, of_dates = _text_query(ready, spec, placed, underscores)
 

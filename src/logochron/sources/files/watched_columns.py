@@ -75,7 +75,7 @@ def state_of(label: str) -> str:
     """The state of an order that a label names, maybe misspelt; empty where it names none.
 
     >>> state_of("Cancelled"), state_of("cancled"), state_of("Alderquay")
-    ('cancelled', 'cancelled', '')
+    ('cancelled', 'canceled', '')
     """
     plain = "-".join(label.strip().casefold().split())
     if plain in _STATES:

@@ -146,13 +146,15 @@ class Row:
 class Shown(NamedTuple):
     """How much of an answer a table shows, the latest: so many rows at most, of so many periods; all where None.
 
-    `sparks`: a small line of the last periods in each row; `excerpts`: tables that only stand in texts, too.
+    `sparks`: a small line of the last periods in each row; `excerpts`: tables that only stand in texts, too; `once`:
+    what holds for most rows is left to the lines below.
     """
 
     rows: int | None = None
     periods: int | None = None
     sparks: bool = False
     excerpts: bool = True
+    once: bool = False
 
 
 ALL = Shown()

@@ -38,19 +38,34 @@ _BARS, _ASCII = "▁▂▃▄▅▆▇█", "_.-=*#"
 
 def comparison_tables(result: Comparison, formats: Formats, shown: Shown = ALL) -> list[TableSpec]:
     """A table for each measure."""
-    return [comparison_table(result, measure, formats, shown) for measure in result.measures]
+    once = shown.once and few_have_base(result.spec, result.alignment)  # the reason stands below then
+    return [comparison_table(result, measure, formats, shown, once=once) for measure in result.measures]
 
 
 def comparison_table(
-    result: Comparison, measure: Measure, formats: Formats, shown: Shown = ALL, marks: Marks | None = None
+    result: Comparison,
+    measure: Measure,
+    formats: Formats,
+    shown: Shown = ALL,
+    marks: Marks | None = None,
+    *,
+    once: bool = False,
 ) -> TableSpec:
-    """The table of one measure; with items, each period closes with its total. `marks`: others than it chooses."""
+    """The table of one measure; with items, each period closes with its total.
+
+    Parameters
+    ----------
+    marks
+        Others than it chooses.
+    once
+        Whether rows leave out that the records start too late for a base, which is told below.
+    """
     marks = marks or marks_of(result.judgings[measure.name], formats)
     decimals = decimals_of(result, measure, formats)
     figures, items = FigureCells(result, formats, decimals), item_columns(result)
     sparks = SparkLines(result, measure) if shown.sparks and result.each != "span" else None
     rows = [
-        _row(result, line, figures, marks, items, sparks, starts=n == 0)
+        _row(result, line, figures, marks, items, sparks, starts=n == 0, once=once)
         for period in lines_of(result, measure, formats, shown)
         for n, line in enumerate(period)
     ]
@@ -105,6 +120,7 @@ def _row(
     sparks: SparkLines | None,
     *,
     starts: bool,
+    once: bool,
 ) -> Row:
     formats, share = figures.formats, float(line.of("share"))
     judging = result.judgings[str(line.of("measure"))]
@@ -116,7 +132,7 @@ def _row(
         "growth": figures.judged(line, marks),
         "band": Cell("text", band.name if band else formats.dash),
         "advice": Cell("text", band.advice if band else ""),
-        "note": Cell("note", "; ".join(_notes(result, line, formats))),
+        "note": Cell("note", "; ".join(_notes(result, line, formats, once=once))),
     }
     if result.by and not line.total:
         cells["bar"] = Cell("bar", formats.bar(share), bar=share)
@@ -125,11 +141,11 @@ def _row(
     return line.row(cells, starts=starts)
 
 
-def _notes(result: Comparison, line: Line, formats: Formats) -> list[str]:
+def _notes(result: Comparison, line: Line, formats: Formats, *, once: bool) -> list[str]:
     table, i = line.columns, line.i
     status = line.of("status")
     told = line.of("notes")
-    if few_have_base(result.spec, result.alignment):  # the reason stands once below
+    if once:
         told = tuple(note for note in told if note.code != "no base: records start")
     notes: list[Any] = [text] if (text := text_of(told)) else []
     # with items the days are said once, at the period's total
