@@ -149,11 +149,12 @@ def _numbers(column: SampleColumn) -> NDArray[np.float64] | None:
 def labels_of(columns: Sequence[SampleColumn], taken: Sequence[str]) -> list[str]:
     """The columns that seem to name items: texts that occur again and again."""
     names = []
+    amounts = {column.name for column in amounts_in(columns, NEARLY)}
     for column in columns:
         distinct = len(set(column.texts))
         again = distinct <= _MOST_ITEMS and (2 * distinct <= len(column.texts) or len(column.texts) <= _FEW)
         called = PRICED.search(column.name) or PLACE.search(column.name)
-        if is_numeric(column) and (called or has_decimals(column)):
+        if column.name in amounts or (is_numeric(column) and (called or has_decimals(column))):
             continue  # a price of one, a line of a document, an amount
         if column.name and column.name not in taken and column.kind == "text" and again and distinct:
             names.append(column.name)

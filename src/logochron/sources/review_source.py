@@ -33,7 +33,7 @@ def reviewed(source_or_book: Any, reading: Reading, by: str | Sequence[str] | Ma
         if by is not None or any(value is not READING_OPTIONS[name].default for name, value in vars(reading).items()):
             raise QuestionError("a daybook is read already: give `review` no reading options with it")
         return review_book(source_or_book)
-    reading = replace(reading, by=() if by is None else by, on_refused="skip")
+    reading = asked = replace(reading, by=() if by is None else by, on_refused="skip")
     facts: list[Fact] = []
     specs: list[ReadingSpec] = []
 
@@ -46,7 +46,8 @@ def reviewed(source_or_book: Any, reading: Reading, by: str | Sequence[str] | Ma
         if reading.periods_in_columns is None:
             reading, sample = columns_found(source, reading, by is None)
         book = carry_out(source, reading, look)
-    return review_book(book, date=specs[0].date, facts=[*_of_columns(sample, specs[0]), *facts])
+    named = bool(names_of("values", asked.values) or asked.measures)
+    return review_book(book, date=specs[0].date, facts=[*_of_columns(sample, specs[0], named=named), *facts])
 
 
 def columns_found(source: Any, reading: Reading, with_items: bool) -> tuple[Reading, Sequence[SampleColumn]]:
@@ -82,8 +83,11 @@ def columns_found(source: Any, reading: Reading, with_items: bool) -> tuple[Read
     return completed, sample
 
 
-def _of_columns(sample: Sequence[SampleColumn], spec: ReadingSpec) -> Iterator[Fact]:
-    """What the columns of a source show by their first fields: instants, units, amounts that may be meant as well."""
+def _of_columns(sample: Sequence[SampleColumn], spec: ReadingSpec, *, named: bool) -> Iterator[Fact]:
+    """What the columns of a source show by their first fields: instants, units, amounts that may be meant as well.
+
+    `named`: the amounts are named, and nobody has to choose.
+    """
     if spec.wide:
         return
     texts = {column.name: column.texts for column in sample}
@@ -110,7 +114,7 @@ def _of_columns(sample: Sequence[SampleColumn], spec: ReadingSpec) -> Iterator[F
     likely = [
         column.name for column in amounts_in([c for c in sample if c.name not in spec.date.split(BETWEEN)], NEARLY)
     ]
-    if len(likely) > 1:
+    if len(likely) > 1 and not named:
         yield Fact("amounts to choose from", likely[0], len(likely), ", ".join(likely),
                    f"a comparison asks which is meant: values= (--value {likely[0]})")  # fmt: skip
 

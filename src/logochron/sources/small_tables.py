@@ -8,8 +8,12 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from logochron.core.book.record_spans import even_parts
+from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.calendars.listed import Listing
-from logochron.core.calendars.written_names import read_label
+from logochron.core.calendars.named_in import ordinal_named
+from logochron.core.calendars.written_names import grains_of, read_label
+from logochron.core.choices import Grain
 from logochron.core.days import Days
 from logochron.core.errors import CalendarError, IntakeError, LogochronError
 from logochron.core.questions.landing.profiles import ListedShares
@@ -217,9 +221,25 @@ def listed_shares(source: Any) -> ListedShares:
         raise IntakeError(f"{table.name} lists no shares")
     shares = np.array([_share(table, row) for row in range(len(table.lines))])
     if "date" in table.texts:
+        if grains := grains_of(table.texts["date"], "date"):
+            return _by_period(table, shares, grains[0])
         return ListedShares(table.name, shares, dates=table.dates("date"))
     lengths = _numbers(table, "days") if "days" in table.texts else None
     return ListedShares(table.name, shares, numbers=_numbers(table, "day"), lengths=lengths)
+
+
+def _by_period(table: SmallTable, shares: NDArray[np.float64], grain: Grain) -> ListedShares:
+    """Shares of periods of the civil calendar, each laid evenly on its days."""
+    calendar = CivilCalendar()
+    named = [ordinal_named(text, grain, calendar) for text in table.texts["date"]]
+    if None in named:
+        text = table.texts["date"][named.index(None)]
+        raise IntakeError(f"{table.where(named.index(None))}, column 'date': {text!r} names no {grain}")
+    ordinals = np.array(named, dtype=np.int64)
+    starts, ends = calendar.first_days(grain, ordinals), calendar.last_days(grain, ordinals)
+    lengths = ends - starts + 1
+    of, place, _ = even_parts(np.zeros_like(lengths), lengths)
+    return ListedShares(table.name, (shares / lengths)[of], dates=starts[of] + place)
 
 
 def _share(table: SmallTable, row: int) -> float:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import islice
 from pathlib import Path
@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from logochron.core.book.filters import Condition
 from logochron.core.book.intake import EMPTY_AMOUNT, LISTED, Fact, Refusal, row_of
 from logochron.core.book.measures import Aggregate
 from logochron.core.days import Days
@@ -46,10 +47,13 @@ from logochron.sources.rolled_source import (
     RolledSource,
     nan_is_missing,
 )
+from logochron.sources.values.dates import is_utc
 
 #: What is said of what was recognised.
 Said = tuple[str, ...]
 _DATED = ("text", "day", "moment", "zoned", "loose", "whole")
+#: Columns of more different texts among the first rows are no labels.
+_MOST_LABELS = 400
 #: The decimals that are tried one after the other where those of the first rows do not do.
 _SCALES = (2, 4, MOST_DECIMALS)
 
@@ -116,7 +120,9 @@ def scan_pushdown(engine: Engine, table: PushdownTable, spec: ReadingSpec) -> Ro
 def _zone(table: PushdownTable, date: SourceColumn, spec: ReadingSpec) -> tuple[str, Said]:
     """The zone in which instants are turned into days, and what to say where nobody has stated it."""
     if date.kind != "zoned" or spec.stated.tz or date.zone:
-        return spec.stated.tz or date.zone or "UTC", ()
+        in_utc = date.kind == "zoned" and not spec.stated.tz and is_utc(date.zone)
+        said = f"{table.name}: the instants of column {date.name!r} count on their days in UTC (tz=, --tz)"
+        return spec.stated.tz or date.zone or "UTC", (said,) if in_utc else ()
     line = f"{table.name}: the instants of column {date.name!r} have no zone written: taken in UTC (tz=, --tz)"
     return "UTC", (line,)
 
@@ -303,6 +309,16 @@ def _carried(
     return scan_typed(engine, Source(Path(), "frame", table.name), laid, spec)
 
 
+def _kept(labels: Mapping[str, NDArray[np.object_]], where: Sequence[Condition], many: int) -> NDArray[np.bool_]:
+    """Which rows a filter takes, as far as its columns are among the labels."""
+    kept = np.ones(many, dtype=bool)
+    for column, taken, left_out in where:
+        if column in labels:
+            texts = np.array([text or "" for text in labels[column].tolist()], dtype=object)
+            kept &= (np.isin(texts, taken) | (not taken)) & ~np.isin(texts, left_out)
+    return kept
+
+
 @dataclass
 class KeyedRows:
     """Tells rows by their key in the table they came from."""
@@ -396,20 +412,32 @@ class PushdownSource:
         table.add(rows, labels, texts_of(self.groups.dates[inside]), starts[inside])
 
     def label_rows(self) -> LabelRows | None:
-        """Its rows by date and the labels that were asked for, where one of those calls its row a total."""
-        groups = self.groups
-        labels = {self.spec.labels[name]: texts for name, texts in groups.labels.items()}
-        if not any(text and item_totalled(text) is not None for texts in labels.values() for text in texts):
+        """All rows by date and labels, where the first rows, or the labels asked for, call a row a total."""
+        columns = sample_pushdown(self.table)
+        met = {column.name: set(column.texts) for column in columns if column.kind == "text"}
+        for name, texts in self.groups.labels.items():
+            met.setdefault(self.spec.labels[name], set()).update(text for text in texts if text)
+        if not any(item_totalled(text) is not None for texts in met.values() for text in texts):
             return None
-        codes = {self.spec.labels[name]: of for name, of in groups.label_codes.items()}
-        filled = {name: np.array([text or "" for text in texts], dtype=object) for name, texts in labels.items()}
-        dates = np.array(["" if date is None else str(date) for date in groups.dates], dtype=object)
+        taken = {self.spec.date, *self.spec.parts, *(aggregate.column for aggregate in self.spec.summed)}
+        places = {
+            column.name: place
+            for place, column in enumerate(columns)
+            if column.name in met and column.name not in taken and len(met[column.name]) <= _MOST_LABELS
+        }
+        asked = self.group_spec._replace(labels=tuple(places.values()), where=(), named=())
+        came = self.table.roll_up(asked)
+        dates = came["d"]
+        days = dates.dtype.kind == "i"
+        labels = {name: came[f"h{i}"].astype(object) for i, name in enumerate(places)}
         return LabelRows(
-            dates=dates[groups.date_codes],
-            labels={name: texts[codes[name]] for name, texts in filled.items()},
-            keep=groups.keep,
-            rows=groups.rows,
-            sums=[groups.aggregates[a.key].sums.astype(np.float64) for a in self.spec.summed if a.column],
+            dates=np.array(
+                ["" if d is None or (days and d == NO_DAY) else str(d) for d in dates.tolist()], dtype=object
+            ),
+            labels={name: np.array([text or "" for text in of.tolist()], dtype=object) for name, of in labels.items()},
+            keep=_kept(labels, self.spec.where, len(dates)),
+            rows=came["n"].astype(np.int64),
+            sums=[came[f"s{i}"].astype(np.float64) for i, a in enumerate(self.spec.summed) if a.column],
         )
 
     def facts(self) -> list[Fact]:

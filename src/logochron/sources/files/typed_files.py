@@ -36,7 +36,7 @@ from logochron.sources.files.joined_files import JoinedFiles
 from logochron.sources.files.watched_columns import watching
 from logochron.sources.rolled_source import FIRST_ROWS, ReadingSpec, nan_is_missing
 from logochron.sources.values.amounts import Reach
-from logochron.sources.values.dates import seconds_in
+from logochron.sources.values.dates import is_utc, seconds_in
 from logochron.sources.values.labels import WHOLE, check_apart
 
 #: So many rows, and so many fields, are laid into the table together.
@@ -432,11 +432,12 @@ def _zone(engine: Engine, source: Source, spec: ReadingSpec, table: TypedTable, 
     if spec.stated.tz:
         return spec.stated.tz, ""
     written = table.zones.get(column, "")
-    if written and source.kind == "frame":
+    if written and source.kind == "frame" and not is_utc(written):
         return written, ""  # its column bears the zone
     line = f"{source.name}: the instants of column {column!r}"
     if written and (_offset(written) or written in engine.zones):
-        return written, f"{line} counted on their days in {written}, as the file has it (tz=, --tz)"
+        whose = "" if source.kind == "frame" else ", as the file has it"
+        return written, f"{line} counted on their days in {written}{whose} (tz=, --tz)"
     return "UTC", f"{line} have no zone written: taken in UTC (tz=, --tz)"
 
 

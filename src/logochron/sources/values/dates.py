@@ -152,6 +152,15 @@ def instants_said(texts: Sequence[str], column: str) -> tuple[str, ...]:
     )
 
 
+def is_utc(zone: str | None) -> bool:
+    """Whether a zone is that of instants of no place.
+
+    >>> is_utc("UTC"), is_utc("+00:00"), is_utc("Europe/Lisbon")
+    (True, True, False)
+    """
+    return bool(zone) and bool(re.fullmatch(r"(?:Etc/)?(?:UTC|GMT|Z)|(?:UTC)?[+-]00:?00", str(zone)))
+
+
 def seconds_said(per_second: int, column: str, tz: str | None) -> tuple[str, ...]:
     """What to say of numbers that were taken for seconds since 1970."""
     unit, form = ("milliseconds", "unix-ms") if per_second > 1 else ("seconds", "unix")
