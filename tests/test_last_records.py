@@ -138,8 +138,8 @@ def test_a_plan_beside_the_actuals(tmp_path, cli):
     rows = list(csv.DictReader(io.StringIO(ran.stdout)))
     assert {row["area"]: float(row["base"]) for row in rows if row["area"]} == {"N": NORTH[13] + 5, "S": SOUTH[13] + 5}
     (tmp_path / "r.toml").write_text(
-        '[sales]\nfile = "s.csv"\nvalues = "sold"\n[plan]\nnumber = 100\n[[section]]\nheading = "x"\nquestion = "compare"\n'
-        'each = "month"\nagainst = "plan"\nlast = 1\n'
+        '[sales]\nfile = "s.csv"\nvalues = "sold"\n[plan]\nnumber = 100\n[[section]]\nheading = "x"\n'
+        'question = "compare"\neach = "month"\nagainst = "plan"\nlast = 1\n'
     )
     assert cli("report", tmp_path / "r.toml").returncode == 0
     (written,) = (tmp_path / "r").glob("01-*.csv")

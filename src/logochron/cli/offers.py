@@ -8,6 +8,7 @@ import re
 import shlex
 import time
 from collections.abc import Iterable, Mapping, Sequence
+from pathlib import Path
 from typing import Any
 
 import click
@@ -23,6 +24,7 @@ _MOST = 2
 _DEEPEST, _TRIALS = 5, 16
 #: What took longer than this is not tried again and again, in seconds.
 _PATIENCE = 8.0
+_MOST_BYTES = 200_000_000
 #: Commands that write more than an answer, or nothing that options of a reading settle.
 _UNTRIED = ("report", "demo", "calendar", "completion")
 
@@ -43,11 +45,27 @@ def offers(command: click.Group, words: Sequence[str], refusal: LogochronError, 
     if not refusal.remedies or not words or words[0] in _UNTRIED:
         return []
     asked = [said_too(words, remedy) for remedy in refusal.remedies]
-    if took > _PATIENCE or "-" in words or "--draft" in words:
+    if took > _PATIENCE or "--draft" in words or _reads_long(words):
         return [written(one) for one in asked[:_MOST]]
     trials = _Trials(command)
     answering = [found for one in asked if (found := trials.answering(one)) is not None]
     return [written(one) for one in dict.fromkeys(map(tuple, answering))][:_MOST]
+
+
+def _reads_long(words: Iterable[str]) -> bool:
+    """Whether what a command reads is a stream, lies elsewhere, or is too large to be read again and again."""
+    words = list(words)
+    if "-" in words or any("://" in word for word in words):
+        return True
+    return sum(path.stat().st_size for path in map(Path, words) if _is_file(path)) > _MOST_BYTES
+
+
+def _is_file(path: Path) -> bool:
+    """Whether a word names a file; one that no path can be names none."""
+    try:
+        return path.is_file()
+    except (OSError, ValueError):
+        return False
 
 
 def written(words: Iterable[str]) -> str:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from logochron.core.book.intake import EMPTY_AMOUNT, LISTED, Fact, Refusal, row_of
 from logochron.core.book.measures import Aggregate
 from logochron.core.days import Days
-from logochron.core.total_labels import is_total
+from logochron.core.total_labels import is_total, item_totalled
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.count_ids import collect_ids
 from logochron.sources.duckdb.rollup import RollUp
@@ -29,6 +29,15 @@ _AT_ONCE = 500
 _PLACES = r"length(regexp_extract(r, '\.([0-9]*?)0*$', 1))"
 #: Zeros are remarked where they are fewer than one in so many, decimals where finer than all but one in so many.
 _RARE_ZEROS, _RARE_DECIMALS = 20, 50
+
+
+#: Of more different labels than this nobody is asked whether they are totals.
+_MOST_LABELS = 100_000
+
+
+def calls_totals(labels: NDArray[np.object_]) -> bool:
+    """Whether a label calls its row a total."""
+    return len(labels) <= _MOST_LABELS and any(text and item_totalled(text) is not None for text in labels)
 
 
 class Met(NamedTuple):
@@ -253,11 +262,13 @@ class EngineSource:
 
     def label_rows(self) -> LabelRows | None:
         """All its rows by date and labels, where a label calls its row a total."""
-        if not self.maybe_totals:
+        named = {name for name, texts in self.groups.labels.items() if calls_totals(texts)}
+        if not self.maybe_totals and not named:
             return None
         from logochron.sources.duckdb.label_rows import label_rows
 
-        return label_rows(self.engine, self.query, self.columns, int(self.groups.rows.sum()), self.name)
+        asked = {self.query.labels[name] for name in named}
+        return label_rows(self.engine, self.query, self.columns, int(self.groups.rows.sum()), asked, self.name)
 
     def facts(self) -> list[Fact]:
         """What only the single records show."""

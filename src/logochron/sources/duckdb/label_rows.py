@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 import numpy as np
@@ -23,7 +24,9 @@ _MOST_WORDS = 0.5
 _MOST_TOTALS = 5_000
 
 
-def label_rows(engine: Engine, query: Query, columns: tuple[str, ...], rows: int, name: str) -> LabelRows | None:
+def label_rows(
+    engine: Engine, query: Query, columns: tuple[str, ...], rows: int, called: Collection[str], name: str
+) -> LabelRows | None:
     """The rows of a source by date and labels; None where no label calls its row a total.
 
     Parameters
@@ -32,6 +35,8 @@ def label_rows(engine: Engine, query: Query, columns: tuple[str, ...], rows: int
         Its columns, in the order of `query.all_fields`.
     rows
         How many it has.
+    called
+        Expressions of labels that are known to call rows totals.
     """
     fields = _label_fields(query, columns)
     date = {query.date_column: query.date_text} if query.date_column in columns else {}
@@ -41,7 +46,9 @@ def label_rows(engine: Engine, query: Query, columns: tuple[str, ...], rows: int
     if rows > _MOST_ROWS:
         last = f"(SELECT * FROM {query.relation} OFFSET {rows - _ENDS})"
         looked_at = f"((SELECT * FROM {query.relation} LIMIT {_ENDS}) UNION ALL {last})"
-    suspected = {column: sql for column, sql in fields.items() if _calls_totals(engine, sql, looked_at, name)}
+    suspected = {
+        column: sql for column, sql in fields.items() if sql in called or _calls_totals(engine, sql, looked_at, name)
+    }
     if not suspected and not any(_calls_totals(engine, f"{sql}::VARCHAR", looked_at, name) for sql in date.values()):
         return None
     labels = _labels(engine, query, fields, suspected, name)
