@@ -148,9 +148,7 @@ class SourceReader:
             table = self.typed(source)
         table = self._filled_down(source, table)
         measures = list(dict.fromkeys(one.column for one in self.spec.summed if one.column)) or ["amount"]
-        return lay_out(
-            self.engine, source, table, measures, self.names, self.spec.standing.records_of, self.spec.standing.calendar
-        )
+        return lay_out(self.engine, source, table, measures, self.names, self.spec.standing)
 
     def typed(self, source: Source) -> TypedTable:
         """A table whose columns have types, made known to the engine."""

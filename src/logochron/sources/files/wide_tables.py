@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from logochron.core.calendars.base import Calendar
+from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.named_in import ordinal_named
 from logochron.core.calendars.written_names import label_of
 from logochron.core.choices import PLURALS, Grain, values
@@ -113,8 +113,7 @@ def lay_out(
     table: TypedTable,
     measures: Sequence[str],
     named: Sequence[str],
-    each: Grain,
-    calendar: Calendar,
+    standing: Standing,
 ) -> TypedTable:
     """The cells of a wide table as rows: the named columns, the first day of the period, the amounts.
 
@@ -124,6 +123,8 @@ def lay_out(
         What the amounts are called; where periods stand above measures, which of those are wanted.
     named
         The columns that are no periods although they might look so.
+    standing
+        Of which grain the columns are, in which calendar.
 
     Raises
     ------
@@ -132,7 +133,7 @@ def lay_out(
     QuestionError
         Where no period has a measure that is wanted.
     """
-    columns = _columns(source, table, measures, named, each, calendar)
+    columns = _columns(source, table, (measures, named), standing)
     places = list(columns.measures.values())
     texts = {i: f"c{i}::VARCHAR" for i in range(len(table.header))}
     texts |= {i: as_label(f"c{i}", table.types[i]) for i in columns.others}
@@ -165,7 +166,7 @@ def lay_out(
         lines=replace(lines, table=counted),
         malformed=table.malformed,
         empty=table.empty,
-        guesses=(*table.guesses, *_said(source, table, columns, shown[: len(columns.days)], each)),
+        guesses=(*table.guesses, *_said(source, table, columns, shown[: len(columns.days)], standing.records_of)),
         set_aside=int(many),
         plain=(
             *[False] * (len(columns.others) + 1),
@@ -176,13 +177,10 @@ def lay_out(
 
 
 def _columns(
-    source: Source,
-    table: TypedTable,
-    measures: Sequence[str],
-    named: Sequence[str],
-    each: Grain,
-    calendar: Calendar,
+    source: Source, table: TypedTable, asked: tuple[Sequence[str], Sequence[str]], standing: Standing
 ) -> WideColumns:
+    measures, named = asked
+    each, calendar = standing.records_of, standing.calendar
     known = {fold(name) for name in named}
     met: dict[str, dict[int, int]] = {}  # by measure, empty where the header names none, the column of each period
     totals, others = [], []
