@@ -125,6 +125,7 @@ def test_a_signal_while_it_reads(tmp_path, stop):
         until = time.monotonic() + 60
         while not list(tmp_path.glob("logochron-*/*")) and time.monotonic() < until:
             time.sleep(0.02)
+        time.sleep(0.5)  # until it waits for more: one that comes just before is only seen with the next byte
         process.send_signal(stop)
         said = process.stderr.read()
     assert (process.returncode, said) == (128 + stop, b"logochron: stopped\n")
