@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import cache
 
 _ALONE = (
     r"(?:grand|overall|running|year|report)[ -]?totals?|(?:sub|zwischen)[ -]?(?:totals?|summen?)|totals?|sum|summen?"
@@ -16,10 +17,9 @@ PARTS = ("tot", "sum", "som", "gesamt", "ergebnis", "all")
 _BESIDE = (
     r"(?:(?:sub|grand)[ -]?totals?|totals?|sum|(?:zwischen|gesamt)?summe|gesamt|ergebnis|somme|totale|totaal|suma)"
 )
-_TOTAL = re.compile(TOTAL, re.IGNORECASE)
-_NUMBERED = re.compile(rf"(?:{_ALONE}) ?\d+", re.IGNORECASE)
-_BEFORE = re.compile(rf"{_BESIDE}(?:[ :\-]+(?:of |for |von |für |de )?)(?P<item>\S.*)", re.IGNORECASE)
-_BEHIND = re.compile(rf"(?P<item>.*\S)[ :\-]+{_BESIDE}:?", re.IGNORECASE)
+_NUMBERED = rf"(?:{_ALONE}) ?\d+"
+_BEFORE = rf"{_BESIDE}(?:[ :\-]+(?:of |for |von |für |de )?)(?P<item>\S.*)"
+_BEHIND = rf"(?P<item>.*\S)[ :\-]+{_BESIDE}:?"
 
 
 def is_total(text: str) -> bool:
@@ -31,7 +31,7 @@ def is_total(text: str) -> bool:
     folded = text.casefold()
     if not any(part in folded for part in PARTS):  # most labels, told at once
         return False
-    return bool(_TOTAL.fullmatch(" ".join(text.split())))
+    return _matched(TOTAL, " ".join(text.split())) is not None
 
 
 def item_totalled(text: str) -> str | None:
@@ -48,7 +48,16 @@ def item_totalled(text: str) -> str | None:
     if not any(part in folded for part in PARTS):
         return None
     plain = " ".join(text.split())
-    if _NUMBERED.fullmatch(plain):
+    if _matched(_NUMBERED, plain):
         return ""
-    match = _BEFORE.fullmatch(plain) or _BEHIND.fullmatch(plain)
+    match = _matched(_BEFORE, plain) or _matched(_BEHIND, plain)
     return match["item"] if match else None
+
+
+@cache
+def _compiled(pattern: str) -> re.Pattern[str]:
+    return re.compile(pattern, re.IGNORECASE)  # only once a label has one of the words
+
+
+def _matched(pattern: str, text: str) -> re.Match[str] | None:
+    return _compiled(pattern).fullmatch(text)

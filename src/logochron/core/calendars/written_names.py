@@ -53,6 +53,7 @@ _FORMS: tuple[tuple[Grain, str], ...] = (
     ("year", rf"(?:year |Jahr )?{_YEAR}(?P<n>)"),
     ("year", rf"{_FY} ?{_SHORT}(?P<n>)"),
 )
+_DAY = re.compile(r"\d{4}-\d\d-\d\d")
 _FIRST = re.compile(rf"{_YEAR}-(?P<n>0[1-9]|1[0-2])-01(?: 00:00:00)?")
 #: A year and two digits that may be a month or a week.
 _SIX_DIGITS = re.compile(r"(?P<y>(?:19|20|21)\d\d)(?P<n>0[1-9]|[1-4]\d|5[0-3])")
@@ -100,8 +101,10 @@ def read_label(text: str) -> Label | None:
     plain = " ".join(text.split())
     if len(plain) > _LONGEST or not any(map(str.isdecimal, plain)):
         return None
-    first = _FIRST.fullmatch(plain)
-    if first:  # a sheet keeps a month as its first day
+    if _DAY.match(plain):
+        first = _FIRST.fullmatch(plain)
+        if first is None:
+            return None  # a sheet keeps a month as its first day
         return Label("month", int(first["y"]), int(first["n"]))
     for grain, form in _forms():
         match = form.fullmatch(plain)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from itertools import islice
 from typing import Any, NamedTuple, Protocol
 
@@ -37,7 +37,9 @@ _MOST_LABELS = 100_000
 
 def calls_totals(labels: NDArray[np.object_]) -> bool:
     """Whether a label calls its row a total."""
-    return len(labels) <= _MOST_LABELS and any(text and item_totalled(text) is not None for text in labels)
+    if len(labels) > _MOST_LABELS:
+        return False
+    return any(isinstance(text, str) and item_totalled(text) is not None for text in labels.tolist())
 
 
 class Met(NamedTuple):
@@ -205,6 +207,8 @@ class EngineSource:
     files: SeveralFiles | None = None  # where several were scanned as one
     told_by: tuple[str, ...] = ()  # all columns, where no number tells a row
     columns: tuple[str, ...] = ()  # all columns
+    likely_labels: tuple[str, ...] = ()  # those that seem to hold labels
+    label_columns: Mapping[str, str] = field(default_factory=dict)  # those that rows are grouped by, by their names
     maybe_totals: bool = True  # whether a label may call its row a total
 
     @property
@@ -262,13 +266,15 @@ class EngineSource:
 
     def label_rows(self) -> LabelRows | None:
         """All its rows by date and labels, where a label calls its row a total."""
-        named = {name for name, texts in self.groups.labels.items() if calls_totals(texts)}
-        if not self.maybe_totals and not named:
+        groups, spec_of = self.groups, self.label_columns
+        known = {spec_of[name]: calls_totals(texts) for name, texts in groups.labels.items() if name in spec_of}
+        dates = groups.dates.dtype == object and calls_totals(groups.dates)
+        if not self.maybe_totals and not dates and not any(known.values()):
             return None
-        from logochron.sources.duckdb.label_rows import label_rows
+        from logochron.sources.duckdb.label_rows import Labelled, label_rows
 
-        asked = {self.query.labels[name] for name in named}
-        return label_rows(self.engine, self.query, self.columns, int(self.groups.rows.sum()), asked, self.name)
+        labelled = Labelled(self.columns, self.likely_labels, known, dates)
+        return label_rows(self.engine, self.query, labelled, int(groups.rows.sum()), self.name)
 
     def facts(self) -> list[Fact]:
         """What only the single records show."""

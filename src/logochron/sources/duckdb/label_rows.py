@@ -2,54 +2,66 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
-from typing import Any
+from collections.abc import Mapping
+from typing import Any, NamedTuple
 
 import numpy as np
 
-from logochron.core.total_labels import PARTS, item_totalled
+from logochron.core.total_labels import item_totalled
 from logochron.sources.duckdb.connection import Engine
-from logochron.sources.duckdb.sql import Query, condition, double, quoted
+from logochron.sources.duckdb.sql import Query, condition, double
 from logochron.sources.rolled_source import LabelRows
 from logochron.sources.values.column_names import NUMBERED
 from logochron.sources.values.date_parts import BETWEEN
 
-#: Of more rows than this so many at either end are looked at.
-_MOST_ROWS, _ENDS = 500_000, 100_000
+#: Of more rows than this so many are looked at.
+_MOST_ROWS, _FIRST = 500_000, 20_000
 #: Columns of more different texts than this are no labels; more groups than this are not held against each other.
 _MOST_LABELS, _MOST_GROUPS = 2_000, 2_000_000
 #: The part of the fields of a column of labels that are no numbers.
 _MOST_WORDS = 0.5
-#: So many different labels that may be totals are looked at.
-_MOST_TOTALS = 5_000
+#: So many different texts of a column are looked at.
+_MOST_TEXTS = 20_000
 
 
-def label_rows(
-    engine: Engine, query: Query, columns: tuple[str, ...], rows: int, called: Collection[str], name: str
-) -> LabelRows | None:
+class Labelled(NamedTuple):
+    """What is known of the labels of a source before its rows are looked at.
+
+    Attributes
+    ----------
+    columns
+        All its columns, in the order of `query.all_fields`.
+    likely
+        Those that seem to hold labels: texts that occur again.
+    known
+        Those of which all labels are known, and whether one of them calls its row a total.
+    dates
+        Whether a date does.
+    """
+
+    columns: tuple[str, ...]
+    likely: tuple[str, ...]
+    known: Mapping[str, bool]
+    dates: bool
+
+
+def label_rows(engine: Engine, query: Query, labelled: Labelled, rows: int, name: str) -> LabelRows | None:
     """The rows of a source by date and labels; None where no label calls its row a total.
 
     Parameters
     ----------
-    columns
-        Its columns, in the order of `query.all_fields`.
     rows
         How many it has.
-    called
-        Expressions of labels that are known to call rows totals.
     """
-    fields = _label_fields(query, columns)
-    date = {query.date_column: query.date_text} if query.date_column in columns else {}
+    fields = _label_fields(query, labelled.columns)
     if not query.amounts:
         return None
-    looked_at = query.relation
-    if rows > _MOST_ROWS:
-        last = f"(SELECT * FROM {query.relation} OFFSET {rows - _ENDS})"
-        looked_at = f"((SELECT * FROM {query.relation} LIMIT {_ENDS}) UNION ALL {last})"
-    suspected = {
-        column: sql for column, sql in fields.items() if sql in called or _calls_totals(engine, sql, looked_at, name)
-    }
-    if not suspected and not any(_calls_totals(engine, f"{sql}::VARCHAR", looked_at, name) for sql in date.values()):
+    looked_at = query.relation if rows <= _MOST_ROWS else f"(SELECT * FROM {query.relation} LIMIT {_FIRST})"
+    asked = set(labelled.likely) - set(labelled.known)
+    unknown = {column: sql for column, sql in fields.items() if column in asked}
+    calling = {column for column, calls in labelled.known.items() if calls} | _calling(engine, unknown, looked_at, name)
+    suspected = {column: sql for column, sql in fields.items() if column in calling}
+    if not suspected and not labelled.dates:
         return None
     labels = _labels(engine, query, fields, suspected, name)
     sums = [f"sum({double(amount, True)}) AS s{i}" for i, amount in enumerate(query.amounts) if amount.column]
@@ -84,12 +96,13 @@ def _label_fields(query: Query, columns: tuple[str, ...]) -> dict[str, str]:
     return {column: sql for column, sql in zip(columns, query.all_fields) if column in once - taken}
 
 
-def _calls_totals(engine: Engine, sql: str, relation: str, name: str) -> bool:
-    """Whether a column holds labels of totals."""
-    folded = f"lower({sql})"
-    parts = " OR ".join(f"contains({folded}, {quoted(part)})" for part in PARTS)
-    found = engine.rows(f"SELECT DISTINCT {sql} FROM {relation} WHERE {parts} LIMIT {_MOST_TOTALS}", name)
-    return any(text and item_totalled(text) is not None for (text,) in found)
+def _calling(engine: Engine, fields: dict[str, str], relation: str, name: str) -> set[str]:
+    """The columns that hold labels of totals: their different texts are looked at, in one pass."""
+    if not fields:
+        return set()
+    texts = ", ".join(f"list(DISTINCT {sql}::VARCHAR)[:{_MOST_TEXTS}]" for sql in fields.values())
+    ((*found,),) = engine.rows(f"SELECT {texts} FROM {relation}", name, small=True)
+    return {column for column, of in zip(fields, found) if any(t and item_totalled(t) is not None for t in of or ())}
 
 
 def _labels(

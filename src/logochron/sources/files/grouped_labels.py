@@ -12,7 +12,7 @@ from logochron.core.errors import QuestionError, no_such
 from logochron.core.total_labels import item_totalled
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
-from logochron.sources.files.headers import fold
+from logochron.sources.files.headers import fold, may_be_grouped
 from logochron.sources.files.typed_files import TypedTable
 from logochron.sources.rolled_source import FIRST_ROWS
 from logochron.sources.values.amounts import is_amount
@@ -23,22 +23,6 @@ _BLOCKS = 2
 #: Larger tables are not laid out anew.
 _MOST_ROWS = 3_000_000
 _TEXTS = NDArray[np.object_]
-
-
-def may_be_grouped(columns: Sequence[Sequence[str]]) -> bool:
-    """Whether the first rows of a table show a column of labels whose blanks follow a label.
-
-    >>> may_be_grouped([["North", "", "South", ""], ["Alpha", "Beta", "Alpha", "Beta"]])
-    True
-    """
-    return any(map(_shows_groups, columns))
-
-
-def _shows_groups(fields: Sequence[str]) -> bool:
-    first = fields[0].strip() if fields else ""
-    if not first or is_amount(first) or names_a_day(first) or item_totalled(first) is not None:
-        return False
-    return any(not field.strip() for field in fields)
 
 
 def filled_down(engine: Engine, name: str, table: TypedTable, stated: Reading, by: Sequence[str]) -> TypedTable:

@@ -9,7 +9,10 @@ from typing import NamedTuple
 
 from logochron.core.calendars.written_names import read_label
 from logochron.core.errors import IntakeError, QuestionError, instead, no_such
+from logochron.core.total_labels import item_totalled
+from logochron.sources.values.amounts import is_amount
 from logochron.sources.values.date_parts import BETWEEN
+from logochron.sources.values.dates import names_a_day
 
 #: How many rows at the top are looked at for the header.
 TOP = 60
@@ -71,15 +74,19 @@ def two_headers(rows: Sequence[Sequence[str]], at: int) -> TwoHeaders | None:
 
 def _periods_of_both(upper: Sequence[str], lower: Sequence[str]) -> list[str] | None:
     """The names that two rows make together; None where they are no headers of periods."""
+    above = [field for field in upper if field.strip()]
+    # a row of data has numbers; what may be a year is looked at by its name
+    if len(above) < 2 or any(_NUMBER.fullmatch(field) and not _YEAR.fullmatch(field.strip()) for field in lower):
+        return None
+    if not any(any(map(str.isdigit, field)) for field in (*above, *lower)):
+        return None
     names = joined_names(upper, lower)
     told = [name for name, field in zip(names, lower) if name != field.strip() and is_period(name)]
-    alone = sum(map(is_period, lower))
-    numbers = (field for field in lower if re.fullmatch(r"[\s\d.,+-]*\d[\s\d.,+-]*", field) and not is_period(field))
-    if len(told) < 2 or any(numbers):
-        return None
-    above = [field for field in upper if field.strip()]
-    # a row of data below a header makes periods of nothing
-    return names if alone < len(lower) and len(above) >= 2 else None
+    return names if len(told) > 1 and sum(map(is_period, lower)) < len(lower) else None
+
+
+_NUMBER = re.compile(r"[\s\d.,+-]*\d[\s\d.,+-]*")
+_YEAR = re.compile(r"(?:19|20|21)\d\d(?:\d\d|-\d\d)?")
 
 
 def is_period(name: str) -> bool:
@@ -167,6 +174,22 @@ def place_columns(source: str, wanted: Sequence[tuple[str, str]], header: Sequen
             guesses.append(f"{source}: column {header[places[0]]!r} taken for {name!r}")
         at[name] = places[0]
     return Placed(at, tuple(guesses))
+
+
+def may_be_grouped(columns: Sequence[Sequence[str]]) -> bool:
+    """Whether the first rows of a table show a column of labels whose blanks follow a label.
+
+    >>> may_be_grouped([["North", "", "South", ""], ["Alpha", "Beta", "Alpha", "Beta"]])
+    True
+    """
+    return any(map(_shows_groups, columns))
+
+
+def _shows_groups(fields: Sequence[str]) -> bool:
+    first = fields[0].strip() if fields else ""
+    if not first or all(map(str.strip, fields)):  # the cheap first: most columns have no blanks
+        return False
+    return not is_amount(first) and not names_a_day(first) and item_totalled(first) is None
 
 
 class SampleColumn(NamedTuple):

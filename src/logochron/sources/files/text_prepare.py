@@ -36,9 +36,9 @@ OTHERWISE = "cp1252"
 _CHUNK = 1 << 22
 _SAMPLE = 1 << 18
 #: So many bytes at either end are looked at for words of totals: those that stand within labels, and those alone.
-_ENDS = 1 << 23
+_ENDS = 1 << 20
 _WITHIN = (b"total", b"summe", b"gesamt", b"ergebnis", b"somme", b"totaal", b"overall")
-_ALONE = (b"sum", b"suma", b"all", b"alle")
+_ALONE = (b"sum", b"all", b"suma", b"alle")
 _MOST_COLUMNS = 10_000
 #: Past this size a .gz may not be more than so many times its packed size.
 _MOST_UNPACKED, _MOST_TIMES = 1 << 28, 200
@@ -256,18 +256,19 @@ def _header_place(
 
 def _maybe_totals(path: Path, delimiter: str, skip: int) -> bool:
     """Whether a word for totals stands below the header, at either end of a large file."""
-    part = delimiter.encode()
-    alone = [
-        before + word + after for word in _ALONE for before in (part, b"\n", b'"') for after in (part, b"\n", b'"')
-    ]
+    alone = re.compile(rb"(?:^|[\n\"%b])(?:%b)(?:$|[\r\n\"%b])" % (re.escape(delimiter.encode()), b"|".join(_ALONE),
+                                                                re.escape(delimiter.encode())))  # fmt: skip
     with path.open("rb") as file:
         for _ in range(skip):
             file.readline(_SAMPLE)
-        starts = [file.tell(), max(file.tell() + _ENDS, path.stat().st_size - _ENDS)]
-        for start in starts:
+        for start in dict.fromkeys((file.tell(), max(file.tell(), path.stat().st_size - _ENDS))):
             file.seek(start)
             folded = file.read(_ENDS).lower()
-            if any(word in folded for word in (*_WITHIN, *alone)):
+            if any(word in folded for word in _WITHIN):
+                return True
+            before = (delimiter.encode(), b"\n", b'"')
+            met = any(sign + word in folded for word in _ALONE for sign in before) or folded.startswith(_ALONE)
+            if met and alone.search(folded):
                 return True
     return False
 

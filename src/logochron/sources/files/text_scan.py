@@ -44,8 +44,7 @@ from logochron.sources.duckdb.sql import (
     quoted,
 )
 from logochron.sources.files.find_files import Source, fresh
-from logochron.sources.files.grouped_labels import may_be_grouped
-from logochron.sources.files.headers import Placed, place_columns
+from logochron.sources.files.headers import Placed, may_be_grouped, place_columns
 from logochron.sources.files.text_prepare import NONE_KNOWN, Mends, TextFile, fields_of_text, prepare
 from logochron.sources.files.text_records import (
     LongLine,
@@ -257,6 +256,8 @@ def _accounted(engine: Engine, done: _Pass, counted: RecordCounts, places: Place
         warnings=(*(f"{name}, {_too_long(line)}" for line in ready.long_lines),),
         lines=lines,
         columns=text.header,
+        likely_labels=text.header,
+        label_columns={name: column for name, column in spec.labels.items() if column in text.header},
         maybe_totals=text.maybe_totals,
     )
 

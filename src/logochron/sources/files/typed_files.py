@@ -271,7 +271,8 @@ def scan_typed(
     IntakeError
         Where a column holds what is no amount or no date.
     """
-    spec = watching(spec, _texts_shown(engine, source, table))
+    shown = _texts_shown(engine, source, table)
+    spec = watching(spec, shown)
     placed = place_columns(source.name, spec.names(), table.header)
     as_text = {name: as_label(table.columns[i], table.types[i]) for name, i in placed.at.items()}
     plans: dict[str, Summing] = {}
@@ -349,6 +350,8 @@ def scan_typed(
         malformed=table.malformed,
         guesses=(*table.guesses, *placed.guesses, *date.said, *said),
         columns=tuple(table.header),
+        likely_labels=tuple(column.name for column in shown if occur_again(column.texts)),
+        label_columns={name: table.header[placed.at[column]] for name, column in spec.labels.items()},
         lines=table.lines,
         files=files,
         told_by=() if table.numbered else tuple(table.header),
@@ -363,6 +366,15 @@ def _texts_shown(engine: Engine, source: Source, table: TypedTable) -> list[Samp
     shown = ", ".join(f"coalesce({sql}::VARCHAR, '')" for sql in texts.values())
     rows = engine.rows(f"SELECT {shown} FROM {table.relation} LIMIT {FIRST_ROWS}", source.name)
     return [SampleColumn(name, tuple(filter(str.strip, of))) for name, of in zip(texts, zip(*rows))]
+
+
+def occur_again(texts: Sequence[str]) -> bool:
+    """Whether texts seem to be labels: few different ones, or of a short table."""
+    return len(texts) <= _SHORT or 2 * len(set(texts)) <= len(texts)
+
+
+#: Of so few rows every text may be a label.
+_SHORT = 200
 
 
 def as_label(column: str, kind: str) -> str:

@@ -57,6 +57,8 @@ def _kind(column: SampleColumn) -> str:
         return ""
     if is_currencies(known, column.name):
         return "currencies"
+    if not any(_plain(text) in _STATES for text in known):
+        return ""
     states = [state for text in known if (state := state_of(text))]
     least = 1 if _NAMED_STATE.search(column.name) else 2
     return "states" if len(states) >= least and 2 * len(states) >= len(known) else ""
@@ -77,10 +79,14 @@ def state_of(label: str) -> str:
     >>> state_of("Cancelled"), state_of("cancled"), state_of("Alderquay")
     ('cancelled', 'canceled', '')
     """
-    plain = "-".join(label.strip().casefold().split())
+    plain = _plain(label)
     if plain in _STATES:
         return plain
     return (nearest(plain, sorted(_STATES), at_least=_ALIKE) or "") if len(plain) >= _LEAST else ""
+
+
+def _plain(label: str) -> str:
+    return "-".join(label.strip().casefold().split())
 
 
 #: How alike a misspelt state is, and how many letters it has at least.
