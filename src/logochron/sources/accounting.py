@@ -115,17 +115,17 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
     daily = spec.standing.records_of == "day"
     hinted = hint(distinct(starts[inside])) if daily else check_periods(dated_on, spec.standing)
     facts = mixed_facts(scans, taken, spec)
-    mixed = map(said_of, facts)
+    mixed = () if spec.reviewed else tuple(map(said_of, facts))  # a review has findings of them
     rows = assembled(engine, scans, spec, starts, ends, inside, taken, beyond, recorded)
-    oddities = _oddities(
-        rows, [aggregate.key for aggregate in spec.summed if aggregate.column], dated_on, hinted, bool(spec.where)
-    )
+    oddities = _oddities(rows, spec, dated_on, hinted)
     intake = replace(intake, warnings=(*intake.warnings, *mixed, *oddities), facts=tuple(facts))
     return rows, intake, spec.standing
 
 
-def _oddities(rows: BookRows, counted: Sequence[str], dated_on: Days, hinted: str, filtered: bool) -> list[str]:
-    """What may be wrong with the dates and the labels; `counted`: the keys of what is summed."""
+def _oddities(rows: BookRows, spec: ReadingSpec, dated_on: Days, hinted: str) -> list[str]:
+    """What may be wrong with the dates and the labels; what a review has findings of is left to them."""
+    counted = [aggregate.key for aggregate in spec.summed if aggregate.column]
+    filtered, reviewed = bool(spec.where), spec.reviewed
     said = []
     odd = dated_on[(dated_on < _ODD_DATES[0]) | (dated_on > _ODD_DATES[1])]
     if len(odd):
@@ -137,7 +137,7 @@ def _oddities(rows: BookRows, counted: Sequence[str], dated_on: Days, hinted: st
             some = f"{counts.empty:,} records have" if counts.empty > 1 else "1 record has"
             said.append(f"column {counts.column!r}: {some} no id and cannot be counted by it")
     summed = next((rows.amounts[key] for key in counted if key in rows.amounts), None)
-    if summed is not None and not filtered:
+    if summed is not None and not filtered and not reviewed:
         said += [
             f"column {name!r}: the amounts of {label!r} equal the sum of all others in every period: if it is their "
             f"total they count twice (--where '{name}!={label}' leaves it out)"
@@ -145,7 +145,7 @@ def _oddities(rows: BookRows, counted: Sequence[str], dated_on: Days, hinted: st
         ]
     for name, labels in rows.labels.items():
         known = {str(label) for label in labels if label}
-        if len(known) > 1 and is_currencies(known, name):
+        if len(known) > 1 and is_currencies(known, name) and not reviewed:
             said.append(
                 f"column {name!r} holds currencies: totals add up amounts in {', '.join(sorted(known))} as they stand; "
                 "read the rows of each"

@@ -38,11 +38,11 @@ def closing_options(
     labels = aligned.labels if spec.each == "span" else None
     lines = edge_options(spec, labels, starts, ends, coverage, recorded, recorded_last)
     if few_have_base(spec, aligned):
-        word, known = spec.calendar.word(spec.each), int(aligned.base_known.sum())
-        few = f"{aligned.size - known:,} of {aligned.size:,} {PLURALS[word]} have no base"
+        word, early = spec.calendar.word(spec.each), int(_too_early(aligned).sum())
+        few = f"{early:,} of {aligned.size:,} {PLURALS[word]} have no base"
         lines.append(
-            f"{few if known else f'no {word} has a base'}: the records start on {in_words(coverage.first)}; "
-            f"against='prior' (--against prior) holds each against the {word} before"
+            f"{few if early < aligned.size else f'no {word} has a base'}: the records start on "
+            f"{in_words(coverage.first)}; against='prior' (--against prior) holds each against the {word} before"
         )
     return tuple(lines)
 
@@ -85,8 +85,13 @@ def few_have_base(spec: PeriodSpec, aligned: Alignment) -> bool:
     if not isinstance(spec.basis, YearAgo) or spec.window.parent or spec.each in ("span", "year"):
         return False
     recorded = aligned.value_known & (aligned.status != PARTIAL)
-    early = any(note.code == "no base: records start" and bool(note.rows.any()) for note in aligned.notes)
-    return early and int(recorded.sum()) > 1 and 2 * int(aligned.base_known.sum()) < aligned.size
+    return int(recorded.sum()) > 1 and 2 * int(_too_early(aligned).sum()) > aligned.size
+
+
+def _too_early(aligned: Alignment) -> Bools:
+    """The rows whose base would lie before the records."""
+    notes = [note.rows for note in aligned.notes if note.code == "no base: records start"]
+    return np.any(notes, axis=0) if notes else np.zeros(aligned.size, dtype=bool)
 
 
 def _label(spec: PeriodSpec, labels: Objects | None, day: int) -> str:
