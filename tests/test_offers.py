@@ -31,6 +31,12 @@ OFFERED = [
     ),
     ("2026-01-01,a,1.5\n2026-01-02,b,2.5\n2026-01-03,b,2.5\n", "", ["--header-row 0"]),
     ("day,cur,amount\n2026-01-01,EUR,5.5\n2026-01-02,USD,6\n", "", ["--by cur", "--where cur=EUR"]),
+    ("Jahr,Monat,v\n2025,1,5.5\n2025,2,6\n2026,1,7\n", "--date Jahr", ["--date Jahr,Monat"]),
+    (
+        "r,202501,202502\nN,1,2\nS,1,2\n",
+        "",
+        ["--periods-in-columns month", "--periods-in-columns week"],
+    ),
     ("when,amount\n202601,5.5\n202602,6\n", "", ["--records-of month", "--records-of week"]),
     ("m,amount\n2026-01,5.5\n2026-02,6\n", "--each week", ["--each month", "--each week --spread even"]),
     ("Region,Jan 2025,Jan 2026\nN,1,2\nS,1,2\nTotal,3,4\n", "", ["--where Region!=Total", "--keep-totals"]),

@@ -27,7 +27,7 @@ from logochron.sources.files.headers import SampleColumn
 from logochron.sources.files.source_reader import sampled
 from logochron.sources.files.text_prepare import looks_headless
 from logochron.sources.files.wide_tables import measures_below
-from logochron.sources.values.date_parts import BETWEEN
+from logochron.sources.values.date_parts import BETWEEN, part_of
 from logochron.sources.values.dates import seconds_in
 
 #: From short to long.
@@ -97,6 +97,13 @@ def wide_grain(columns: Sequence[SampleColumn], known: Sequence[str], calendar: 
         return None
     grain = min((label.grain for label in labels.values()), key=_GRAINS.index)
     if of_digits := grains_of([_period_of(name) for name, label in labels.items() if label.grain == grain]):
+        if len(of_digits) > 1:
+            ways = " or ".join(f"periods_in_columns={one!r} (--periods-in-columns {one})" for one in of_digits)
+            raise QuestionError(
+                f"the headers hold six digits such as {next(iter(labels))!r}, which may name a "
+                f"{' or a '.join(of_digits)}: say {ways}",
+                remedies=[{"periods_in_columns": one} for one in of_digits],
+            )
         grain = of_digits[0]
     periods = [name for name in labels if _names(name, grain, calendar)]
     if len(periods) < 2:
@@ -208,3 +215,22 @@ def amount_beside(source: Any, date: str | None, known: Sequence[str], stated: R
     first = locate(source)[0]
     columns = sampled(Engine(), first, stated)
     return guess(first, columns, date, (), known)[1]
+
+
+def check_year_alone(source: Source, columns: Sequence[SampleColumn], date: str) -> None:
+    """Refuse a column of years as the date where another one holds the months, weeks or quarters in them.
+
+    Raises
+    ------
+    QuestionError
+        With the columns that make a date together.
+    """
+    parts = date_parts([column for column in columns if not may_be_date(column, NEARLY)])
+    texts = next((column.texts for column in columns if column.name == date), ())
+    if len(parts) > 1 and date in parts and part_of(date, texts) == "year":
+        (other,) = set(parts[:2]) - {date}
+        raise QuestionError(
+            f"{source.name}: column {date!r} holds years alone, and {other!r} what of them: say date={list(parts)!r} "
+            f"(--date {','.join(parts)})",
+            remedies=[{"date": list(parts)}],
+        )

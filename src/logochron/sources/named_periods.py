@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from logochron.core.book.record_spans import Standing
-from logochron.core.calendars.civil import CivilCalendar
-from logochron.core.calendars.named_in import ordinal_named
-from logochron.core.calendars.written_names import grains_of, read_label
+from logochron.core.calendars.named_in import fiscal_years_said, ordinal_named
+from logochron.core.calendars.written_names import grains_of
 from logochron.core.errors import IntakeError
 from logochron.sources.rolled_source import ReadingSpec
 
@@ -53,10 +52,5 @@ def standing_named(texts: Sequence[str | None], spec: ReadingSpec) -> tuple[Stan
         f"column {spec.date!r} holds names of periods such as {named[0]!r}: each record stands for a whole {grain} "
         f"(records_of={grain!r}, --records-of {grain})"
     ]
-    label = read_label(named[0])
-    if label and (label.fiscal or label.numbered) and standing.calendar == CivilCalendar():
-        said.append(
-            f"{named[0]!r} is read by years that start in January: say --year-start MONTH, or another --calendar, "
-            "where they start elsewhere"
-        )
+    said += fiscal_years_said(named[0], standing.calendar)
     return standing._replace(records_of=grain), tuple(said)

@@ -28,7 +28,7 @@ from logochron.sources.files.source_reader import SourceReader, sampled
 from logochron.sources.files.streams import lasting
 from logochron.sources.rolled_source import PERIOD, ReadingSpec, RolledSource
 from logochron.sources.values.amounts import check_stated
-from logochron.sources.values.date_parts import BETWEEN
+from logochron.sources.values.date_parts import BETWEEN, called
 from logochron.sources.values.dates import COUNTED
 
 if TYPE_CHECKING:
@@ -60,6 +60,11 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
     names_of("fill_down", None if reading.fill_down is False else reading.fill_down)
     if reading.periods_in_columns is not None or date is None or not measures:
         sample = sampled(engine, sources[0], reading)
+    if date is not None and not parts and reading.records_of == "day" and called(date) == "year":
+        from logochron.sources.guess_columns import check_year_alone
+
+        sample = sample or sampled(engine, sources[0], reading)
+        check_year_alone(sources[0], sample, date)
     named = [(aggregate.column, *(c.column for c in aggregate.where)) for aggregate in _aggregates(measures)]
     known = [*dimensions.values(), *where, *(name for names in named for name in names if name), *parts]
     reading, guesses = wide_found(reading, sample, known, sources[0].name)

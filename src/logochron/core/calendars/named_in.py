@@ -7,6 +7,7 @@ import re
 import numpy as np
 
 from logochron.core.calendars.base import Calendar
+from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.calendars.written_names import label_of, read_label
 from logochron.core.choices import Grain
 from logochron.core.days import DayLike, day_number
@@ -26,6 +27,22 @@ def ordinal_named(text: str, each: Grain, calendar: Calendar) -> int | None:
         if ordinal is not None:
             return ordinal
     return None
+
+
+def fiscal_years_said(text: str, calendar: Calendar) -> tuple[str, ...]:
+    """What to say of a name of a fiscal year, or of a period that is counted in one, in a calendar that has no others.
+
+    >>> from logochron import CivilCalendar
+    >>> fiscal_years_said("Jan 2026", CivilCalendar())
+    ()
+    """
+    label = read_label(text)
+    if label is None or not (label.fiscal or label.numbered) or calendar != CivilCalendar():
+        return ()
+    return (
+        f"{text!r} is read by years that start in January: say --year-start MONTH, or another --calendar, where they "
+        "start elsewhere",
+    )
 
 
 def _ordinal_of(each: Grain, name: str, calendar: Calendar) -> int | None:

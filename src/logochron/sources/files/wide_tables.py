@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from logochron.core.book.record_spans import Standing
-from logochron.core.calendars.named_in import ordinal_named
+from logochron.core.calendars.named_in import fiscal_years_said, ordinal_named
 from logochron.core.calendars.written_names import label_of
 from logochron.core.choices import PLURALS, Grain, values
 from logochron.core.errors import IntakeError, QuestionError, no_such
@@ -166,7 +166,7 @@ def lay_out(
         lines=replace(lines, table=counted),
         malformed=table.malformed,
         empty=table.empty,
-        guesses=(*table.guesses, *_said(source, table, columns, shown[: len(columns.days)], standing.records_of)),
+        guesses=(*table.guesses, *_said(source, table, columns, shown[: len(columns.days)], standing)),
         set_aside=int(many),
         plain=(
             *[False] * (len(columns.others) + 1),
@@ -224,9 +224,12 @@ def measures_below(names: Sequence[str]) -> list[str]:
     return list(dict.fromkeys(name.partition(BETWEEN)[2] for name in names if BETWEEN in name and is_period(name)))
 
 
-def _said(source: Source, table: TypedTable, columns: WideColumns, shown: Sequence[int], each: Grain) -> list[str]:
-    names = [table.header[i].partition(BETWEEN)[0] for i in shown]
-    said = [f"{source.name}: {len(names):,} columns taken for {PLURALS[each]}, {names[0]} to {names[-1]}"]
+def _said(
+    source: Source, table: TypedTable, columns: WideColumns, shown: Sequence[int], standing: Standing
+) -> list[str]:
+    names, periods = [table.header[i].partition(BETWEEN)[0] for i in shown], PLURALS[standing.records_of]
+    said = [f"{source.name}: {len(names):,} columns taken for {periods}, {names[0]} to {names[-1]}"]
+    said += fiscal_years_said(names[0], standing.calendar)
     if columns.totals:
         totals = ", ".join(repr(table.header[i]) for i in columns.totals)
         said.append(f"{source.name}: set aside as totals: column {totals}")

@@ -46,12 +46,21 @@ def part_of(column: str, texts: Sequence[str]) -> str:
     known = [number for text in filled if (number := _number(text)) is not None]
     if len(known) < least:
         return "date" if sum(map(names_a_day, filled)) >= least else ""
-    called = next((part for part, name in _CALLED.items() if name.search(column)), "")
+    named = called(column)
     years = sum(1900 <= number <= 2100 for number in known)
-    if years >= least or (called == "year" and sum(number < 100 for number in known) >= least):
+    if years >= least or (named == "year" and sum(number < 100 for number in known) >= least):
         return "year"
-    fitting = sum(1 <= number <= _MOST.get(called, 0) for number in known)
-    return called if fitting >= least else ""
+    fitting = sum(1 <= number <= _MOST.get(named, 0) for number in known)
+    return named if fitting >= least else ""
+
+
+def called(column: str) -> str:
+    """The part of a date that a column is called; empty where it is called like none.
+
+    >>> called("Jahr"), called("KW"), called("Region")
+    ('year', 'week', '')
+    """
+    return next((part for part, name in _CALLED.items() if name.search(column)), "")
 
 
 def joined(texts: Sequence[str | None], columns: Sequence[str]) -> list[str | None]:
@@ -67,6 +76,8 @@ def joined(texts: Sequence[str | None], columns: Sequence[str]) -> list[str | No
     QuestionError
         Where the columns make no date together.
     """
+    if not any(BETWEEN in text for text in texts if text):  # dates beside times, which were left out already
+        return list(texts)
     rows = [(text or "").split(BETWEEN) for text in texts]
     of = {part_of(column, [row[i] for row in rows if len(row) == len(columns)]): i for i, column in enumerate(columns)}
     parts = set(of)
