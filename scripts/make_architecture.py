@@ -26,7 +26,7 @@ FLOORS: tuple[tuple[str, ...], ...] = (
 #: Which files of tests look at a folder.
 TESTED_BY = {
     "core/calendars": "calendars unlike_years package",
-    "core/book": "measures standing reading compare",
+    "core/book": "measures standing last_records reading compare",
     "core/align": "alignment compare unlike_years cuts limits",
     "core/judge": "judging guards",
     "core/rows": "compare questions cells cuts package",
@@ -34,15 +34,15 @@ TESTED_BY = {
     "sources/values": "kinds awkward_files hostile_reading edge_cases",
     "sources/duckdb": "rollup reading kinds many_files",
     "sources/pushdown": "databases lazy_frames roads",
-    "sources/files": "reading kinds awkward_files hostile_reading many_files first_minutes",
-    "sources": "options reading standing review first_minutes",
+    "sources/files": "reading kinds awkward_files exports hostile_reading many_files first_minutes",
+    "sources": "options reading standing last_records review exports first_minutes",
     "views/words": "words sentences",
     "views/tables": "cells shown workbook explain",
     "views/figures": "figures every_figure shown",
     "views/page": "page cuts",
     "views": "shown guards words",
     "report": "report report_folder alerts options",
-    "cli": "cli hostile_cli options alerts threats first_minutes",
+    "cli": "cli hostile_cli options offers alerts threats first_minutes",
     "demo": "package cli",
 }
 _HEAD = """\
