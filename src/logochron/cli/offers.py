@@ -44,12 +44,19 @@ def offers(command: click.Group, words: Sequence[str], refusal: LogochronError, 
     """
     if not refusal.remedies or not words or words[0] in _UNTRIED:
         return []
+    if any(map(_holds_secret, words)):
+        return []
     asked = [said_too(words, remedy) for remedy in refusal.remedies]
     if took > _PATIENCE or "--draft" in words or _reads_long(words):
         return [written(one) for one in asked[:_MOST]]
     trials = _Trials(command)
     answering = [found for one in asked if (found := trials.answering(one)) is not None]
     return [written(one) for one in dict.fromkeys(map(tuple, answering))][:_MOST]
+
+
+def _holds_secret(word: str) -> bool:
+    """Whether a word is an address with a password or a key, which no message repeats."""
+    return bool(re.search(r"://[^/@]*:[^/@]*@|://.*\?", word))
 
 
 def _reads_long(words: Iterable[str]) -> bool:

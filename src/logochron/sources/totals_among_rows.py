@@ -17,6 +17,7 @@ from logochron.core.errors import IntakeError, Remedy
 from logochron.core.total_labels import is_total as is_total_label
 from logochron.core.total_labels import item_totalled
 from logochron.sources.rolled_source import LabelRows, ReadingSpec, RolledSource
+from logochron.sources.values.labels import CodedTexts, coded
 
 #: Sums of doubles differ by no more than this part of them.
 _SLACK = 1e-9
@@ -53,7 +54,12 @@ def totals_aside(scans: Sequence[RolledSource], spec: ReadingSpec) -> TotalsAsid
     facts: list[Fact] = []
     undated: dict[str, int] = {}
     for scanned in scans:
-        rows = scanned.label_rows()
+        try:
+            rows = scanned.label_rows()
+        except IntakeError:
+            if not spec.reviewed:
+                raise
+            continue
         if rows is None:
             continue
         try:
@@ -115,13 +121,13 @@ def _proved(rows: LabelRows, date: str, name: str) -> tuple[dict[str, list[str]]
     is_total = np.zeros(len(rows.rows), dtype=bool)
     for column in columns.values():
         is_total |= column.of[column.codes] != _ORDINARY
-    dates, date_codes = np.unique(rows.dates.astype(str), return_inverse=True)
+    dates, date_codes = coded(rows.dates)
     of_all_dates = np.array([is_total_label(text) and not any(map(str.isdigit, text)) for text in dates])
     is_total |= of_all_dates[date_codes]
     if not (is_total & rows.keep).any() or is_total.all():
         return {}, 0, 0
     bound = _bound(columns, is_total)
-    dated = ~of_all_dates[date_codes] & (np.char.strip(dates)[date_codes] != "")
+    dated = ~of_all_dates[date_codes] & CodedTexts(dates, date_codes).filled
     found = np.zeros(len(rows.rows), dtype=bool)
     adds_up = np.zeros(len(rows.rows), dtype=bool)
     base_sums = [np.zeros(len(rows.rows)) for _ in rows.sums]
@@ -165,16 +171,16 @@ def _proved(rows: LabelRows, date: str, name: str) -> tuple[dict[str, list[str]]
 
 def _columns(rows: LabelRows) -> dict[str, _Column]:
     """The columns of labels, and which of their texts call a row a total of which item."""
-    coded = {}
+    texts_of = {}
     for name, texts in rows.labels.items():
-        known, codes = np.unique(texts.astype(str), return_inverse=True)
-        coded[name] = known.astype(object), codes.astype(np.int64)
+        known, codes = coded(texts)
+        texts_of[name] = known.astype(object), codes.astype(np.int64)
     items = {
         name: {text.strip().casefold(): i for i, text in enumerate(known) if text and item_totalled(text) is None}
-        for name, (known, _) in coded.items()
+        for name, (known, _) in texts_of.items()
     }
     columns = {}
-    for name, (known, codes) in coded.items():
+    for name, (known, codes) in texts_of.items():
         of = np.full(len(known), _ORDINARY, dtype=np.int64)
         where = [name] * len(known)
         for i, text in enumerate(known):
@@ -182,7 +188,7 @@ def _columns(rows: LabelRows) -> dict[str, _Column]:
             if item == "":
                 of[i] = _ANY
             elif item is not None:
-                meant = next((n for n in (name, *coded) if item.casefold() in items[n]), None)
+                meant = next((n for n in (name, *texts_of) if item.casefold() in items[n]), None)
                 if meant is not None:
                     of[i], where[i] = items[meant][item.casefold()], meant
         columns[name] = _Column(known, codes, of, where)
@@ -197,7 +203,7 @@ def _bound(columns: Mapping[str, _Column], is_total: NDArray[np.bool_]) -> dict[
         of = column.of[column.codes]
         known = np.zeros(len(column.texts), dtype=bool)
         known[column.codes[~is_total]] = True
-        filled = known & (np.char.strip(column.texts.astype(str)) != "")
+        filled = known & np.array([bool(text.strip()) for text in column.texts], dtype=bool)
         plain = (of == _ORDINARY) & filled[column.codes]
         bound[name][plain] = column.codes[plain]
     for column in columns.values():

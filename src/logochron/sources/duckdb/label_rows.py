@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from logochron.core.errors import IntakeError
 from logochron.core.total_labels import item_totalled
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.sql import Query, condition, double
@@ -52,6 +53,11 @@ def label_rows(engine: Engine, query: Query, labelled: Labelled, rows: int, name
     ----------
     rows
         How many it has.
+
+    Raises
+    ------
+    IntakeError
+        Where there are too many to be held against each other.
     """
     fields = _label_fields(query, labelled.columns)
     if not query.amounts:
@@ -70,8 +76,16 @@ def label_rows(engine: Engine, query: Query, labelled: Labelled, rows: int, name
     by = [f"coalesce({query.date}::VARCHAR, '') AS d", *shown, f"({kept}) AS keep"]
     groups = f"SELECT {', '.join(by)}, count(*) AS n, {', '.join(sums)} FROM {query.relation} GROUP BY ALL"
     arrays: dict[str, Any] = engine.arrays(f"{groups} LIMIT {_MOST_GROUPS + 1}")
-    if not sums or len(arrays["n"]) > _MOST_GROUPS:
+    if not sums:
         return None
+    if len(arrays["n"]) > _MOST_GROUPS:
+        named = ", ".join(map(repr, suspected or labelled.columns))
+        raise IntakeError(
+            f"{name}: labels of column {named} call rows totals, and there are more than {_MOST_GROUPS:,} groups of "
+            "dates and labels to prove them by: leave those rows out by where= (--where), or count them by "
+            "keep_totals=True (--keep-totals)",
+            remedies=[{"keep_totals": True}],
+        )
     return LabelRows(
         dates=arrays["d"].astype(object),
         labels={column: arrays[f"l{i}"].astype(object) for i, column in enumerate(labels)},

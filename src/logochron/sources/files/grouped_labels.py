@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +17,7 @@ from logochron.sources.files.typed_files import TypedTable
 from logochron.sources.rolled_source import FIRST_ROWS
 from logochron.sources.values.amounts import is_amount
 from logochron.sources.values.dates import names_a_day
+from logochron.sources.values.labels import coded
 
 #: So many blocks with blanks tell grouped labels.
 _BLOCKS = 2
@@ -96,7 +97,7 @@ def _filled(columns: dict[int, _TEXTS], forced: set[int]) -> dict[int, _TEXTS]:
     parents = np.zeros(len(total_at), dtype=np.int64)
     filled = {}
     for i, texts in columns.items():
-        given = np.char.strip(texts.astype(str)) != ""
+        given = coded(texts).filled
         blocks = _blocks(given & ~is_total)
         if i in forced or _is_grouped(texts, given, is_total, parents, blocks):
             empty = ~given & (blocks.holders >= 0) & (~is_total | (i < total_at))
@@ -112,7 +113,7 @@ def _totals(columns: dict[int, _TEXTS]) -> tuple[NDArray[np.int64], NDArray[np.b
     size = len(next(iter(columns.values())))
     at = np.full(size, max(columns) + 1, dtype=np.int64)
     for i in reversed(columns):
-        known, codes = np.unique(columns[i].astype(str), return_inverse=True)
+        known, codes = coded(columns[i])
         says = np.array([item_totalled(text) is not None for text in known], dtype=bool)
         at[says[codes]] = i
     return at, at <= max(columns)
@@ -142,7 +143,7 @@ def _is_grouped(
     if not len(with_blanks):
         return False
     heads = np.flatnonzero(given & ~is_total)
-    labels: Any = np.unique(np.char.strip(texts[heads].astype(str)), return_inverse=True)[1]
+    labels = coded(np.array([text.strip() for text in texts[heads]], dtype=object)).codes
     pairs = np.stack([parents[heads], labels])
     if np.unique(pairs, axis=1).shape[1] < len(heads) or (blank & (parents != parents[blocks.holders])).any():
         return False  # a label comes back, or a blank begins a block of the column before

@@ -7,9 +7,10 @@ or an earlier report from another source, meets it.
 from __future__ import annotations
 
 import datetime as dt
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from logochron.core.errors import IntakeError
 
@@ -86,3 +87,27 @@ def value_of(label: str, kind: type) -> Any:
     except ValueError:
         return None
     return value if spelled(value) == label else None
+
+
+class CodedTexts(NamedTuple):
+    """Texts as codes: the different ones in order, and the code of each."""
+
+    known: NDArray[np.object_]
+    codes: NDArray[np.int64]
+
+    @property
+    def filled(self) -> NDArray[np.bool_]:
+        """Which texts hold more than spaces."""
+        return np.array([bool(text.strip()) for text in self.known], dtype=bool)[self.codes]
+
+
+def coded(texts: NDArray[np.object_]) -> CodedTexts:
+    """Texts as codes, whatever their lengths: an array of fixed width takes many times the room.
+
+    >>> coded(np.array(["b", "", "b"], dtype=object)).codes.tolist()
+    [1, 0, 1]
+    """
+    import pandas as pd  # only where labels are looked at one by one
+
+    codes, known = pd.factorize(texts, sort=True)
+    return CodedTexts(np.asarray(known, dtype=object), codes.astype(np.int64))
