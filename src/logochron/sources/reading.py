@@ -45,11 +45,12 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
     """
     check("empty", reading.empty, Empty)
     check("on_refused", reading.on_refused, OnRefused)
+    check("records_of", reading.records_of, Grain)
     parts, measures = tuple(names_of("date", reading.date)), _measures(reading.values, reading.measures)
     if len(set(parts)) < len(parts):
         raise QuestionError(f"`date` names a column twice: {', '.join(parts)}")
     date, parts = BETWEEN.join(parts) or None, parts if len(parts) > 1 else ()
-    seconds = COUNTED.get(reading.date_format or "", 0)
+    seconds = COUNTED.get(reading.date_format, 0) if isinstance(reading.date_format, str) else 0
     reading = replace(reading, date=date, date_format=None if seconds else reading.date_format)
     dimensions, where = dimensions_of(reading.by), dict(reading.where or {})
     check_where(where)
@@ -186,7 +187,8 @@ def wide_found(
 def _check_lines(lines: int | Sequence[int] | None) -> None:
     """Refuse what is neither a line, nor two that follow each other."""
     one = isinstance(lines, int) and not isinstance(lines, bool) and lines >= 0
-    both = isinstance(lines, Sequence) and len(lines) == 2 and lines[0] > 0 and lines[1] == lines[0] + 1
+    pair = list(lines) if isinstance(lines, Sequence) else []
+    both = len(pair) == 2 and all(isinstance(line, int) for line in pair) and 0 < pair[0] == pair[1] - 1
     if not (lines is None or one or both):
         raise QuestionError(f"`header_row` must be a line from 0 up, or two that follow each other; got {brief(lines)}")
 
