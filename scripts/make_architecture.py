@@ -122,8 +122,8 @@ def picture(path: Path) -> None:
         counts[folder(name)] += 1
     figure = Figure(figsize=(9, 13), facecolor="white")
     ax = figure.subplots()
-    for here, there in lasting(edges()).items():
-        for to in there:
+    for here, there in sorted(lasting(edges()).items()):
+        for to in sorted(there):
             start, end = places[here], places[to]
             ax.annotate("", xy=(end[0], end[1] + 0.5), xytext=(start[0], start[1] - 0.48), arrowprops={
                 "arrowstyle": "-|>", "color": "#8A93A6", "lw": 1.1, "shrinkA": 0, "shrinkB": 0,
