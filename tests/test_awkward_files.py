@@ -207,6 +207,8 @@ def test_layouts(tmp_path, data, options, total, counted, refused, said):
     [
         (GOOD, "f.csv", {}, "no column 'd'.*looks like a record.*header_row=0"),
         (H + GOOD, "f.csv", {"header_row": 9}, "no record of .* starts on line 9"),
+        (H, "f.csv", {"header_row": (1, 2)}, "no record of .* starts on line 2"),
+        (H + "\n" + GOOD, "f.csv", {"header_row": (1, 2)}, "no record of .* starts on line 2"),
         (b"\x89PNG\r\n\x1a\n" + bytes(range(256)) * 20, "f.csv", {}, "is no text: .* a picture"),
         (bytes(range(256)) * 20, "f.csv", {}, "is no text"),
         (b"PK\x03\x04 and so on", "f.csv", {}, "a packed file or a workbook"),

@@ -92,6 +92,7 @@ def test_workbook(tmp_path):
         ({"a": SALES}, {"sheet": "A"}, "no sheet 'A'. Did you mean 'a'"),
         ({"a": []}, {}, "no sheet with anything in it"),
         ({"a": SALES}, {"header_row": 99}, "no row 99"),
+        ({"a": SALES[:1]}, {"header_row": (1, 2)}, "no row 2"),
         (None, {}, "no workbook"),
     ],
 )

@@ -54,6 +54,13 @@ def find_header(rows: Sequence[Sequence[str]], names: Sequence[str]) -> int:
     return next((i for i in fitting if len(top[i]) == fields), fitting[0] if fitting else 0)
 
 
+def stated_lines(header_row: int | Sequence[int] | None) -> tuple[int, ...]:
+    """The lines of the header that are stated: none, one (0: there is no header), or two that follow each other."""
+    if header_row is None:
+        return ()
+    return tuple(header_row) if isinstance(header_row, Sequence) else (header_row,)
+
+
 class TwoHeaders(NamedTuple):
     """Two rows of headers as one: the place of the first among the rows, and the names."""
 

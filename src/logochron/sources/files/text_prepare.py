@@ -26,6 +26,7 @@ from logochron.sources.files.headers import (
     find_header,
     holds,
     joined_names,
+    stated_lines,
     two_headers,
     unnamed,
 )
@@ -189,10 +190,11 @@ def prepare(
     full = [i for i, row in enumerate(rows) if filled(row)]
     if not full:
         raise IntakeError(f"{source.name} holds only blank lines")
-    at, guesses = _header_place(source, [rows[i] for i in full], [lines[i] for i in full], names, stated.header_row)
+    header_lines = stated_lines(stated.header_row)
+    at, guesses = _header_place(source, [rows[i] for i in full], [lines[i] for i in full], names, header_lines)
     headed = at >= 0
     header = tuple(rows[full[at]]) if headed else unnamed(_usual_width(rows))
-    both = _both_headers([rows[i] for i in full], [lines[i] for i in full], at, stated.header_row)
+    both = _both_headers([rows[i] for i in full], at, header_lines)
     if both is not None:
         at, header = both.at + 1, tuple(both.names)
         first, second = lines[full[both.at]], lines[full[at]]
@@ -223,14 +225,11 @@ def prepare(
     )
 
 
-def _both_headers(
-    rows: list[list[str]], lines: list[int], at: int, stated: int | Sequence[int] | None
-) -> TwoHeaders | None:
+def _both_headers(rows: list[list[str]], at: int, stated: tuple[int, ...]) -> TwoHeaders | None:
     """Two rows of headers, as stated or recognised; None where there is one."""
-    if isinstance(stated, Sequence):
-        first = lines.index(stated[0])
-        return TwoHeaders(first, joined_names(rows[first], rows[first + 1]))
-    return two_headers(rows, at) if stated is None else None
+    if len(stated) > 1:
+        return TwoHeaders(at, joined_names(rows[at], rows[at + 1]))
+    return None if stated else two_headers(rows, at)
 
 
 def _usual_width(rows: Sequence[Sequence[str]]) -> int:
@@ -238,18 +237,16 @@ def _usual_width(rows: Sequence[Sequence[str]]) -> int:
 
 
 def _header_place(
-    source: Source, rows: list[list[str]], lines: list[int], names: Sequence[str], stated: int | Sequence[int] | None
+    source: Source, rows: list[list[str]], lines: list[int], names: Sequence[str], stated: tuple[int, ...]
 ) -> tuple[int, tuple[str, ...]]:
-    """The place of the header among filled rows, -1 for none, and what was recognised."""
-    if isinstance(stated, Sequence):
-        stated = stated[0]
-    if stated is not None:
-        if stated and stated not in lines:
-            raise QuestionError(
-                f"`header_row`: no record of {source.name} starts on line {brief(stated)} "
-                f"(looked at up to line {lines[-1]})"
-            )
-        return lines.index(stated) if stated else -1, ()
+    """The place of the (first) header among filled rows, -1 for none, and what was recognised."""
+    if absent := [line for line in stated if line and line not in lines]:
+        raise QuestionError(
+            f"`header_row`: no record of {source.name} starts on line {brief(absent[0])} "
+            f"(looked at up to line {lines[-1]})"
+        )
+    if stated:
+        return lines.index(stated[0]) if stated[0] else -1, ()
     at = find_header(rows, names)
     return at, (f"{source.name}: header taken from line {lines[at]} (header_row= states it)",) if at else ()
 

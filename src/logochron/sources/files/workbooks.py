@@ -24,6 +24,7 @@ from logochron.sources.files.headers import (
     fold,
     holds,
     joined_names,
+    stated_lines,
     two_headers,
     unnamed,
 )
@@ -357,12 +358,12 @@ def _laid(
     top = list(islice(rows, TOP))
     if not any(map(filled, top)):
         raise IntakeError(f"{source.name}, sheet {sheet!r}: it holds nothing in its first {TOP} rows")
-    line = stated.header_row[0] if isinstance(stated.header_row, Sequence) else stated.header_row
-    at = find_header(top, names) if line is None else line - 1
-    if line is not None and line > len(top):
-        raise QuestionError(f"`header_row`: {source.name} has no row {line} among its first {len(top)}")
-    both = two_headers(top, at) if line is None else None
-    if isinstance(stated.header_row, Sequence):
+    lines = stated_lines(stated.header_row)
+    at = lines[0] - 1 if lines else find_header(top, names)
+    if lines and lines[-1] > len(top):
+        raise QuestionError(f"`header_row`: {source.name} has no row {lines[-1]} among its first {len(top)}")
+    both = None if lines else two_headers(top, at)
+    if len(lines) > 1:
         both = TwoHeaders(at, joined_names(top[at], top[at + 1]))
     if both is not None:
         at = both.at + 1
@@ -371,7 +372,7 @@ def _laid(
             f"{source.name}: headers taken from rows {at} and {at + 1} (header_row=({at}, {at + 1}), --header-row "
             f"{at},{at + 1})"
         )
-    elif line is None and at > next(i for i, row in enumerate(top) if filled(row)):
+    elif not lines and at > next(i for i, row in enumerate(top) if filled(row)):
         guesses.append(f"{source.name}: header taken from row {at + 1} (header_row= states it)")
     named = list(top[at]) if at >= 0 else list(unnamed(len(top[0])))
     # columns past the last that has a name are not wanted of anybody
