@@ -25,32 +25,19 @@ class _Command(click.Command):
         self.usual = usual
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
-        self._check_once(ctx, args)
+        if not ctx.resilient_parsing:
+            self._check_once(ctx, args)
         return super().parse_args(ctx, args)
 
     def _check_once(self, ctx: click.Context, args: list[str]) -> None:
         """Refuse an option of one value that is said twice: one of them would be passed over."""
-        options = {
-            flag: one
-            for one in self.get_params(ctx)
-            if isinstance(one, click.Option)
-            for flag in (*one.opts, *one.secondary_opts)
-        }
-        words, met = iter(args), set()
-        for word in words:
-            if word == "--":
-                return
-            flag, equals, _ = word.partition("=")
-            option = options.get(flag)
-            if option is None:
-                continue
-            if not equals and not option.is_flag and not option.secondary_opts:
-                next(words, None)
-            if option.multiple or (option.is_flag and not option.secondary_opts):
-                continue
-            if option.name in met:
-                raise click.UsageError(f"{flag} is said twice and holds one value: leave one of them out.", ctx)
-            met.add(option.name)
+        _, _, order = self.make_parser(ctx).parse_args(args=list(args))
+        options = [one for one in order if isinstance(one, click.Option)]
+        of_one = [one for one in options if not one.multiple and (one.secondary_opts or not one.is_flag)]
+        twice = next((one for n, one in enumerate(of_one) if one in of_one[:n]), None)
+        if twice is not None:
+            flag = "/".join((*twice.opts, *twice.secondary_opts))
+            raise click.UsageError(f"{flag} is said twice and holds one value: leave one of them out.", ctx)
 
     def format_usage(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         formatter.write_usage("logochron", self.usual, prefix="Usually: ")
