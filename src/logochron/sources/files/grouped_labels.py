@@ -13,8 +13,7 @@ from logochron.core.total_labels import item_totalled
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.headers import fold, may_be_grouped
-from logochron.sources.files.typed_files import TypedTable
-from logochron.sources.rolled_source import FIRST_ROWS
+from logochron.sources.files.typed_files import TypedTable, first_fields
 from logochron.sources.values.amounts import is_amount
 from logochron.sources.values.dates import names_a_day
 from logochron.sources.values.labels import coded
@@ -50,7 +49,7 @@ def filled_down(engine: Engine, name: str, table: TypedTable, stated: Reading, b
     for column in wanted:
         if fold(column) not in places:
             raise QuestionError(f"`fill_down`: {no_such('column of labels', column, table.header, where=name)}")
-    if not wanted and not may_be_grouped(_first_rows(engine, table, name)):
+    if not wanted and not may_be_grouped(_first_texts(engine, table, name)):
         return table
     ((rows,),) = engine.rows(f"SELECT count(*) FROM {table.relation}", name)
     if rows > _MOST_ROWS:
@@ -75,13 +74,10 @@ def filled_down(engine: Engine, name: str, table: TypedTable, stated: Reading, b
     )
 
 
-def _first_rows(engine: Engine, table: TypedTable, name: str) -> list[list[str]]:
+def _first_texts(engine: Engine, table: TypedTable, name: str) -> list[tuple[str, ...]]:
     """The first fields of the columns of texts."""
     texts = [column for column, kind in zip(table.columns, table.types) if kind.startswith("VARCHAR")]
-    if not texts:
-        return []
-    shown = ", ".join(f"coalesce({column}::VARCHAR, '')" for column in texts)
-    return [list(of) for of in zip(*engine.rows(f"SELECT {shown} FROM {table.relation} LIMIT {FIRST_ROWS}", name))]
+    return first_fields(engine, table, texts, name)
 
 
 class _Blocks(NamedTuple):

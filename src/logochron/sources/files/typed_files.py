@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
@@ -361,11 +361,23 @@ def scan_typed(
 def _texts_shown(engine: Engine, source: Source, table: TypedTable) -> list[SampleColumn]:
     """The first fields of the columns of text."""
     texts = {name: sql for name, sql, kind in zip(table.header, table.columns, table.types) if kind.startswith(_TEXT)}
-    if not texts:
+    fields = first_fields(engine, table, texts.values(), source.name)
+    return [SampleColumn(name, tuple(filter(str.strip, of))) for name, of in zip(texts, fields)]
+
+
+def first_fields(engine: Engine, table: TypedTable, columns: Iterable[str], name: str) -> list[tuple[str, ...]]:
+    """The fields of the first rows of a table, column by column, as texts: empty where there is none.
+
+    Parameters
+    ----------
+    columns
+        The expressions that are shown.
+    """
+    shown = [f"coalesce({sql}::VARCHAR, '')" for sql in columns]
+    if not shown:
         return []
-    shown = ", ".join(f"coalesce({sql}::VARCHAR, '')" for sql in texts.values())
-    rows = engine.rows(f"SELECT {shown} FROM {table.relation} LIMIT {FIRST_ROWS}", source.name)
-    return [SampleColumn(name, tuple(filter(str.strip, of))) for name, of in zip(texts, zip(*rows))]
+    rows = engine.rows(f"SELECT {', '.join(shown)} FROM {table.relation} LIMIT {FIRST_ROWS}", name)
+    return list(zip(*rows)) if rows else [()] * len(shown)
 
 
 def occur_again(texts: Sequence[str]) -> bool:
@@ -410,9 +422,8 @@ def _date(engine: Engine, source: Source, spec: ReadingSpec, table: TypedTable, 
     """The day number of a date, or its text."""
     if spec.parts:
         texts = {part: as_label(table.columns[placed.at[part]], table.types[placed.at[part]]) for part in spec.parts}
-        shown = engine.rows(f"SELECT {', '.join(texts.values())} FROM {table.relation} LIMIT {FIRST_ROWS}", source.name)
-        fields = zip(*shown) if shown else [()] * len(texts)
-        return _Date(day_of_parts(spec, texts, {p: [f for f in of if f is not None] for p, of in zip(texts, fields)}))
+        shown = first_fields(engine, table, texts.values(), source.name)
+        return _Date(day_of_parts(spec, texts, dict(zip(texts, shown))))
     at = placed.at[spec.date]
     name, kind = table.columns[at], table.types[at]
     if kind == DAY_NUMBER:
@@ -420,10 +431,9 @@ def _date(engine: Engine, source: Source, spec: ReadingSpec, table: TypedTable, 
     is_text = kind.startswith(_TEXT)
     if is_text or NUMBER.fullmatch(kind):
         text = f"{name}::VARCHAR" if is_text else as_label(name, kind)
-        rows = engine.rows(f"SELECT {text} FROM {table.relation} LIMIT {FIRST_ROWS}", source.name)
-        shown_texts = [field for (field,) in rows if field is not None]
-        if is_text or spec.seconds or seconds_in(shown_texts):
-            date = date_of_texts(text, shown_texts, spec, cut=is_text)
+        (fields,) = first_fields(engine, table, [text], source.name)
+        if is_text or spec.seconds or seconds_in(fields):
+            date = date_of_texts(text, fields, spec, cut=is_text)
             return _Date(date.judged, said=tuple(f"{source.name}: {said}" for said in date.said))
     day, said, ends = f"{name}::DATE", "", name
     if kind.startswith(_INSTANT):
@@ -468,10 +478,8 @@ def _offset(zone: str) -> re.Match[str] | None:
 
 def sample_of_table(engine: Engine, source: Source, table: TypedTable) -> list[SampleColumn]:
     """The columns of a table with types."""
-    texts = ", ".join(f"{column}::VARCHAR" for column in table.columns)
-    rows = engine.rows(f"SELECT {texts} FROM {table.relation} LIMIT {FIRST_ROWS}", source.name)
     columns = []
-    for name, kind, fields in zip(table.header, table.types, zip(*rows) if rows else [()] * len(table.header)):
+    for name, kind, fields in zip(table.header, table.types, first_fields(engine, table, table.columns, source.name)):
         simple = "date" if kind.startswith(("DATE", "TIMESTAMP")) else "number" if NUMBER.fullmatch(kind) else "text"
-        columns.append(SampleColumn(name, tuple(f for f in fields if f is not None and f.strip()), simple))
+        columns.append(SampleColumn(name, tuple(filter(str.strip, fields)), simple))
     return columns
