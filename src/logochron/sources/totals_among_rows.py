@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +21,7 @@ from logochron.sources.values.labels import CodedTexts, coded
 
 #: Sums of doubles differ by no more than this part of them.
 _SLACK = 1e-9
+_Sums = NDArray[np.float64]
 _ORDINARY, _ANY = -2, -1
 _DAY_NUMBER = r"-?\d{1,6}"
 #: So many labels are named.
@@ -144,29 +145,30 @@ def _proved(rows: LabelRows, date: str, name: str) -> tuple[dict[str, list[str]]
         found[members] = known[at] == sought
         close = found[members].copy()
         for sums, base in zip(rows.sums, base_sums):
-            added = np.bincount(place, weights=sums[~is_total], minlength=len(known))[at]
-            base[members] = added
-            size = np.maximum(np.abs(sums[members]), np.abs(added))
-            close &= np.abs(sums[members] - added) <= _SLACK * np.maximum(size, 1)
+            base[members] = np.bincount(place, weights=sums[~is_total], minlength=len(known))[at]
+            close &= _is_close(sums[members], base[members])
         adds_up[members] = close
     proved: dict[str, list[str]] = {}
     aside = np.zeros(len(rows.rows), dtype=bool)
-    told = [
-        (of, str(c.texts[code]), c.codes == code)
-        for of, c in columns.items()
-        for code in np.flatnonzero(c.of != _ORDINARY)
-    ]
-    told += [(date, str(dates[code]), date_codes == code) for code in np.flatnonzero(of_all_dates)]
-    for of, text, bearing in told:
+    told = [(of, c.texts, c.codes, code) for of, c in columns.items() for code in np.flatnonzero(c.of != _ORDINARY)]
+    told += [(date, dates, date_codes, code) for code in np.flatnonzero(of_all_dates)]
+    for of, texts, codes, code in told:
+        text, bearing = str(texts[code]), codes == code
         kept = bearing & rows.keep
         if not kept.any() or not found[kept].any():
             continue  # what it would add up is not there: an item of its own
         if not adds_up[kept].all():
-            labels = [label for other, label, _ in told if other == of]
+            labels = [str(known[label]) for other, known, _, label in told if other == of]
             _ask(rows, (of, text, labels), kept & ~adds_up, base_sums, name)
         proved.setdefault(of, []).append(text)
         aside |= bearing
     return proved, int(rows.rows[aside & rows.keep].sum()), int(rows.rows[aside & ~dated].sum())
+
+
+def _is_close(sums: _Sums | np.float64, others: _Sums | np.float64) -> Any:
+    """Whether sums of doubles are equal but for what adding them up in another order makes of them."""
+    size = np.maximum(np.abs(sums), np.abs(others))
+    return np.abs(sums - others) <= _SLACK * np.maximum(size, 1)
 
 
 def _columns(rows: LabelRows) -> dict[str, _Column]:
@@ -228,14 +230,14 @@ def _ask(
     rows: LabelRows,
     told: tuple[str, str, list[str]],
     wrong: NDArray[np.bool_],
-    base_sums: Sequence[NDArray[np.float64]],
+    base_sums: Sequence[_Sums],
     name: str,
 ) -> None:
     """Refuse totals that are none: the column, the label, and all labels of totals there."""
     column, label, labels = told
     first = int(wrong.argmax())
-    differing = next(i for i, sums in enumerate(rows.sums) if abs(sums[first] - base_sums[i][first]) > _SLACK)
-    value, base = rows.sums[differing][first], base_sums[differing][first]
+    pairs = [(sums[first], base[first]) for sums, base in zip(rows.sums, base_sums)]
+    value, base = next((value, base) for value, base in pairs if not _is_close(value, base))
     date = str(rows.dates[first])
     when = f" ({iso(int(date)) if re.fullmatch(_DAY_NUMBER, date) else date})" if date else ""
     left_out = " ".join(f"--where '{column}!={one}'" for one in labels[:_NAMED])
