@@ -34,6 +34,7 @@ TEXTS = {
     "no base: plan ends": "no base: the plan ends on {}",
     "no base: not planned": "no base: the plan has no {}",
     "no base: plan of others": "no base: the plan is of {}",
+    "no base: of no such period": "no base: {} names no {}",
     "no base: uncut": "no base: records of {} cannot be cut",
     "no base: units": "no base: no {}",
     "no base: not listed": "no base: the calendar lists none{}",

@@ -133,14 +133,16 @@ class Fixed:
 
 @dataclass(frozen=True)
 class Plan:
-    """The plan's sum over the same days.
+    """The plan's sum over the same days; of several plans the one that is named.
 
-    >>> str(Plan())
-    'plan'
+    >>> str(Plan()), str(Plan("budget"))
+    ('plan', 'plan:budget')
     """
 
+    name: str = ""
+
     def __str__(self) -> str:
-        return "plan"
+        return f"plan:{self.name}" if self.name else "plan"
 
 
 @dataclass(frozen=True, init=False)
@@ -168,7 +170,7 @@ Basis = Stepping | Fixed | Plan | Span
 _COUNTED: dict[str, type[Stepping]] = {kind.kind: kind for kind in (Prior, YearAgo, MeanOf, YearAgoMean)}
 #: What may be left out of its count.
 _ONE = ("prior", "year-ago")
-FORMS = "prior, prior:N, year-ago, year-ago:N, mean:N, year-ago-mean:N, fixed:PERIOD, plan, span:FIRST..LAST"
+FORMS = "prior, prior:N, year-ago, year-ago:N, mean:N, year-ago-mean:N, fixed:PERIOD, plan, plan:NAME, span:FIRST..LAST"
 
 
 def parse_basis(against: object) -> Basis:
@@ -190,8 +192,8 @@ def parse_basis(against: object) -> Basis:
             return Fixed(rest)
         if kind == "span" and rest:
             return Span(*map(iso, whole_span(rest, "against")))
-        if kind == "plan" and not colon:
-            return Plan()
+        if kind == "plan" and (rest or not colon):
+            return Plan(rest)
         refuse_brought("against", kind)
         hint = nearest(kind, [*_COUNTED, "fixed", "plan", "span"])
         did = f" Did you mean {hint!r}?" if hint and hint != kind else ""

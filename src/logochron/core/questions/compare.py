@@ -31,6 +31,7 @@ from logochron.core.rows.answer import (
 )
 from logochron.core.rows.figures import figures_of
 from logochron.core.rows.groupings import Grouping
+from logochron.core.rows.plans import Plans
 from logochron.core.rows.prepare import Groupings, Prepared, ask, check_book, groupings_of, prepare, remembered
 from logochron.core.rows.result import Block
 
@@ -94,7 +95,7 @@ def compare(
     last: int | None = None,
     per: Per | None = None,
     skip_closed: bool = False,
-    plan: Daybook | None = None,
+    plan: Plans | None = None,
     by: str | Sequence[str] | None = (),
     measures: str | Sequence[str] | None = None,
     calendar: Calendar | None = None,
@@ -136,7 +137,7 @@ def compare(
     skip_closed
         For days against ``"prior"`` or ``"mean:n"``: the last days that have records, not the last days.
     plan
-        The plan, from `read_plan`, where `against` is one.
+        The plan, from `read_plan`, where `against` is one; several by their names, of which ``"plan:NAME"`` is one.
     by
         Dimensions to split by: a row for each tuple of items that has records.
     measures
@@ -200,14 +201,16 @@ def comparison_of(prepared: Prepared, *, unusual: bool = False) -> Comparison:
     groupings = groupings_of(prepared)
 
     def part_rows(part: Groupings, measure: Measure, grouping: Grouping, others: bool) -> Block:
-        return _rows(part, measure, grouping, others, unusual)
+        return comparison_rows(part, measure, grouping, others, unusual)
 
     # what is ordinary is told from all periods
     fields = laid_out("compare", groupings, partial(part_rows, groupings), None if unusual else part_rows)
     return Comparison(**fields, unusual=unusual)
 
 
-def _rows(groupings: Groupings, measure: Measure, grouping: Grouping, others: bool, unusual: bool) -> Block:
+def comparison_rows(
+    groupings: Groupings, measure: Measure, grouping: Grouping, others: bool, unusual: bool = False
+) -> Block:
     """The rows of one measure and one grouping."""
     prepared = groupings.prepared
     aligned, lengths, judging = prepared.aligned, prepared.lengths, prepared.selection.judgings[measure.name]

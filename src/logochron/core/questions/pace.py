@@ -29,6 +29,7 @@ from logochron.core.notes import Note
 from logochron.core.rows.answer import AlignedAnswer, Columns, block, dimensions, in_order, known_on, laid_out, one
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.groupings import Grouping
+from logochron.core.rows.plans import Plans, check_plan
 from logochron.core.rows.prepare import (
     Groupings,
     Prepared,
@@ -76,7 +77,7 @@ class Pace(AlignedAnswer):
     def on_days(self, book: Daybook, by: tuple[str, ...]) -> Callable[[int], AlignedAnswer]:
         """Answers for a book as it was known on days, the sums of all of them from one pass."""
         again = super().on_days(book, by)
-        plan = self.call.options["plan"] if self.call else None
+        plan = check_plan(self.call.options["plan"], self.spec.basis) if self.call else None
         if by or self.call is None or (plan is not None and plan.standing.spread == "year-ago"):
             return again
         try:
@@ -185,7 +186,7 @@ def pace(
     within: Within = "year",
     *,
     against: str | Basis = "year-ago",
-    plan: Daybook | None = None,
+    plan: Plans | None = None,
     last: int | None = None,
     exclude: DayLike | Sequence[DayLike] = (),
     positions: AtPositions = "all",
@@ -278,7 +279,7 @@ def _several(exclude: DayLike | Sequence[DayLike]) -> list[DayLike]:
 
 
 def _line_up(
-    selection: Selection, spec: PeriodSpec, plan: Daybook | None, exclude: Sequence[DayLike], asked: AtPositions
+    selection: Selection, spec: PeriodSpec, plan: Plans | None, exclude: Sequence[DayLike], asked: AtPositions
 ) -> tuple[Prepared, Positions]:
     """What is asked lined up by position."""
     lined_up: list[Positions] = []

@@ -51,6 +51,22 @@ register(
 )
 register(
     QuestionType(
+        name="overview",
+        function="logochron.core.questions.overview:overview",
+        answer="logochron.core.questions.overview:Overview",
+        columns=(
+            *("measure", "window", "period", "start", "end", "days", DIMENSIONS),
+            *("value", "share", "basis", "base_period", "base_start", "base_end", "base_days", "base"),
+            *("change", "growth", "ratio", "direction", "verdict", "band", "status", "note"),
+        ),
+        sorts=("value", "growth", "change", "share", "label"),
+        page="day",
+        weight=2,
+        restated=("value", "base"),
+    )
+)
+register(
+    QuestionType(
         name="relate",
         function="logochron.core.questions.relate:relate",
         answer="logochron.core.questions.relate:Relation",

@@ -122,6 +122,17 @@ class Grouping(NamedTuple):
 
         return self._replace(value=cut(self.value), base=cut(self.base))
 
+    def on(self, labels: Labels, places: Days) -> Grouping:
+        """The sums for other items, each the one at its place here; 0 where it has none."""
+
+        def laid(parts: Mapping[str, AggregateSums]) -> dict[str, AggregateSums]:
+            return {key: AggregateSums(at_places(part.values, places), part.scale) for key, part in parts.items()}
+
+        own = np.append(self.places, -1)[places]  # -1: the last, which is none
+        return self._replace(
+            labels=labels, places=own, value=laid(self.value), base=laid(self.base), life=self.life.at(places)
+        )
+
     def under(self, by: Sequence[str]) -> Items:
         """The groups that the items make by some of their dimensions; one of all where none is named."""
         return Items.named([self.labels[self.by.index(name)] for name in by], self.size)
@@ -215,26 +226,34 @@ def value_grouping(book: Daybook, by: Sequence[str], measures: Sequence[Measure]
 def _summed(
     book: Daybook, by: Sequence[str], measures: Sequence[Measure], groups: Sequence[Spans]
 ) -> tuple[Grouping, Bools]:
-    """All items of a book, and which of them occur in the spans."""
+    """All items of a book with their sums over the spans of the values and of the bases, and which occur in them."""
+    grouping, (value, *base), present = _all_items(book, by, measures, groups)
+    return grouping._replace(value=value, base=base[0] if base else {}), present
+
+
+def _all_items(
+    book: Daybook, by: Sequence[str], measures: Sequence[Measure], groups: Sequence[Spans]
+) -> tuple[Grouping, list[dict[str, AggregateSums]], Bools]:
+    """All items of a book yet without sums, their sums over each group of spans, and which of them occur in any."""
     keys = [aggregate.key for aggregate in all_aggregates(book.formulas, [m.name for m in measures])]
     sums = book.sums(by, keys, *groups)
     present = book.day_sums(by).present(groups)
     items = book.day_sums(by).items
-    value, *base = (
+    by_group = [
         {key: AggregateSums(sums[key][group], book.scale_of(key)) for key in keys} for group in range(len(groups))
-    )
+    ]
     grouping = Grouping(
         by=tuple(by),
         labels=items.labels,
         places=np.arange(items.size),
-        value=value,
-        base=base[0] if base else {},
+        value={},
+        base={},
         formulas=book.formulas,
         base_formulas=book.formulas,
         why=dict.fromkeys((m.name for m in measures), None),
         life=book.life(by),
     )
-    return grouping, present
+    return grouping, by_group, present
 
 
 def summed(
@@ -253,16 +272,50 @@ def summed(
 
 def _beside_plan(grouping: Grouping, plan: Daybook, theirs: PlanSide) -> Grouping:
     """The items of a book and of a plan, with the sums of both."""
-    places = theirs.places
-    return grouping._replace(
-        labels=theirs.labels,
-        places=places,
-        value={key: AggregateSums(at_places(part.values, places), part.scale) for key, part in grouping.value.items()},
-        base=theirs.parts,
-        base_formulas=plan.formulas,
-        why=theirs.why,
-        life=grouping.life.at(places),
-    )
+    laid = grouping.on(theirs.labels, theirs.places)
+    return laid._replace(base=theirs.parts, base_formulas=plan.formulas, why=theirs.why)
+
+
+#: A plan where the bases are of one, and how a question lined its periods up.
+Side = tuple[Daybook | None, Alignment]
+
+
+def summed_together(
+    book: Daybook, by: Sequence[str], measures: Sequence[Measure], sides: Sequence[Side]
+) -> list[Grouping]:
+    """The sums of several questions about one book, in one pass of its records: for the items that occur in any."""
+    groups = [
+        spans
+        for plan, aligned in sides
+        for spans in ((aligned.value_spans(),) if plan else (aligned.value_spans(), aligned.base_spans()))
+    ]
+    known, sums, present = _all_items(book, by, measures, groups)
+    of_groups = iter(sums)
+    groupings, whose = [], [(known.labels, present)]
+    for plan, aligned in sides:
+        grouping = known._replace(value=next(of_groups))
+        if plan is None:
+            groupings.append(grouping._replace(base=next(of_groups)))
+            continue
+        theirs = plan_side(plan, book, by, measures, aligned.base_spans())
+        groupings.append(_beside_plan(grouping, plan, theirs))
+        whose.append((theirs.labels, theirs.present))
+    if not by:
+        return groupings
+    if len(whose) == 1:
+        return [grouping.at(present) for grouping in groupings]
+    joined = [np.concatenate(columns) for columns in zip(*(labels for labels, _ in whose))]
+    items = Items.named(joined, len(joined[0]))
+    has_row = np.zeros(items.size, dtype=bool)
+    has_row[items.of_rows[np.concatenate([there for _, there in whose])]] = True
+    at_sides: dict[int, Days] = {}
+    low = 0
+    for labels, there in whose:  # the place of each item among those of one side, -1 where it has none
+        places = np.full(items.size, -1, dtype=np.int64)
+        places[items.of_rows[low : low + len(there)]] = np.arange(len(there))
+        at_sides[id(labels)] = places
+        low += len(there)
+    return [one.on(items.labels, at_sides[id(one.labels)]).at(has_row) for one in groupings]
 
 
 class RowGrouping(NamedTuple):

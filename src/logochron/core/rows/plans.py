@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from logochron.core.align.align import Alignment
 from logochron.core.align.base_spans import any_part
+from logochron.core.align.bases import Basis, Plan
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.filters import holds
 from logochron.core.book.items import Items, places_of
@@ -20,27 +21,48 @@ from logochron.core.book.sums import Amounts, Spans, divided
 from logochron.core.calendars.base import Bools
 from logochron.core.choices import how_many
 from logochron.core.days import Days
-from logochron.core.errors import QuestionError
+from logochron.core.errors import QuestionError, no_such
 from logochron.core.notes import Note, Noted
 from logochron.core.rows.figures import Floats
 
 
-def check_plan(plan: object, wanted: bool) -> Daybook | None:
-    """The plan, where the basis is one.
+#: A plan, or several by their names.
+Plans = Daybook | Mapping[str, Daybook]
+
+
+def check_plan(plan: object, basis: Basis) -> Daybook | None:
+    """The plan, where the basis is one; of several the one that it names.
 
     Raises
     ------
     QuestionError
-        Where one is missing, not asked for, or no daybook.
+        Where one is missing, not asked for, not among those named, or no daybook.
     """
-    if not wanted:
+    if not isinstance(basis, Plan):
         if plan is not None:
             raise QuestionError("`plan` goes with against='plan' (--against plan)")
         return None
+    if isinstance(plan, Mapping):
+        plan = _named_plan(plan, basis)
     if not isinstance(plan, Daybook):
         got = "none is given" if plan is None else f"got {type(plan).__name__}"
         raise QuestionError(f"against='plan' needs `plan`, a Daybook from `read_plan` (--plan FILE); {got}")
     return plan
+
+
+def _named_plan(plans: Mapping[str, Any], basis: Plan) -> object:
+    """The plan that a basis names; the only one where it names none."""
+    if not basis.name and len(plans) == 1:
+        return next(iter(plans.values()))
+    if not basis.name:
+        raise QuestionError(
+            f"against='plan' must name one of the {len(plans)} plans: "
+            + ", ".join(f"plan:{name}" for name in plans)
+            + f" (--against {Plan(next(iter(plans), 'NAME'))})"
+        )
+    if basis.name not in plans:
+        raise QuestionError(no_such("plan", basis.name, list(plans), where="`plan`"))
+    return plans[basis.name]
 
 
 def selected_alike(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ...]]:

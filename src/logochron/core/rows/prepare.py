@@ -11,7 +11,6 @@ from typing import Any, NamedTuple, ParamSpec, TypeVar
 import numpy as np
 
 from logochron.core.align.align import Alignment, align, closing_options, edge_options
-from logochron.core.align.bases import Plan
 from logochron.core.align.period_spec import PeriodSpec
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
@@ -37,7 +36,7 @@ from logochron.core.rows.groupings import (
     summed,
     summed_by_row,
 )
-from logochron.core.rows.plans import check_plan, shaped, with_missing
+from logochron.core.rows.plans import Plans, check_plan, shaped, with_missing
 from logochron.core.rows.question_types import question_type
 
 P = ParamSpec("P")
@@ -183,6 +182,11 @@ class Prepared:
     said: tuple[str, ...] = ()
     part: Part | None = None
     kept: dict[tuple[tuple[str, ...], tuple[str, ...]], RowGrouping] = field(default_factory=dict)
+
+    @property
+    def planned(self) -> bool:
+        """Whether rows are there for what a plan has."""
+        return self.plan is not None
 
     def grouping(self, by: Sequence[str], also: Sequence[Measure] = ()) -> Grouping:
         """The rows by some dimensions, all items; with the sums of further measures."""
@@ -336,7 +340,7 @@ class Groupings:
 LineUp = Callable[[PeriodSpec, Coverage, Days, Coverage | None], Alignment]
 
 
-def prepare(selection: Selection, spec: PeriodSpec, plan: Daybook | None, line_up: LineUp = align) -> Prepared:
+def prepare(selection: Selection, spec: PeriodSpec, plan: Plans | None, line_up: LineUp = align) -> Prepared:
     """Value and base of every row lined up.
 
     Raises
@@ -347,7 +351,7 @@ def prepare(selection: Selection, spec: PeriodSpec, plan: Daybook | None, line_u
     book = selection.book
     if spec.per == "trading-day" and book.standing.records_of != "day":
         raise QuestionError("`per` 'trading-day' needs records of days; these stand for longer periods")
-    planned = check_plan(plan, isinstance(spec.basis, Plan))
+    planned = check_plan(plan, spec.basis)
     said: tuple[str, ...] = ()
     if planned:
         planned, said = shaped(planned, book)
@@ -404,7 +408,7 @@ def _adds_up(prepared: Prepared, items: Grouping) -> bool:
     """Whether sums of items are those of their records: whole numbers, and no ids that lie in two items."""
     exact = all(part.scale is not None for side in (items.value, items.base) for part in side.values())
     # a plan may know sums of items that it does not know one by one
-    return exact and prepared.plan is None and not prepared.book.ids
+    return exact and not prepared.planned and not prepared.book.ids
 
 
 def _topped(groupings: Groupings, top: int, row: int) -> Groupings:

@@ -66,6 +66,8 @@ COLUMNS: dict[str, Column] = {
     for column in (
         Column("measure", "label", "Measure"),
         Column("period", "period", "Period"),
+        Column("window", "word", "Window"),
+        Column("basis", "word", "Basis"),
         Column("start", "day", "First day"),
         Column("end", "day", "Last day"),
         Column("days", "days", "Days"),

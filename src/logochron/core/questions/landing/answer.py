@@ -50,7 +50,7 @@ from logochron.core.questions.landing.figures import (
 from logochron.core.questions.landing.profiles import LandingRows, ListedProfile, Points, held_whole, listed_profile
 from logochron.core.rows.answer import AlignedAnswer, block, in_order, known_on, laid_out
 from logochron.core.rows.groupings import Grouping
-from logochron.core.rows.plans import check_plan, shaped
+from logochron.core.rows.plans import Plans, check_plan, shaped
 from logochron.core.rows.prepare import Prepared, adding_up, ask, check_book, groupings_of, prepare, remembered
 from logochron.core.rows.result import Block, Blocks
 
@@ -197,7 +197,7 @@ def land(
     each: Grain | None = None,
     at: Any = None,
     history: int = 12,
-    plan: Daybook | None = None,
+    plan: Plans | None = None,
     by: str | Sequence[str] | None = (),
     measures: str | Sequence[str] | None = None,
     calendar: Calendar | None = None,
@@ -288,13 +288,14 @@ def land(
         book = book.evenly()
     selection = ask("land", book, by=by, measures=kept, judging=judging, items=items, top=top, sort=sort)
     is_base = isinstance(spec.basis, Plan)
-    prepared = prepare(selection, spec, plan if is_base else None, against_whole)
+    given = None if plan is None and not is_base else check_plan(plan, spec.basis if is_base else Plan())
+    prepared = prepare(selection, spec, given if is_base else None, against_whole)
     now = _now(prepared)
     if listed is not None:
         listed.check(spec.calendar, spec.grain, now)
     target, said = prepared.plan, ()
-    if not is_base and (given := check_plan(plan, plan is not None)) is not None:
-        target, said = shaped(given, book)  # type: ignore[assignment]
+    if not is_base and given is not None:
+        target, said = shaped(given, book)
     method = Method(
         calendar=spec.calendar,
         within=spec.grain,
@@ -308,7 +309,7 @@ def land(
     )
     parts = None if each is None else parts_of(method, now, each)
     return landing_of(
-        LandingCache(groupings_of(prepared), {}), method, now, target, plan, parts, (*_left_out(left_out), *said, *laid)
+        LandingCache(groupings_of(prepared), {}), method, now, target, given, parts, (*_left_out(left_out), *said, *laid)
     )
 
 
