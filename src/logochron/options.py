@@ -293,7 +293,7 @@ def taken_by_sources(names: Sequence[str]) -> str:
     return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
 
 
-_BASES = "year-ago[:N], prior[:N], mean:N, year-ago-mean:N, fixed:PERIOD, plan, span:FIRST..LAST."
+_BASES = "year-ago[:N], prior[:N], mean:N, year-ago-mean:N, fixed:PERIOD, plan[:NAME], span:FIRST..LAST."
 
 #: The options of questions. Types and defaults are those of their parameters.
 _QUESTION_ROWS = (
@@ -316,6 +316,14 @@ _QUESTION_ROWS = (
            says="The earlier period: as of compare, but for a plan."),
     Option(name="against", group=AGAINST, metavar="BASIS", usual="year-ago", key=str, of=("land",),
            says="The earlier whole period, as of compare, or plan."),
+    Option(name="against", group=AGAINST, metavar="BASIS", usual="year-ago, and the plan that is given", key=Names,
+           many=True, says=_BASES, key_says="What windows are held against.", of=("overview",)),
+    Option(name="at", metavar="PERIOD", key=Day | None, of=("overview",),
+           says="The moment: a day, or a period whose last day is meant; the report date where left out."),
+    Option(name="windows", metavar="WINDOW", many=True, usual="month, quarter, year", key=Names,
+           says="day to year: so far; last-week to last-year: whole; 12-month: so many to now."),
+    Option(name="lead", group=ITEMS, metavar="WINDOW", usual="the last window",
+           says="The window by which items are ordered and chosen."),
     Option(name="against", group=AGAINST, metavar="BASIS", usual="year-ago, or the plan that is given", key=str,
            says=_BASES, key_says="What periods are held against."),
     Option(name="weeks", group=AGAINST, says="year-ago: the same week number, or 364 days earlier."),
@@ -386,7 +394,8 @@ _COMMAND_ROWS = (
     Option(name="each", group=PERIODS, kind=Grain, default="month", says="One row per."),
     Option(name="between", group=PERIODS, metavar="FIRST..LAST",
            says="The days to list; the year that holds today where left out."),
-    Option(name="plan", group=PLAN, metavar="FILE|NUMBER", says="The plan; a number: so much each period."),
+    Option(name="plan", group=PLAN, metavar="FILE|NUMBER", many=True,
+           says="The plan; a number: so much each period. NAME=FILE: one of several."),
     Option(name="plan_value", group=PLAN, metavar="COL",
            says="Its column of amounts; found where only one can be meant."),
     Option(name="plan_records_of", group=PLAN, kind=Grain | None, default=None,

@@ -10,7 +10,7 @@ from logochron.cli.books import books_of, calendar_of, composed_measures, has_se
 from logochron.cli.options import dimensions, names, part, reading_of
 from logochron.cli.showing import figure_drawn, hand_over, target_of
 from logochron.cli.speaking import reading_progress, say
-from logochron.core.align.bases import Basis, Plan, parse_basis
+from logochron.core.align.bases import Basis, Plan, YearAgo, parse_basis
 from logochron.core.book.daybook import Daybook
 from logochron.core.calendars.base import Calendar
 from logochron.core.choices import Grain, Profile, values
@@ -63,6 +63,8 @@ def _settled(options: dict[str, Any]) -> dict[str, Any]:
     settled: dict[str, Any] = {"by": list(dimensions(options["by"]))}
     if (running := options.get("running")) is not None:
         settled["running"] = int(running) if running.isdecimal() and len(running) < 20 else running
+    if "windows" in options:
+        settled["windows"] = names(options["windows"]) or ("month", "quarter", "year")
     if "profile" in options:
         settled["profile"] = _profile(options["profile"])
     return settled
@@ -108,16 +110,24 @@ def _profile(text: str) -> str | Path:
 
 def _stated_basis(options: dict[str, Any]) -> Basis:
     """What periods are held against: where nothing is asked for the plan that is given, else a year ago."""
-    return parse_basis(options["against"] or ("plan" if options.get("plan") else "year-ago"))
+    against = options["against"]
+    if isinstance(against, tuple):
+        against = next(iter(names(against)), "year-ago")
+    return parse_basis(against or ("plan" if options.get("plan") else "year-ago"))
 
 
-def _basis(of: QuestionType, options: dict[str, Any]) -> Basis:
+def _basis(of: QuestionType, options: dict[str, Any]) -> Any:
     """What periods are held against, refused where a plan is given for nothing, or asked for and not given."""
+    if isinstance(options["against"], tuple):  # of several bases a plan that is given is one
+        bases = list(map(parse_basis, names(options["against"]))) or [YearAgo()]
+        if any(isinstance(basis, Plan) for basis in bases) and not (options["plan"] or has_settings_plan(options)):
+            raise QuestionError("--against plan needs --plan FILE")
+        return bases
     basis = _stated_basis(options)
     if "plan" not in options:
         return basis
     planned = isinstance(basis, Plan)
-    given = options["plan"] is not None or (planned and has_settings_plan(options))
+    given = bool(options["plan"]) or (planned and has_settings_plan(options))
     if of.targeted:
         if planned and not given:
             raise QuestionError("--against plan needs --plan FILE")

@@ -15,7 +15,8 @@ from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import as_written, refuse_brought
-from logochron.core.errors import CalendarError, IntakeError, QuestionError, brief, no_such
+from logochron.core.errors import CalendarError, IntakeError, QuestionError, brief, no_such, visible
+from logochron.core.rows.plans import Plans
 from logochron.options import CALENDARS, READING_OPTIONS, Reading, calendar_options
 from logochron.report import expressions
 
@@ -145,32 +146,64 @@ def has_settings_plan(options: dict[str, Any]) -> bool:
 
 def books_of(
     sales: tuple[str, ...], options: dict[str, Any], calendar: Calendar, *, target: bool = False
-) -> tuple[Daybook, Daybook | None]:
+) -> tuple[Daybook, Plans | None]:
     """The sales, and the plan where one is given; `target`: that of --settings too, where it is no base."""
     from logochron.sources.files.streams import is_standard_input
 
-    file = options.get("plan")
-    if is_standard_input(file) and any(map(is_standard_input, sales)):
+    files = plan_files(options)
+    if any(map(is_standard_input, files.values())) and any(map(is_standard_input, sales)):
         raise QuestionError("standard input cannot be both the sales and the plan: write one of them to a file")
     book = sales_book(sales, options, calendar)
-    if file is not None:
-        from logochron.sources.plans import constant, plan_of, shared_dimensions
-
-        number = as_written(file.replace(",", "")) if re.fullmatch(r"[\d.,]+(e\d+)?", file) else None
-        if number is not None and not Path(file).exists():
-            each: Any = options.get("within") or options.get("each") or ("month" if not book.standing.whole else None)
-            return book, constant(number, book, each or book.standing.records_of, calendar)
-        # a filter too is of the plan, where it has the column
-        return book, plan_of(
-            file,
-            book,
-            shared_dimensions(book, dimensions(options["by"])),
-            value=options["plan_value"],
-            records_of=options["plan_records_of"],
-            calendar=calendar,
-            spread=options["plan_spread"],
-            reading=plan_reading_of(options),
-        )
-    if has_settings_plan(options) and (target or options["against"] == "plan"):
+    if files:
+        plans = {name: _plan_book(file, book, options, calendar) for name, file in files.items()}
+        return book, plans.get("", plans)
+    against = options["against"]
+    if has_settings_plan(options) and (
+        target or "plan" in (names(against) if isinstance(against, tuple) else [against])
+    ):
         return book, options["settings"].plan(calendar, book)
     return book, None
+
+
+def plan_files(options: dict[str, Any]) -> dict[str, str]:
+    """The files or numbers of --plan by the names of the plans; a single one needs none.
+
+    Raises
+    ------
+    QuestionError
+        Where one of several has no name, or two have the same.
+    """
+    files: dict[str, str] = {}
+    given = options.get("plan") or ()
+    for text in given:
+        name, equals, file = text.partition("=")
+        name = name.strip() if equals and re.fullmatch(r"\s*[\w -]+\s*", name) and not Path(text).exists() else ""
+        if len(given) > 1 and not name:
+            raise QuestionError(
+                f"--plan {visible(text)}: each of several plans has a name, such as budget={visible(text)}"
+            )
+        if name in files:
+            raise QuestionError(f"--plan names {name!r} twice")
+        files[name] = file.strip() if name else text
+    return files
+
+
+def _plan_book(file: str, book: Daybook, options: dict[str, Any], calendar: Calendar) -> Daybook:
+    """A plan of a file, or of so much each period."""
+    from logochron.sources.plans import constant, plan_of, shared_dimensions
+
+    number = as_written(file.replace(",", "")) if re.fullmatch(r"[\d.,]+(e\d+)?", file) else None
+    if number is not None and not Path(file).exists():
+        each: Any = options.get("within") or options.get("each") or ("month" if not book.standing.whole else None)
+        return constant(number, book, each or book.standing.records_of, calendar)
+    # a filter too is of the plan, where it has the column
+    return plan_of(
+        file,
+        book,
+        shared_dimensions(book, dimensions(options["by"])),
+        value=options["plan_value"],
+        records_of=options["plan_records_of"],
+        calendar=calendar,
+        spread=options["plan_spread"],
+        reading=plan_reading_of(options),
+    )

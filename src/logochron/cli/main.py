@@ -139,6 +139,26 @@ def compare(sales: tuple[str, ...], **options: Any) -> None:
 
 
 @_command(
+    "overview FILE --by COL",
+    settings_option.option,
+    of_question("overview", "sparks", "template"),
+)
+def overview(sales: tuple[str, ...], **options: Any) -> None:
+    """How does each item stand this month, quarter and year to date, beside a year ago and a plan?
+
+    A row an item; windows side by side, each with its value and how it stands beside every basis.
+
+    \b
+    logochron overview sales.csv --date sold_on --value revenue --by harbor --plan plan.csv
+    logochron overview sales.csv --date sold_on --value revenue --by harbor --windows last-week,month,12-month
+    logochron overview sales.csv --date sold_on --value revenue --against year-ago,prior --alert "year growth < -5%"
+    """
+    from logochron.cli.asking import answer_question
+
+    _leave(answer_question("overview", sales, options))
+
+
+@_command(
     "relate FILE --by COL",
     settings_option.option,
     of_question("relate"),

@@ -9,6 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from logochron.cli.books import plan_files
 from logochron.cli.options import names
 from logochron.cli.speaking import can_show, check_trial, put, put_all, say
 from logochron.core.errors import QuestionError, brief, visible
@@ -65,7 +66,12 @@ def target_of(options: dict[str, Any], sales: Sequence[str], answer: str = "comp
     if ending in PICTURE_ENDINGS and "figure" not in options:
         raise QuestionError(f"{target}: no figure shows this answer; known are {', '.join(TABLE_ENDINGS)}")
     place = ordinary(target)
-    check_apart("--out", target, place, [*sales, *(options.get(name) for name in ("plan", "calendar", "profile"))])
+    check_apart(
+        "--out",
+        target,
+        place,
+        [*sales, *plan_files(options).values(), *(options.get(name) for name in ("calendar", "profile"))],
+    )
     return target
 
 
@@ -213,10 +219,11 @@ def _palette() -> Palette:
 
 
 def _print_cards(console: Console, result: Any, formats: Formats) -> None:
-    from logochron.views.tables.cards import cards_of, shown_cards
+    from logochron.core.rows.question_types import loaded
+    from logochron.views.tables.cards import shown_cards
     from logochron.views.tables.terminal import print_cards
     from logochron.views.words.titles import coverage_line
 
-    cards, cut = shown_cards(cards_of(result, formats), formats)
+    cards, cut = shown_cards(loaded(result.type.cards)(result, formats), formats)
     lines = (*cut, *result.notes, coverage_line(result, formats))
     print_cards(console, cards, lines, plain=formats.plain, palette=_palette())

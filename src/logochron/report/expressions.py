@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import replace
 from fractions import Fraction
 from typing import Any, NamedTuple, NoReturn
@@ -184,9 +184,7 @@ def parsed_alert(text: str, option: str = "--alert") -> Alert:
     -0.05
     """
     reader = _Reader(text, option, _ALERT)
-    column = reader.name("a column").text
-    while reader.next.kind == "word" and not re.match(r"[+.\d]", reader.next.text):
-        column += " " + reader.take().text  # a heading may have several words
+    column = _column(reader)
     sign = reader.sign(*SIGNS)
     if not sign:
         reader.refuse("a sign must stand between the column and the value")
@@ -197,6 +195,42 @@ def parsed_alert(text: str, option: str = "--alert") -> Alert:
         value = reader.name("the value").text
     reader.end()
     return Alert(column, sign, value, " ".join(text.split()))
+
+
+def _column(reader: _Reader) -> str:
+    """The name of a column or a heading of several words, behind the window and the basis that it may be of."""
+    token = reader.name("a column")
+    column = token.text
+    while True:
+        joined = (
+            reader.next.kind == "sign" and reader.next.text in "-:" and reader.next.at == token.at + len(token.text)
+        )
+        more = reader.next.kind == "word" and not re.match(r"[+.\d]", reader.next.text)
+        if not (joined or more or column.endswith(("-", ":"))) or reader.next.kind == "end":
+            return column
+        apart = "" if joined or column.endswith(("-", ":")) else " "
+        token = reader.take()
+        column += apart + token.text
+
+
+def _of_rows(column: str, answer: str) -> tuple[str, dict[str, str]]:
+    """A column behind a window and a basis, where the answer has such: ``year plan growth``."""
+    if not question_type(answer).has_column("window"):
+        return column, {}
+    from logochron.core.align.bases import parse_basis
+    from logochron.core.questions.overview import OverviewWindow
+
+    of: dict[str, str] = {}
+    readers: dict[str, Callable[[str], Any]] = {"window": OverviewWindow.of, "basis": parse_basis}
+    for kind, read in readers.items():
+        first, _, rest = column.partition(" ")
+        if rest:
+            try:
+                of[kind] = str(read(first))
+            except QuestionError:
+                continue
+            column = rest
+    return column, of
 
 
 def band(text: str) -> Band:
@@ -266,7 +300,8 @@ def alerts_of(
     alerts = [parsed_alert(text, option) for text in texts]
     known = {**headings, **{name: name for name in dimensions}}
     of_answer = question_type(answer)
-    alerts = [replace(alert, column=of_answer.column_named(alert.column, known)) for alert in alerts]
+    parted = [(alert, *_of_rows(alert.column, answer)) for alert in alerts]
+    alerts = [replace(alert, column=of_answer.column_named(name, known), of=of) for alert, name, of in parted]
     bands = tuple(band.name for band in judging.bands)
     for alert in alerts:
         if alert.column == "band" and not bands and of_answer.has_column("band"):

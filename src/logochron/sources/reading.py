@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from logochron.core import ports
 from logochron.core.book.filters import check_where, conditions, in_words
-from logochron.core.book.measures import Aggregate, Measure, all_aggregates, formulas
+from logochron.core.book.measures import Aggregate, Measure, all_aggregates, formulas, with_units
 from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
@@ -228,7 +228,7 @@ def _measures(values: str | Sequence[str] | None, measures: Sequence[Measure] | 
         if measure.name in names:
             raise QuestionError(f"`values` and `measures` name {measure.name!r} twice")
         names.add(measure.name)
-    return together
+    return with_units(together)
 
 
 def _aggregates(measures: Sequence[Measure]) -> tuple[Aggregate, ...]:

@@ -69,20 +69,20 @@ def plural(noun: str, language: str = "en") -> str | None:
     >>> plural("harbor"), plural("category"), plural("line of goods")
     ('harbors', 'categories', None)
     """
-    text = in_context(language, "plural", noun)
-    return None if text == noun else text
+    for written in dict.fromkeys((noun, noun.casefold())):
+        text = in_context(language, "plural", written)
+        if text != written:
+            return text
+    return None
 
 
 def everything(noun: str, language: str = "en") -> str:
     """All items of a dimension.
 
-    >>> everything("harbor"), everything("line of goods")
-    ('all harbors', 'every line of goods')
+    >>> everything("harbor"), everything("SALESORG")
+    ('all harbors', 'all SALESORG')
     """
-    many = plural(noun, language)
-    if many is None:
-        return said(language, "every {noun}", noun=noun)
-    return said(language, "all {nouns}", nouns=many)
+    return said(language, "all {nouns}", nouns=plural(noun, language) or noun)
 
 
 def ordinal(n: int, language: str = "en") -> str:

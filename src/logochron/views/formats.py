@@ -176,12 +176,24 @@ class Formats:
         text = str(format_scientific(abs(value), format="0.00E0", locale=self.locale))
         return self._signs("-" if value < 0 else "+" if signed else "") + self._signs(text)
 
+    def short(self, value: float, unit: str = "") -> str:
+        """A compact amount whose unit is told elsewhere; a part in percent.
+
+        >>> Formats().short(44_412, "EUR"), Formats().short(0.489, "%")
+        ('44.4K', '48.9 %')
+        """
+        return self.part(value) if unit == "%" else self.compact(value)
+
     def amount(self, value: float, unit: str = "", *, signed: bool = False) -> str:
         """A compact amount with its unit, where the locale has it: before the figure or behind.
 
         >>> Formats().amount(44_412, "EUR"), Formats(locale="de").amount(44_412, "EUR"), Formats().amount(12, "boats")
         ('EUR 44.4K', '44.412 EUR', '12 boats')
+        >>> Formats().amount(0.489, "%"), Formats().amount(0.005, "%", signed=True)
+        ('48.9 %', '+0.5 points')
         """
+        if unit == "%":
+            return self.points_told(value, signed=True) if signed else self.part(value)
         return self.with_unit(self.compact(value, signed=signed), value, unit)
 
     def with_unit(self, text: str, value: float, unit: str) -> str:
@@ -198,6 +210,8 @@ class Formats:
         ['EUR 44.4K', 'EUR 1.24M', 'EUR 12.50']
         """
         values = np.asarray(values, dtype=np.float64)
+        if unit == "%":
+            return [self.amount(value, unit, signed=signed) for value in values.tolist()]
         texts = np.array([None] * len(values), dtype=object)
         if len(values) >= _FEW:
             _shorten(self, values, unit, texts, signed=signed)
@@ -229,9 +243,9 @@ class Formats:
             column[place] = self.number(float(values[place]), decimals, signed=signed)
         return column[: len(values)]
 
-    def parts(self, values: NDArray[np.float64]) -> list[str]:
+    def parts(self, values: NDArray[np.float64], decimals: int = 1) -> list[str]:
         """A column of shares, each as `part` writes it."""
-        return self._percent(values, self.numbers(_times_100(values), 1))
+        return self._percent(values, self.numbers(_times_100(values), decimals))
 
     def growths(self, values: NDArray[np.float64]) -> list[str]:
         """A column of growths, each as `growth` writes it."""
@@ -362,6 +376,17 @@ class Formats:
         """
         return self.number(part * 100, 1, signed=True)
 
+    def points_told(self, part: float, *, signed: bool = False) -> str:
+        """A difference of parts with its unit; as many decimals as it takes to see it, three at most.
+
+        >>> Formats().points_told(0.0051), Formats().points_told(-0.0002, signed=True)
+        ('0.5 points', '−0.02 points')
+        """
+        if not math.isfinite(part * 100):
+            return self.dash
+        decimals = next((n for n in (1, 2, 3) if not part or abs(part) * 100 >= 0.5 * 10**-n), 3)
+        return self.say("{n} points", n=self.number(part * 100, decimals, signed=signed))
+
 
 class _Short(NamedTuple):
     """What stands around the figures of amounts that are divided by a power of a thousand."""
@@ -481,6 +506,18 @@ def is_currency(unit: str) -> bool:
 def words(name: str) -> str:
     """A name as it stands in a title: underscores as spaces."""
     return name.replace("_", " ").strip() or name
+
+
+def noun(name: str, language: str = "en") -> str:
+    """A dimension as it stands within a title: one that is written ``Region`` and one written ``region`` read alike.
+
+    >>> noun("Sales_Region"), noun("region"), noun("SALESORG"), noun("region", "de")
+    ('sales region', 'region', 'SALESORG', 'Region')
+    """
+    text = words(name)
+    if language == "de":
+        return capital(text)
+    return " ".join(word.lower() if word[1:].islower() else word for word in text.split(" "))
 
 
 def capital(text: str) -> str:

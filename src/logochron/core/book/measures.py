@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import KW_ONLY, dataclass, field
+from dataclasses import KW_ONLY, dataclass, field, replace
 from typing import Any, Literal, NamedTuple
 
 import numpy as np
@@ -181,7 +181,10 @@ MeasureKind = Literal["sum", "count", "difference", "quotient"]
 #: Words in the name of a column that count something, and those that make an amount of money of it after all.
 _QUANTITY = re.compile(
     r"units?|pieces?|pcs|items?|quantity|quantities|qty|counts?|number|hours?|hrs|minutes|days|nights|visits|visitors|"
-    r"guests|customers|orders?|tickets|bookings|transactions|lit(er|re)s|kg|tons|tonnes|weight|stück|menge|anzahl|stunden"
+    r"guests|customers|clients|members|users|people|persons|employees|staff|heads?|seats|rooms|beds|stores|shops|boats|"
+    r"cars|vehicles|orders?|tickets|bookings|transactions|invoices|receipts|baskets|carts|sessions|clicks|calls|leads|"
+    r"trips|rides|packs|boxes|bottles|pairs|sets|sqm|m2|km|miles|lit(er|re)s|kg|tons|tonnes|weight|stück|menge|anzahl|"
+    r"stunden|kunden|besuche|buchungen|belege|aufträge"
 )
 _MONEY = re.compile(
     r"prices?|costs?|revenues?|sales|amounts?|values?|turnover|fees?|margin|profit|discounts?|tax|vat|takings|income|"
@@ -224,7 +227,8 @@ class Measure:
         Which direction is favorable: ``"higher"``, ``"lower"`` or ``"neither"``.
     unit
         The unit of its figures, for people ("EUR", "kg"). Where None, amounts of money take the currency that a view
-        is told; a column called like a quantity has none.
+        is told; a column called like a quantity has none. ``"%"``: 0.489 is read as 48.9 %, its changes in points; so
+        is a quotient of money by money.
 
     Raises
     ------
@@ -281,6 +285,11 @@ class Measure:
         return self.kind == "difference" and not (is_quantity(str(self.of)) and is_quantity(str(self.less)))
 
     @property
+    def in_percent(self) -> bool:
+        """Whether its figures are parts that people read in percent, and their changes in points."""
+        return self.unit == "%"
+
+    @property
     def kind(self) -> MeasureKind:
         """What it is: a sum, a count, a difference or a quotient."""
         if self.count or self.distinct is not None:
@@ -288,3 +297,22 @@ class Measure:
         if self.of is None:
             return "sum"
         return "difference" if self.less is not None else "quotient"
+
+
+def with_units(measures: Sequence[Measure]) -> tuple[Measure, ...]:
+    """The measures, of which quotients of money by money are in percent.
+
+    >>> [one.unit for one in with_units([Measure("margin", of="profit", per="revenue"), Measure("revenue")])]
+    ['%', None]
+    """
+    known = {measure.name: measure for measure in measures}
+
+    def is_money(name: str | None) -> bool:
+        return known[name].is_money if name in known else not is_quantity(str(name))
+
+    def of_money(measure: Measure) -> bool:
+        return measure.kind == "quotient" and is_money(measure.of) and is_money(measure.per)
+
+    return tuple(
+        replace(measure, unit="%") if measure.unit is None and of_money(measure) else measure for measure in measures
+    )

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import operator
-from collections.abc import Callable, Collection, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import product
 from typing import Any, NamedTuple, NoReturn
 
 import numpy as np
@@ -40,6 +41,11 @@ class Alert:
         ``<``, ``<=``, ``>``, ``>=``, ``=`` or ``!=``.
     value
         A number, or for words a text.
+    text
+        As it was written, where it was.
+    of
+        The rows it is about, by columns of words: ``{"window": "year", "basis": "plan"}`` of an overview; all where
+        none is named.
 
     Examples
     --------
@@ -51,6 +57,7 @@ class Alert:
     sign: str
     value: float | str
     text: str = ""
+    of: Mapping[str, str] = field(default_factory=dict)
 
     def __str__(self) -> str:
         return self.text or f"{self.column} {self.sign} {self.value}"
@@ -115,21 +122,21 @@ def _refuse(alert: Alert, what: str, at: str) -> NoReturn:
 
 
 def fired(alert: Alert, answer: AlignedAnswer) -> list[Fired]:
-    """For which items, subtotals and totals of the last period an alert fires; none where the answer has no rows."""
-    groupings = [answer.columns, answer.subtotal_columns, answer.total_columns]
-    alerts_fired = []
-    for columns in groupings[0 if answer.by else 2 :]:
-        if not columns.rows:
-            continue
-        place = answer.place()
-        columns = columns.between(place, place + 1)
-        values = _column_of(alert, answer, columns)
-        holds, unknown = alert.fires(values)
-        if alert.column in answer.by:  # a total is of no item
-            named = values != None  # noqa: E711  element by element
-            holds, unknown = holds & named, unknown & named
-        alerts_fired.append(Fired(columns, values, np.flatnonzero(holds), np.flatnonzero(unknown)))
-    return alerts_fired
+    """For which items, subtotals and totals an alert fires, of the last period; none where the answer has no rows."""
+    groupings = [answer.columns, answer.subtotal_columns, answer.total_columns][0 if answer.by else 2 :]
+    groupings = [columns for columns in groupings if columns.rows]
+    rows = answer.rows_alerted(alert.column, alert.of) if groupings else []
+    return [_fired(alert, answer, columns.between(row, row + 1)) for columns, row in product(groupings, rows)]
+
+
+def _fired(alert: Alert, answer: AlignedAnswer, columns: Blocks) -> Fired:
+    """For which of some rows an alert fires."""
+    values = _column_of(alert, answer, columns)
+    holds, unknown = alert.fires(values)
+    if alert.column in answer.by:  # a total is of no item
+        named = values != None  # noqa: E711  element by element
+        holds, unknown = holds & named, unknown & named
+    return Fired(columns, values, np.flatnonzero(holds), np.flatnonzero(unknown))
 
 
 def _column_of(alert: Alert, answer: AlignedAnswer, columns: Blocks) -> NDArray[Any]:

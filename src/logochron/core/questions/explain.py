@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from logochron.core import ports
 from logochron.core.align.align import Alignment
+from logochron.core.align.bases import Basis
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import places_of
 from logochron.core.book.measures import Aggregate, AggregateSums, Difference, Formula, Measure, aggregates, work_out
@@ -25,6 +26,7 @@ from logochron.core.errors import QuestionError, no_such
 from logochron.core.notes import note_of
 from logochron.core.questions.compare import Comparison, comparison_of
 from logochron.core.questions.landing.answer import Landing, LandingFacts
+from logochron.core.questions.overview import Overview
 from logochron.core.questions.pace import Pace
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.groupings import Labels
@@ -249,6 +251,8 @@ def explain(
     measure: str | None = None,
     holidays: str | None = None,
     position: int | None = None,
+    window: str | None = None,
+    against: str | Basis | None = None,
     **item: str,
 ) -> Receipt:
     """The receipt of one row of an answer, or of its total.
@@ -256,7 +260,7 @@ def explain(
     Parameters
     ----------
     result
-        An answer of `compare`, `relate`, `drivers`, `pace` or `land`.
+        An answer of `compare`, `overview`, `relate`, `drivers`, `pace` or `land`.
     at
         The period: its label, or a day in it; the last one where None. Of `pace` a day names its position too.
     items
@@ -268,6 +272,8 @@ def explain(
         named. Needs the extra `holidays`.
     position
         Of `pace`: the position in the period; today's where None.
+    window, against
+        Of `overview`: the window, and what it is held against; those that lead where None.
     **item
         One label for each dimension of the answer, or for the first ones: the subtotal; no item: the total.
 
@@ -287,7 +293,9 @@ def explain(
         raise QuestionError(_not_explained(result))
     if position is not None and not result.type.has_column("position"):
         raise QuestionError("`position` goes with the answer of pace")
-    choice = RowChoice(at, {**(items or {}), **item}, measure, holidays, position)
+    if (window is not None or against is not None) and not result.type.has_column("window"):
+        raise QuestionError("`window` and `against` go with the answer of overview")
+    choice = RowChoice(at, {**(items or {}), **item}, measure, holidays, position, window, against)
     receipt: Receipt = loaded(result.type.receipt)(result, choice)
     return receipt
 
@@ -306,6 +314,13 @@ class RowChoice(NamedTuple):
     measure: str | None
     holidays: str | None
     position: int | None
+    window: str | None = None
+    against: str | Basis | None = None
+
+
+def overview_receipt(result: Overview, choice: RowChoice) -> Receipt:
+    """The receipt of a row of an overview: that of the comparison whose row it is."""
+    return comparison_receipt(result.comparison(choice.window, choice.against), choice)
 
 
 def comparison_receipt(result: Comparison, choice: RowChoice) -> Receipt:

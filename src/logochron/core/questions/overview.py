@@ -17,6 +17,7 @@ from logochron.core.align.period_spec import PeriodSpec, Window, calendar_asked
 from logochron.core.align.stacked import stacked
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
+from logochron.core.book.sums import Spans
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.choices import PLURALS, Grain, Kept, Per, Weeks, check, refuse_brought, values
@@ -57,6 +58,9 @@ class OverviewWindow(NamedTuple):
     grain: Grain
     n: int = 1
     whole: bool = False
+
+    def __str__(self) -> str:
+        return self.name
 
     @classmethod
     def of(cls, name: object) -> OverviewWindow:
@@ -142,9 +146,26 @@ class Overview(AlignedAnswer):
     def _comparisons(self) -> dict[tuple[str, Basis], Comparison]:
         return {}
 
-    def row_of(self, window: str, basis: int = 0) -> int:
-        """The place of a window and a basis among the rows of each item."""
-        return self.windows.index(window) * len(self.bases) + basis
+    def span_in(self, window: str, basis: int = 0) -> Mapping[str, Any]:
+        """The row of all items together in a window, beside the basis at a place: its days, and those of its base."""
+        return self.total_columns.blocks[0].row(self.windows.index(window) * len(self.bases) + basis, 0)
+
+    def rows_alerted(self, column: str, of: Mapping[str, str]) -> list[int]:
+        """Those of one window and basis, of all where none is named; what no base has a say in is told once."""
+        windows = [of["window"]] if "window" in of else self.windows
+        bases = [of["basis"]] if "basis" in of else list(map(str, self.bases))
+        if column in ("value", "share", "status"):
+            bases = bases[:1]
+        for kind, wanted, known in (("window", windows, self.windows), ("basis", bases, list(map(str, self.bases)))):
+            for name in wanted:
+                if name not in known:
+                    raise QuestionError(f"alert: {no_such(kind, name, known, where='the answer')}")
+        many, named = len(self.bases), list(map(str, self.bases))
+        return [self.windows.index(window) * many + named.index(basis) for window in windows for basis in bases]
+
+    def alerted(self, columns: Mapping[str, Any], i: int) -> str:
+        """Which window and basis a row is of, in words of this answer."""
+        return f"{self.windows[int(columns['window'][i])]} ({self.bases[int(columns['basis'][i])]})"
 
     @property
     def opens_at(self) -> str | None:
@@ -310,7 +331,10 @@ def _as_of(book: Daybook, calendar: Calendar, at: Any) -> Daybook:
     if at is None:
         return book
     low, high = named_periods(calendar, "day", at)
-    first, last = int(calendar.first_days("day", np.array([low]))[0]), int(calendar.last_days("day", np.array([high]))[0])
+    first, last = (
+        int(calendar.first_days("day", np.array([low]))[0]),
+        int(calendar.last_days("day", np.array([high]))[0]),
+    )
     report = book.coverage.last
     if first > report:
         raise QuestionError(f"`at` {brief(at)} lies past the report date, {iso(report)}")
@@ -375,7 +399,7 @@ def _overview_of(
         which = next(n for n, one in enumerate(_every_grouping(first)) if one is grouping)
         blocks = [comparison_rows(one, measure, _every_grouping(one)[which], others) for one in groupings]
         shape = len(rows_of_windows), grouping.size
-        columns = _joined([block.columns for block in blocks], parts, selection.by) | own
+        columns = _joined([dict(block.columns) for block in blocks], parts, selection.by) | own
         order = _order(selection.sort, columns, shape, leading, many, others)
         if others and parts[0].counts_ids(measure):  # an id that lies in two items would count twice
             order = order[order % grouping.size != grouping.size - 1]
@@ -451,9 +475,7 @@ def _prepared(
     said: tuple[str, ...] = (),
 ) -> Prepared:
     lengths = lengths_of(selection.book, spec.calendar, aligned, spec.per)
-    return Prepared(
-        selection=selection, spec=spec, book=book, plan=plan, aligned=aligned, lengths=lengths, said=said
-    )
+    return Prepared(selection=selection, spec=spec, book=book, plan=plan, aligned=aligned, lengths=lengths, said=said)
 
 
 class _Refused(NamedTuple):
@@ -486,18 +508,24 @@ def _aligned(
         aligned = _without_base(aligned, "no base: of no such period", str(spec.basis), word)
     to_date = book.settled.last if book.settled.uncut else None
     try:
-        book.standing.check_spans(*(side.ravel() for side in aligned.value_spans()), to_date)
+        _check_spans(book, aligned.value_spans(), to_date)
     except QuestionError as error:
         refused.values[named[0]] = error
         nothing = np.zeros(1, dtype=bool)
         return _without_base(aligned, "not recorded")._replace(value_known=nothing)
     holder = plan or book
     try:
-        holder.standing.check_spans(*(side.ravel() for side in aligned.base_spans()), to_date)
+        _check_spans(holder, aligned.base_spans(), to_date)
     except QuestionError as error:
         refused.bases[named] = error
         aligned = _without_base(aligned, "no base: uncut", PLURALS[holder.standing.records_of])
     return with_missing(plan, aligned) if plan else aligned
+
+
+def _check_spans(book: Daybook, spans: Spans, to_date: int | None) -> None:
+    """Refuse spans that the records of a book cannot tell of."""
+    starts, ends = spans
+    book.standing.check_spans(starts.ravel(), ends.ravel(), to_date)
 
 
 def _without_base(aligned: Alignment, code: str, *args: Any) -> Alignment:

@@ -24,7 +24,7 @@ register(
         sorts=("value", "growth", "change", "label"),
         tables=_TABLES + "comparison_table:comparison_tables",
         table_of_rows=_TABLES + "comparison_table:table_of_rows",
-        cards=True,
+        cards=_TABLES + "cards:cards_of",
         sparks=True,
         figures=(
             "columns",
@@ -60,9 +60,14 @@ register(
             *("change", "growth", "ratio", "direction", "verdict", "band", "status", "note"),
         ),
         sorts=("value", "growth", "change", "share", "label"),
+        tables=_TABLES + "overview_table:overview_tables",
+        sparks=True,
         page="day",
         weight=2,
         restated=("value", "base"),
+        receipt=_EXPLAIN + "overview_receipt",
+        sentences="logochron.views.words.overview_words:overview_sentences",
+        cards=_TABLES + "cards:overview_cards",
     )
 )
 register(

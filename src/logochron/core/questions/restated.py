@@ -17,7 +17,7 @@ from logochron.core.choices import STATUSES
 from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.figures import Floats
-from logochron.core.rows.question_types import question_type, question_types
+from logochron.core.rows.question_types import QuestionType, question_type, question_types
 from logochron.core.rows.result import Blocks, Result
 
 #: So far may floats of the same records lie apart, as parts of their size, where their sums are not exact.
@@ -145,7 +145,12 @@ def reported(answer: Any, named: str = "earlier") -> Reported:
 def _of_answer(answer: AlignedAnswer, value: str, base: str | None) -> Reported:
     groupings = [answer.total_columns, answer.subtotal_columns, answer.columns] if answer.by else [answer.total_columns]
     parts = [_of_grouping(answer, grouping, value, base) for grouping in groupings if grouping]
-    return _joined(answer.by, parts)
+    return _joined(_keys(answer.type, answer.by), parts)
+
+
+def _keys(of: QuestionType, by: Sequence[str]) -> tuple[str, ...]:
+    """What names a figure besides its measure and period: the dimensions, and columns of words that tell rows apart."""
+    return (*by, *(name for name in ("window", "basis") if of.has_column(name)))
 
 
 def _of_grouping(answer: AlignedAnswer, columns: Blocks, value: str, base: str | None) -> Reported:
@@ -156,12 +161,12 @@ def _of_grouping(answer: AlignedAnswer, columns: Blocks, value: str, base: str |
     else:
         periods = np.full(n, answer.periods[0], dtype=object)
         status = np.full(n, STATUSES[answer.alignment.status[0]], dtype=object)
-    measures = answer.texts(columns, "measure")
+    measures, keys = answer.texts(columns, "measure"), _keys(answer.type, answer.by)
     reported = Reported(
-        answer.by,
+        keys,
         measures,
         periods,
-        tuple(answer.texts(columns, name) for name in answer.by),
+        tuple(answer.texts(columns, name) for name in keys),
         status,
         np.asarray(columns[value], dtype=float),
         np.full(n, np.nan) if base is None else np.asarray(columns[base], dtype=float),
@@ -192,7 +197,7 @@ def _of_frame(frame: Any, named: str) -> Reported:
     for name in ("measure", "period", "status", value):
         if name not in known:
             raise QuestionError(f"`{named}`: {no_such('column', name, known, where='the table')}")
-    by = tuple(name for name in known if name not in written.named_columns())
+    by = _keys(written, [name for name in known if name not in written.named_columns()])
 
     def texts(name: str) -> NDArray[np.object_]:
         values = np.asarray(frame[name].astype(object), dtype=object)

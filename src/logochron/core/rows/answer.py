@@ -226,6 +226,10 @@ class AlignedAnswer(Answer):
             name: to_dates(days[[place]])[0] if known else np.datetime64("NaT", "D") for name, days in bases.items()
         }
 
+    def rows_alerted(self, column: str, of: Mapping[str, str]) -> list[int]:
+        """The places of the rows of an item that an alert on a column is about, those of some words (`of`)."""
+        return [self.place()]
+
     @property
     def note_table(self) -> list[tuple[Note, ...]]:
         """The notes of a row, by its place in the column `note`."""

@@ -25,7 +25,6 @@ from logochron.core.errors import QuestionError, no_such
 from logochron.core.notes import Note, Noted
 from logochron.core.rows.figures import Floats
 
-
 #: A plan, or several by their names.
 Plans = Daybook | Mapping[str, Daybook]
 

@@ -197,8 +197,10 @@ class QuestionType:
     table_of_rows
         Gives the table of a measure of some periods from rows of a table of all: takes an answer, a measure, formats,
         the rows and their decimals. Where none is named, the rows of each part of an answer are made again.
-    cards, sparks
-        Whether its answers can be shown as cards, and with small lines of earlier periods.
+    cards
+        Gives the cards of its answers: takes an answer and formats.
+    sparks
+        Whether its answers can be shown with small lines of earlier periods.
     figures, suited
         The names of the figures that show it, the first one where none is named; or what chooses one.
     sentences
@@ -235,7 +237,7 @@ class QuestionType:
     sorts: tuple[str, ...] = ()
     tables: Named = "logochron.views.tables.answer_tables:plain_tables"
     table_of_rows: Named = ""
-    cards: bool = False
+    cards: Named = ""
     sparks: bool = False
     figures: tuple[str, ...] = ()
     suited: Named = ""

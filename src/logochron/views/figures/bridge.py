@@ -16,7 +16,7 @@ from logochron.views.figures.by_item import item_axis, item_boxes, own_size, upr
 from logochron.views.figures.common import VERDICT_WORDS, DetailRows, measure_of, role_of
 from logochron.views.figures.layout import amounts_axis, number_axis
 from logochron.views.figures.scene import Bars, Canvas, Captions, Details, Entry, Panel, Path, Scene, Text, Ticks
-from logochron.views.formats import Formats, capital, shortened, words
+from logochron.views.formats import Formats, capital, noun, shortened, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.item_rows import rows_of
 from logochron.views.words.movement import names_apart
@@ -123,7 +123,7 @@ def _details(
     if not canvas.detailed or not steps:
         return ()
     moved = column_words("contribution", canvas.formats)
-    headings = [capital(words(name)) for name in result.by]
+    headings = [capital(noun(name, canvas.formats.language)) for name in result.by]
     rows: list[DetailRows] = [((labels[0], ends[0]),)]
     for step in steps:
         items = list(zip(headings, map(shortened, step.labels))) or [(headings[0], step.label)]

@@ -34,7 +34,7 @@ from logochron.views.figures.scene import (
 )
 from logochron.views.formats import Formats
 from logochron.views.marks import Marks, marks_of
-from logochron.views.tables.item_rows import Table, rows_of
+from logochron.views.tables.item_rows import Table, moved_figures, moved_texts, rows_of
 from logochron.views.words.movement import names_apart
 from logochron.views.words.titles import against_words, axis_words, figure_footnote, row_period, subject, unit
 
@@ -117,7 +117,7 @@ class OnePeriod(NamedTuple):
     def amounts(self, formats: Formats) -> Axis:
         """The axis of amounts of all panels."""
         sides = [side for one in self.panels for side in (one.values, one.bases)]
-        return amounts_axis(sides, formats, axis_words(self.measure, formats), 0.05)
+        return amounts_axis(sides, formats, axis_words(self.measure, formats), 0.05, in_percent=self.measure.in_percent)
 
 
 def one_period(
@@ -319,7 +319,7 @@ def _panel(
         entries.append(
             ItemRow(
                 marks.sign(rows["direction"][i], rows["verdict"][i], rows["band"][i]),
-                moved_words(rows, i, formats),
+                moved_words(measure, rows, i, formats),
                 str(rows["verdict"][i]),
                 str(rows["band"][i] or ""),
             )
@@ -338,9 +338,10 @@ def _panel(
 _WHY = {"new": message("new"), "none in base": message("from 0"), "none in both": message("none")}
 
 
-def moved_words(rows: Table, i: int, formats: Formats) -> str:
-    """The growth; where there is none, the note that says why in a word."""
-    if np.isfinite(rows["growth"][i]):
-        return formats.growth(rows["growth"][i])
+def moved_words(measure: Measure, rows: Table, i: int, formats: Formats) -> str:
+    """How it moved; where that is not known, the note that says why in a word."""
+    one = {name: rows[name][i : i + 1] for name in ("growth", "change")}
+    if np.isfinite(moved_figures(measure, one)[0]):
+        return moved_texts(measure, one, formats)[0]
     first = rows["notes"][i][0].code if rows["notes"][i] else ""
     return formats.say(_WHY[first]) if first in _WHY else formats.dash

@@ -44,7 +44,7 @@ from logochron.views.figures.scene import (
 )
 from logochron.views.formats import Formats
 from logochron.views.marks import Marks, marks_of
-from logochron.views.tables.item_rows import Table, rows_of
+from logochron.views.tables.item_rows import Table, moved_texts, rows_of
 from logochron.views.words.movement import names_apart
 from logochron.views.words.titles import against_words, axis_words, figure_footnote, short_day, subject, unit
 
@@ -81,13 +81,13 @@ def by_period(
     whole = rows_of(result, result.total_columns, of_measure) if panels else parts[0][1]
     drawn = any(np.isfinite(table["value"]).any() for _, table in parts)
     amounts: list[Floats] = [table[name] for _, table in parts for name in ("value", *look.bases)]
-    axis = amounts_axis(amounts, formats, axis_words(of_measure, formats))
+    axis = amounts_axis(amounts, formats, axis_words(of_measure, formats), in_percent=of_measure.in_percent)
     above = ABOVE if len(parts) == 1 else 1.5
     periods = max((len(table["value"]) for _, table in parts), default=0)
     seen = min(canvas.seen or periods, periods)
     wide = grid.panel_width * max(periods, 1) / max(seen, 1)
     if look.judged:
-        below = [_judged_labels(result, table, wide, formats, marks) for _, table in parts]
+        below = [_judged_labels(result, of_measure, table, wide, formats, marks) for _, table in parts]
     else:
         below = [_plain_labels(result, table, formats) for _, table in parts]
     deepest = max((len(one) for lines in below for one in lines), default=1)
@@ -142,7 +142,7 @@ def _seen(
     first, formats = max(end - seen + 1, 0), canvas.formats
     parts = [{name: values[first : end + 1] for name, values in table.items()} for table in tables]
     amounts: list[Floats] = [table[name] for table in parts for name in ("value", *look.bases)]
-    axis = amounts_axis(amounts, formats, axis_words(measure, formats))
+    axis = amounts_axis(amounts, formats, axis_words(measure, formats), in_percent=measure.in_percent)
     marks: tuple[Captions, ...] = ()
     if look.marks:
         along = Axis("position", first - 0.5, end + 0.5)
@@ -254,12 +254,12 @@ def _plain_labels(result: Comparison, columns: Table, formats: Formats) -> list[
 
 
 def _judged_labels(
-    result: Comparison, columns: Table, width: float, formats: Formats, marks: Marks
+    result: Comparison, measure: Measure, columns: Table, width: float, formats: Formats, marks: Marks
 ) -> list[LabelLines]:
     """The lines below each place: period, mark and growth, and what else is to be known of it."""
     n = len(columns["period"])
     labels = [result.periods[int(code)] for code in columns["period"]]
-    growths = formats.growths(columns["growth"])
+    growths = moved_texts(measure, columns, formats)
     signs = [marks.sign(*judged) for judged in zip(columns["direction"], columns["verdict"], columns["band"])]
     unlike = [
         formats.say("{n} : {many} weeks", n=w[0], many=w[1]) if (w := unlike_weeks(note)) else ""

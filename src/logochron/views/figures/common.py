@@ -105,7 +105,8 @@ def _one(result: Comparison, columns: Table, i: int, formats: Formats, unit: str
         against += ", " + formats.say("{n} weeks against {many}", n=unlike[0], many=unlike[1])
     if direction == "level":
         return f"{said}{formats.say('level')} ({against})"
-    moved = formats.growth(growth) if np.isfinite(growth) else formats.amount(columns["change"][i], unit, signed=True)
+    by_growth = np.isfinite(growth) and unit != "%"
+    moved = formats.growth(growth) if by_growth else formats.amount(columns["change"][i], unit, signed=True)
     return f"{said}{moved} ({against})"
 
 
@@ -187,7 +188,8 @@ class RowDetails:
         if math.isfinite(base):
             rows.append((names["base"], f"{before} ({formats.span(first, last)})"))
             rows.append((names["change"], formats.amount(change, self.unit, signed=True)))
-            rows.append((names["growth"], growth_or_level(growth, direction, formats)))
+            if self.unit != "%":
+                rows.append((names["growth"], growth_or_level(growth, direction, formats)))
         rows.append((names["status"], formats.say(STATUS_WORDS.get(status, status))))
         return tuple(rows)
 

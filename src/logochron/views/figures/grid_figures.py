@@ -10,7 +10,7 @@ from logochron.core.choices import Color, check
 from logochron.core.days import to_days
 from logochron.core.errors import QuestionError
 from logochron.core.questions.compare import Comparison
-from logochron.views.catalog import everything, message
+from logochron.views.catalog import message
 from logochron.views.figures.by_item import by_size, keys_of, names_of_keys
 from logochron.views.figures.common import THE_LARGEST, VERDICT_WORDS, RowDetails, measure_of, role_of, sentence
 from logochron.views.figures.layout import ABOVE, BELOW, within
@@ -31,12 +31,12 @@ from logochron.views.figures.scene import (
     Tile,
     Tiles,
 )
-from logochron.views.formats import Formats, isolated, words
+from logochron.views.formats import Formats, isolated
 from logochron.views.marks import marks_of
 from logochron.views.tables.cards import Card, cards_of
 from logochron.views.tables.cells import Cell, Row, Shown, TableColumn, TableSpec
 from logochron.views.tables.comparison_table import comparison_table
-from logochron.views.tables.item_rows import Table, rows_of
+from logochron.views.tables.item_rows import Table, moved_figures, moved_texts, rows_of
 from logochron.views.words.question_words import compare_headline
 from logochron.views.words.titles import against_line, figure_footnote, short_day, subject, unit
 
@@ -300,6 +300,7 @@ _ROW, _MOST_ROW = 0.2, 0.55
 _PALEST, _STRONGEST, _ON_PAPER = 0.08, 0.88, 0.55
 _JUDGED: tuple[Role, ...] = ("favorable", "adverse")
 _GROWTH = message("{measure} growth")
+_POINTS = message("{measure} change in points")
 _EMPTY = message("Nothing to draw: no row holds recorded days")
 
 
@@ -322,7 +323,7 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
     >>> import logochron as lc
     >>> months = lc.compare(lc.demo.book(), each="month", by="harbor", last=13)
     >>> [text.get_text() for text in lc.draw.heat(months).axes[0].get_yticklabels()]
-    ['Alderquay', 'Dunmarrow', 'Brackenmouth', 'Cold Pier', 'all harbors']
+    ['Alderquay', 'Dunmarrow', 'Brackenmouth', 'Cold Pier', 'Total']
     """
     formats = canvas.formats
     of_measure = measure_of(result, measure)
@@ -332,8 +333,8 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
     left = max(map(canvas.measure, labels), default=0.0) / 72 + 0.5
     box = Box(0, 0, *canvas.axes) if canvas.axes else _box(canvas, left, len(labels))
     drawn = bool(periods) and any(np.isfinite(table["value"]).any() for table in tables)
-    growths = [table["growth"] for table in tables]
-    texts = [formats.growths(growth) for growth in growths]
+    growths = [moved_figures(of_measure, table) for table in tables]
+    texts = [moved_texts(of_measure, table, formats) for table in tables]
     size = _fitting(texts, box.width * 72 / max(periods, 1), canvas)
     known = np.abs(np.concatenate(growths)) if growths else np.zeros(0)
     known = known[np.isfinite(known)]
@@ -345,7 +346,8 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
             rows = details.rows(table)
             x, ends = table["period"].astype(float), np.full(len(rows), float(y))
             pointed_at.append(Details(x - 0.5, x + 0.5, rows, cross=(ends - 0.5, ends + 0.5)))
-        for x, text, growth, verdict in zip(table["period"].tolist(), row, table["growth"].tolist(), table["verdict"]):
+        moved = moved_figures(of_measure, table).tolist()
+        for x, text, growth, verdict in zip(table["period"].tolist(), row, moved, table["verdict"]):
             strength = min(abs(growth) / (most or 1.0), 1.0) * (_STRONGEST - _PALEST) + _PALEST
             role = role_of(str(verdict))
             if np.isfinite(growth):
@@ -366,7 +368,7 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
     if many > left_out:
         said += formats.dot + formats.say(THE_LARGEST, n=left_out, many=formats.number(many, 0))
     return Scene(
-        title=subject(result, of_measure, formats, split=True, pattern=_GROWTH),
+        title=subject(result, of_measure, formats, split=True, pattern=_POINTS if of_measure.in_percent else _GROWTH),
         subtitle=said,
         footnote=figure_footnote(result, formats),
         size=canvas.room if canvas.size else (canvas.room[0], box.height + ABOVE + BELOW),
@@ -387,7 +389,7 @@ def _rows(result: Comparison, table: Table, total: Table, canvas: Canvas) -> tup
     shown = ordered[:room]
     tables = [{name: values[labels == label] for name, values in table.items()} for label in shown]
     return (
-        [*names_of_keys(shown), everything(words(result.by[0]), canvas.formats.language)],
+        [*names_of_keys(shown), canvas.formats.say("Total")],
         [*tables, total],
         len(ordered),
     )

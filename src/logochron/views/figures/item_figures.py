@@ -244,10 +244,10 @@ def slope(result: Comparison, canvas: Canvas, *, measure: str | None = None, at:
     for label, value, base, row in zip(period.labels, panel.values.tolist(), panel.bases.tolist(), panel.rows):
         role = role_of(row.verdict)
         if np.isfinite(base):
-            text = f"{isolated(label)}  {formats.compact(base)}"
+            text = f"{isolated(label)}  {formats.short(base, named)}"
             starts.append(Text(0.0, base, text, dx=-_BESIDE, across="right", frame="x"))
         if np.isfinite(value):
-            text = f"{formats.compact(value)}  {isolated(label)}  {period.marks.beside(row.mark, row.growth)}"
+            text = f"{formats.short(value, named)}  {isolated(label)}  {period.marks.beside(row.mark, row.growth)}"
             ends.append(
                 Text(
                     1.0, value, text, role if row.verdict != "unknown" else "ink", dx=_BESIDE, across="left", frame="x"

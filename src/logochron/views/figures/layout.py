@@ -60,7 +60,9 @@ class PanelRow:
         return Box(left, bottom, self.panel_width, height)
 
 
-def amounts_axis(values: Sequence[Floats], formats: Formats, words: str, margin: float = 0.08) -> Axis:
+def amounts_axis(
+    values: Sequence[Floats], formats: Formats, words: str, margin: float = 0.08, *, in_percent: bool = False
+) -> Axis:
     """An axis of amounts from or through 0, with a margin where they end, compact ticks and hairlines."""
     known = np.concatenate([np.ravel(one) for one in values]) if values else np.zeros(0)
     known = known[np.isfinite(known)]
@@ -69,7 +71,11 @@ def amounts_axis(values: Sequence[Floats], formats: Formats, words: str, margin:
         low, high = 0.0, 1.0
     more = (high - low) * margin
     low, high = low - more * (low < 0), high + more * (high > 0)
-    ticks = tuple(Tick(at, formats.compact(at) if at else "0") for at in nice_ticks(low, high))
+    places = nice_ticks(low, high)
+    decimals = max(-math.floor(math.log10(places[1] - places[0])) - 2, 0) if in_percent and len(places) > 1 else 0
+    ticks = tuple(
+        Tick(at, "0" if not at else formats.part(at, decimals) if in_percent else formats.compact(at)) for at in places
+    )
     return Axis("number", low, high, ticks, words, gridlines=True)
 
 

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from logochron.core.book.measures import Measure
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.choices import VERDICTS
 from logochron.core.errors import QuestionError
@@ -43,7 +44,7 @@ from logochron.views.figures.scene import (
 )
 from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import Marks, marks_of
-from logochron.views.tables.item_rows import Table
+from logochron.views.tables.item_rows import Table, moved_texts
 from logochron.views.words.titles import against_words
 
 _COLUMNS_HALF = 0.31
@@ -275,7 +276,7 @@ def trend(
     marks = marks_of(result.judgings[of_measure.name], canvas.formats, canvas.drawable)
 
     def turning(table: Table) -> tuple[Text, ...]:
-        return _turning_marks(table, marks, canvas.formats)
+        return _turning_marks(of_measure, table, marks, canvas.formats)
 
     look = PeriodLook(lambda table: _line(table, _TREND_WEIGHT), _trend_legend, judged=False, bases=(), marks=turning)
     whole = by_period(result, canvas, look, measure, item, panels)
@@ -322,17 +323,17 @@ def turning_points(values: Floats) -> NDArray[np.int64]:
     return turns[np.isfinite(values[turns])]
 
 
-def _turning_marks(table: Table, marks: Marks, formats: Formats) -> tuple[Text, ...]:
+def _turning_marks(measure: Measure, table: Table, marks: Marks, formats: Formats) -> tuple[Text, ...]:
     """The mark of each turning point, above where the line comes from below; the last one with its growth."""
     values = table["value"]
     known = np.flatnonzero(np.isfinite(values))
     if not len(known):
         return ()
-    last = int(known[-1])
+    last, moved = int(known[-1]), moved_texts(measure, table, formats)
     texts = []
     for place in [*turning_points(values).tolist(), last]:
         sign = marks.sign(table["direction"][place], table["verdict"][place], table["band"][place])
-        text = marks.beside(sign, formats.growth(table["growth"][place])) if place == last else sign
+        text = marks.beside(sign, moved[place]) if place == last else sign
         before = values[place - 1] if place else np.nan
         above = not values[place] < before
         texts.append(

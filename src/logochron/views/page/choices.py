@@ -17,7 +17,7 @@ from logochron.core.days import iso
 from logochron.core.questions.compare import Comparison, compare
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import everything, message
-from logochron.views.formats import Formats, capital, words
+from logochron.views.formats import Formats, capital, noun
 from logochron.views.tables.answer_tables import MOST_OF_PAGE
 from logochron.views.words.question_words import periods_of
 
@@ -78,8 +78,8 @@ class Choices:
         return [
             {
                 "key": _key(name),
-                "label": capital(words(name)),
-                "all": everything(words(name), formats.language),
+                "label": capital(noun(name, formats.language)),
+                "all": everything(noun(name, formats.language), formats.language),
                 "items": items,
             }
             for name, items in self.dimensions.items()
@@ -190,7 +190,7 @@ def _fitting(
             too_many = message(
                 "{dimension} cannot be chosen here, as the page would carry too many views: keep fewer by `choices`"
             )
-            left_out.append(formats.say(too_many, dimension=capital(words(name))))
+            left_out.append(formats.say(too_many, dimension=capital(noun(name, formats.language))))
             continue
         taken[name] = tuple(sorted(_largest(book, name, room)))
         left_out.append(
@@ -199,7 +199,7 @@ def _fitting(
                 "dimensions in `choices`",
                 n=formats.number(room, 0),
                 many=formats.number(len(items), 0),
-                dimension=words(name),
+                dimension=noun(name, formats.language),
             )
         )
     return taken, left_out

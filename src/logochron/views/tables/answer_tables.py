@@ -44,7 +44,8 @@ def tables_of(answer: Result, formats: Formats, shown: Shown = ALL) -> list[Tabl
             said = earlier_words(answer, earlier, formats)
             specs = [replace(spec, lines=(said, *spec.lines)) if spec.has_periods else spec for spec in specs]
         rows = 0 if any(spec.excerpt for spec in specs) else answer.columns.rows
-    return [replace(spec, empty=formats.say(spec.empty)).cut(shown.rows, formats, rows) for spec in specs]
+    specs = [replace(spec, empty=formats.say(spec.empty)).setting_off() for spec in specs]
+    return [spec.cut(shown.rows, formats, rows) for spec in specs]
 
 
 def plain_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[TableSpec]:
@@ -58,7 +59,7 @@ def _of_items(answer: AlignedAnswer, measure: Measure, formats: Formats, shown: 
     of = answer.type
     amounts = [n for n in of.named_columns() if of.holds(n) in ("amount", "difference") and n in answer.columns]
     decimals = decimals_of(answer, measure, formats, amounts, amounts[-1]) if amounts else 0
-    figures, items = FigureCells(answer, formats, decimals), item_columns(answer)
+    figures, items = FigureCells(answer, formats, decimals, measure), item_columns(answer, formats)
     names = [name for name in of.named_columns() if name in answer.columns and name not in _SAID]
     rows = []
     for period in lines_of(answer, measure, formats, shown):

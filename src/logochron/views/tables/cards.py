@@ -11,14 +11,15 @@ from logochron.core.book.measures import Measure
 from logochron.core.choices import DIRECTIONS, OTHERS, VERDICTS
 from logochron.core.errors import QuestionError, brief
 from logochron.core.questions.compare import Comparison
+from logochron.core.questions.overview import Overview
 from logochron.core.rows.result import Blocks
-from logochron.views.catalog import everything, message
-from logochron.views.formats import Formats, capital, item_name, words
+from logochron.views.catalog import message
+from logochron.views.formats import Formats, capital, item_name
 from logochron.views.marks import Marks, marks_of
-from logochron.views.tables.item_rows import growth_or_level
+from logochron.views.tables.item_rows import moved_text
 from logochron.views.words.movement import amounts_apart
 from logochron.views.words.question_words import periods_of
-from logochron.views.words.titles import measure_told, unit
+from logochron.views.words.titles import measure_told, unit, window_heading
 
 _BASE = message("{value} {when}")
 _NOTHING = message("nothing to compare with")
@@ -51,8 +52,9 @@ def cards_of(
     measure: str | None = None,
     at: str | None = None,
     drawable: Callable[[str], bool] | None = None,
+    split: bool = True,
 ) -> list[Card]:
-    """The cards of one period, the last unless `at`: of each measure the whole, then its items.
+    """The cards of one period, the last unless `at`: of each measure the whole, then its items where it is `split`.
 
     Raises
     ------
@@ -70,9 +72,20 @@ def cards_of(
     cards = []
     for one in wanted:
         signs = marks_of(result.judgings[one.name], formats, drawable)
-        groupings = [result.total_columns, *([result.columns] if result.by else [])]
+        groupings = [result.total_columns, *([result.columns] if result.by and split else [])]
         for columns in groupings:
             cards += _cards(result, one, columns, place, capital(period.name), base.when, signs, formats)
+    return cards
+
+
+def overview_cards(result: Overview, formats: Formats) -> list[Card]:
+    """The cards of all items together in each window, beside the first basis."""
+    cards = []
+    for one in result.measures:
+        for window in result.windows:
+            (card,) = cards_of(result.comparison(window), formats, measure=one.name, split=False)
+            named = formats.dot.join([card.name, window_heading(result, window, formats)])
+            cards.append(card._replace(name=named, item="", period=formats.long_day(result.book.coverage.last)))
     return cards
 
 
@@ -107,12 +120,12 @@ def _cards(
         value, base, change, growth = (float(row[name][i]) for name in ("value", "base", "change", "growth"))
         direction, verdict = DIRECTIONS[row["direction"][i]], VERDICTS[row["verdict"][i]]
         band = bands[row["band"][i]] if row["band"][i] >= 0 else None
-        text = growth_or_level(growth, direction, formats)
+        text = moved_text(measure, growth, change, direction, formats)
         labels = [row[name][i] for name in result.by]
         whole = not result.by or labels[0] is None
         item = item_name(labels) if not whole else ""
         if whole and result.by:
-            item = everything(words(result.by[0]), formats.language)
+            item = formats.say("Total")
         now, before = amounts_apart([value, base], named, formats)
         earlier = formats.say(_BASE, value=before, when=base_when)
         cards.append(
@@ -122,7 +135,7 @@ def _cards(
                 period,
                 now,
                 marks.beside(marks.sign(direction, verdict, band), text),
-                formats.amount(change, named, signed=True) if np.isfinite(change) else "",
+                formats.amount(change, named, signed=True) if np.isfinite(change) and not measure.in_percent else "",
                 earlier if np.isfinite(base) else formats.say(_NOTHING),
                 verdict,
                 value,

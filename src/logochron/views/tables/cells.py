@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from itertools import groupby
 from typing import Any, Literal, NamedTuple
 
 from numpy.typing import NDArray
 from rich.cells import cell_len
 
+from logochron.core.rows.question_types import SheetFormulas
 from logochron.views.catalog import message
 from logochron.views.formats import Formats
 
@@ -83,6 +85,9 @@ class TableColumn(NamedTuple):
         ``people`` leaves it out of workbooks, ``sheet`` shows it there alone.
     least, aside
         So many signs its figures take at least; whether they stand beside others, and are written pale.
+    group
+        What stands above it and those beside it that have the same one; empty where nothing does. All groups of a
+        table have the same columns, in the same order.
     """
 
     name: str
@@ -94,6 +99,7 @@ class TableColumn(NamedTuple):
     form: Literal["all", "people", "sheet"] = "all"
     least: int = 0
     aside: bool = False
+    group: str = ""
 
     @property
     def is_figure(self) -> bool:
@@ -115,12 +121,16 @@ class RowSource(NamedTuple):
 
 @dataclass(frozen=True)
 class Row:
-    """One row: its cells by column, and whether it is a total, adds up the rows that follow it, or starts a group."""
+    """One row: its cells by column, and whether it is a total, adds up the rows that follow it, or starts a group.
+
+    `set_off`: a line stands above it.
+    """
 
     cells: Mapping[str, Cell]
     total: bool = False
     subtotal: bool = False
     starts: bool = False
+    set_off: bool = False
     source: RowSource | None = None
 
     @property
@@ -158,6 +168,8 @@ class Shown(NamedTuple):
 
 
 ALL = Shown()
+#: Cells between two columns of signs.
+GAP = 2
 #: What a narrow place goes without, group by group; never growth.
 DROPPED: tuple[tuple[str, ...], ...] = (
     *(("when",), ("note",), ("bar",), ("spark",), ("share",), ("advice",), ("volume", "mix", "price")),
@@ -187,6 +199,12 @@ class TableSpec:
         What is said where there is no row.
     marks_after, marks_width
         Whether marks stand behind their figures, and how many signs the widest takes.
+    of_groups
+        What the groups of its columns are, as a heading.
+    in_percent
+        Whether its amounts are parts, read in percent.
+    formulas
+        How its figures follow from others in a workbook; those of its question where None.
     excerpt
         Whether it shows a part of the answer, for where its figure does not stand beside it.
     """
@@ -200,6 +218,9 @@ class TableSpec:
     empty: str = message("No period to show: none is held whole by the records.")
     marks_after: bool = False
     marks_width: int = 0
+    of_groups: str = ""
+    in_percent: bool = False
+    formulas: SheetFormulas | None = None
     excerpt: bool = field(default=False)
 
     @cached_property
@@ -207,10 +228,51 @@ class TableSpec:
         """The columns that people see."""
         return tuple(column for column in self.columns if column.form != "sheet")
 
+    @cached_property
+    def groups(self) -> dict[str, list[TableColumn]]:
+        """The columns that people see under each head that spans some; empty where none does."""
+        groups: dict[str, list[TableColumn]] = {}
+        for column in self.shown:
+            if column.group:
+                groups.setdefault(column.group, []).append(column)
+        return groups
+
+    def spans(self) -> list[tuple[str, int]]:
+        """The heads that span columns, each with how many; an empty one over those without. Empty where none has."""
+        runs = [(group, len(list(of))) for group, of in groupby(self.shown, key=lambda column: column.group)]
+        return runs if self.groups else []
+
+    def below(self) -> TableSpec:
+        """The same table with its groups below each other, a row for each in every row: for where width lacks."""
+        first, *_ = self.groups.values()
+        named = TableColumn("group", self.of_groups, "text", firm=True)
+        columns = [column for column in self.shown if not column.group]
+        place = next((n for n, column in enumerate(columns) if column.kind not in ("item", "period")), len(columns))
+        columns[place:place] = [named, *(column._replace(group="") for column in first)]
+        rows = []
+        for row in self.rows:
+            beside = {name: cell for name, cell in row.cells.items() if cell.kind in ("item", "period")}
+            others = {c.name: row.cells[c.name] for c in columns if c.name in row.cells and c not in first}
+            for n, (group, of_group) in enumerate(self.groups.items()):
+                figures = {to.name: row.cells[of.name] for to, of in zip(first, of_group) if of.name in row.cells}
+                opening = others if not n else {name: cell._replace(text="") for name, cell in beside.items()}
+                cells = {**opening, "group": Cell("text", group), **figures}
+                last = n == len(self.groups) - 1
+                one = replace(row, cells=cells, starts=not n, set_off=row.set_off and not n)
+                rows.append(replace(one, total=row.total and last, subtotal=row.strong))
+        return replace(self, columns=tuple(columns), rows=tuple(rows))
+
     @property
     def has_periods(self) -> bool:
         """Whether its rows are of periods."""
         return any(column.kind == "period" for column in self.columns)
+
+    def setting_off(self) -> TableSpec:
+        """The same table with a line above its total, where it has one that closes it."""
+        totals = [row for row in self.rows if row.total]
+        if len(totals) != 1 or len(self.rows) < 2 or not self.rows[-1].total:
+            return self
+        return replace(self, rows=(*self.rows[:-1], replace(self.rows[-1], set_off=True)))
 
     def cut(self, most: int | None, formats: Formats, of: int = 0) -> TableSpec:
         """At most so many rows, said below; `of`: how many rows there are in all, where not all came here."""
@@ -231,7 +293,7 @@ class TableSpec:
             self,
             title=way(self.title),
             unit=way(self.unit),
-            columns=tuple(column._replace(heading=way(column.heading)) for column in self.columns),
+            columns=tuple(c._replace(heading=way(c.heading), group=way(c.group)) for c in self.columns),
             rows=tuple(replace(row, cells=cells(row.cells)) for row in self.rows),
             lines=tuple(map(way, self.lines)),
             empty=way(self.empty),
@@ -262,5 +324,31 @@ class TableSpec:
         }
 
     def width(self, column: TableColumn) -> int:
-        """The widest cell of a column."""
-        return max([cell_len(column.heading), *(cell_len(self.laid(row, column)) for row in self.rows)])
+        """The widest cell of a column; the first one of a group makes room for the head above all of them."""
+        if column.name not in self._widest:
+            texts = (self.laid(row, column) for row in self.rows)
+            widest = max([cell_len(column.heading), *map(cell_len, texts)])
+            of_group = self.groups.get(column.group, [])
+            if of_group and column.name == of_group[0].name:
+                others = sum(GAP + self.width(other) for other in of_group[1:])
+                widest = max(widest, cell_len(column.group) - others)
+            self._widest[column.name] = widest
+        return self._widest[column.name]
+
+    @cached_property
+    def _widest(self) -> dict[str, int]:
+        return {}
+
+    def heads(self, widths: Mapping[str, int], columns: Sequence[TableColumn], rule: str) -> str:
+        """The line of the heads that span columns, each drawn out to its last one; empty where there are none."""
+        if not any(column.group for column in columns):
+            return ""
+        line, place = "", 0
+        for n, column in enumerate(columns):
+            if column.group and (not n or columns[n - 1].group != column.group):
+                of_group = [other for other in columns if other.group == column.group]
+                span = sum(widths[other.name] for other in of_group) + GAP * (len(of_group) - 1)
+                line += " " * (place - cell_len(line)) + column.group
+                line += (" " + rule * (span - cell_len(column.group) - 1)) if span > cell_len(column.group) + 1 else ""
+            place += widths[column.name] + GAP
+        return line

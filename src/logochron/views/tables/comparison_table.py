@@ -62,7 +62,7 @@ def comparison_table(
     """
     marks = marks or marks_of(result.judgings[measure.name], formats)
     decimals = decimals_of(result, measure, formats)
-    figures, items = FigureCells(result, formats, decimals), item_columns(result)
+    figures, items = FigureCells(result, formats, decimals, measure), item_columns(result, formats)
     sparks = SparkLines(result, measure) if shown.sparks and result.each != "span" else None
     rows = [
         _row(result, line, figures, marks, items, sparks, starts=n == 0, once=once)
@@ -83,7 +83,9 @@ def table_of_rows(
     """The table of one measure with rows that are made already, whose amounts have so many decimals."""
     judging = result.judgings[measure.name]
     marks = marks or marks_of(judging, formats)
-    figures, items = FigureCells(result, formats, decimals), item_columns(result)
+    figures, items = FigureCells(result, formats, decimals, measure), item_columns(result, formats)
+    judged, in_percent = figures.judged_column, measure.in_percent
+    change = formats.say("Points") if in_percent else None
     filled = {name for row in rows for name, cell in row.cells.items() if cell.text}
     bar = [figures.column("share", aside=True), TableColumn("bar", "", "bar", form="people")]
     columns = [
@@ -91,8 +93,8 @@ def table_of_rows(
         *items,
         figures.column("value", capital(words(measure.name))),
         figures.column("base", base_heading(result, formats)),
-        figures.column("change"),
-        figures.column("growth", marked=True),
+        *(() if in_percent else (figures.column("change"),)),
+        figures.column(judged, change, marked=True),
         *(bar if result.by and "bar" in filled else []),
         *([TableColumn("band", column_words("band", formats), "text")] if judging.bands else []),
         *([TableColumn("advice", formats.say("Advice"), "text")] if "advice" in filled else []),
@@ -102,12 +104,13 @@ def table_of_rows(
         columns.insert(columns.index(next(c for c in columns if c.marked)) + 1, TableColumn("spark", "", "spark"))
     return TableSpec(
         title=table_title(result, measure, formats),
-        unit=unit(measure, formats),
+        unit="" if in_percent else unit(measure, formats),
         columns=tuple(columns),
         rows=tuple(rows),
         lines=(*result.notes, coverage_line(result, formats)),
         marks_after=marks.after,
         marks_width=marks.width,
+        in_percent=in_percent,
     )
 
 
@@ -129,7 +132,7 @@ def _row(
         **opening_cells(result, line, formats, starts=starts or not result.by),
         **item_cells(items, line),
         **figures.cells(line, _FIGURES),
-        "growth": figures.judged(line, marks),
+        figures.judged_column: figures.judged(line, marks),
         "band": Cell("text", band.name if band else formats.dash),
         "advice": Cell("text", band.advice if band else ""),
         "note": Cell("note", "; ".join(_notes(result, line, formats, once=once))),
@@ -177,9 +180,13 @@ class SparkLines:
                 for place, named in enumerate(zip(*labels) if labels else [()]):
                     self._values[named] = values[:, place]
 
-    def cell(self, line: Line, *, plain: bool) -> Cell:
+    def last(self, line: Line, *, plain: bool) -> Cell:
+        """The last whole periods of a row's item, up to the last one."""
+        return self.cell(line, plain=plain, period=len(self._unfinished) - 1)
+
+    def cell(self, line: Line, *, plain: bool, period: int | None = None) -> Cell:
         """The last whole periods of a row's item, up to its own."""
-        period = int(line.of("period"))
+        period = int(line.of("period")) if period is None else period
         end = self._before + period + (not self._unfinished[period])
         values = self._values.get(tuple(line.of(name) for name in self.by), _NOTHING)  # the plan alone may have it
         values = values[max(end - SPARK_PERIODS, 0) : end]

@@ -41,7 +41,7 @@ def _table(result: Drivers, measure: Measure, formats: Formats, shown: Shown) ->
     """Contributions, and volume, mix and price where quantities are known."""
     decimals = decimals_of(result, measure, formats)
     marks = marks_of(result.judgings[measure.name], formats)
-    figures, items = FigureCells(result, formats, decimals), item_columns(result)
+    figures, items = FigureCells(result, formats, decimals), item_columns(result, formats)
     effects = _EFFECTS if result.quantity else ()
     counted = _QUANTITIES if result.quantity else ()
     of_quantities = _quantity_decimals(result, measure) if counted else 0

@@ -11,11 +11,12 @@ from typing import Any, NamedTuple
 from jinja2 import Environment, Template
 
 from logochron.core.errors import visible
+from logochron.core.rows.question_types import loaded
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette, mixed
 from logochron.views.tables.answer_tables import tables_of
-from logochron.views.tables.cards import Card, cards_of
+from logochron.views.tables.cards import Card
 from logochron.views.tables.cells import Cell, Row, Shown, TableColumn, TableSpec
 
 #: More rows than this are cut, and said so: a notebook is no place for thousands.
@@ -54,7 +55,7 @@ def html(
     tables = [_table(spec.mapped(visible)) for spec in tables_of(result, formats, Shown(rows=most))]
     cards: list[Card] = []
     if result.type.cards and len(result.periods) == 1 and not getattr(result, "by", ()):
-        cards = cards_of(result, formats)  # type: ignore[arg-type]
+        cards = loaded(result.type.cards)(result, formats)
     return _template("table.html.j2").render(tables=tables, cards=cards, css=style(palette or Palette()))
 
 
@@ -81,11 +82,16 @@ def _table(spec: TableSpec) -> dict[str, Any]:
     return {
         "title": spec.title,
         "unit": spec.unit,
-        "head": [_Cell(column.heading, "figure" if column.is_figure else "") for column in spec.shown],
+        "groups": spec.spans(),
+        "head": [
+            _Cell(column.heading, _joined("figure" * column.is_figure, _opens(spec, column))) for column in spec.shown
+        ],
         "rows": [
             {
                 "looks": " ".join(
-                    name for name, holds in (("strong", row.strong), ("starts", row.starts and place)) if holds
+                    name
+                    for name, holds in (("strong", row.strong), ("starts", row.starts and place or row.set_off))
+                    if holds
                 ),
                 "cells": [_cell(spec, row, column) for column in spec.shown],
             }
@@ -98,15 +104,24 @@ def _table(spec: TableSpec) -> dict[str, Any]:
 
 def _cell(spec: TableSpec, row: Row, column: TableColumn) -> _Cell:
     """A cell with what it looks like."""
-    cell = row.cells.get(column.name)
+    cell, opens = row.cells.get(column.name), _opens(spec, column)
     if cell is None:
         cell = Cell(column.kind)
     if cell.mark:
         sides = (cell.text, cell.mark) if spec.marks_after else (cell.mark, cell.text)
-        return _Cell("", " ".join(filter(None, ("figure judged", cell.verdict))), mark=sides)
+        return _Cell("", _joined("figure judged", cell.verdict, opens), mark=sides)
     if cell.kind == "bar":
         share = f"{min(max(cell.bar, 0.0), 1.0) * 100:.1f}%" if math.isfinite(cell.bar) else ""
         return _Cell("", share=share)
     if cell.kind == "item":
         return _Cell(cell.text, style=f"padding-left:{8 + 14 * cell.depth}px" if cell.depth else "")
-    return _Cell(cell.text, "figure" if column.is_figure else column.kind)
+    return _Cell(cell.text, _joined("figure" if column.is_figure else column.kind, opens))
+
+
+def _joined(*looks: str) -> str:
+    return " ".join(filter(None, looks))
+
+
+def _opens(spec: TableSpec, column: TableColumn) -> str:
+    """The class of the first column below a head that spans several."""
+    return "opens" if column.group and spec.groups[column.group][0].name == column.name else ""

@@ -13,10 +13,10 @@ from numpy.typing import NDArray
 from logochron.core.book.measures import Measure
 from logochron.core.days import as_date, to_days
 from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.figures import Floats
 from logochron.core.rows.question_types import Column, ColumnKind
 from logochron.core.rows.result import Blocks
-from logochron.views.catalog import everything
-from logochron.views.formats import Formats, capital, fitting_decimals, shortened, words
+from logochron.views.formats import Formats, capital, decimals_that_show, fitting_decimals, noun, shortened
 from logochron.views.marks import Marks
 from logochron.views.tables.cells import ALL, Cell, CellKind, Row, RowSource, Shown, TableColumn
 from logochron.views.words.titles import beside_label, column_words, period_label
@@ -61,7 +61,7 @@ class Line(NamedTuple):
 
     def row(self, cells: Mapping[str, Cell], *, starts: bool = False) -> Row:
         """The row of a table, with these cells."""
-        return Row(cells, self.total, self.subtotal, starts, RowSource(self.columns, self.i))
+        return Row(cells, self.total, self.subtotal, starts, source=RowSource(self.columns, self.i))
 
 
 def is_tree(result: AlignedAnswer) -> bool:
@@ -73,9 +73,9 @@ def is_tree(result: AlignedAnswer) -> bool:
 _ITEM = "dim:"
 
 
-def item_columns(result: AlignedAnswer) -> list[TableColumn]:
+def item_columns(result: AlignedAnswer, formats: Formats) -> list[TableColumn]:
     """The columns that name items: one of all dimensions where they stand below each other."""
-    names = [capital(words(name)) for name in result.by]
+    names = [capital(noun(name, formats.language)) for name in result.by]
     if is_tree(result):
         return [TableColumn(_ITEM + "items", " / ".join(names), "item")]
     return [TableColumn(_ITEM + name, heading, "item") for name, heading in zip(result.by, names)]
@@ -111,11 +111,16 @@ def opening_cells(result: AlignedAnswer, line: Line, formats: Formats, *, starts
     }
 
 
+#: Of a measure in percent: its figures are parts, their differences points.
+_IN_PERCENT: Mapping[CellKind, CellKind] = {"amount": "part", "difference": "points"}
+
+
 class FigureCells:
     """The figures of rows as cells, each column of a table of rows written once as a whole."""
 
-    def __init__(self, result: AlignedAnswer, formats: Formats, decimals: int) -> None:
+    def __init__(self, result: AlignedAnswer, formats: Formats, decimals: int, measure: Measure | None = None) -> None:
         self.result, self.formats, self.decimals = result, formats, decimals
+        self.in_percent = measure is not None and measure.in_percent
         self._texts: dict[tuple[int, str], list[str]] = {}
         self._tables: list[Table] = []  # held, so that no other one gets the name of one of them
 
@@ -124,16 +129,27 @@ class FigureCells:
         of = self.result.type.column(name)
         planned = getattr(self.result, "plan", None) is not None
         heading = column_words(of, self.formats, planned=planned) if heading is None else heading
-        return TableColumn(name, heading, _KINDS[of.kind], decimals=self.decimals, **more)
+        return TableColumn(name, heading, self.kind(name), decimals=self.decimals, **more)
+
+    def kind(self, name: str) -> CellKind:
+        """What the cells of a column of the answer hold."""
+        kind = _KINDS[self.result.type.holds(name)]
+        return _IN_PERCENT.get(kind, kind) if self.in_percent else kind
+
+    @property
+    def judged_column(self) -> str:
+        """The column whose figures are told by marks: the growth, or of percent the change in points."""
+        return "change" if self.in_percent else "growth"
 
     def cell(self, line: Line, name: str, *, decimals: int | None = None) -> Cell:
         """A cell of a row; a column of other `decimals` than the table has the same ones in all its cells."""
-        kind = _KINDS[self.result.type.holds(name)]
+        kind = self.kind(name)
         key = id(line.columns), name
         if key not in self._texts:
             self._tables.append(line.columns)
             decimals = self.decimals if decimals is None else decimals
-            self._texts[key] = figure_texts(kind, line.columns[name], self.formats, decimals)
+            of_percent = decimals if kind != _KINDS[self.result.type.holds(name)] else 1
+            self._texts[key] = figure_texts(kind, line.columns[name], self.formats, decimals, of_percent)
         return Cell(kind, self._texts[key][line.i], float(line.of(name)))
 
     def cells(self, line: Line, names: Sequence[str]) -> dict[str, Cell]:
@@ -141,10 +157,14 @@ class FigureCells:
         return {name: self.cell(line, name) for name in names}
 
     def judged(self, line: Line, marks: Marks) -> Cell:
-        """The growth of a row with its mark and verdict; level spelled out where it has none."""
-        cell, direction, verdict = self.cell(line, "growth"), str(line.of("direction")), str(line.of("verdict"))
+        """The growth of a row (of percent its change) with its mark and verdict; level spelled out where it is so."""
+        cell, direction, verdict = (
+            self.cell(line, self.judged_column),
+            str(line.of("direction")),
+            str(line.of("verdict")),
+        )
         band = line.of("band") if "band" in line.columns else None
-        if _is_plain_level(float(line.of("growth")), direction):
+        if cell.value == 0 or _is_plain_level(float(line.of(self.judged_column)), direction):
             cell = cell._replace(text=self.formats.say("level"))
         return cell._replace(mark=marks.sign(direction, verdict, band), verdict=verdict)
 
@@ -159,16 +179,22 @@ def figure_text(column: Column, value: float, formats: Formats, decimals: int) -
     return figure_texts(_KINDS[column.kind], np.array([value]), formats, decimals)[0]
 
 
-def figure_texts(kind: CellKind, values: NDArray[Any], formats: Formats, decimals: int) -> list[str]:
-    """A column of figures as people read them."""
+def figure_texts(
+    kind: CellKind, values: NDArray[Any], formats: Formats, decimals: int, of_percent: int = 1
+) -> list[str]:
+    """A column of figures as people read them: amounts with so many decimals, what is in percent with others."""
     values = np.asarray(values, dtype=np.float64)
     if kind == "part":
-        return formats.parts(values)
+        return formats.parts(values, of_percent)
     if kind == "change":
         return formats.growths(values)
     if kind == "points":
-        return formats.numbers(values * 100, 1, signed=True)
+        return formats.numbers(values * 100, of_percent, signed=True)
     return formats.numbers(values, 0 if kind == "count" else decimals, signed=kind == "difference")
+
+
+#: Percent has so many decimals at most.
+_MOST_OF_PERCENT = 3
 
 
 def decimals_of(
@@ -192,6 +218,8 @@ def decimals_of(
     if formats.decimals is not None:
         return formats.decimals
     table, total = (result.of_measure(c, measure) for c in (result.columns, result.total_columns))
+    if measure.in_percent:
+        return min(decimals_that_show((total if of_total else table)[change] * 100, 1), _MOST_OF_PERCENT)
     figures = np.concatenate([part[name] for part in (total, table) for name in shown])
     return fitting_decimals(figures, (total if of_total else table)[change], result.book.decimals(measure.name))
 
@@ -199,6 +227,30 @@ def decimals_of(
 def growth_or_level(growth: float, direction: str, formats: Formats) -> str:
     """A growth; level spelled out where it has none, as its base is not above 0."""
     return formats.say("level") if _is_plain_level(growth, direction) else formats.growth(growth)
+
+
+def moved_text(measure: Measure, growth: float, change: float, direction: str, formats: Formats) -> str:
+    """How a figure moved: its growth, or of percent the points; level spelled out."""
+    if not measure.in_percent:
+        return growth_or_level(growth, direction, formats)
+    return formats.say("level") if change == 0 else formats.points_told(change, signed=True)
+
+
+def moved_figures(measure: Measure, rows: Table) -> Floats:
+    """What tells how the figures of rows moved: their growth, or of percent their change."""
+    figures: Floats = rows["change" if measure.in_percent else "growth"]
+    return figures
+
+
+def moved_texts(measure: Measure, rows: Table, formats: Formats) -> list[str]:
+    """How the figures of rows moved, as figures show it: growths, or points with their unit short."""
+    moved = moved_figures(measure, rows)
+    if not measure.in_percent:
+        return formats.growths(moved)
+    texts = formats.numbers(moved * 100, 1, signed=True)
+    pairs = zip(moved.tolist(), texts)
+    level, short = formats.say("level"), formats.say("{n} pts", n="{}")
+    return [level if not one else short.format(text) if math.isfinite(one) else text for one, text in pairs]
 
 
 def _is_plain_level(growth: float, direction: str) -> bool:
@@ -219,19 +271,38 @@ def lines_of(result: AlignedAnswer, measure: Measure, formats: Formats, shown: S
     if not result.by:
         yield from ([Line(table, i, ())] for i in range(len(table["measure"])))
         return
-    named = everything(words(result.by[0]), formats.language)
     periods = len(total["measure"])
     items_of, sums_of = (_by_period(result, one, periods) for one in (table, subtotals))
     for period in range(periods):
-        items, sums = items_of[period], sums_of[period]
-        if is_tree(result):
-            lines = _tree(result.by, table, items, subtotals, sums)
-        else:
-            lines = (Line(table, i, tuple(str(table[name][i]) for name in result.by)) for i in items)
-        yield [
-            *islice(lines, None if most is None else most - 1),
-            Line(total, period, (named, *("" for _ in result.by[1:])), total=True),
-        ]
+        yield list(
+            item_lines(result, table, items_of[period], subtotals, sums_of[period], total, period, formats, most)
+        )
+
+
+def item_lines(
+    result: AlignedAnswer,
+    table: Table,
+    items: range,
+    subtotals: Table,
+    sums: range,
+    total: Table,
+    place: int,
+    formats: Formats,
+    most: int | None = None,
+) -> Iterator[Line]:
+    """Items, below their subtotals where there are such, and the total at a place.
+
+    `items`, `sums`: where they stand in their tables; `most`: so many rows at most, the total among them.
+    """
+    if not result.by:
+        yield Line(total, place, ())
+        return
+    if is_tree(result):
+        lines = _tree(result.by, table, items, subtotals, sums)
+    else:
+        lines = (Line(table, i, tuple(str(table[name][i]) for name in result.by)) for i in items)
+    yield from islice(lines, None if most is None else most - 1)
+    yield Line(total, place, (formats.say("Total"), *("" for _ in result.by[1:])), total=True)
 
 
 def _latest(result: AlignedAnswer, measure: Measure, most: int) -> int:

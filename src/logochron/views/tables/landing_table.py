@@ -172,7 +172,7 @@ def _add_plan(lines: _Lines, result: Landing, measure: Measure, row: Mapping[str
 def _by_row(result: Landing, measure: Measure, formats: Formats, shown: Shown) -> TableSpec:
     """A row for each item and part; the sum of the items' own estimates beside the total's."""
     marks = marks_of(result.judgings[measure.name], formats)
-    figures, items = FigureCells(result, formats, _decimals(result, measure, formats)), item_columns(result)
+    figures, items = FigureCells(result, formats, _decimals(result, measure, formats)), item_columns(result, formats)
     parted = result.parts is not None
 
     def row(of: Landing, line: Line, *, starts: bool) -> Row:

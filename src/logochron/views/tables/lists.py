@@ -9,7 +9,7 @@ from logochron.core.questions.landing.backtest import Backtest
 from logochron.core.questions.lists import PeriodList
 from logochron.core.questions.restated import Restatement
 from logochron.core.questions.review import Review
-from logochron.views.catalog import everything, message, plural
+from logochron.views.catalog import message, plural
 from logochron.views.formats import Formats, capital, decimals_that_show, item_name, words
 from logochron.views.tables.cells import ALL, Cell, CellKind, Row, Shown, TableColumn, TableSpec
 from logochron.views.tables.item_rows import figure_texts
@@ -100,7 +100,7 @@ def restated_tables(result: Restatement, formats: Formats, shown: Shown = ALL) -
     decimals = formats.decimals or decimals_that_show(np.asarray(columns["difference"], dtype=float))
     kinds: dict[str, CellKind] = {"reported": "amount", "now": "amount", "difference": "difference"}
     texts = {name: figure_texts(kind, columns[name], formats, decimals) for name, kind in kinds.items()}
-    whole = everything(words(result.by[0]), formats.language) if result.by else ""
+    whole = formats.say("Total") if result.by else ""
     rows = []
     for i, item in enumerate(items):
         cells = {

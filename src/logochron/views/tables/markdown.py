@@ -8,7 +8,7 @@ from logochron.core.errors import visible
 from logochron.core.rows.result import Result
 from logochron.views.formats import Formats
 from logochron.views.tables.answer_tables import tables_of
-from logochron.views.tables.cells import Row, Shown, TableSpec
+from logochron.views.tables.cells import Row, Shown, TableColumn, TableSpec
 
 
 def markdown(result: Result, formats: Formats) -> str:
@@ -41,6 +41,11 @@ def escaped(text: str) -> str:
     return _AT_START.sub(lambda start: start[1] + (start[2] + "\\" if start[2].isdigit() else "\\" + start[2]), plain)
 
 
+def _heading(column: TableColumn) -> str:
+    """What stands above a column: Markdown has one row of heads."""
+    return f"{column.group}: {column.heading}" if column.group else column.heading
+
+
 def _markdown(spec: TableSpec) -> str:
     def line(cells: list[str]) -> str:
         return f"| {' | '.join(cells)} |"
@@ -56,6 +61,6 @@ def _markdown(spec: TableSpec) -> str:
 
     unit = f" ({escaped(spec.unit)})" if spec.unit else ""
     rules = ["---:" if column.is_figure else "---" for column in spec.shown]
-    lines = [f"**{escaped(spec.title)}**{unit}", "", line([escaped(column.heading) for column in spec.shown])]
+    lines = [f"**{escaped(spec.title)}**{unit}", "", line([escaped(_heading(column)) for column in spec.shown])]
     lines += [f"| {' | '.join(rules)} |", *(line(cells(row)) for row in spec.rows)]
     return "\n".join([*lines, "", *(f"{escaped(text)}  " for text in spec.lines), ""])

@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 from logochron.core.book.measures import Measure
 from logochron.core.choices import DIRECTIONS, VERDICTS
 from logochron.core.questions.pace import Pace
-from logochron.views.catalog import everything, ordinal
-from logochron.views.formats import Formats, capital, fitting_decimals, shortened, words
+from logochron.views.catalog import ordinal
+from logochron.views.formats import Formats, capital, fitting_decimals, noun, shortened, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.cells import ALL, Cell, Row, RowSource, Shown, TableColumn, TableSpec
 from logochron.views.tables.item_rows import figure_texts, growth_or_level
@@ -76,7 +76,7 @@ def _by_item(result: Pace, measure: Measure, formats: Formats, shown: Shown) -> 
     order, columns = block.shown(row), block.period(row)
     figures = np.stack([columns[name] for name in _FIGURES], axis=1)
     label = pace_when(result, len(result.periods) - 1, formats)
-    items = [TableColumn(f"dim:{name}", capital(words(name)), "item") for name in result.by]
+    items = [TableColumn(f"dim:{name}", capital(noun(name, formats.language)), "item") for name in result.by]
     lines = [
         _Line(
             {
@@ -90,7 +90,7 @@ def _by_item(result: Pace, measure: Measure, formats: Formats, shown: Shown) -> 
     ]
     total = _figures(result, measure)[-1, result.positions.today]
     whole = RowSource(result.of_measure(result.total_columns, measure).blocks[0].period(row), 0)
-    named = {items[0].name: Cell("item", everything(words(result.by[0]), formats.language))}
+    named = {items[0].name: Cell("item", formats.say("Total"))}
     lines.append(_Line(named, total, total=True, source=whole))
     return _table(result, measure, formats, items, lines, [], period=label)
 

@@ -8,9 +8,7 @@ from __future__ import annotations
 from rich.cells import cell_len
 
 from logochron.core.errors import visible
-from logochron.views.tables.cells import TableColumn, TableSpec
-
-_GAP = 2
+from logochron.views.tables.cells import GAP, TableColumn, TableSpec
 
 
 def table_text(spec: TableSpec, *, plain: bool) -> str:
@@ -26,18 +24,23 @@ def table_text(spec: TableSpec, *, plain: bool) -> str:
         return _joined([spec.title, spec.empty, *spec.lines])
     columns = list(spec.shown)
     widths = {column.name: spec.width(column) for column in columns}
-    whole = sum(widths.values()) + _GAP * (len(columns) - 1)
+    whole = sum(widths.values()) + GAP * (len(columns) - 1)
     rule = ("-" if plain else "─") * whole
 
     def line(texts: list[str]) -> str:
         cells = (_laid(text, widths[column.name], column) for text, column in zip(texts, columns))
-        return (" " * _GAP).join(cells)
+        return (" " * GAP).join(cells)
 
-    notes = sum(widths[column.name] + _GAP for column in columns if column.kind == "note")
+    notes = sum(widths[column.name] + GAP for column in columns if column.kind == "note")
     space = max(whole - notes - cell_len(spec.title) - cell_len(spec.unit), 2)
-    lines = [spec.title + " " * space + spec.unit, line([column.heading for column in columns]), rule]
+    lines = [spec.title + " " * space + spec.unit]
+    if heads := spec.heads(widths, columns, rule[:1]):
+        lines.append(heads)
+    lines += [line([column.heading for column in columns]), rule]
     by_items = any(row.total for row in spec.rows)
     for place, row in enumerate(spec.rows):
+        if row.set_off:
+            lines.append(rule)
         lines.append(line([spec.laid(row, column) for column in columns]))
         if by_items and row.total and place < len(spec.rows) - 1:
             lines.append(rule)

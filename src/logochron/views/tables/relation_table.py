@@ -37,7 +37,7 @@ def relation_tables(result: Relation, formats: Formats, shown: Shown = ALL) -> l
 
 def _table(result: Relation, measure: Measure, formats: Formats, shown: Shown) -> TableSpec:
     decimals = decimals_of(result, measure, formats, ("value", "reference"), "gap", of_total=False)
-    figures, items = FigureCells(result, formats, decimals), item_columns(result)
+    figures, items = FigureCells(result, formats, decimals, measure), item_columns(result, formats)
     judging = result.judgings[measure.name]
     marks = marks_of(judging, formats)
     verdicts = verdict(np.arange(len(DIRECTIONS), dtype=np.int8), measure.better, judging)

@@ -13,12 +13,11 @@ from rich.text import Text
 from logochron.core.errors import visible
 from logochron.views.palette import Palette
 from logochron.views.tables.cards import Card
-from logochron.views.tables.cells import Row, TableColumn, TableSpec
+from logochron.views.tables.cells import GAP, Row, TableColumn, TableSpec
 
 _HAIRLINES = "    \n    \n ── \n    \n ── \n    \n    \n    \n"
 _LEAST_NOTE = 24
 _LEAST_LABEL = 3
-_GAP = 2
 #: Cells of a card at least and at most, and between two.
 _LEAST_CARD, _MOST_CARD, _CARDS_APART = 24, 36, 3
 
@@ -36,9 +35,11 @@ def print_table(
         console.print(Text(spec.empty))
         _print_lines(console, spec.lines, palette)
         return
+    if spec.groups and sum(map(spec.width, spec.shown)) + GAP * (len(spec.shown) - 1) > console.width:
+        spec = spec.below()
     columns, notes_below, note_width = _fit(spec, console.width)
     narrowed = _narrowed(spec, columns, console.width)
-    fixed = sum(narrowed.get(c.name, spec.width(c)) for c in columns if c.kind != "note") + _GAP * (len(columns) - 1)
+    fixed = sum(narrowed.get(c.name, spec.width(c)) for c in columns if c.kind != "note") + GAP * (len(columns) - 1)
     if fixed > console.width:
         _print_stacked(console, spec, columns, palette, plain=plain, fill=fill)
         return
@@ -58,14 +59,18 @@ def print_table(
     for place, row in enumerate(spec.rows):
         cells = [Text(spec.laid(row, column), style=_style(row, column, palette, fill=fill)) for column in columns]
         last = place == len(spec.rows) - 1
-        table.add_row(*cells, end_section=by_items and row.total and not last)
-    width = sum(_width(spec, column, note_width) for column in columns) + _GAP * (len(columns) - 1)
-    beside = width - sum(_width(spec, column, note_width) + _GAP for column in columns if column.kind == "note")
+        ruled = by_items and row.total or spec.rows[min(place + 1, len(spec.rows) - 1)].set_off
+        table.add_row(*cells, end_section=ruled and not last)
+    width = sum(_width(spec, column, note_width) for column in columns) + GAP * (len(columns) - 1)
+    beside = width - sum(_width(spec, column, note_width) + GAP for column in columns if column.kind == "note")
     space = max(beside - cell_len(spec.title) - cell_len(spec.unit), 2)
     console.print(
         Text(spec.title, style="bold") + Text(" " * space + spec.unit if spec.unit else "", style=palette.level),
         soft_wrap=True,
     )
+    widths = {column.name: narrowed.get(column.name, _width(spec, column, note_width)) for column in columns}
+    if heads := spec.heads(widths, columns, "-" if plain else "─"):
+        console.print(Text(heads, style=palette.level), soft_wrap=True)
     _print_stripped(console, table, width)
     console.print()
     _print_lines(console, (*(_notes_below(spec) if notes_below else ()), *spec.lines), palette)
@@ -105,7 +110,7 @@ def _print_stacked(
     widths = {column: spec.width(column) for column in columns if column.is_figure}
     groups: list[list[TableColumn]] = [[]]
     for column, width in widths.items():  # as many figures on a line as fit
-        taken = sum(widths[c] + _GAP for c in groups[-1])
+        taken = sum(widths[c] + GAP for c in groups[-1])
         if groups[-1] and taken + width > console.width:
             groups.append([])
         groups[-1].append(column)
@@ -117,7 +122,7 @@ def _print_stacked(
             line.truncate(console.width, overflow="ellipsis")
             console.print(line, no_wrap=True, overflow="ellipsis")
         for group in groups:
-            line = Text(" " * _GAP).join(_right(texts[column], widths[column]) for column in group)
+            line = Text(" " * GAP).join(_right(texts[column], widths[column]) for column in group)
             console.print(_right(line, console.width), no_wrap=True, overflow="ellipsis")
 
     console.print(Text(spec.title, style="bold"))
@@ -158,7 +163,7 @@ def _narrowed(spec: TableSpec, columns: list[TableColumn], limit: int) -> dict[s
     """How wide the columns of labels may be, the widest cut first, so that all figures stay whole."""
     widths = {column.name: spec.width(column) for column in columns if column.kind == "item"}
     others = [column for column in columns if column.kind not in ("item", "note")]
-    taken = sum(map(spec.width, others)) + _GAP * (len(columns) - 1)
+    taken = sum(map(spec.width, others)) + GAP * (len(columns) - 1)
     while widths and taken + sum(widths.values()) > limit and max(widths.values()) > _LEAST_LABEL:
         widest = max(widths, key=lambda column: widths[column])
         widths[widest] -= 1
@@ -170,8 +175,8 @@ def _fit(spec: TableSpec, limit: int) -> tuple[list[TableColumn], bool, int | No
     columns = list(spec.shown)
     note = next((column for column in columns if column.kind == "note"), None)
     for dropped in ((), *spec.dropped):
-        columns = [column for column in columns if column.name not in dropped]
-        width = sum(map(spec.width, columns)) + _GAP * (len(columns) - 1)
+        columns = [column for column in columns if column.name not in dropped or column.marked]
+        width = sum(map(spec.width, columns)) + GAP * (len(columns) - 1)
         if width <= limit:
             return columns, bool(dropped) and note is not None, None
         spare = limit - (width - spec.width(note)) if note in columns and note is not None else 0

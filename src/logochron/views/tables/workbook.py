@@ -8,6 +8,7 @@ import re
 from collections.abc import Sequence
 from decimal import Decimal
 from io import BytesIO
+from itertools import groupby
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -66,11 +67,16 @@ def conditions(
     judging: Judging = answer.judgings[measure.name]
     low, high, place = held.first, held.first + rows - 1, held.columns[marked]
     cell = f"{xl_col_to_name(place, col_abs=True)}{low + 1}"
-    tolerance = float(judging.tolerance)
+    tolerance: float | str = float(judging.tolerance)
+    in_points = marked in held.points
+    if in_points and tolerance:  # as a part of the base
+        _, *base = held.formulas.rules[marked][1:]
+        tolerance = f"{tolerance!r}*N({xl_col_to_name(held.columns[base[0]], col_abs=True)}{low + 1})*100"
     marks = marks_of(judging, workbook.formats)
     of_direction = verdict(np.arange(len(DIRECTIONS), dtype=np.int8), measure.better, judging).tolist()
-    moved = {"rising": f"{cell}>{tolerance!r}", "falling": f"{cell}<{-tolerance!r}", "level": "TRUE"}
-    banded = judging.bands if judging.on == "growth" and answer.type.has_column("band") else ()
+    moved = {"rising": f"{cell}>{tolerance}", "falling": f"{cell}<-{tolerance}", "level": "TRUE"}
+    by_growth = judging.on == "growth" and not in_points and answer.type.has_column("band")
+    banded = judging.bands if by_growth else ()
     for band in (*(band for band in banded if band.verdict is not None or band.mark), None):
         limits = [f"ISNUMBER({cell})"]
         if band is not None:
@@ -80,7 +86,8 @@ def conditions(
             judged = VERDICTS[of_direction[DIRECTIONS.index(name)]]
             judged = band.verdict if band is not None and band.verdict is not None else judged
             sign = marks.sign(name, judged, band.name if band is not None else None).replace('"', "")
-            shown = f'"{sign} "+0.0%;"{sign} "-0.0%;"{sign} "0.0%'
+            unit = "" if in_points else "%"
+            shown = f'"{sign} "+0.0{unit};"{sign} "-0.0{unit};"{sign} "0.0{unit}'
             look = workbook.book.add_format({"font_color": workbook.palette.verdict(judged), "num_format": shown})
             rule = {"type": "formula", "criteria": f"=AND({','.join([*limits, test])})", "format": look}
             sheet.conditional_format(low, place, high, place, rule | {"stop_if_true": True})
@@ -109,8 +116,6 @@ _MOST_ROWS = 1_048_000
 _IN_MEMORY = 20_000
 #: So many letters has a cell at most.
 _MOST_LETTERS = 32_767
-#: Where a table begins: below its title, what it is held against, and an empty row.
-_HEAD = 3
 #: What a sheet with locked cells leaves open.
 _ALLOWED = ("format_cells", "format_columns", "format_rows", "sort", "autofilter", "insert_rows", "insert_columns")
 _LAST_COLUMN = 16_383
@@ -188,11 +193,11 @@ def _section(workbook: WorkbookWriter, heading: str, answer: Result, names: set[
         first = row
         row = _table(workbook, sheet, first, spec, answer, measure, widths, locked=stuck[n])
         if not n:
-            sheet.freeze_panes(first + _HEAD - 1, 0)
-            sheet.repeat_rows(first + _HEAD - 2)
+            sheet.freeze_panes(first + _below(spec), 0)
+            sheet.repeat_rows(first + 1, first + _below(spec) - 1)
         if len(tables) == 1 and spec.rows:
-            columns = len(_columns(spec)) - 1
-            sheet.autofilter(first + 1, 0, first + 1 + len(spec.rows), columns)
+            columns, head = len(_columns(spec)) - 1, first + _below(spec) - 1
+            sheet.autofilter(head, 0, head + len(spec.rows), columns)
         row += 2
     for place, width in widths.items():
         sheet.set_column(place, place, min(width + 2, 60), plain)
@@ -204,6 +209,22 @@ def _section(workbook: WorkbookWriter, heading: str, answer: Result, names: set[
     sheet.set_footer(f"&L{ends[0][:80]}&C{ends[1]}&R&P / &N")
 
 
+def _below(spec: TableSpec) -> int:
+    """So many rows below its title a table begins: below its heads, and those that span some of them."""
+    return 3 if spec.groups else 2
+
+
+def _heads(workbook: WorkbookWriter, sheet: Any, row: int, columns: Sequence[TableColumn]) -> None:
+    """The heads that span columns, each merged over all of them."""
+    looks = {"font_color": workbook.palette.ink, "bottom": 1, "bottom_color": workbook.palette.grid, "indent": 1}
+    for group, of in groupby(enumerate(columns), key=lambda placed: placed[1].group):
+        places = [place for place, _ in of]
+        if group and len(places) > 1:
+            sheet.merge_range(row, places[0], row, places[-1], _text(group), workbook.look(**looks))
+        elif group:
+            sheet.write_string(row, places[0], _text(group), workbook.look(**looks))
+
+
 def _columns(spec: TableSpec) -> list[TableColumn]:
     """The columns of a sheet, small lines last."""
     shown = [column for column in spec.columns if column.form != "people"]
@@ -213,7 +234,14 @@ def _columns(spec: TableSpec) -> list[TableColumn]:
 def _held(spec: TableSpec, start: int, answer: Result) -> Sheet:
     """Where a table stands whose rows begin with one."""
     columns = _columns(spec)
-    return Sheet(start, {column.name: place for place, column in enumerate(columns)}, len(columns), answer)
+    places = {column.name: place for place, column in enumerate(columns)}
+    rules = spec.formulas or answer.type.formulas
+    points = {
+        c.name for c in columns if c.kind == "points" and rules and rules.rules.get(c.name, ("",))[0] == "difference"
+    }
+    return Sheet(
+        start, places, len(columns), answer, frozenset(points) if spec.in_percent else frozenset(), spec.formulas
+    )
 
 
 def _table(
@@ -238,14 +266,16 @@ def _table(
     right = workbook.look(
         font_color=workbook.palette.level, bottom=1, bottom_color=workbook.palette.base, align="right"
     )
-    start = first + 2
+    start = first + _below(spec)
     held, columns = _held(spec, start, answer), _columns(spec)
     groupings, amounts = held.groupings, next((column for column in columns if column.kind == "amount"), None)
     for place, column in enumerate(columns):
         named = f"{column.heading} ({spec.unit})" if spec.unit and column is amounts else column.heading
         look = right if column.is_figure else beside if place else head
-        sheet.write_string(first + 1, place, _text(named), look)
+        sheet.write_string(start - 1, place, _text(named), look)
         widths[place] = max(widths.get(place, 6), min(len(named), 30))
+    if spec.groups:
+        _heads(workbook, sheet, first + 1, columns)
     rows = _Rows(spec, held, columns, locked)
     period = ""
     for group in groups_of(spec.rows, held):
@@ -260,9 +290,10 @@ def _table(
                 if math.isfinite(value):
                     sheet.write_number(start + n, groupings + 1 + k, Decimal(repr(value)))
     sheet.set_column(groupings, groupings, None, None, {"hidden": True})
-    marked = next((column.name for column in columns if column.marked), None)
-    if spec.rows and marked is not None and measure is not None and isinstance(answer, AlignedAnswer):
-        conditions(workbook, sheet, held, marked, len(spec.rows), answer, measure)
+    marked = [column.name for column in columns if column.marked]
+    if spec.rows and measure is not None and isinstance(answer, AlignedAnswer):
+        for name in marked:
+            conditions(workbook, sheet, held, name, len(spec.rows), answer, measure)
     sparks(workbook, sheet, held, spec, groupings + 1)
     row_after = start + len(spec.rows)
     if not spec.rows:
@@ -302,8 +333,9 @@ def _row(
         elif cell.is_figure and cell.value is not None:
             of_cell = formula(rows.held, rows.spec.rows, n, column.name, group)
             shut = {"locked": True, "bg_color": workbook.palette.grid} if rows.locked and of_cell is None else {}
-            look = workbook.look(num_format=_number(cell, column.decimals), align="right", **strong, **shut)
-            _figure(sheet, at, place, cell.value, of_cell, look)
+            number = _POINTS if column.name in rows.held.points else _number(cell, column.decimals)
+            look = workbook.look(num_format=number, align="right", **strong, **shut)
+            _figure(sheet, at, place, rows.held.shown(column.name, cell.value), of_cell, look)
             widths[place] = max(widths.get(place, 0), len(rows.spec.laid(row, column)) + 3)
         else:
             text = _text(period if cell.kind == "period" else cell.text)
@@ -320,6 +352,10 @@ def _figure(sheet: Any, at: int, place: int, figure: float, of_cell: Any, look: 
         sheet.write_number(at, place, Decimal(repr(figure)), look)  # 8718.36, where a float would be 8718.360000000001
     else:
         sheet.write_blank(at, place, None, look)
+
+
+#: The number format of points, which are a hundred times the difference of parts.
+_POINTS = "+0.0;-0.0;0.0"
 
 
 def _number(cell: Cell, decimals: int) -> str:

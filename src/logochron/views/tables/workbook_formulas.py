@@ -34,17 +34,27 @@ _NONE = SheetFormulas({})
 
 
 class Sheet(NamedTuple):
-    """Where a table stands: its first row, the place of each of its columns and of that of groupings; of what."""
+    """Where a table stands: its first row, the place of each of its columns and of that of groupings; of what.
+
+    `points`: the columns whose figures are points, a hundred times the difference of parts; `own`: how its figures
+    follow from others, where that is not as in all tables of its question.
+    """
 
     first: int
     columns: Mapping[str, int]
     groupings: int
     answer: Result
+    points: frozenset[str] = frozenset()
+    own: SheetFormulas | None = None
 
     @property
     def formulas(self) -> SheetFormulas:
         """How its figures follow from others."""
-        return self.answer.type.formulas or _NONE
+        return self.own or self.answer.type.formulas or _NONE
+
+    def shown(self, column: str, figure: float) -> float:
+        """A figure as the sheet holds it."""
+        return figure * 100 if column in self.points else figure
 
     def cell(self, row: int, column: str, *, fixed: bool = False) -> str:
         """The name of a cell."""
@@ -124,7 +134,7 @@ def _formula_of(sheet: Sheet, rows: Sequence[Row], n: int, column: str, group: G
     if not kind or not set(of) <= set(sheet.columns):
         return None
     if kind == "difference":
-        return _difference(sheet, row, n, *of)
+        return _difference(sheet, row, n, *of, in_points=column in sheet.points)
     cells, figures = [sheet.cell(n, name) for name in of], [row.value(name) for name in of]
     if kind == "growth":
         change, base = cells
@@ -242,9 +252,10 @@ def is_item(row: Row) -> bool:
     return not row.strong and row.source is not None
 
 
-def _difference(sheet: Sheet, row: Row, n: int, of: str, less: str) -> CellFormula:
+def _difference(sheet: Sheet, row: Row, n: int, of: str, less: str, *, in_points: bool) -> CellFormula:
     one, other = sheet.cell(n, of), sheet.cell(n, less)
-    text = f'=IF(OR({one}="",{other}=""),"",{one}-{other})'
+    moved = f"({one}-{other})*100" if in_points else f"{one}-{other}"
+    text = f'=IF(OR({one}="",{other}=""),"",{moved})'
     return CellFormula(text, row.value(of) - row.value(less))
 
 

@@ -34,6 +34,8 @@ def amounts_apart(values: Sequence[float], unit: str, formats: Formats) -> list[
     >>> amounts_apart([31_640.0, 31_609.0], "", Formats()), amounts_apart([31_640.0, 30_000.0], "", Formats())
     (['31,640', '31,609'], ['31.6K', '30K'])
     """
+    if unit == "%":
+        return parts_apart(values, formats)
     texts = _apart(values, [formats.compact(value) for value in values], formats.number, 0)
     return [formats.with_unit(text, value, unit) for text, value in zip(texts, values)]
 
@@ -209,7 +211,9 @@ def movers_sentence(items: ItemMovements, n: int, formats: Formats, leader: str 
 
 #: Of the figure the sentence is about.
 ABOVE = message("{measure} {when} reached {value}, {part} above {base_period} ({base})")
-BELOW = message("{measure} {when} reached {value}, {part} below {base_period} ({base})")
+BELOW = message("{measure} {when} fell to {value}, {part} below {base_period} ({base})")
+PLAN_ABOVE = message("{measure} {when} came to {value}, {part} above {base_period} ({base})")
+PLAN_BELOW = message("{measure} {when} came to {value}, {part} below {base_period} ({base})")
 MORE = message("{measure} {when} came to {value}, {change} more than {base_period} ({base})")
 LESS = message("{measure} {when} came to {value}, {change} less than {base_period} ({base})")
 LEVEL = message("{measure} {when} came to {value}, level with {base_period}")
@@ -279,19 +283,29 @@ class Moved(NamedTuple):
         return {
             "value": value,
             "base": base,
-            "change": formats.amount(abs(self.change), self.unit),
-            "part": formats.part(abs(self.growth)),
+            "change": self._change(formats),
+            "part": self._change(formats) if self.unit == "%" else formats.part(abs(self.growth)),
             "moved": self.moved(formats),
         }
 
+    def _change(self, formats: Formats) -> str:
+        """The size of the change."""
+        if self.unit == "%":
+            return formats.points_told(abs(self.change))
+        return formats.amount(abs(self.change), self.unit)
+
     @property
     def by_part(self) -> bool:
-        """Whether the growth tells it: it is known and does not round to nothing."""
+        """Whether the growth tells it: it is known and does not round to nothing; of percent the points do."""
+        if self.unit == "%":
+            return bool(np.isfinite(self.change))
         return bool(np.isfinite(self.growth)) and abs(self.growth) >= 0.0005
 
     def moved(self, formats: Formats) -> str:
         """The growth, or the change where there is none to be seen."""
-        return formats.growth(self.growth) if self.by_part else formats.amount(self.change, self.unit, signed=True)
+        if self.by_part and self.unit != "%":
+            return formats.growth(self.growth)
+        return formats.amount(self.change, self.unit, signed=True)
 
     @property
     def gained_or_lost(self) -> bool:
@@ -344,9 +358,11 @@ def headline_of(moved: Moved, measure: str, when: str, base_period: str, formats
 
     >>> moved = Moved(44_412.0, 45_226.0, -814.0, -0.018, "falling", unit="EUR")
     >>> headline_of(moved, "Revenue", "in September 2026", "September 2025", Formats())
-    'Revenue in September 2026 reached EUR 44.4K, 1.8 % below September 2025 (EUR 45.2K)'
+    'Revenue in September 2026 fell to EUR 44.4K, 1.8 % below September 2025 (EUR 45.2K)'
     """
     text = _HEADLINES[moved._kind()]
+    if moved.planned:  # nothing rises or falls from a plan
+        text = {ABOVE: PLAN_ABOVE, BELOW: PLAN_BELOW}.get(text, text)
     if moved.value <= 0 and text in (ABOVE, BELOW):
         text = MORE if text == ABOVE else LESS
     first = measure.split()[0]

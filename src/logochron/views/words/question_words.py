@@ -281,7 +281,8 @@ def moved_total(result: Any, measure: Measure, place: int, formats: Formats) -> 
     row = result.of_measure(result.total_columns, measure).blocks[0].row(place, 0)
     value, base, change, growth = (float(row[name]) for name in MOVED)
     codes = [note.code for note in result.note_table[row["note"]]]
-    return Moved(value, base, change, growth, DIRECTIONS[row["direction"]], codes, unit(measure, formats))
+    planned = result.plan is not None
+    return Moved(value, base, change, growth, DIRECTIONS[row["direction"]], codes, unit(measure, formats), planned)
 
 
 def compare_headline(result: Comparison | Drivers, measure: Measure, place: int, formats: Formats) -> str:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from string import Formatter
-from typing import Any
+from typing import TYPE_CHECKING, Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
 
+from logochron.core.align.bases import parse_basis
 from logochron.core.book.measures import Measure
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.choices import DIRECTIONS, JOINED, OTHERS, VERDICTS, check_count
@@ -18,11 +19,14 @@ from logochron.core.questions.restated import Restatement
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import loaded, question_types
 from logochron.core.rows.result import Result
-from logochron.views.catalog import everything, message
-from logochron.views.formats import Formats, decimals_that_show, item_name, words
+from logochron.views.catalog import message
+from logochron.views.formats import Formats, capital, decimals_that_show, item_name, noun, words
 from logochron.views.words.movement import Leaders, check_then, movers, regrouped
 from logochron.views.words.question_words import periods_of
-from logochron.views.words.titles import column_words, unit
+from logochron.views.words.titles import column_words, heading, unit, window_heading
+
+if TYPE_CHECKING:
+    from logochron.core.questions.overview import Overview
 
 FIELDS = (
     *("measure", "period", "base_period", "item", "value", "base", "change", "growth", "direction", "verdict", "band"),
@@ -81,7 +85,7 @@ def template_rows(
 def _whole(result: AlignedAnswer, formats: Formats) -> str:
     """What the whole is called."""
     dimensions = result.book.dimensions
-    return everything(words(dimensions[0]), formats.language) if dimensions else formats.say("all")
+    return formats.say("Total") if dimensions else formats.say("all")
 
 
 def _written(
@@ -144,7 +148,7 @@ def headline(
     >>> import logochron as lc
     >>> months = lc.compare(lc.demo.book(), each="month", at="2026-09", measures="revenue")
     >>> lc.words.headline(months)
-    'Revenue in September 2026 reached EUR 44.4K, 1.8 % below September 2025 (EUR 45.2K).'
+    'Revenue in September 2026 fell to EUR 44.4K, 1.8 % below September 2025 (EUR 45.2K).'
     """
     answer, wanted, formats = _checked(result, measure, locale, formats)
     return next(iter(_said(answer, wanted[0], at, formats, 1, None)), formats.say("No period to tell of."))
@@ -261,18 +265,22 @@ def _fields_of(template: str) -> frozenset[str]:
 def alert_lines(alert: Alert, found: list[Fired], answer: AlignedAnswer, formats: Formats) -> list[str]:
     """What one alert has to say; a line a row."""
     if not found:
-        return [f"alert {alert} does not fire: the answer has no rows"]
+        return [formats.say("alert {alert} does not fire: the answer has no rows", alert=alert)]
     fires: list[str] = []
     unknown: list[str] = []
     for grouping in found:
         row_words = _rows(grouping, alert, answer, formats)
         fires += map(row_words, grouping.rows.tolist())
         unknown += map(row_words, grouping.unknown.tolist())
-    lines = [f"alert {alert} {'fires' if fires else 'does not fire'} in {answer.periods[-1]}"]
-    lines[0] += ":" * bool(fires)
+    if answer.type.has_column("window"):
+        said = "alert {alert} fires on {day}:" if fires else "alert {alert} does not fire on {day}"
+    else:
+        said = "alert {alert} fires in {period}:" if fires else "alert {alert} does not fire in {period}"
+    day = formats.day(answer.book.coverage.last)
+    lines = [formats.say(said, alert=alert, period=answer.periods[-1], day=day)]
     lines += [f"  {row}" for row in fires]
     if unknown:
-        lines += ["  not known, so not judged:", *(f"  {row}" for row in unknown)]
+        lines += ["  " + formats.say("not known, so not judged:"), *(f"  {row}" for row in unknown)]
     return lines
 
 
@@ -284,15 +292,25 @@ def _rows(grouping: Fired, alert: Alert, answer: AlignedAnswer, formats: Formats
     notes = answer.texts(columns, "note") if own("note") else None
     growth = columns["growth"] if alert.column not in ("value", "growth") and own("growth") else None
     kind = answer.type.holds(alert.column)
+    as_written = alert.column in answer.by or formats.language == "en"
+    column = words(alert.column) if as_written else column_words(answer.type.column(alert.column), formats)
+
+    def where(i: int) -> list[str]:
+        if not own("window"):
+            return []
+        window, basis = (answer.texts(columns, name)[i] for name in ("window", "basis"))
+        return [window_heading(cast("Overview", answer), window, formats), heading(parse_basis(basis), formats)]
 
     def row_text(i: int) -> str:
         labels = [visible(str(label)) for name in answer.by if (label := texts[name][i]) is not None]
         rest = answer.by[len(labels) :]
-        item = JOINED.join(labels + [everything(words(name), formats.language) for name in rest[:1]])
-        named = ", ".join([words(texts["measure"][i]), *([item] if item else [])])
-        line = f"{named}: {words(alert.column)} {_figure(kind, grouping.values[i], formats)}"
+        total = formats.say("Total")
+        whole = [f"{total} {capital(noun(name, formats.language))}" if labels else total for name in rest[:1]]
+        item = JOINED.join(labels + whole)
+        named = ", ".join([words(texts["measure"][i]), *([item] if item else []), *where(i)])
+        line = f"{named}: {column} {_figure(kind, grouping.values[i], formats)}"
         if growth is not None and np.isfinite(growth[i]):
-            line += f", growth {formats.growth(growth[i])}"
+            line += f", {column_words('growth', formats).casefold()} {formats.growth(growth[i])}"
         return line + (f" ({notes[i]})" if notes is not None and notes[i] else "")
 
     return row_text
@@ -325,7 +343,7 @@ def restated_lines(restated: Mapping[str, Restatement], formats: Formats, most: 
     if not many:
         return []
     lines = [formats.count(many, *_CHANGED)]
-    for heading, one in restated.items():
+    for section, one in restated.items():
         columns = one.columns
         for i in range(min(columns.rows, most - len(lines) + 1)):
             labels = [columns[name][i] for name in one.by]
@@ -337,7 +355,7 @@ def restated_lines(restated: Mapping[str, Restatement], formats: Formats, most: 
             lines.append(
                 formats.say(
                     _LINE,
-                    heading=visible(heading),
+                    heading=visible(section),
                     figure=", ".join(filter(None, figure)),
                     reported=formats.number(then, decimals),
                     now=formats.number(now, decimals),

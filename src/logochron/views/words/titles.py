@@ -15,14 +15,15 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure, adds_up
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
-from logochron.core.choices import Each, Grain
+from logochron.core.choices import STATUSES, Each, Grain
 from logochron.core.days import as_date, iso, to_days
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import COLUMNS, Column
 from logochron.views.catalog import everything, in_context, message, plural
-from logochron.views.formats import Formats, capital, shortened, words
+from logochron.views.formats import Formats, capital, noun, shortened, words
 
 if TYPE_CHECKING:
+    from logochron.core.questions.overview import Overview
     from logochron.core.questions.relate import Relation
 
 #: What each period is called as the subject of a basis ("the month before"): a language may bend the word.
@@ -271,7 +272,7 @@ def subject(
     `pattern` is a message about the measure, `when` says when the one period was.
     """
     by = [period_word(result.calendar.word(result.each), formats)] if result.each != "span" and when is None else []
-    by += [words(name) for name in result.by if split]
+    by += [noun(name, formats.language) for name in result.by if split]
     named = measure_words(result, measure, formats, pattern)
     named += f" {when}" if when else ""
     named = formats.say("{subject} by {names}", subject=named, names=listed(by, formats)) if by else named
@@ -283,7 +284,7 @@ def subject(
         named += f", {_comparable(result, formats)}"
     elif not split or not result.by:
         free = [d for d in result.by or result.book.dimensions if not _selected(result, d)]
-        named += "".join(f", {everything(words(name), formats.language)}" for name in free)
+        named += "".join(f", {everything(noun(name, formats.language), formats.language)}" for name in free)
     return named + selection_words(result)
 
 
@@ -309,7 +310,7 @@ def measure_told(result: AlignedAnswer, measure: Measure, formats: Formats) -> s
 
 def _comparable(result: AlignedAnswer, formats: Formats) -> str:
     """What totals hold where they hold comparable items alone."""
-    items = plural(words(result.by[0]), formats.language) if len(result.by) == 1 else None
+    items = plural(noun(result.by[0], formats.language), formats.language) if len(result.by) == 1 else None
     return formats.say("comparable {items}", items=items or formats.say("items"))
 
 
@@ -317,6 +318,47 @@ def column_words(column: str | Column, formats: Formats, *, planned: bool = Fals
     """The heading of a column, or of one of that name; `planned`: in an answer against a plan."""
     of = COLUMNS[column] if isinstance(column, str) else column
     return formats.say(of.called(planned=planned))
+
+
+def overview_title(result: Overview, measure: Measure, formats: Formats) -> str:
+    """What an overview shows: "Revenue by harbor, to 18 October 2026"."""
+    named = measure_words(result, measure, formats)
+    if result.by:
+        by = listed([noun(name, formats.language) for name in result.by], formats)
+        named = formats.say("{subject} by {names}", subject=named, names=by)
+    day = formats.long_day(result.book.coverage.last)
+    named = formats.say("{subject}, to {day}", subject=named, day=day)
+    if result.kept == "comparable":
+        named += f", {_comparable(result, formats)}"
+    return named + selection_words(result)
+
+
+def window_heading(result: Overview, window: str, formats: Formats) -> str:
+    """What a window is called above its columns: "Month to 18 Oct", "September 2026", "12 months to 18 Oct"."""
+    row, spec = result.span_in(window), result.specs[window]
+    start, end = (int(to_days(row[name])) for name in ("start", "end"))
+    word, n, status = result.calendar.word(spec.grain), spec.window.n, STATUSES[row["status"]]
+    if status == "partial":
+        return formats.span(start, end)
+    if n > 1:
+        many = formats.say("{n} {periods}", n=n, periods=several(word, formats))
+        return formats.say("{label} to {day}", label=many, day=formats.day(end, year=False))
+    if status == "complete" or spec.grain == "day":
+        if spec.grain == "month" and word == "month":
+            return formats.short_month(start)
+        if spec.grain in ("quarter", "year") and word != "period" and isinstance(result.calendar, CivilCalendar):
+            return whole_period(result.calendar, spec.grain, start, formats).name
+        return formats.day(end) if spec.grain == "day" else str(spec.at)
+    named = capital(period_word(word, formats))
+    return formats.say("{label} to {day}", label=named, day=formats.day(end, year=False))
+
+
+def days_of_base(result: Overview, window: str, basis: int, formats: Formats) -> str:
+    """The days that a window is held against; empty where they are not known, or not those of one span."""
+    row = result.span_in(window, basis)
+    if np.isnat(row["base_start"]):
+        return ""
+    return formats.span(*(int(to_days(row[name])) for name in ("base_start", "base_end")))
 
 
 def within_a_title(named: str, measure: Measure) -> str:
@@ -393,8 +435,8 @@ def unit(measure: Measure, formats: Formats) -> str:
 
 
 def axis_words(measure: Measure, formats: Formats) -> str:
-    """What an axis of amounts is labeled with: the unit, else what is measured."""
-    return unit(measure, formats) or capital(words(measure.name))
+    """What an axis of amounts is labeled with: the unit, else what is measured; in percent the ticks say it."""
+    return ("" if measure.in_percent else unit(measure, formats)) or capital(words(measure.name))
 
 
 def period_label(result: AlignedAnswer, label: str, status: str, start: int, end: int, formats: Formats) -> str:

@@ -293,7 +293,8 @@ def land(
     now = _now(prepared)
     if listed is not None:
         listed.check(spec.calendar, spec.grain, now)
-    target, said = prepared.plan, ()
+    target: Daybook | None = prepared.plan
+    said: tuple[str, ...] = ()
     if not is_base and given is not None:
         target, said = shaped(given, book)
     method = Method(
@@ -309,7 +310,13 @@ def land(
     )
     parts = None if each is None else parts_of(method, now, each)
     return landing_of(
-        LandingCache(groupings_of(prepared), {}), method, now, target, given, parts, (*_left_out(left_out), *said, *laid)
+        LandingCache(groupings_of(prepared), {}),
+        method,
+        now,
+        target,
+        given,
+        parts,
+        (*_left_out(left_out), *said, *laid),
     )
 
 
