@@ -15,8 +15,10 @@ _HEAD = (
 #: Names by what they are for.
 _GROUPS = {
     "Reading": ("read", "read_plan", "review", "Daybook", "Intake", "Measure", "Not"),
-    "Questions": ("compare", "relate", "drivers", "pace", "land", "explain", "restated"),
-    "Answers": ("Comparison", "Relation", "Drivers", "Pace", "Landing", "Receipt", "Restatement", "Review"),
+    "Questions": ("compare", "overview", "relate", "drivers", "pace", "land", "explain", "restated"),
+    "Answers": (
+        *("Comparison", "Overview", "Relation", "Drivers", "Pace", "Landing", "Receipt", "Restatement", "Review"),
+    ),
     "What periods are held against": ("Prior", "YearAgo", "MeanOf", "YearAgoMean", "Fixed", "Plan", "Span"),
     "Calendars": ("CivilCalendar", "RetailCalendar", "ListedCalendar"),
     "Judging": ("Judging", "Band"),

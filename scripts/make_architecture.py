@@ -30,7 +30,7 @@ TESTED_BY = {
     "core/align": "alignment compare unlike_years cuts limits",
     "core/judge": "judging guards",
     "core/rows": "compare questions cells cuts package",
-    "core/questions": "compare relate drivers pace landing review explain restated questions",
+    "core/questions": "compare overview relate drivers pace landing review explain restated questions",
     "sources/values": "kinds awkward_files hostile_reading edge_cases",
     "sources/duckdb": "rollup reading kinds many_files",
     "sources/pushdown": "databases lazy_frames roads",

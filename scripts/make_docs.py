@@ -49,6 +49,7 @@ GALLERY: dict[str, tuple[str, str]] = {
     "overlay": ("lc.draw.overlay(months)", "The shape of a season before the shape of the one before."),
     "lines": ("lc.draw.lines(weeks)", 'Many periods, or small panels of items: `panels="harbor"`.'),
     "trend": ("lc.draw.trend(months)", "When it turned, and whether that was good. `small=True`: as small as a word."),
+    "overview": ("lc.draw.overview(now)", "Items down, windows across, each beside its bases."),
     "bars": ('lc.draw.bars(months, at="2026-09")', "Items in one period, each with its growth."),
     "nested": ('lc.draw.nested(months, at="2026-09")', "How full the base is: what is missing and what goes beyond."),
     "captioned": ('lc.draw.captioned(judged, at="2026-09")', "What to do about each item, as its band advises."),
@@ -81,6 +82,7 @@ judged = lc.compare(
         ]
     ),
 )
+now = lc.overview(book, by="harbor", against=["year-ago", "prior"])
 years = lc.pace(book, within="year")
 month = lc.land(book, within="month")
 moved = lc.drivers(book, each="month", by=["harbor", "line"], at="2026-09")

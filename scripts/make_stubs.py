@@ -35,6 +35,7 @@ from logochron.core.questions.compare import Comparison
 from logochron.core.questions.drivers import Drivers
 from logochron.core.questions.landing.answer import Landing
 from logochron.core.questions.landing.backtest import Backtest
+from logochron.core.questions.overview import Overview
 from logochron.core.questions.pace import Pace
 from logochron.core.rows.result import Result
 from logochron.views.figures.common import Item

@@ -29,6 +29,8 @@ from logochron.core.questions.explain import Receipt as Receipt
 from logochron.core.questions.explain import explain as explain
 from logochron.core.questions.landing.answer import Landing as Landing
 from logochron.core.questions.landing.answer import land as land
+from logochron.core.questions.overview import Overview as Overview
+from logochron.core.questions.overview import overview as overview
 from logochron.core.questions.pace import Pace as Pace
 from logochron.core.questions.pace import pace as pace
 from logochron.core.questions.relate import Relation as Relation
@@ -64,6 +66,7 @@ __all__ = [
     "Measure",
     "Not",
     "OutputError",
+    "Overview",
     "Pace",
     "Palette",
     "Plan",
@@ -85,6 +88,7 @@ __all__ = [
     "drivers",
     "explain",
     "land",
+    "overview",
     "pace",
     "read",
     "read_plan",

@@ -12,14 +12,14 @@ from typing import Any
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.filters import split
-from logochron.core.choices import PLURALS
+from logochron.core.choices import PLURALS, Grain, values
 from logochron.core.errors import LogochronError, QuestionError, Remedy, shown_path
 from logochron.core.rows.question_types import question_type
 from logochron.options import READING_OPTIONS, Reading
 from logochron.report.settings import Sales
 from logochron.sources.reading import carry_out, dimensions_of
 from logochron.sources.review_source import columns_found
-from logochron.views.formats import capital, words
+from logochron.views.formats import capital, noun, words
 from logochron.views.page.choices import MOST_OF_ALL, MOST_VIEWS
 from logochron.views.whole_file import ordinary, whole_file
 
@@ -144,11 +144,17 @@ def _sections(book: Daybook, measure: str, by: Sequence[str]) -> list[dict[str, 
     daily = book.standing.records_of == "day"
     against = "year-ago" if days > _YEARS else "prior"
     usual = {"question": "compare", "each": grain, "against": against}
-    sections = [{"heading": f"How the {PLURALS[grain]} stand", **usual, "last": 13, "measures": measure}]
+    stands = f"Where each {noun(by[0])} stands" if by else "Where sales stand"
+    now: dict[str, Any] = {"heading": stands, "question": "overview", "against": against, "measures": measure}
+    if by:
+        now["by"] = by[0]
+    if grain != "month":
+        now["windows"] = [one for one in values(Grain) if one == grain or (one == "year" and grain != "year")]
+    sections = [now, {"heading": f"How the {PLURALS[grain]} stand", **usual, "last": 13, "measures": measure}]
     if grain == "month" and against == "year-ago":
         sections.append({"heading": "The year to date", **usual, "running": "year", "last": 13, "measures": measure})
     sections += [
-        {"heading": f"By {words(name)}", **usual, "by": name, "last": 1, "measures": measure} for name in by[:3]
+        {"heading": f"By {noun(name)}", **usual, "by": name, "last": 1, "measures": measure} for name in by[:3]
     ]
     if by:
         sections.append(

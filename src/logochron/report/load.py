@@ -143,7 +143,7 @@ def _of_section(
         for name in build.listed(options.get(option) or ()):
             if measures and name not in measures:
                 yield Fault((*place, option), no_such("measure", name, measures, where="[[measure]]"))
-    if options.get("against") == "plan" and settings.plan is None:
+    if "plan" in build.listed(options.get("against") or ()) and settings.plan is None:
         yield Fault((*place, "against"), "there is no plan: add [plan] with its file")
     if section.alerts and of.restated is None:
         yield Fault((*place, "alerts"), "a review has no periods to alert of: name alerts in other sections")

@@ -235,7 +235,9 @@ def answer_of(table: SectionTable, book: Daybook, plan: Daybook | None, calendar
     ask = loaded(of.function)
     if getattr(table, "each", None) is not None:  # needed, though the file may leave it out
         options["each"] = table.each
-    if options.get("against") == "plan" or (of.targeted and plan is not None):
+    bases = build.listed(options.get("against") or ())
+    beside = of.targeted or (not bases and of.has_column("basis"))  # a target, or one base more
+    if "plan" in bases or (beside and plan is not None):
         options["plan"] = plan
     if build.is_file_name(options.get("profile", "")):
         options["profile"] = Path(options["profile"])

@@ -9,6 +9,7 @@ from logochron.core.questions.compare import Comparison
 from logochron.core.questions.drivers import Drivers
 from logochron.core.questions.landing.answer import Landing
 from logochron.core.questions.landing.backtest import Backtest
+from logochron.core.questions.overview import Overview
 from logochron.core.questions.pace import Pace
 from logochron.core.rows.result import Result
 from logochron.views.figures.common import Item
@@ -293,6 +294,32 @@ def overlay(
     measure: str | None = None,
     item: Item = None,
     panels: str | None = None,
+    ax: Axes,
+    size: tuple[float, float] | None = None,
+    palette: Palette | None = None,
+    locale: str = "en",
+    formats: Formats | None = None,
+) -> Axes: ...
+@overload
+def overview(
+    result: Overview,
+    *,
+    measure: str | None = None,
+    color: Color = "text",
+    sparks: bool = True,
+    ax: None = None,
+    size: tuple[float, float] | None = None,
+    palette: Palette | None = None,
+    locale: str = "en",
+    formats: Formats | None = None,
+) -> Figure: ...
+@overload
+def overview(
+    result: Overview,
+    *,
+    measure: str | None = None,
+    color: Color = "text",
+    sparks: bool = True,
     ax: Axes,
     size: tuple[float, float] | None = None,
     palette: Palette | None = None,

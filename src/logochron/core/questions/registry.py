@@ -68,6 +68,8 @@ register(
         receipt=_EXPLAIN + "overview_receipt",
         sentences="logochron.views.words.overview_words:overview_sentences",
         cards=_TABLES + "cards:overview_cards",
+        figures=("overview",),
+        figure_is_table=True,
     )
 )
 register(

@@ -203,6 +203,8 @@ class QuestionType:
         Whether its answers can be shown with small lines of earlier periods.
     figures, suited
         The names of the figures that show it, the first one where none is named; or what chooses one.
+    figure_is_table
+        Whether its figure is its table, which a page does not show twice.
     sentences
         Gives the sentences of one measure: takes an answer, a measure, `at`, formats, how many items, `then`.
     led
@@ -241,6 +243,7 @@ class QuestionType:
     sparks: bool = False
     figures: tuple[str, ...] = ()
     suited: Named = ""
+    figure_is_table: bool = False
     sentences: Named = ""
     led: bool = False
     picked_words: Named = ""

@@ -98,10 +98,18 @@
     return made;
   }
 
-  function cell([name, heading, kind], row, place) {
-    const column = name.replace(/^dim:/, "");
+  // what a cell shows; `of`: of which window and basis, where several columns show one
+  function named(name, of) {
+    if (!of) return { "data-column": name.replace(/^dim:/, "") };
+    return { "data-column": of.column, "data-window": of.window, "data-basis": of.basis };
+  }
+
+  // the class of a column: the first one below a head that spans several stands apart
+  function opening(kind, of) { return of && !of.basis ? `${kind} opens` : kind; }
+
+  function cell([name, heading, kind, of], row, place) {
     const content = row.cells[place], figure = row.figures[place];
-    const looks = { "data-column": column, "data-value": figure };
+    const looks = { ...named(name, of), "data-value": figure };
     if (kind === "bar") {
       const share = element("i", { class: "share" });
       if (content === "") return element("td", looks);
@@ -111,11 +119,10 @@
     if (kind === "judged") {
       const [mark, text] = Array.isArray(content) ? content : ["", content];
       const inside = element("span", {}, element("span", {}, mark), element("span", {}, text));
-      return element("td", { ...looks, class: `figure judged ${row.verdict || ""}` }, inside);
+      return element("td", { ...looks, class: `figure judged ${(row.verdicts ? row.verdicts[place] : row.verdict) || ""}` }, inside);
     }
     if (place === 0) return element("th", { ...looks, scope: "row", class: kind }, content);
-    const made = element("td", { ...looks, class: kind }, content);
-    return made;
+    return element("td", { ...looks, class: opening(kind, of) }, content);
   }
 
   const OPENING = ["period", "when"];
@@ -197,8 +204,8 @@
       });
     };
     const body = element("tbody", {}, ...lines(rows, true));
-    const heads = head.map(([name, text, kind], place) => {
-      const made = element("th", { scope: "col", class: kind, "data-column": name.replace(/^dim:/, "") });
+    const heads = head.map(([name, text, kind, of], place) => {
+      const made = element("th", { scope: "col", class: opening(kind, of), ...named(name, of) });
       if (kind === "bar") return element("td", { class: "bar" });
       const label = text || (name === "when" || name === "note" || name === "what" ? "" : name);
       if (label) made.append(element("button", { type: "button", title: said.sort.replace("{heading}", label), on: { click: () => sort(place) } }, label));
@@ -223,7 +230,7 @@
       heads.forEach((one, at) => { if (at === by) one.setAttribute("aria-sort", down ? "descending" : "ascending"); else one.removeAttribute("aria-sort"); });
     }
     const caption = element("caption", {}, frame.title, frame.unit ? element("span", {}, frame.unit) : null);
-    const made = element("table", {}, caption, element("thead", {}, element("tr", {}, ...heads)), body);
+    const made = element("table", {}, caption, element("thead", {}, ...spanning(frame), element("tr", {}, ...heads)), body);
     const scroll = element("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": frame.title }, made);
     const name = [heading, location.hash.slice(1)].filter(Boolean).join(" ").replace(/[^\p{L}\p{N}]+/gu, "-").replace(/^-+|-+$/g, "");
     const tools = element("div", { class: "tools" },
@@ -231,6 +238,13 @@
       element("button", { type: "button", class: "copy", on: { click: (event) => copy(fields(frame, rows, opens, "\t"), event.currentTarget) } }, said.copy));
     const below = element("ul", { class: "lines" }, ...frame.lines.map((text) => element("li", {}, text)));
     return [scroll, ...(rows.length ? [tools] : [element("p", {}, frame.empty)]), below];
+  }
+
+  // the heads that span columns, where there are any
+  function spanning({ groups }) {
+    if (!groups) return [];
+    const heads = groups.map(([text, span]) => (text ? element("th", { scope: "colgroup", colspan: span, class: "group" }, text) : element("td", { colspan: span })));
+    return [element("tr", {}, ...heads)];
   }
 
   function tell(text) { byId("live").textContent = text; }

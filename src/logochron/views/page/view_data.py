@@ -305,7 +305,7 @@ class KeptTable:
         opened = self.opened if self.whole is None else self.whole.opened
         if id(first) not in opened:
             cells = [next((c.text for c in first.row.cells.values() if c.kind == kind), "") for kind in OPENING]
-            opened[id(first)] = cells, self.saved(answer, first)
+            opened[id(first)] = cells, () if any(c.of for c in self.spec.shown) else self.saved(answer, first)
         return opened[id(first)]
 
     def of(self, wanted: RowLabels) -> list[KeptRow]:
@@ -335,6 +335,7 @@ def _labels_of(answer: AlignedAnswer) -> set[RowLabels]:
 def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[KeptTable]:
     """The tables of an answer."""
     specs = tables_of(answer, formats, shown._replace(excerpts=False))  # the figure has all of it
+    specs = [spec.below() if spec.too_wide else spec for spec in specs]
     by: tuple[str, ...] = getattr(answer, "by", ())
     names = [measure.name for measure in getattr(answer, "measures", ())]
     per_measure = len(specs) // max(len(names), 1) or 1
@@ -365,7 +366,15 @@ def table_data(
     """A table with some of its rows, under a title of its own, and lines below."""
     spec = table.spec
     coverage = coverage_line(answer, formats) if isinstance(answer, AlignedAnswer) else ""  # the page says it once
-    head = [[_ATTRIBUTES.get(c.name, c.name), visible(c.heading), _kind(c)] for c in spec.shown]
+    head = [
+        [
+            _ATTRIBUTES.get(c.name, c.name),
+            visible(c.heading),
+            _kind(c),
+            *([{"column": c.figure, **dict(c.of)}] * bool(c.of)),
+        ]
+        for c in spec.shown
+    ]
     places = []
     opens: dict[str, tuple[list[str], Sequence[str]]] = {}
     for kept in rows:
@@ -377,6 +386,7 @@ def table_data(
     saved = any(values for _, values in opens.values())
     frame = {
         "head": head,
+        **({"groups": [[visible(group), span] for group, span in spec.spans()]} if spec.groups else {}),
         # those of a file of the answer, and which of them hold texts
         "columns": [[name, answer.type.holds(name) in _TEXTS] for name in answer.columns] if saved else [],
         "title": visible(title),
@@ -427,7 +437,7 @@ def _row(table: KeptTable, kept: KeptRow, opening: Sequence[str], answer: Result
         "cells": [_cell(spec, cell, opens=row.source is not None) for cell in cells],
         "figures": [full_figure(cell.value) if cell.is_figure else None for cell in cells],
     }
-    values = table.saved(answer, kept)
+    values = () if any(column.of for column in spec.shown) else table.saved(answer, kept)
     if not values:
         data["unsaved"] = True
     pairs = enumerate(zip(values, opening))
@@ -437,8 +447,11 @@ def _row(table: KeptTable, kept: KeptRow, opening: Sequence[str], answer: Result
     looks = [name for name, holds in (("total", row.total), ("sub", row.subtotal), ("others", others)) if holds]
     if looks:
         data["looks"] = looks
-    if verdict := next((cell.verdict for cell in cells if cell.verdict), ""):
-        data["verdict"] = verdict
+    verdicts = [cell.verdict for cell in cells if cell.verdict]
+    if verdicts:
+        data["verdict"] = verdicts[0]
+    if len(set(verdicts)) > 1:  # of several columns each has its own
+        data["verdicts"] = [cell.verdict for cell in cells]
     if row.depth:
         data["depth"] = row.depth
     return data

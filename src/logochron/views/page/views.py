@@ -95,7 +95,12 @@ class SectionViews:
         """The sentences of an answer."""
         if answer is None or not self.section.words or not answer.type.sentences:
             return self.pool.add([])
-        return self.said(sentences(answer, at=label, formats=self.formats))
+        told = sentences(answer, at=label, formats=self.formats)
+        return self.said(told[:1] if self._tells_itself(answer) else told)
+
+    def _tells_itself(self, answer: Result) -> bool:
+        """Whether its table is its figure, and says of the items what sentences would."""
+        return answer.type.figure_is_table and self.section.table
 
     def said(self, said: Sequence[str]) -> int:
         """Sentences in the pool."""
@@ -105,7 +110,8 @@ class SectionViews:
         """The figure of an answer, the section's own where it shows such an answer; `seen`: as much as is drawn."""
         key = answer.by
         if key not in self._figures:
-            self._figures[key] = self._choose(answer, seen) if self.section.drawn else None
+            drawn = self.section.drawn and not self._tells_itself(answer)
+            self._figures[key] = self._choose(answer, seen) if drawn else None
         return self._figures[key]
 
     def _choose(self, answer: AlignedAnswer, seen: Callable[[], AlignedAnswer]) -> Chosen | None:

@@ -88,6 +88,8 @@ class TableColumn(NamedTuple):
     group
         What stands above it and those beside it that have the same one; empty where nothing does. All groups of a
         table have the same columns, in the same order.
+    figure, of
+        Where several columns show one column of the answer: which, and of what, such as ``("window", "year")``.
     """
 
     name: str
@@ -100,6 +102,8 @@ class TableColumn(NamedTuple):
     least: int = 0
     aside: bool = False
     group: str = ""
+    figure: str = ""
+    of: tuple[tuple[str, str], ...] = ()
 
     @property
     def is_figure(self) -> bool:
@@ -168,6 +172,8 @@ class Shown(NamedTuple):
 
 
 ALL = Shown()
+#: So many heads that span columns stand side by side where width is bounded, over so many columns each.
+_MOST_GROUPS, _MOST_OF_GROUP = 3, 3
 #: Cells between two columns of signs.
 GAP = 2
 #: What a narrow place goes without, group by group; never growth.
@@ -236,6 +242,12 @@ class TableSpec:
             if column.group:
                 groups.setdefault(column.group, []).append(column)
         return groups
+
+    @property
+    def too_wide(self) -> bool:
+        """Whether more stands side by side than one picture or page shows well: three windows of two bases."""
+        widest = max(map(len, self.groups.values()), default=0)
+        return bool(self.groups) and (len(self.groups) > _MOST_GROUPS or widest > _MOST_OF_GROUP)
 
     def spans(self) -> list[tuple[str, int]]:
         """The heads that span columns, each with how many; an empty one over those without. Empty where none has."""

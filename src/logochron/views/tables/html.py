@@ -52,7 +52,8 @@ def html(
 ) -> str:
     """The tables of an answer as HTML, of at most so many rows each, the latest; cards above a single row."""
     formats = formats or Formats()
-    tables = [_table(spec.mapped(visible)) for spec in tables_of(result, formats, Shown(rows=most))]
+    specs = (spec.below() if spec.too_wide else spec for spec in tables_of(result, formats, Shown(rows=most)))
+    tables = [_table(spec.mapped(visible)) for spec in specs]
     cards: list[Card] = []
     if result.type.cards and len(result.periods) == 1 and not getattr(result, "by", ()):
         cards = loaded(result.type.cards)(result, formats)

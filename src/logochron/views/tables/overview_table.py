@@ -43,9 +43,14 @@ def overview_tables(result: Overview, formats: Formats, shown: Shown = ALL) -> l
     return [overview_table(result, measure, formats, shown) for measure in result.measures]
 
 
-def overview_table(result: Overview, measure: Measure, formats: Formats, shown: Shown = ALL) -> TableSpec:
-    """The table of one measure: its windows side by side, the same unit and decimals in all."""
-    marks = marks_of(result.judgings[measure.name], formats)
+def overview_table(
+    result: Overview, measure: Measure, formats: Formats, shown: Shown = ALL, marks: Marks | None = None
+) -> TableSpec:
+    """The table of one measure: its windows side by side, the same unit and decimals in all.
+
+    `marks`: others than it chooses.
+    """
+    marks = marks or marks_of(result.judgings[measure.name], formats)
     figures = FigureCells(result, formats, decimals_of(result, measure, formats), measure)
     items, sparks = item_columns(result, formats), _sparks(result, measure) if shown.sparks else None
     rows: list[Row] = []
@@ -92,7 +97,7 @@ def in_window(result: Overview, line: Line, window: int, basis: int) -> Line:
 
 def column_in(window: str, name: str, basis: str = "") -> str:
     """What a column of a window is called."""
-    return "@".join(filter(None, (name, window, basis)))
+    return " ".join(filter(None, (window, basis, name)))
 
 
 def _cells(figures: FigureCells, line: Line, marks: Marks, window: str, basis: str, *, first: bool) -> dict[str, Cell]:
@@ -108,7 +113,7 @@ def _columns(result: Overview, measure: Measure, figures: FigureCells, formats: 
     for window in result.windows:
         group = window_heading(result, window, formats)
         of_value = figures.column("value", capital(words(measure.name)))
-        yield of_value._replace(name=column_in(window, "value"), group=group)
+        yield of_value._replace(name=column_in(window, "value"), group=group, figure="value", of=(("window", window),))
         for basis in (basis for n, basis in enumerate(result.bases) if n in known):
             for name in dict.fromkeys(("base", "change", judged)):
                 told = heading(basis, formats)
@@ -117,7 +122,8 @@ def _columns(result: Overview, measure: Measure, figures: FigureCells, formats: 
                 elif name == "growth":
                     told = formats.say("{base} %", base=told)
                 column = figures.column(name, told, marked=name == judged, form="all" if name == judged else "sheet")
-                yield column._replace(name=column_in(window, name, str(basis)), group=group)
+                of = ("window", window), ("basis", str(basis))
+                yield column._replace(name=column_in(window, name, str(basis)), group=group, figure=name, of=of)
 
 
 def _known_bases(result: Overview, measure: Measure) -> set[int]:
