@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from logochron.core.check_kinds import hints_of
 from logochron.core.choices import (
+    AcrossFigure,
     Color,
     Empty,
     Form,
@@ -60,9 +61,10 @@ class Option:
         What it is in one line; and in Python's docstring, where that has more to say.
     group
         Its heading in ``--help``.
-    flag, metavar, many, between, usual
+    flag, metavar, many, between, alone, usual
         On the command line: where it is not called ``--name``, what stands for its value, whether it may be given
-        again, the bounds of a number, and in words what holds where it is left out and Python's default does not.
+        again, the bounds of a number, its value where nothing follows it, and in words what holds where it is left out
+        and Python's default does not.
     key, key_says, key_default
         In a report file: the type, the line and the default where they are not those of Python. `key` is None
         where it is no key.
@@ -83,6 +85,7 @@ class Option:
     metavar: str | None = None
     many: bool = False
     between: tuple[int | None, int | None] = (None, None)
+    alone: str = ""
     usual: str = ""
     key: Any = ...
     key_says: str = ""
@@ -421,6 +424,8 @@ _COMMAND_ROWS = (
     Option(name="small", group=OUTPUT, kind=bool, says="trend: the line alone, as small as a word."),
     Option(name="color", group=OUTPUT, kind=Color, default="text",
            says="Verdicts as color of the text, or as fill behind it."),
+    Option(name="across", group=OUTPUT, kind=AcrossFigure | None, alone="value", metavar="[FIGURE]",
+           says="Items down, periods across: value, growth, change or share."),
     Option(name="sparks", group=OUTPUT, kind=bool, default=False,
            says="A small line of the last periods in each row."),
     Option(name="template", group=OUTPUT, metavar="TEXT",

@@ -47,6 +47,8 @@ def answer_question(question: str, sales: tuple[str, ...], options: dict[str, An
     result = loaded(of.function)(**_arguments(of, options, book, settled | {"plan": plan, "calendar": calendar}))
     shown: Result = result
     figure = figure_drawn(result, options, formats) if of.figures else None
+    if options.get("across"):
+        shown, figure = result.across(options["across"]), None
     if options.get("receipt"):
         from logochron.core.questions.explain import explain
 

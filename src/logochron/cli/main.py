@@ -121,7 +121,7 @@ def cli() -> None:
 @_command(
     "compare FILE --by COL",
     settings_option.option,
-    of_question("compare", "sparks", "template", "then"),
+    of_question("compare", "sparks", "across", "template", "then"),
 )
 def compare(sales: tuple[str, ...], **options: Any) -> None:
     """How does each period stand against an earlier one?

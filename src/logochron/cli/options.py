@@ -79,6 +79,8 @@ def shell_option(option: Option, **also: Any) -> Callable[[F], F]:
         more = {"type": Whole(*option.between)}
     elif default is not None:
         default = str(default)
+    if option.alone:
+        more = {"type": Choice(words), "is_flag": False, "flag_value": option.alone}
     said = option.says + (f"  [default: {option.usual}]" if option.usual else "")
     return click.option(
         option.flags, option.name, cls=OptionInGroup, group=option.group, metavar=option.metavar, help=said,

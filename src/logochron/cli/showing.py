@@ -51,6 +51,10 @@ def target_of(options: dict[str, Any], sales: Sequence[str], answer: str = "comp
             raise QuestionError(f"--{name} goes with --figure {' or '.join(kinds)}")
     if figure is None and given and not any(set(given) <= set(figure_named(name).options) for name in of.figures):
         raise QuestionError(f"no figure takes {' and '.join(f'--{name}' for name in given)} together")
+    if options.get("across"):
+        given_too = next((n for n in ("figure", "sparks", *OF_FIGURE) if options.get(n)), None)
+        if given_too or options["form"] in ("words", "cards") or Path(out or "").suffix in PICTURE_ENDINGS:
+            raise QuestionError("--across lays out a table: for a picture say --figure heat, without --across")
     if out is None:
         for name in ("figure", *OF_FIGURE):
             if options.get(name) is not None:

@@ -133,6 +133,8 @@ def _of_section(
         )
         yield Fault((*place, "figure"), f"there is no figure {section.figure!r} of it{choices}"
                     + (f". Did you mean {hint!r}?" if hint else ""))  # fmt: skip
+    if section.layout == "across" and section.question != "compare":
+        yield Fault((*place, "layout"), "periods are laid across of compare alone")
     options = section_options(section)
     by = build.listed(options.get("by", ()))
     for name in by:

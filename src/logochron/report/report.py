@@ -220,7 +220,7 @@ class Report:
         self, table: SectionTable, section: Section, judging: Judging, formats: Formats
     ) -> tuple[Sequence[str], bool]:
         """What the alerts of a section have to say."""
-        answer: Any = section.answer
+        answer: Any = section.answer.told if section.answer else None
         headings = answer.type.headings_of(answer.by, [measure.name for measure in answer.measures])
         alerts = expressions.alerts_of(table.alerts, answer.kind, answer.by, judging, headings, "alerts")
         lines, fired = expressions.alert_lines_of(alerts, answer, formats)
@@ -244,5 +244,6 @@ def answer_of(table: SectionTable, book: Daybook, plan: Daybook | None, calendar
     if not of.section:  # one with keys of its own takes nothing else
         shared = {"calendar": calendar, "judging": judging}
         options |= {name: value for name, value in shared.items() if name in signature(ask).parameters}
-    answer: Result = ask(book, **options)
-    return answer
+    answer: Any = ask(book, **options)
+    laid: Result = answer.across(table.across) if table.layout == "across" else answer
+    return laid

@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal, Union
 
 from pydantic import BaseModel, ConfigDict, Field, create_model, model_validator
 
-from logochron.core.choices import Better, Grain, LevelAs, PlanSpread
+from logochron.core.choices import AcrossFigure, Better, Grain, Layout, LevelAs, PlanSpread
 from logochron.core.judge.judging import Judging
 from logochron.core.rows.question_types import loaded, question_type, question_types
 from logochron.options import (
@@ -204,6 +204,8 @@ class _Section(KeyTable):
     question: str = Field(description="What is asked: one of the questions below.")
     figure: str | bool | None = _key(None, "The figure; the one that suits where left out.")
     table: bool = _key(True, "Whether its table is shown.")
+    layout: Layout = _key("down", 'Of compare: "across" lays its periods across, a row an item.')
+    across: AcrossFigure = _key("value", "The figure that is laid across.")
     words: bool = _key(True, "Whether its sentences are shown.")
     alerts: list[str] = _table(list, 'Conditions, such as "growth < -10%".')
 

@@ -44,7 +44,7 @@ def write_figures(sections: Sequence[Section], path: Path) -> None:
     with duckdb.connect() as connection:
         connection.execute("SET threads = 1")
         for n, section in enumerate(sections):
-            answer = section.answer
+            answer = section.answer and section.answer.told
             if not isinstance(answer, AlignedAnswer) or answer.type.restated is None:
                 continue
             figures, cover = reported(answer), answer.book.coverage
@@ -232,7 +232,7 @@ def _of_section(section: Section, n: int, folder: Path, formats: Formats, palett
     files = [f"{name}.csv"]
     chosen = figure_of(section)
     if chosen is not None:
-        answer: Any = section.answer
+        answer: Any = section.answer.told
         try:
             write(
                 answer,
@@ -247,12 +247,13 @@ def _of_section(section: Section, n: int, folder: Path, formats: Formats, palett
 
 def figure_of(section: Section) -> Chosen | None:
     """The figure of a section as it was asked, with its options; None where there is none."""
-    if not section.drawn or not isinstance(section.answer, AlignedAnswer):
+    answer = section.answer and section.answer.told
+    if not section.drawn or not isinstance(answer, AlignedAnswer):
         return None
     if section.figure is not None:
         return named_figure(section.figure, section.options)
     try:
-        return suited(section.answer)
+        return suited(answer)
     except LogochronError:
         return None
 
@@ -267,9 +268,10 @@ def _restated(sections: Sequence[Section], folder: ReportFolder) -> dict[str, Re
     earlier = earlier_figures(folder.place / FIGURES) if folder.is_ours(FIGURES) else {}
     changes = {}
     for section in sections:
-        if section.heading in earlier and isinstance(section.answer, AlignedAnswer):
+        answer = section.answer and section.answer.told
+        if section.heading in earlier and isinstance(answer, AlignedAnswer):
             try:
-                changes[section.heading] = restatement(earlier[section.heading], reported(section.answer))
+                changes[section.heading] = restatement(earlier[section.heading], reported(answer))
             except QuestionError as error:
                 _EVENTS.info("section %r is not held against the last run: %s", section.heading, error)
     return changes

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
-from typing import Any, ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 
@@ -15,7 +15,7 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure, adds_up
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.choices import COMPLETE, Each, Kept, Partial, Per, Weeks
+from logochron.core.choices import COMPLETE, AcrossFigure, Each, Kept, Partial, Per, Weeks
 from logochron.core.days import to_dates
 from logochron.core.judge.judging import JudgingLike, unusual_growth
 from logochron.core.rows.answer import (
@@ -34,6 +34,9 @@ from logochron.core.rows.groupings import Grouping
 from logochron.core.rows.plans import Plans
 from logochron.core.rows.prepare import Groupings, Prepared, ask, check_book, groupings_of, prepare, remembered
 from logochron.core.rows.result import Block
+
+if TYPE_CHECKING:
+    from logochron.core.questions.across import Across
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -60,6 +63,36 @@ class Comparison(AlignedAnswer):
     def ask_anew(self, prepared: Prepared) -> Comparison:
         """The same question about what is lined up otherwise."""
         return comparison_of(prepared, unusual=self.unusual)
+
+    def across(self, figure: AcrossFigure = "value") -> Across:
+        """One figure with periods across: a row an item, with its subtotals and the total, a column a period.
+
+        Parameters
+        ----------
+        figure
+            ``"value"``, ``"growth"``, ``"change"`` or ``"share"``.
+
+        Returns
+        -------
+        Across
+            `.table` has `measure`, the dimensions (NA where they are added up) and a column for each period; `write`
+            and notebooks show it so.
+
+        Raises
+        ------
+        QuestionError
+            Where there is no such figure, or no period.
+
+        Examples
+        --------
+        >>> import logochron as lc
+        >>> months = lc.compare(lc.demo.book(), each="month", by="harbor", measures="revenue", last=2)
+        >>> months.across("growth").table.round(3).values.tolist()[-1]
+        ['revenue', None, -0.018, 0.131]
+        """
+        from logochron.core.questions.across import across
+
+        return across(self, figure)
 
     @property
     def rows_stand_alone(self) -> bool:

@@ -51,6 +51,14 @@ register(
 )
 register(
     QuestionType(
+        name="across",
+        answer="logochron.core.questions.across:Across",
+        columns=("measure", DIMENSIONS),
+        tables=_TABLES + "across_table:across_tables",
+    )
+)
+register(
+    QuestionType(
         name="overview",
         function="logochron.core.questions.overview:overview",
         answer="logochron.core.questions.overview:Overview",

@@ -273,6 +273,11 @@ class Result:
         """The row of its question: what is done with its answers."""
         return question_type(self.kind)
 
+    @property
+    def told(self) -> Result:
+        """The answer whose sentences and figures are this one's."""
+        return self
+
     @cached_property
     def table(self) -> pd.DataFrame:
         """One row per measure, period and item."""
@@ -365,7 +370,7 @@ class Result:
         import pandas as pd
 
         data: dict[str, Any] = {}
-        of_columns = question_type(kind or self.kind)
+        of_columns = self.type if kind is None else question_type(kind)
         for name in columns:
             holds = of_columns.holds(name)
             if holds == "period" and columns.holds_texts(name):

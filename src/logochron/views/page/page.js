@@ -122,7 +122,8 @@
       return element("td", { ...looks, class: `figure judged ${(row.verdicts ? row.verdicts[place] : row.verdict) || ""}` }, inside);
     }
     if (place === 0) return element("th", { ...looks, scope: "row", class: kind }, content);
-    return element("td", { ...looks, class: opening(kind, of) }, content);
+    const verdict = (row.verdicts || [])[place] || "";
+    return element("td", { ...looks, class: `${opening(kind, of)} ${verdict}`.trim() }, content);
   }
 
   const OPENING = ["period", "when"];

@@ -450,7 +450,7 @@ def _row(table: KeptTable, kept: KeptRow, opening: Sequence[str], answer: Result
     verdicts = [cell.verdict for cell in cells if cell.verdict]
     if verdicts:
         data["verdict"] = verdicts[0]
-    if len(set(verdicts)) > 1:  # of several columns each has its own
+    if len(verdicts) > 1:  # of several columns each has its own
         data["verdicts"] = [cell.verdict for cell in cells]
     if row.depth:
         data["depth"] = row.depth

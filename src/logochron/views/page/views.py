@@ -93,6 +93,7 @@ class SectionViews:
 
     def words(self, answer: Result | None, label: str | None) -> int:
         """The sentences of an answer."""
+        answer = answer and answer.told
         if answer is None or not self.section.words or not answer.type.sentences:
             return self.pool.add([])
         told = sentences(answer, at=label, formats=self.formats)
@@ -150,7 +151,7 @@ class StillViews(SectionViews):
         answer = self.section.answer
         assert answer is not None
         tables = self.tables(answer, kept_tables(answer, self.formats, Shown(rows=_MOST_ROWS)))
-        return self.data(tables, self.words(answer, None), self.drawn(answer))
+        return self.data(tables, self.words(answer, None), self.drawn(answer.told))
 
     def make(self, pick: Pick, period: int) -> Data:
         """The same view whatever is chosen."""

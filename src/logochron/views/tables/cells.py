@@ -205,6 +205,8 @@ class TableSpec:
         What is said where there is no row.
     marks_after, marks_width
         Whether marks stand behind their figures, and how many signs the widest takes.
+    dropped_said
+        What is said where columns are left out, with their number ``{n}``; nothing where empty.
     of_groups
         What the groups of its columns are, as a heading.
     in_percent
@@ -224,6 +226,7 @@ class TableSpec:
     empty: str = message("No period to show: none is held whole by the records.")
     marks_after: bool = False
     marks_width: int = 0
+    dropped_said: str = ""
     of_groups: str = ""
     in_percent: bool = False
     formulas: SheetFormulas | None = None

@@ -116,7 +116,7 @@ def _cell(spec: TableSpec, row: Row, column: TableColumn) -> _Cell:
         return _Cell("", share=share)
     if cell.kind == "item":
         return _Cell(cell.text, style=f"padding-left:{8 + 14 * cell.depth}px" if cell.depth else "")
-    return _Cell(cell.text, _joined("figure" if column.is_figure else column.kind, opens))
+    return _Cell(cell.text, _joined("figure" if column.is_figure else column.kind, opens, cell.verdict))
 
 
 def _joined(*looks: str) -> str:

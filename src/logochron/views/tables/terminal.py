@@ -73,7 +73,9 @@ def print_table(
         console.print(Text(heads, style=palette.level), soft_wrap=True)
     _print_stripped(console, table, width)
     console.print()
-    _print_lines(console, (*(_notes_below(spec) if notes_below else ()), *spec.lines), palette)
+    left_out = len(spec.shown) - len(columns)
+    said = (spec.dropped_said.format(n=left_out),) if left_out and spec.dropped_said else ()
+    _print_lines(console, (*(_notes_below(spec) if notes_below else ()), *said, *spec.lines), palette)
 
 
 def _notes_below(spec: TableSpec) -> list[str]:
