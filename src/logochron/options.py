@@ -344,7 +344,7 @@ _QUESTION_ROWS = (
     Option(name="by", group=ITEMS, says="Dimensions to split by.", shell=False, key=Names),
     Option(name="measures", group=ITEMS, says="The measures; all where left out.", shell=False, key=Names | None),
     Option(name="items", group=ITEMS, says="comparable: totals of items open on both sides."),
-    Option(name="top", group=ITEMS, says="The N largest items; the rest as all others.", metavar="N",
+    Option(name="top", group=ITEMS, says="The N largest items, the largest first; the rest as all others.", metavar="N",
            between=(1, None)),
     Option(name="sort", group=ITEMS, metavar="FIGURE",
            says="Order of items: {sorts} or a heading; a leading - from the largest down.", key_says="Order of items."),

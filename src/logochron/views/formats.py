@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 import unicodedata
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from decimal import Context, Decimal, localcontext
 from functools import cache
@@ -164,6 +164,38 @@ class Formats:
             return self._power(value, signed=signed)
         return _shortened(self, value, signed=signed) or self._asked(value, digits, signed=signed)
 
+    def compacts(self, values: Sequence[float], unit: str = "", *, signed: bool = False) -> list[str]:
+        """Numbers that stand beside each other: of one size and with the same decimals, in as many as tell them apart.
+
+        Where the smallest could not be seen beside the largest each is written for itself.
+
+        >>> Formats().compacts([59_400, 57_000]), Formats().compacts([31_640, 31_609])
+        (['59.4K', '57.0K'], ['31,640', '31,609'])
+        >>> Formats().compacts([31.05, 542.0], signed=True), Formats().compacts([0.5004, 0.4996], "%")
+        (['+31', '+542'], ['50.04 %', '49.96 %'])
+        """
+        known = np.array([value for value in values if math.isfinite(value)], dtype=np.float64)
+        if unit == "%":
+            decimals = _apart(known * 100, 1, _MOST_APART)
+            return [self.part(value, decimals) for value in values]
+        size = float(np.abs(known).max(initial=0.0))
+        power = int(math.floor(math.log10(size))) if size else 0
+        smallest = float(np.abs(known[known != 0]).min(initial=math.inf))
+        if size >= 1e15 or size < 1 or smallest < size / _SEEN_BESIDE:
+            return [self.compact(value, signed=signed) for value in values]
+        if size < 1000:
+            whole = not (known % 1).any() or size >= 100
+            decimals = _apart(known, 0 if whole else 2 - power if power < 2 else 0, _MOST_APART)
+            return [self.number(value, decimals, signed=signed) for value in values]
+        digits, scaled = 2 - power % 3, known / 10.0 ** (power - power % 3)
+        short = _short(self, power)
+        if short is None or _apart(scaled, digits, _MOST_APART) > digits:  # what tells them apart is told in full
+            decimals = _apart(known, 0, _MOST_APART)
+            return [self.number(value, decimals, signed=signed) for value in values]
+        scale = 10.0 ** (power - power % 3)
+        written = [self.number(value / scale, digits, signed=signed) for value in values]
+        return [short.around(text) if math.isfinite(value) else text for text, value in zip(written, values)]
+
     def _asked(self, value: float, digits: int, *, signed: bool) -> str:
         """A number as the locale itself shortens it."""
         text = compacted(float(abs(value)), digits, self.locale)
@@ -175,14 +207,6 @@ class Formats:
     def _power(self, value: float, *, signed: bool) -> str:
         text = str(format_scientific(abs(value), format="0.00E0", locale=self.locale))
         return self._signs("-" if value < 0 else "+" if signed else "") + self._signs(text)
-
-    def short(self, value: float, unit: str = "") -> str:
-        """A compact amount whose unit is told elsewhere; a part in percent.
-
-        >>> Formats().short(44_412, "EUR"), Formats().short(0.489, "%")
-        ('44.4K', '48.9 %')
-        """
-        return self.part(value) if unit == "%" else self.compact(value)
 
     def amount(self, value: float, unit: str = "", *, signed: bool = False) -> str:
         """A compact amount with its unit, where the locale has it: before the figure or behind.
@@ -386,6 +410,19 @@ class Formats:
             return self.dash
         decimals = next((n for n in (1, 2, 3) if not part or abs(part) * 100 >= 0.5 * 10**-n), 3)
         return self.say("{n} points", n=self.number(part * 100, decimals, signed=signed))
+
+
+#: More digits after the point than this tell nothing; what is smaller than such a part of the largest is not seen.
+_MOST_APART, _SEEN_BESIDE = 15, 2000
+
+
+def _apart(values: NDArray[np.float64], least: int, most: int) -> int:
+    """So many decimals tell values apart that differ, `least` of them at least."""
+    many = len(set(values.tolist()))
+    for decimals in range(least, most):
+        if len({round(value, decimals) for value in values.tolist()}) >= many:
+            return decimals
+    return most
 
 
 class _Short(NamedTuple):

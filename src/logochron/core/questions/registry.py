@@ -131,6 +131,7 @@ register(
             ),
             *("direction", "verdict", "note"),
         ),
+        largest_first=False,  # what moved most stands first
         sorts=("value", "growth", "change", "label"),
         tables=_TABLES + "drivers_table:drivers_tables",
         figures=("bridge",),

@@ -161,6 +161,8 @@ def ask(
     for option, given in (("top", top), ("sort", sort)):
         if given is not None and not dims:
             raise QuestionError(f"`{option}` is about items: name a dimension in `by` (--by)")
+    if top is not None and of_answer.largest_first:  # the largest, from the largest down
+        sort = f"-{of_answer.value}"
     judgings = judgings_of(judging, [m.name for m in chosen], list(book.formulas))
     return Selection(book=book, by=dims, measures=chosen, judgings=judgings, kept=items, top=top, sort=sort)
 

@@ -190,6 +190,8 @@ class QuestionType:
         Columns that no other question has.
     value
         The column that holds the figures of a measure.
+    largest_first
+        Whether the largest items that `top` takes stand first, whatever `sort` says.
     sorts
         By what rows may be sorted: columns, or ``label``.
     tables
@@ -236,6 +238,7 @@ class QuestionType:
     at_will: tuple[str, ...] = ()
     own: tuple[Column, ...] = ()
     value: str = "value"
+    largest_first: bool = True
     sorts: tuple[str, ...] = ()
     tables: Named = "logochron.views.tables.answer_tables:plain_tables"
     table_of_rows: Named = ""

@@ -48,7 +48,8 @@ class _Step(NamedTuple):
     end: float
     verdict: str
     mark: str
-    said: str
+    points: float
+    said: str = ""
 
 
 @kinds_checked
@@ -86,7 +87,8 @@ def bridge(result: Drivers, canvas: Canvas, *, measure: str | None = None) -> Sc
     flat = float(np.ptp(reached)) < _FLAT * float(np.abs(reached).max(initial=0.0)) if len(steps) else False
     axis = (number_axis if flat else amounts_axis)([reached], formats, axis_words(of_measure, formats), 0.05)
     names = item_axis(labels)
-    texts = [(0.0, formats.compact(base), "ink"), (len(labels) - 1.0, formats.compact(value), "ink")]
+    told = formats.compacts([base, value])
+    texts = [(0.0, told[0], "ink"), (len(labels) - 1.0, told[1], "ink")]
     marks = [(row, step.mark, role_of(step.verdict)) for row, step in zip(rows.tolist(), steps)]
     texts += [(row, step.said, role_of(step.verdict)) for row, step in zip(rows.tolist(), steps)]
     widest = max((canvas.measure(text) for _, text, _ in texts), default=0.0) + 34
@@ -147,8 +149,8 @@ def _steps(result: Drivers, canvas: Canvas, measure: Measure, base: float, value
     for i, labels, label in zip(order.tolist(), shown, names_apart(shown)):
         change = float(np.nan_to_num(table["change"][i]))
         sign = marks.sign(table["direction"][i], table["verdict"][i])
-        said = _said(change, float(table["contribution"][i]), formats)
-        steps.append(_Step(label, labels, at, at + change, str(table["verdict"][i]), sign, said))
+        points = float(table["contribution"][i])
+        steps.append(_Step(label, labels, at, at + change, str(table["verdict"][i]), sign, points))
         at += change
     rest = len(table["change"]) - len(order)
     if rest:
@@ -156,9 +158,9 @@ def _steps(result: Drivers, canvas: Canvas, measure: Measure, base: float, value
         whole = float(rows_of(result, result.total_columns, measure)["contribution"][0])
         points = whole - float(np.nansum(table["contribution"][order]))  # unknown where that of all is
         label = OTHERS if gathered.any() else formats.say("{n} others", n=formats.number(rest, 0))
-        said = _said(value - at, points, formats)
-        steps.append(_Step(label, (), at, value, judged, marks.sign(moved, judged), said))
-    return steps
+        steps.append(_Step(label, (), at, value, judged, marks.sign(moved, judged), points))
+    texts = formats.compacts([step.end - step.start for step in steps], signed=True)
+    return [step._replace(said=_said(step, text, formats)) for step, text in zip(steps, texts)]
 
 
 def _judged(result: Drivers, measure: Measure, change: float) -> tuple[str, str]:
@@ -174,14 +176,12 @@ def _answer(result: Drivers, measure: Measure, formats: Formats) -> str:
     return formats.dot.join(filter(None, (said, contributions_sentence(result, measure, formats, 1))))
 
 
-def _said(change: float, points: float, formats: Formats) -> str:
+def _said(step: _Step, change: str, formats: Formats) -> str:
     """A contribution: the change, and its points of growth."""
-    said = formats.compact(change, signed=True) if change else formats.say("level")
-    return (
-        f"{said}  ({formats.say('{n} points', n=formats.points(points))})"
-        if np.isfinite(points) and change
-        else str(said)
-    )
+    if step.end == step.start:
+        return formats.say("level")
+    points = formats.say("{n} points", n=formats.points(step.points))
+    return f"{change}  ({points})" if np.isfinite(step.points) else change
 
 
 def _ends(base: float, value: float, n: int, *, flat: bool) -> tuple[Bars | Ticks, ...]:

@@ -241,13 +241,16 @@ def slope(result: Comparison, canvas: Canvas, *, measure: str | None = None, at:
     axis = number_axis([known if np.isfinite(known).any() else np.zeros(1)], formats, "", 0.04)
     axis = Axis("number", axis.low, axis.high, line=False)
     starts, ends, paths = [], [], []
-    for label, value, base, row in zip(period.labels, panel.values.tolist(), panel.bases.tolist(), panel.rows):
+    written = (formats.compacts(side.tolist(), named) for side in (panel.values, panel.bases))
+    for label, value, base, row, shown, before in zip(
+        period.labels, panel.values.tolist(), panel.bases.tolist(), panel.rows, *written
+    ):
         role = role_of(row.verdict)
         if np.isfinite(base):
-            text = f"{isolated(label)}  {formats.short(base, named)}"
+            text = f"{isolated(label)}  {before}"
             starts.append(Text(0.0, base, text, dx=-_BESIDE, across="right", frame="x"))
         if np.isfinite(value):
-            text = f"{formats.short(value, named)}  {isolated(label)}  {period.marks.beside(row.mark, row.growth)}"
+            text = f"{shown}  {isolated(label)}  {period.marks.beside(row.mark, row.growth)}"
             ends.append(
                 Text(
                     1.0, value, text, role if row.verdict != "unknown" else "ink", dx=_BESIDE, across="left", frame="x"

@@ -264,11 +264,13 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
     if ranged:
         layers.append(Ribbon(x, path.low, path.high))
     ends = []
-    for side, words, dash in references:
-        if np.isfinite(side).any():
-            role = "base" if dash == "solid" else "level"
-            layers.append(Path(x, side, role=role, dash=dash, weight=1.8))  # type: ignore[arg-type]
-            ends.append(line_end(side, f"{words} {formats.compact(last_known(side))}"))
+    shown = [(side, words, dash) for side, words, dash in references if np.isfinite(side).any()]
+    figures = [*(last_known(side) for side, _, _ in shown), estimate, low, high]
+    told = formats.compacts(figures)  # all of one size
+    for (side, words, dash), text in zip(shown, told):
+        role = "base" if dash == "solid" else "level"
+        layers.append(Path(x, side, role=role, dash=dash, weight=1.8))  # type: ignore[arg-type]
+        ends.append(line_end(side, f"{words} {text}"))
     layers.append(Path(x, path.running, weight=2.6))
     own = path.running if over else path.expected
     if known:
@@ -278,12 +280,12 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
         layers.append(Ticks(np.array([last]), np.array([estimate]), _CROSSBAR * n, "estimate", halo=True, weight=2.6))
     if np.isfinite(own).any():
         named = formats.say("Total") if over else column_words("estimate", formats)
-        text = f"{named} {formats.compact(estimate)}"
+        text = f"{named} {told[-3]}"
         ends.append(line_end(own, text, role="current" if over else "estimate", bold=True))
     if ranged:
         ends += [
-            line_end(side, f"{column_words(name, formats)} {formats.compact(value)}", role="estimate")
-            for name, side, value in (("low", path.low, low), ("high", path.high, high))
+            line_end(side, f"{column_words(name, formats)} {text}", role="estimate")
+            for name, side, text in (("low", path.low, told[-2]), ("high", path.high, told[-1]))
         ]
     lane = max((canvas.measure(end.text, end.size, end.bold) for end in ends), default=0.0)
     box = panel_box(canvas, lane + 12)

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
+from logochron.core.choices import OTHERS
 from logochron.core.days import as_date, to_days
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.figures import Floats
@@ -193,6 +194,8 @@ def figure_texts(
     return formats.numbers(values, 0 if kind == "count" else decimals, signed=kind == "difference")
 
 
+#: More rows than this have the decimals that their total needs.
+_FEW = 60
 #: Percent has so many decimals at most.
 _MOST_OF_PERCENT = 3
 
@@ -221,7 +224,10 @@ def decimals_of(
     if measure.in_percent:
         return min(decimals_that_show((total if of_total else table)[change] * 100, 1), _MOST_OF_PERCENT)
     figures = np.concatenate([part[name] for part in (total, table) for name in shown])
-    return fitting_decimals(figures, (total if of_total else table)[change], result.book.decimals(measure.name))
+    few = table.rows <= _FEW  # in so many rows each change shall be seen
+    changes = np.concatenate([total[change], table[change]]) if few else (total if of_total else table)[change]
+    divided = result.per is not None or len(result.alignment.part_known) > 1
+    return fitting_decimals(figures, changes, None if divided else result.book.decimals(measure.name))
 
 
 def growth_or_level(growth: float, direction: str, formats: Formats) -> str:
@@ -273,18 +279,33 @@ def lines_of(result: AlignedAnswer, measure: Measure, formats: Formats, shown: S
         return
     periods = len(total["measure"])
     items_of, sums_of = (_by_period(result, one, periods) for one in (table, subtotals))
+    if len(result.periods) == 1 and result.selection.sort is None and not result.type.has_column("position"):
+        # of one period the largest stand first
+        items_of = [_by_size(result, table, rows) for rows in items_of]
+        sums_of = [_by_size(result, subtotals, rows) for rows in sums_of]
     for period in range(periods):
         yield list(
             item_lines(result, table, items_of[period], subtotals, sums_of[period], total, period, formats, most)
         )
 
 
+def _by_size(result: AlignedAnswer, columns: Table, rows: Sequence[int]) -> list[int]:
+    """Rows from the largest figure down, what gathers others last."""
+    if result.type.value not in columns or not len(rows):
+        return list(rows)
+    places = np.asarray(rows)
+    gathered = np.array([label == OTHERS for label in columns[result.by[0]][places].tolist()], dtype=bool)
+    sizes = np.nan_to_num(np.asarray(columns[result.type.value][places], dtype=np.float64), nan=-np.inf)
+    order: list[int] = places[np.lexsort((-sizes, gathered))].tolist()
+    return order
+
+
 def item_lines(
     result: AlignedAnswer,
     table: Table,
-    items: range,
+    items: Sequence[int],
     subtotals: Table,
-    sums: range,
+    sums: Sequence[int],
     total: Table,
     place: int,
     formats: Formats,
@@ -313,7 +334,7 @@ def _latest(result: AlignedAnswer, measure: Measure, most: int) -> int:
     return max(0, len(result.periods) - max(1, most // max(rows, 1)))
 
 
-def _by_period(result: AlignedAnswer, columns: Table, periods: int) -> list[range]:
+def _by_period(result: AlignedAnswer, columns: Table, periods: int) -> Sequence[Sequence[int]]:
     """The rows of each period; of an answer of one period all."""
     if not result.type.has_column("period"):
         return [range(len(columns["measure"]))] * periods
@@ -322,7 +343,9 @@ def _by_period(result: AlignedAnswer, columns: Table, periods: int) -> list[rang
     return [range(low, high) for low, high in zip(edges, edges[1:])]
 
 
-def _tree(by: tuple[str, ...], table: Table, items: range, subtotals: Table, sums: range) -> Iterator[Line]:
+def _tree(
+    by: tuple[str, ...], table: Table, items: Sequence[int], subtotals: Table, sums: Sequence[int]
+) -> Iterator[Line]:
     """Each subtotal with what it adds up indented below it, in the order of the subtotals and of the rows."""
     leaves, branches = _under(by, table, items), _under(by, subtotals, sums)
 
@@ -336,7 +359,7 @@ def _tree(by: tuple[str, ...], table: Table, items: range, subtotals: Table, sum
     yield from walk(())
 
 
-def _under(by: tuple[str, ...], columns: Table, rows: range) -> dict[tuple[Any, ...], list[tuple[Any, int]]]:
+def _under(by: tuple[str, ...], columns: Table, rows: Sequence[int]) -> dict[tuple[Any, ...], list[tuple[Any, int]]]:
     """Rows by the labels of the subtotal they belong to, each with its own labels."""
     by_parent: dict[tuple[Any, ...], list[tuple[Any, int]]] = {}
     for i in rows:

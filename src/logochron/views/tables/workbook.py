@@ -334,7 +334,9 @@ def _row(
             of_cell = formula(rows.held, rows.spec.rows, n, column.name, group)
             shut = {"locked": True, "bg_color": workbook.palette.grid} if rows.locked and of_cell is None else {}
             number = _POINTS if column.name in rows.held.points else _number(cell, column.decimals)
-            judged = {"font_color": workbook.palette.verdict(cell.verdict)} if cell.verdict and not column.marked else {}
+            judged = (
+                {"font_color": workbook.palette.verdict(cell.verdict)} if cell.verdict and not column.marked else {}
+            )
             look = workbook.look(num_format=number, align="right", **strong, **shut, **judged)
             _figure(sheet, at, place, rows.held.shown(column.name, cell.value), of_cell, look)
             widths[place] = max(widths.get(place, 0), len(rows.spec.laid(row, column)) + 3)

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import math
 from collections import Counter
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from typing import Any, NamedTuple
 
@@ -22,22 +21,18 @@ from logochron.views.catalog import message
 from logochron.views.formats import Formats, item_name, shortened
 from logochron.views.locale_texts import locale_of
 
-#: More digits after the point than this tell nothing.
-_APART_MOST = 15
 #: The letters of a label that is cut, and those of its end.
 _LONG, _END = 28, 12
 
 
 def amounts_apart(values: Sequence[float], unit: str, formats: Formats) -> list[str]:
-    """Amounts with their unit: compact where that tells them apart.
+    """Amounts with their unit: of one size, in as many digits as tell them apart.
 
     >>> amounts_apart([31_640.0, 31_609.0], "", Formats()), amounts_apart([31_640.0, 30_000.0], "", Formats())
-    (['31,640', '31,609'], ['31.6K', '30K'])
+    (['31,640', '31,609'], ['31.6K', '30.0K'])
     """
-    if unit == "%":
-        return parts_apart(values, formats)
-    texts = _apart(values, [formats.compact(value) for value in values], formats.number, 0)
-    return [formats.with_unit(text, value, unit) for text, value in zip(texts, values)]
+    texts = formats.compacts(values, unit)
+    return texts if unit == "%" else [formats.with_unit(text, value, unit) for text, value in zip(texts, values)]
 
 
 def parts_apart(values: Sequence[float], formats: Formats) -> list[str]:
@@ -46,17 +41,7 @@ def parts_apart(values: Sequence[float], formats: Formats) -> list[str]:
     >>> parts_apart([0.5004, 0.4996], Formats())
     ['50.04 %', '49.96 %']
     """
-    return _apart(values, [formats.part(value) for value in values], formats.part, 2)
-
-
-def _apart(values: Sequence[float], texts: list[str], written: Callable[[float, int], str], start: int) -> list[str]:
-    """The texts where as many differ as values do, else those of so many decimals as they need."""
-    known = [value for value in values if math.isfinite(value)]
-    for decimals in range(start, _APART_MOST + 1):
-        if len({text for text, value in zip(texts, values) if math.isfinite(value)}) >= len(set(known)):
-            break
-        texts = [written(value, decimals) for value in values]
-    return texts
+    return formats.compacts(values, "%")
 
 
 def names_apart(items: Sequence[Sequence[str]]) -> list[str]:
