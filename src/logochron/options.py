@@ -348,6 +348,8 @@ _QUESTION_ROWS = (
            between=(1, None)),
     Option(name="sort", group=ITEMS, metavar="FIGURE",
            says="Order of items: {sorts} or a heading; a leading - from the largest down.", key_says="Order of items."),
+    Option(name="ranked", group=ITEMS, says="Add each item's rank, its rank before, and the cumulative share."),
+    Option(name="per_year", group=AGAINST, says="Against year-ago:N: add the growth a year."),
     Option(name="unusual", group=JUDGING, says="Note growths outside the limits of ordinary variation."),
 )  # fmt: skip
 

@@ -39,8 +39,8 @@ def answer_question(question: str, sales: tuple[str, ...], options: dict[str, An
     if options.get("backtest") and options["item"] is not None:
         raise QuestionError("--item goes with --figure landing: a back-test is of all items together")
     alerts, items = _alerts_and_items(options, of, judging)
-    if any(alert.column in of.at_will for alert in alerts):
-        options = options | {"unusual": True}
+    wanted = [alert.column for alert in alerts] + [(options["sort"] or "").removeprefix("-")]
+    options = options | {of.at_will[column]: True for column in wanted if column in of.at_will}
     settled = {**items, "judging": judging, "against": _basis(of, options), **_settled(options)}
     calendar = calendar_of(options)
     book, plan = books_of(sales, options, calendar, target=of.targeted)

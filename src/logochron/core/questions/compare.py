@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple
 
 import numpy as np
 
@@ -17,6 +17,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.choices import COMPLETE, AcrossFigure, Each, Kept, Partial, Per, Weeks
 from logochron.core.days import to_dates
+from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import JudgingLike, unusual_growth
 from logochron.core.rows.answer import (
     AlignedAnswer,
@@ -33,10 +34,19 @@ from logochron.core.rows.figures import figures_of
 from logochron.core.rows.groupings import Grouping
 from logochron.core.rows.plans import Plans
 from logochron.core.rows.prepare import Groupings, Prepared, ask, check_book, groupings_of, prepare, remembered
+from logochron.core.rows.ranks import growth_per_year, ranks_of
 from logochron.core.rows.result import Block
 
 if TYPE_CHECKING:
     from logochron.core.questions.across import Across
+
+
+class More(NamedTuple):
+    """What a comparison tells besides, where it is asked for."""
+
+    unusual: bool = False
+    ranked: bool = False
+    per_year: bool = False
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -57,12 +67,22 @@ class Comparison(AlignedAnswer):
         The settings, and the books the question was put to.
     """
 
-    unusual: bool = field(default=False, kw_only=True)
+    more: More = field(default_factory=lambda: More(), kw_only=True)
     kind: ClassVar[str] = "compare"
+
+    @property
+    def unusual(self) -> bool:
+        """Whether the limits of ordinary variation are told."""
+        return self.more.unusual
+
+    @property
+    def ranked(self) -> bool:
+        """Whether the rank of each item is told."""
+        return self.more.ranked
 
     def ask_anew(self, prepared: Prepared) -> Comparison:
         """The same question about what is lined up otherwise."""
-        return comparison_of(prepared, unusual=self.unusual)
+        return comparison_of(prepared, self.more)
 
     def across(self, figure: AcrossFigure = "value") -> Across:
         """One figure with periods across: a row an item, with its subtotals and the total, a column a period.
@@ -136,6 +156,8 @@ def compare(
     items: Kept = "all",
     top: int | None = None,
     sort: str | None = None,
+    ranked: bool = False,
+    per_year: bool = False,
     unusual: bool = False,
 ) -> Comparison:
     """Hold each period against an earlier one, a mean, a named one, a plan or any span of days.
@@ -187,6 +209,12 @@ def compare(
     sort
         The order of the items in each period: ``"value"``, ``"growth"``, ``"change"`` or ``"label"``, from the
         smallest up, with a leading ``-`` from the largest down. By label where None.
+    ranked
+        Adds `rank` and `base_rank`, 1 for the largest item of the period (ties share the smaller number), and
+        `cumulative_share`, that of the items from the largest down to this one. Items stand from the largest down where
+        `sort` is None.
+    per_year
+        Against ``"year-ago:n"``: adds `growth_per_year`.
     unusual
         Adds `usual_low`, `usual_high` and `unusual`: whether a growth leaves the limits of ordinary variation.
 
@@ -204,7 +232,8 @@ def compare(
     -----
     change = value - base; growth = change / base and ratio = value / base, only where the base is > 0; share
     = value / the value of all items, none of a quotient. A base that the records cover only partly is unknown, never
-    0. Subtotals and totals are reckoned from their own sums.
+    0. Subtotals and totals are reckoned from their own sums. growth_per_year = ratio ** (1 / n) - 1, only where the
+    ratio is > 0; cumulative_share only where no item is negative.
 
     Examples
     --------
@@ -225,24 +254,33 @@ def compare(
         last=last,
         per=per,
     )
+    if ranked and not by:
+        raise QuestionError("`ranked` is about items: name a dimension in `by` (--by)")
+    if per_year and not isinstance(spec.basis, YearAgo):
+        raise QuestionError(
+            f"`per_year` is the growth a year since some years ago: it goes with against='year-ago:N' "
+            f"(--against year-ago:3); got {spec.basis}"
+        )
+    if ranked and sort is None:
+        sort = "-value"
     selection = ask("compare", book, by=by, measures=measures, judging=judging, items=items, top=top, sort=sort)
-    return comparison_of(prepare(selection, spec, plan), unusual=unusual)
+    return comparison_of(prepare(selection, spec, plan), More(unusual, ranked, per_year))
 
 
-def comparison_of(prepared: Prepared, *, unusual: bool = False) -> Comparison:
-    """The comparison of what is lined up."""
-    groupings = groupings_of(prepared)
+def comparison_of(prepared: Prepared, more: More | None = None) -> Comparison:
+    """The comparison of what is lined up; `more`: what it tells besides."""
+    groupings, more = groupings_of(prepared), more or More()
 
     def part_rows(part: Groupings, measure: Measure, grouping: Grouping, others: bool) -> Block:
-        return comparison_rows(part, measure, grouping, others, unusual)
+        return comparison_rows(part, measure, grouping, others, more)
 
     # what is ordinary is told from all periods
-    fields = laid_out("compare", groupings, partial(part_rows, groupings), None if unusual else part_rows)
-    return Comparison(**fields, unusual=unusual)
+    fields = laid_out("compare", groupings, partial(part_rows, groupings), None if more.unusual else part_rows)
+    return Comparison(**fields, more=more)
 
 
 def comparison_rows(
-    groupings: Groupings, measure: Measure, grouping: Grouping, others: bool, unusual: bool = False
+    groupings: Groupings, measure: Measure, grouping: Grouping, others: bool, more: More | None = None
 ) -> Block:
     """The rows of one measure and one grouping."""
     prepared = groupings.prepared
@@ -272,7 +310,13 @@ def comparison_rows(
         "status": aligned.status[:, None],
         "note": notes.places,
     }
-    if unusual:
+    if more is not None and more.unusual:
         remarkable = unusual_growth(figures.growth, (aligned.status == COMPLETE)[:, None])
         columns |= dict(zip(("usual_low", "usual_high", "unusual"), remarkable))
+    if more is not None and more.ranked:
+        counted = prepared.counts_ids(measure) or divided
+        columns |= ranks_of(figures, sides, grouping, others, None if counted or not grouping.by else whole)
+    if more is not None and more.per_year:
+        assert isinstance(prepared.spec.basis, YearAgo)
+        columns["growth_per_year"] = growth_per_year(figures.ratio, prepared.spec.basis.n)
     return block(prepared, measure, grouping, in_order("compare", prepared.selection.by, columns), others)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from logochron.core.rows.question_types import DIMENSIONS, QuestionType, SheetFormulas, register
+from logochron.core.rows.question_types import DIMENSIONS, Column, QuestionType, SheetFormulas, register
 
 _TABLES, _WORDS = "logochron.views.tables.", "logochron.views.words.question_words:"
 _EXPLAIN, _ARITHMETIC = "logochron.core.questions.explain:", "logochron.views.tables.receipt_table:"
@@ -18,9 +18,15 @@ register(
             *("measure", "period", "start", "end", "days", DIMENSIONS),
             *("value", "base_period", "base_start", "base_end", "base_days", "base", "change", "growth", "ratio"),
             *("share", "base_share", "direction", "verdict", "band", "status", "note"),
+            *("rank", "base_rank", "cumulative_share", "growth_per_year"),
             *("usual_low", "usual_high", "unusual"),
         ),
-        at_will=("usual_low", "usual_high", "unusual"),
+        at_will={
+            **dict.fromkeys(("rank", "base_rank", "cumulative_share"), "ranked"),
+            "growth_per_year": "per_year",
+            **dict.fromkeys(("usual_low", "usual_high", "unusual"), "unusual"),
+        },
+        own=(Column("rank", "days", "Rank"),),
         sorts=("value", "growth", "change", "label"),
         tables=_TABLES + "comparison_table:comparison_tables",
         table_of_rows=_TABLES + "comparison_table:table_of_rows",

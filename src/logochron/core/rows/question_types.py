@@ -98,6 +98,9 @@ COLUMNS: dict[str, Column] = {
         Column("running", "amount", "Running total"),
         Column("base_day", "day", "Day of the base"),
         Column("rank", "count", "Rank"),
+        Column("base_rank", "days", "Rank before"),
+        Column("cumulative_share", "part", "Cumulative share"),
+        Column("growth_per_year", "change", "Growth a year"),
         Column("until", "day", "To date until"),
         Column("to_date", "amount", "To date"),
         Column("expected_share", "part", "Usually done"),
@@ -185,7 +188,7 @@ class QuestionType:
     columns
         The columns of its answers, in order; `DIMENSIONS` stands for those of the user.
     at_will
-        Those of `columns` that stand there only where they are asked for.
+        Those of `columns` that stand there only where they are asked for, and the option that asks for each.
     own
         Columns that no other question has.
     value
@@ -235,7 +238,7 @@ class QuestionType:
     columns: tuple[str, ...]
     function: Named = ""
     answer: Named = ""
-    at_will: tuple[str, ...] = ()
+    at_will: Mapping[str, str] = field(default_factory=dict)
     own: tuple[Column, ...] = ()
     value: str = "value"
     largest_first: bool = True

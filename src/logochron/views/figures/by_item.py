@@ -52,23 +52,34 @@ _EMPTY = message("Nothing to draw: no item has records in this period or its bas
 _APART = "\0"
 
 
+_NOTHING: Floats = np.zeros(0)
+
+
 class ItemRow(NamedTuple):
-    """What stands beside one bar; empty where it is left out. `band` names its band, or nothing."""
+    """What stands beside one bar; empty where it is left out. `band` names its band, or nothing.
+
+    `together`: its share and those of all larger items, where they are told.
+    """
 
     mark: str
     growth: str
     verdict: str
     band: str
+    together: str = ""
 
 
 class ItemPanel(NamedTuple):
-    """One panel: values and bases by item from the top, NaN where the panel has no such item."""
+    """One panel: values and bases by item from the top, NaN where the panel has no such item.
+
+    `together`: the cumulative shares, none where the answer is not ranked.
+    """
 
     heading: str
     values: Floats
     bases: Floats
     rows: tuple[ItemRow, ...]
     details: tuple[Details, ...] = ()
+    together: Floats = _NOTHING
 
 
 class OnePeriod(NamedTuple):
@@ -189,24 +200,33 @@ def names_of_keys(keys: list[str]) -> list[str]:
 
 
 class Lane(NamedTuple):
-    """The lane beside the bars: how many points wide, the widest of its marks, and whether marks stand behind."""
+    """The lane beside the bars: how many points wide, the widest of its marks, whether marks stand behind; and how
+    many of its points shares that are added up take.
+    """
 
     width: float
     mark: float
     marks_after: bool
+    together: float = 0.0
 
     @classmethod
     def of(cls, period: OnePeriod, canvas: Canvas) -> Lane:
         rows = [row for panel in period.panels for row in panel.rows]
         mark = max((canvas.measure(row.mark) for row in rows), default=0.0)
         growth = max((canvas.measure(row.growth) for row in rows), default=0.0)
-        return cls(max(mark + growth + 22, _LANE * 72 - 11), mark, period.marks.after)
+        shares = [row.together for row in rows if row.together]
+        together = max(map(canvas.measure, shares), default=0.0) + 14 * bool(shares)
+        return cls(max(mark + growth + 22, _LANE * 72 - 11) + together, mark, period.marks.after, together)
 
     def texts(self, panel: ItemPanel) -> Captions:
         """Mark and growth of each bar, in two columns at fixed distances from the frame."""
-        last = self.width - 4
+        last = self.width - self.together - 4
         texts = []
         for place, row in enumerate(panel.rows):
+            if row.together:
+                texts.append(
+                    Text(1.0, float(place), row.together, "level", dx=self.width - 4, across="right", frame="x")
+                )
             sides = ((row.mark, 8.0, "left"), (row.growth, last, "right"))
             if self.marks_after:
                 sides = ((row.growth, last - self.mark - 4, "right"), (row.mark, last, "right"))
@@ -313,7 +333,7 @@ def _panel(
     def pick(column: str) -> NDArray[np.float64]:
         return np.array([np.nan if i is None else rows[column][i] for i in at], dtype=float)
 
-    entries = []
+    entries, ranked = [], "cumulative_share" in rows
     for i in at:
         shown = i is not None and (marked == "all" or (marked == "adverse" and rows["verdict"][i] == "adverse"))
         entries.append(
@@ -322,6 +342,7 @@ def _panel(
                 moved_words(measure, rows, i, formats),
                 str(rows["verdict"][i]),
                 str(rows["band"][i] or ""),
+                formats.part(float(rows["cumulative_share"][i])) if ranked else "",
             )
             if shown and i is not None
             else ItemRow("", "", "unknown", "")
@@ -332,7 +353,8 @@ def _panel(
         texts = RowDetails(result, measure, canvas).rows(_rows_where(rows, np.array(places)))
         shown = np.array([n for n, i in enumerate(at) if i is not None], dtype=float)
         details = (Details(shown - 0.5, shown + 0.5, texts, along="y"),)
-    return ItemPanel(group, pick("value"), pick("base"), tuple(entries), details)
+    together = pick("cumulative_share") if ranked else _NOTHING
+    return ItemPanel(group, pick("value"), pick("base"), tuple(entries), details, together)
 
 
 _WHY = {"new": message("new"), "none in base": message("from 0"), "none in both": message("none")}

@@ -9,6 +9,7 @@ from logochron.core.choices import Marked
 from logochron.core.errors import QuestionError
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
+from logochron.views.catalog import message
 from logochron.views.figures.by_item import (
     ItemPanel,
     ItemRow,
@@ -58,6 +59,8 @@ def bars(
 ) -> Scene:
     """One bar per item in one period, the base's tick, and a lane with mark and growth of each.
 
+    Of a comparison that is `ranked` a line adds the shares up, to all at the right edge.
+
     Parameters
     ----------
     result
@@ -79,10 +82,22 @@ def bars(
     """
     period = one_period(result, canvas, "bars", measure, at, panels, marked)
 
-    def draws(panel: ItemPanel) -> tuple[Layer, ...]:
-        return (*value_bars(panel.values, _HALF, pale=period.pale), base_ticks(panel.bases, 0.4))
+    whole, legend = period.amounts(canvas.formats).high, period.ticked(canvas.formats)
+    together = [np.isfinite(panel.together).any() for panel in period.panels]
+    if any(together):
+        legend = (*legend, Entry("line", canvas.formats.say(_TOGETHER), "level", weight=1.4))
 
-    return barred(period, canvas, draws, period.ticked(canvas.formats), marked=marked)
+    def draws(panel: ItemPanel) -> tuple[Layer, ...]:
+        layers = (*value_bars(panel.values, _HALF, pale=period.pale), base_ticks(panel.bases, 0.4))
+        if not len(panel.together):
+            return layers
+        rows = np.arange(len(panel.together), dtype=float)
+        return (*layers, Path(panel.together * whole, rows, "level", weight=1.4))
+
+    return barred(period, canvas, draws, legend, marked=marked)
+
+
+_TOGETHER = message("share with all larger ones (right edge: 100 %)")
 
 
 def value_bars(values: Floats, half: float, *, pale: bool) -> tuple[Layer, ...]:

@@ -546,7 +546,8 @@ class Cards:
             book = self.lead.selection.book
             self._asked[pick] = self.lead.again(
                 book=book.where(picked) if picked else book,
-                by=(), measures=self.measures, at=None, last=None, top=None, sort=None, items="all", unusual=False,
+                by=(), measures=self.measures, at=None, last=None, top=None, sort=None, items="all", ranked=False,
+                unusual=False,
             )  # fmt: skip
         return self._asked[pick]
 

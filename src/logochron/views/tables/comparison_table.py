@@ -30,6 +30,8 @@ from logochron.views.tables.item_rows import (
 from logochron.views.words.titles import base_heading, column_words, coverage_line, cut_of, table_title, unit
 
 _FIGURES = ("value", "base", "change", "share")
+#: What stands there only where it is asked for, as figures.
+_AT_WILL = ("rank", "base_rank", "cumulative_share", "growth_per_year")
 #: So many periods a small line shows at most.
 SPARK_PERIODS = 13
 _NOTHING: Floats = np.zeros(0)
@@ -91,11 +93,14 @@ def table_of_rows(
     columns = [
         *opening_columns(formats, filled),
         *items,
+        *(figures.column(name) for name in ("rank", "base_rank") if name in filled),
         figures.column("value", capital(words(measure.name))),
         figures.column("base", base_heading(result, formats)),
         *(() if in_percent else (figures.column("change"),)),
         figures.column(judged, change, marked=True),
+        *(figures.column(name) for name in ("growth_per_year",) if name in filled),
         *(bar if result.by and "bar" in filled else []),
+        *(figures.column(name) for name in ("cumulative_share",) if name in filled),
         *([TableColumn("band", column_words("band", formats), "text")] if judging.bands else []),
         *([TableColumn("advice", formats.say("Advice"), "text")] if "advice" in filled else []),
         *([TableColumn("note", "", "note")] if "note" in filled else []),
@@ -137,6 +142,8 @@ def _row(
         "advice": Cell("text", band.advice if band else ""),
         "note": Cell("note", "; ".join(_notes(result, line, formats, once=once))),
     }
+    told = [name for name in _AT_WILL if name in line.columns]
+    cells |= {name: figures.cell(line, name) for name in told if not line.total or name == "growth_per_year"}
     if result.by and not line.total:
         cells["bar"] = Cell("bar", formats.bar(share), bar=share)
     if sparks is not None:

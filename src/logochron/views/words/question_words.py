@@ -228,6 +228,8 @@ def profile_words(result: Landing, profile: str, formats: Formats) -> str:
     return f"{named} ({best if result.method.profile == 'best' else profile})"
 
 
+_PLACED = message("{item} is {rank}, was {before}")
+_LEADS = message("{item} leads; no item changed its place")
 _BANDED = message("{band}: {items}: {advice}")
 _RELATED = message("{measure} {when}: {item} came to {ratio} of {reference}")
 _RELATED_MORE = message(
@@ -308,7 +310,28 @@ def compare_sentences(
             leaders = Leaders(result, measure, place, then).of(items.labels[first[0]], items.moved(first[0]).direction)
             leader = leaders[0] if leaders else ""
         said.append(movers_sentence(items, n, formats, leader))
+        if result.ranked:
+            said.append(_places_sentence(items, n, formats))
     return [*said, *_advice(result, measure, place, formats, items, n)]
+
+
+def _places_sentence(items: ItemMovements, n: int, formats: Formats) -> str:
+    """The items whose place among the others changed, those at the top first; who leads where none did."""
+    rank, before = (np.asarray(items.columns[name], dtype=np.float64) for name in ("rank", "base_rank"))
+    order = np.argsort(rank, kind="stable")
+    moved = [i for i in order.tolist() if np.isfinite(rank[i]) and np.isfinite(before[i]) and rank[i] != before[i]]
+    texts = [
+        formats.say(
+            _PLACED,
+            item=items.name(i),
+            rank=ordinal(int(rank[i]), formats.language),
+            before=ordinal(int(before[i]), formats.language),
+        )
+        for i in moved[:n]
+    ]
+    if not texts and len(order) and np.isfinite(rank[order[0]]):
+        texts = [formats.say(_LEADS, item=items.name(int(order[0])))]
+    return "; ".join(texts)
 
 
 def _advice(
