@@ -21,7 +21,7 @@ print(lc.compare(monthly, each="month", running="year", at="2026-07..2026-12").t
 print(lc.compare(monthly, each="month", against="prior", running=12, at="2026-10..2026-12").table[shown].to_string())
 print(lc.compare(monthly, each="quarter", against="mean:4", last=2).table[shown].to_string())
 
-# the same file as the plan of the daily records, laid evenly on the days of each month
+# the same file as the plan of the daily records, spread evenly on the days of each month
 sales = lc.demo.book(measures=[lc.Measure("revenue", unit="EUR")], by="harbor")
 plan = lc.read_plan(plan_file, date="month", value="revenue", measure="revenue", by="harbor")
 against_plan = lc.compare(sales, each="month", against="plan", plan=plan, by="harbor", last=2)

@@ -249,7 +249,7 @@ _MERGED = [(0, 2, 0, 3), (0, 4, 0, 5), (2, 0, 3, 0), (5, 0, 6, 0)]
 
 
 def _export(name: str, rows: Rows, wrong: Rows, told: str, truth: Truth, *words: str, by: str = "Region") -> Export:
-    """An export of text, parted by a semicolon where its name says that it is German."""
+    """An export of text, separated by a semicolon where its name says that it is German."""
     part = ";" if name.startswith("de-") else ","
     return Export(name, text(rows, part), ("--by", by, *words), truth, text(wrong, part), told)
 

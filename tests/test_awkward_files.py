@@ -179,7 +179,7 @@ LAYOUTS = [
     (GOOD, {"header_row": 0, "date": "column_1", "values": "column_3"}, 3.5, 2, 0, ""),
     ("D, H ,V\n" + GOOD, {}, 3.5, 2, 0, "column 'V' taken for 'v'"),
     ("d,h,v,x,x,\n" + GOOD.replace("\n", ",1,2,\n"), {}, 3.5, 2, 0, ""),
-    (H + GOOD + "Total,,3.5\n", {}, 3.5, 2, 0, "set aside as totals of other rows: 1 row, 'Total' in column 'd'"),
+    (H + GOOD + "Total,,3.5\n", {}, 3.5, 2, 0, "left out as totals of other rows: 1 row, 'Total' in column 'd'"),
     (H + GOOD + "2026-01-02,Grand Total,2\n", {"by": "h"}, 3.5, 2, 0, "totals of other rows: 1 row, 'Grand Total'"),
     (H + GOOD + "2026-01-03,Total,2\n", {"by": "h"}, 5.5, 3, 0, "item 'Total'.*count twice"),
     (H + GOOD + H + GOOD, {}, 7, 4, 1, ""),

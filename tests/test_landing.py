@@ -312,7 +312,7 @@ def test_what_the_notes_say(shop):
     ends = lc.read(
         pd.DataFrame({"day": [*days, "2024-03-31"], "v": 1}), date="day", values="v", covering=("2024-01-01", None)
     )
-    assert "no estimate: nothing is usually done by now" in note_of(ends, profile="year-ago")
+    assert "no estimate: the usual share by now is 0" in note_of(ends, profile="year-ago")
     falls = {day.date(): 10 - 110 * day.is_month_end for day in pd.date_range("2023-01-01", "2024-06-28")}
     row = lc.land(book_of(falls), "month", profile="even").total.iloc[0]
     assert row.low < row.high < row.to_date  # refunds on the last day: the total may yet fall

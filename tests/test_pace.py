@@ -235,7 +235,7 @@ def test_what_a_shaped_plan_knows():
     total = daily(plan, book, "2025-01-01", "2025-01-31")
     assert total.sum() == 431
     answer = lc.compare(book, "month", "plan", plan=plan, at="2025-01..2025-03", by="harbor")
-    assert "2 records of the plan are laid evenly: nothing is held of a year earlier" in answer.notes
+    assert "2 records of the plan are spread evenly: there are no records of a year earlier" in answer.notes
     assert answer.total.base.tolist()[0::2] == [431, 50] and np.isnan(answer.total.base[1])  # missing is not 0
     # alike in pace and land
     paced = lc.pace(book.until("2025-01-10"), "month", against="plan", plan=plan).table
@@ -259,7 +259,7 @@ def test_what_a_shaped_plan_knows():
     firsts = frame.assign(day=frame.day.dt.to_period("M").dt.start_time)
     monthly = lc.read(firsts, date="day", values="amount", records_of="month")
     told = lc.compare(monthly, "month", "plan", plan=plan_of([("2025-02", 28)], spread="year-ago"), at="2025-02")
-    assert told.table.base.tolist() == [28] and "1 record of the plan is laid evenly" in told.notes[0]
+    assert told.table.base.tolist() == [28] and "1 record of the plan is spread evenly" in told.notes[0]
     with pytest.raises(lc.QuestionError, match="`spread` must be one of even, year-ago"):
         plan_of([("2025-01", 1)], spread="odd")
     with pytest.raises(lc.QuestionError, match="`spread`"):
@@ -274,7 +274,7 @@ def test_command_line(tmp_path, cli):
     assert "against a year ago · position 292 of 366" in ran.stdout and "2026 to 18 Oct  451,407" in ran.stdout
     assert "▲  +6.8 %   1st" in ran.stdout and "292  Sun 18 Oct 2026" in ran.stdout
     against = cli("pace", *asked, "--plan", plan, "--plan-spread", "year-ago", "--by", "harbor", "--plain")
-    assert "Variance %" in against.stdout and "all harbors   451,407  446,053" in against.stdout
+    assert "Variance %" in against.stdout and "Total         451,407  446,053" in against.stdout
     out = tmp_path / "pace.csv"
     assert cli("pace", *asked, "--exclude", "2024", "--out", out).returncode == 0
     written = pd.read_csv(out)

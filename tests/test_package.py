@@ -27,7 +27,7 @@ ROOMS = {
     "core": [{""}, {"calendars"}, {"book"}, {"align", "judge"}, {"rows"}, {"questions"}],
     "sources": [{"values"}, {"rolled_source"}, {"duckdb"}, {"pushdown"}, {"files"}, {""}],
     "views": [
-        {"catalog", "locale_texts", "palette", "sections", "whole_file"},
+        {"catalog", "decimals", "locale_texts", "palette", "sections", "whole_file"},
         {"formats"},
         {"marks"},
         {"words"},
@@ -112,7 +112,7 @@ def test_public_face():
     for name in lc.__all__:
         assert getattr(lc, name).__doc__, name
     assert set(lc.__all__) <= set(dir(lc)) and dir(lc.draw) == sorted([*NAMES, "figure"])
-    assert len(NAMES) == 15 and dir(lc.words) == ["headline", "sentences"]
+    assert len(NAMES) == 16 and dir(lc.words) == ["headline", "sentences"]
     with pytest.raises(AttributeError, match="no attribute 'compair'"):
         lc.compair  # noqa: B018
     assert (SOURCE / "py.typed").exists()

@@ -313,7 +313,7 @@ def test_settings_hold_for_any_question(report, cli, tmp_path):
 
 def test_the_demo_report_and_every_key_is_told():
     data = tomllib.loads((Path(lc.demo.__file__).parent / "data" / "brinefold.toml").read_text())
-    assert len(data["section"]) == 8 and settings_model().model_validate(data)
+    assert len(data["section"]) == 9 and settings_model().model_validate(data)
     for model in (Settings, *section_models().values()):
         assert all(
             field.description or name in ("question", *Settings.model_fields)

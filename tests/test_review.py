@@ -83,7 +83,7 @@ def test_a_clean_file_has_no_findings(tmp_path):
         *("finding", "column", "first", "last", "count", "example", "effect")
     ]
     assert review.notes[:2] == (
-        "5,460 rows: 5,460 counted, 0 refused, 0 set aside, 0 blank",
+        "5,460 rows: 5,460 counted, 0 refused, 0 left out, 0 blank",
         "records from 1 Jan 2025 to 30 Jun 2026, on 546 of 546 days",
     )
 

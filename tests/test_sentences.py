@@ -68,14 +68,14 @@ def test_days_in_words():
 #: Amounts of January and February 2025, what is said of February against the month before, and of the item in a list.
 CASES = [
     (100, 120, "Amount in February 2025 reached 120, 20.0 % above January 2025 (100).", "x gained most (+20.0 %)"),
-    (100, 80, "Amount in February 2025 reached 80, 20.0 % below January 2025 (100).", "x lost most (−20.0 %)"),
+    (100, 80, "Amount in February 2025 fell to 80, 20.0 % below January 2025 (100).", "x lost most (−20.0 %)"),
     (100, 100, "Amount in February 2025 came to 100, level with January 2025.", "x stayed level (100)"),
     (-20, 50, "Amount in February 2025 came to 50, 70 more than January 2025 (−20).", "x gained most (+70)"),
     (-20, -50, "Amount in February 2025 came to −50, 30 less than January 2025 (−20).", "x lost most (−30)"),
     (40, -10, "Amount in February 2025 came to −10, 50 less than January 2025 (40).", "x lost most (−125.0 %)"),
     (0, 50, "Amount in February 2025 reached 50, after none in the base (January 2025).", "x came to 50 after none"),
     (80, 0, "No amount in February 2025, after 80 (January 2025).", "x has none now (before: 80)"),
-    (0, 0, "No amount in February 2025, and none in the base (January 2025).", "x has none in both"),
+    (0, 0, "No amount in February 2025, and none in the base (January 2025).", "x has none in either period"),
     (1e6, 1e6 + 1, "Amount in February 2025 came to 1,000,001, 1 more than January 2025 (1,000,000).",
      "x gained most (+1)"),
 ]  # fmt: skip
@@ -91,7 +91,7 @@ def test_each_case(before, now, said, item):
     rows += [("2025-01-15", "y", 1e9, 1), ("2025-02-15", "y", 1e9, 1)]
     split = lc.compare(book_of(rows), "month", "prior", at="2025-02", by="item", measures="amount")
     told = lc.words.sentences(split)[1]
-    assert item in told or "has none in both" in item
+    assert item in told or "has none in either period" in item
     german = lc.words.headline(result, locale="de")
     assert german.startswith("Amount im Februar 2025: ") and german != said
 
@@ -110,14 +110,14 @@ def test_new_ended_unknown_and_level_within():
     assert "old ended (before: 20)" in lc.words.sentences(later)[1]  # silent for more than five of its gaps
     assert lc.words.headline(lc.compare(book, "month", "prior", at="2025-01")).endswith("nothing to compare it with.")
     to_date = lc.words.headline(lc.compare(book, "month", "prior", at="2025-03"))
-    assert to_date == "Amount over 1–20 March 2025 reached 9, 25.0 % below 1–20 February 2025 (12)."
+    assert to_date == "Amount over 1–20 March 2025 fell to 9, 25.0 % below 1–20 February 2025 (12)."
     level = lc.Judging(level_within=0.5)
     said = lc.words.headline(lc.compare(book, "month", "prior", at="2025-03", judging=level))
     assert said == "Amount over 1–20 March 2025 came to 9, level with 1–20 February 2025 (12)."
     assert lc.words.headline(lc.compare(book, "month", at="2030-01", partial="drop")) == "No period to tell of."
     price = lc.read(pd.DataFrame(rows, columns=["day", "item", "amount", "cost"]), date="day",
                     measures=[lc.Measure("price", of="amount", per="cost")])  # fmt: skip
-    assert "Price in February 2025 reached 4, 36.0 % below" in lc.words.headline(
+    assert "Price in February 2025 fell to 4, 36.0 % below" in lc.words.headline(
         lc.compare(price, "month", "prior", at="2025-02")
     )
 
@@ -188,7 +188,7 @@ def harbors(demo_book):
 
 def test_items_leaders_and_bands(demo_book, harbors):
     assert lc.words.sentences(harbors, items=2, then="line", at="2026-09") == [
-        "Revenue in September 2026 reached EUR 44.4K, 1.8 % below September 2025 (EUR 45.2K).",
+        "Revenue in September 2026 fell to EUR 44.4K, 1.8 % below September 2025 (EUR 45.2K).",
         "Dunmarrow gained most (+2.4 %), led by hire; Cold Pier fell 17.0 %.",
         "Behind: Cold Pier: ring them.",
     ]
@@ -202,7 +202,7 @@ def test_items_leaders_and_bands(demo_book, harbors):
     assert one[1] == "Cold Pier lost most (−17.0 %)."
     pier = demo_book.where({"harbor": "Cold Pier"})
     assert lc.words.headline(lc.compare(pier, "month", at="2026-09", measures="revenue")).startswith(
-        "Revenue (harbor Cold Pier) in September 2026 reached EUR 7.24K, 17.0 % below"
+        "Revenue (harbor Cold Pier) in September 2026 fell to EUR 7.24K, 17.0 % below"
     )
     assert lc.words.headline(lc.compare(pier, "day", at="2025-11-10", measures="revenue")).startswith(
         "No revenue (harbor Cold Pier) on 10 November 2025, after EUR"

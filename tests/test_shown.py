@@ -68,7 +68,7 @@ def test_amounts_with_their_unit(value, english, german):
 
 def test_cards(months, demo_book):
     cards = cards_of(months, Formats(), at="2026-09")
-    assert [card.item for card in cards[:5]] == ["all harbors", "Alderquay", "Dunmarrow", "Brackenmouth", "Cold Pier"]
+    assert [card.item for card in cards[:5]] == ["Total", "Alderquay", "Dunmarrow", "Brackenmouth", "Cold Pier"]
     assert len(cards) == 10 and {card.name for card in cards} == {"Revenue", "Units"}
     pier = cards[4]
     row = months.table.query("harbor == 'Cold Pier' and period == '2026-09' and measure == 'revenue'").iloc[0]

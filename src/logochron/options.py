@@ -144,13 +144,13 @@ class Reading:
     )  # fmt: skip
     covering: Any = _row(
         None, "Days the records are complete for; either end alone too.",
-        "``(first, last)``, either None: the days for which the records are complete. Rows outside are set aside.",
+        "``(first, last)``, either None: the days for which the records are complete. Rows outside are left out.",
         group=SALES, metavar="FIRST..LAST", key=str | list[Day] | None,
         key_says='Days the records are complete for: "FIRST..LAST".',
     )  # fmt: skip
     until: DayLike | None = _row(
         None, "Report date; the last day in the records where left out.",
-        "The report date. Rows past it are set aside.",
+        "The report date. Rows past it are left out.",
         group=SALES, metavar="DAY", key=Day | None,
     )  # fmt: skip
     tz: str | None = _row(
@@ -179,7 +179,7 @@ class Reading:
         None, "A wide table: one column a period of this grain.",
         "Of a wide table, one row an item and one column a period: the grain of its columns, whose headers name the "
         "periods (``2026-05``, ``May 2026``, ``Q2 2026``, ``2025``). `date` is then left out, and `values` is the name "
-        "the amounts shall have. Columns and rows of totals are set aside.",
+        "the amounts shall have. Columns and rows of totals are left out.",
         of=_LAID_OUT,
     )  # fmt: skip
     calendar: Calendar | None = _row(
@@ -263,7 +263,7 @@ class Reading:
     keep_totals: bool = _row(
         False, "Count rows that call themselves totals as any others.",
         "Whether rows that call themselves totals (``Total``, ``North Total``, ``Zwischensumme``) count as any others. "
-        "Else those whose amounts are the sum of the rows they name are set aside, which is said, and those whose are "
+        "Else those whose amounts are the sum of the rows they name are left out, which is said, and those whose are "
         "not are asked for.",
     )  # fmt: skip
     on_refused: OnRefused = _row(
@@ -334,9 +334,9 @@ _QUESTION_ROWS = (
     Option(name="beside", group=AGAINST, metavar="WHAT",
            says="What items are held beside: total, largest, mean or item:NAME."),
     Option(name="profile", group=AGAINST, metavar="NAME|FILE", key=str,
-           says=f"Which share is usually done by now: {', '.join(values(Profile))}, or a table of shares."),
+           says=f"The usual share by now: {', '.join(values(Profile))}, or a table of shares."),
     Option(name="rest", group=AGAINST,
-           says="The rest of the period: scaled by what is done, or as it was in the base."),
+           says="The rest of the period: scaled by what is done, or as in the base."),
     Option(name="history", group=AGAINST, metavar="N", between=(1, None),
            says="Over how many complete periods before the profile history is averaged."),
     Option(name="quantity", group=SALES, metavar="COL",
@@ -406,7 +406,7 @@ _COMMAND_ROWS = (
     Option(name="plan_records_of", group=PLAN, kind=Grain | None, default=None,
            says="What each row of the plan stands for.", usual="what its dates tell"),
     Option(name="plan_spread", group=PLAN, kind=PlanSpread, default="even",
-           says="How it is laid on days: evenly, or like the same days a year earlier."),
+           says="How it is spread over its days: evenly, or like the same days a year earlier."),
     Option(name="alerts", group=JUDGING, flag="--alert", metavar="COND", many=True,
            says="Exit with 1 where it holds in the last period: 'growth < -5%', 'verdict = adverse'."),
     Option(name="holidays", group=OUTPUT, metavar="XX",
@@ -422,7 +422,7 @@ _COMMAND_ROWS = (
     Option(name="item", group=OUTPUT, metavar="NAME", says="A figure of one item (several dimensions by comma)."),
     Option(name="panels", group=OUTPUT, metavar="COL", kind=str | None,
            says="A panel for each item; of bars, of a second dimension."),
-    Option(name="marked", group=OUTPUT, kind=Marked, usual="all", says="bars: whose marks stand beside them."),
+    Option(name="marked", group=OUTPUT, kind=Marked, usual="all", says="bars: which of them show their mark."),
     Option(name="small", group=OUTPUT, kind=bool, says="trend: the line alone, as small as a word."),
     Option(name="color", group=OUTPUT, kind=Color, default="text",
            says="Verdicts as color of the text, or as fill behind it."),

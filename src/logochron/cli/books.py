@@ -16,7 +16,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import as_written, refuse_brought
 from logochron.core.errors import CalendarError, IntakeError, QuestionError, brief, no_such, visible
-from logochron.core.rows.plans import Plans
+from logochron.core.rows.plans import AnyPlan
 from logochron.options import CALENDARS, READING_OPTIONS, Reading, calendar_options
 from logochron.report import expressions
 
@@ -146,7 +146,7 @@ def has_settings_plan(options: dict[str, Any]) -> bool:
 
 def books_of(
     sales: tuple[str, ...], options: dict[str, Any], calendar: Calendar, *, target: bool = False
-) -> tuple[Daybook, Plans | None]:
+) -> tuple[Daybook, AnyPlan | None]:
     """The sales, and the plan where one is given; `target`: that of --settings too, where it is no base."""
     from logochron.sources.files.streams import is_standard_input
 

@@ -89,7 +89,7 @@ def check(name: str, value: object, literal: Any, error: type[LogochronError] = 
 def refuse_brought(name: str, value: object, error: type[LogochronError] = QuestionError) -> None:
     """Answers a word that people bring along with ours, not with the nearest spelling."""
     if ours := synonym(value):
-        raise error(f"`{name}` {value!r} is said otherwise here: {ours}")
+        raise error(f"`{name}` {value!r} is here: {ours}")
 
 
 #: What a number may be, for messages: others take as long to reckon with as they have digits.

@@ -46,7 +46,7 @@ TEXTS = {
     "no plan: not planned": "no plan: it has no {}",
     "no plan: plan of others": "no plan: it is of {}",
     "no estimate: to date": "no estimate: nothing above 0 to date",
-    "no estimate: share": "no estimate: nothing is usually done by now",
+    "no estimate: share": "no estimate: the usual share by now is 0",
     "no estimate: history": "no estimate: no complete {} before",
     "no estimate: base": "no estimate: no base",
     "no estimate: weeks": "no estimate: no {} whole weeks before",

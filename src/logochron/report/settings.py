@@ -165,7 +165,7 @@ class _Plan(KeyTable):
     measure: str | None = _key(None, "The measure that is planned, where it is not the first.")
     by: Dimensions = _key((), "Columns to split by; those of the sales that it has where left out.")
     records_of: Grain | None = _key(None, "What each of its records stands for; what its dates tell where left out.")
-    spread: PlanSpread = _key("even", "How it is laid on days.")
+    spread: PlanSpread = _key("even", "How it is spread over its days.")
 
 
 _PlanKeys: Any = create_model("_PlanKeys", __base__=_Plan, **_keys(READING_OPTIONS[name] for name in PLAN_READING))

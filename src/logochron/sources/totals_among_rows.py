@@ -71,7 +71,7 @@ def totals_aside(scans: Sequence[RolledSource], spec: ReadingSpec) -> TotalsAsid
             facts.append(error.fact)
             continue
         facts += [
-            Fact("totals among rows", column, many, _listed(texts), "set aside, as the rows they name are counted; "
+            Fact("totals among rows", column, many, _listed(texts), "left out, as the rows they name are counted; "
                  "keep_totals=True (--keep-totals) counts them")
             for column, texts in proved.items()
         ]  # fmt: skip
@@ -80,7 +80,7 @@ def totals_aside(scans: Sequence[RolledSource], spec: ReadingSpec) -> TotalsAsid
         if proved:
             named = [f"{_listed(texts)} in column {column!r}" for column, texts in proved.items()]
             said.append(
-                f"{scanned.name}: set aside as totals of other rows: {how_many(many, 'row')}, {'; '.join(named)} "
+                f"{scanned.name}: left out as totals of other rows: {how_many(many, 'row')}, {'; '.join(named)} "
                 "(keep_totals=, --keep-totals counts them)"
             )
     conditions = tuple(Condition(column, (), tuple(texts)) for column, texts in labels.items())

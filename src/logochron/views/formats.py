@@ -20,6 +20,7 @@ from logochron.core.choices import OTHERS
 from logochron.core.days import as_date
 from logochron.core.errors import QuestionError, brief, visible
 from logochron.views import catalog
+from logochron.views.decimals import told_apart
 from logochron.views.locale_texts import by_skeleton, compacted, dated, grouped, locale_of
 
 #: As many digits as a float may have before and after its point.
@@ -176,7 +177,7 @@ class Formats:
         """
         known = np.array([value for value in values if math.isfinite(value)], dtype=np.float64)
         if unit == "%":
-            decimals = _apart(known * 100, 1, _MOST_APART)
+            decimals = told_apart(known * 100, 1, _MOST_APART)
             return [self.part(value, decimals) for value in values]
         size = float(np.abs(known).max(initial=0.0))
         power = int(math.floor(math.log10(size))) if size else 0
@@ -185,14 +186,16 @@ class Formats:
             return [self.compact(value, signed=signed) for value in values]
         if size < 1000:
             whole = not (known % 1).any() or size >= 100
-            decimals = _apart(known, 0 if whole else 2 - power if power < 2 else 0, _MOST_APART)
+            decimals = told_apart(known, 0 if whole else 2 - power if power < 2 else 0, _MOST_APART)
             return [self.number(value, decimals, signed=signed) for value in values]
         digits, scaled = 2 - power % 3, known / 10.0 ** (power - power % 3)
         short = _short(self, power)
-        if short is None or _apart(scaled, digits, _MOST_APART) > digits:  # what tells them apart is told in full
-            decimals = _apart(known, 0, _MOST_APART)
+        if short is None or told_apart(scaled, digits, _MOST_APART) > digits:  # what tells them apart is told in full
+            decimals = told_apart(known, 0, _MOST_APART)
             return [self.number(value, decimals, signed=signed) for value in values]
         scale = 10.0 ** (power - power % 3)
+        while digits and not (np.rint(known / scale * 10.0**digits) % 10).any():  # no zeros that all have
+            digits -= 1
         written = [self.number(value / scale, digits, signed=signed) for value in values]
         return [short.around(text) if math.isfinite(value) else text for text, value in zip(written, values)]
 
@@ -416,15 +419,6 @@ class Formats:
 _MOST_APART, _SEEN_BESIDE = 15, 2000
 
 
-def _apart(values: NDArray[np.float64], least: int, most: int) -> int:
-    """So many decimals tell values apart that differ, `least` of them at least."""
-    many = len(set(values.tolist()))
-    for decimals in range(least, most):
-        if len({round(value, decimals) for value in values.tolist()}) >= many:
-            return decimals
-    return most
-
-
 class _Short(NamedTuple):
     """What stands around the figures of amounts that are divided by a power of a thousand."""
 
@@ -586,40 +580,6 @@ def shortened(label: str, most: int = 28) -> str:
     """A label cut with an ellipsis where it is too long; an empty one said so, line ends and the like escaped."""
     text = " ".join(visible(label).split()) if label.strip() else "(empty)"
     return text if len(text) <= most else text[: most - 1].rstrip() + "…"
-
-
-def fitting_decimals(values: NDArray[np.float64], changes: NDArray[np.float64], scale: int | None) -> int:
-    """How many decimals the amounts of a table need: none where they are large, but never a change hidden."""
-    finite = np.abs(values[np.isfinite(values)])
-    largest = finite.max() if finite.size else 0.0
-    most = divided_decimals(largest) if scale is None else min(scale, 6)
-    if not finite.size or not (finite % 1).any():
-        return 0
-    start = 0 if largest >= 10_000 else min(2, most)
-    moved = np.abs(changes[np.isfinite(changes) & (changes != 0)])
-    for decimals in range(start, most):
-        if not moved.size or moved.min() >= 0.5 * 10**-decimals or moved.size > 12 and decimals >= 2:
-            return decimals
-    return most if start < most else start
-
-
-def divided_decimals(largest: float) -> int:
-    """How many decimals figures that are divided need, as they have none of their own: four digits or so.
-
-    >>> divided_decimals(38.4), divided_decimals(0.49)
-    (2, 4)
-    """
-    return 2 if largest >= 10 else 3 if largest >= 1 else 4
-
-
-def decimals_that_show(changes: NDArray[np.float64], least: int = 2) -> int:
-    """How many decimals figures need for each change among them to be seen, `least` of them and 12 at most.
-
-    >>> decimals_that_show(np.array([0.01, 5.0])), decimals_that_show(np.array([0.004, np.nan]))
-    (2, 3)
-    """
-    moved = np.abs(changes[np.isfinite(changes) & (changes != 0)])
-    return least if not moved.size else int(np.clip(np.ceil(-np.log10(moved.min()) - 1e-9), least, 12))
 
 
 #: Signs with which a text begins that a spreadsheet takes for a formula, those of full width too.

@@ -66,7 +66,7 @@ def running_lines(book: Daybook) -> tuple[str, ...]:
     if book.coverage.uncut:
         return (
             f"records of whole periods hold no days: what runs to {iso(book.coverage.last)} has no base; spread='even' "
-            "(--spread even) lays them evenly on their days, and cuts both sides alike",
+            "(--spread even) spreads them evenly over their days, and cuts both sides alike",
         )
     short = short_last_period(book)
     return () if short is None else (f"{short.label} has {100 * short.part:.0f} % of {short.base}: {short.advice}",)

@@ -188,7 +188,8 @@ _QUANTITY = re.compile(
 )
 _MONEY = re.compile(
     r"prices?|costs?|revenues?|sales|amounts?|values?|turnover|fees?|margin|profit|discounts?|tax|vat|takings|income|"
-    r"spend|budget|preis|kosten|umsatz|betrag|wert"
+    r"spend|budget|net|gross|cogs|ebit|ebitda|expenses?|preis|kosten|umsatz|betrag|wert|ertrag|gewinn|erlöse?|rohertrag|"
+    r"netto|brutto|aufwand"
 )
 
 
@@ -198,8 +199,12 @@ def is_quantity(column: str) -> bool:
     >>> is_quantity("units_sold"), is_quantity("unit price"), is_quantity("revenue")
     (True, False, False)
     """
-    words = re.split(r"[\W_]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", column).casefold())
+    words = _words_of(column)
     return any(map(_QUANTITY.fullmatch, words)) and not any(map(_MONEY.fullmatch, words))
+
+
+def _words_of(column: str) -> list[str]:
+    return re.split(r"[\W_]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", column).casefold())
 
 
 @dataclass(frozen=True)
@@ -299,20 +304,40 @@ class Measure:
         return "difference" if self.less is not None else "quotient"
 
 
+#: How the code of a currency is written.
+_CURRENCY = re.compile(r"[A-Z]{3}")
+
+
 def with_units(measures: Sequence[Measure]) -> tuple[Measure, ...]:
     """The measures, of which quotients of money by money are in percent.
 
+    Money is what is called so: a price by a column of any other name stays a quotient.
+
     >>> [one.unit for one in with_units([Measure("margin", of="profit", per="revenue"), Measure("revenue")])]
     ['%', None]
+    >>> [one.unit for one in with_units([Measure("price", of="revenue", per="n")])]
+    [None]
     """
     known = {measure.name: measure for measure in measures}
 
-    def is_money(name: str | None) -> bool:
-        return known[name].is_money if name in known else not is_quantity(str(name))
-
-    def of_money(measure: Measure) -> bool:
-        return measure.kind == "quotient" and is_money(measure.of) and is_money(measure.per)
+    def is_money(name: str | None, above: tuple[str, ...] = ()) -> bool:
+        measure = known.get(str(name))
+        if measure is None or name in above:  # a cycle is refused elsewhere
+            return _is_called_money(str(name))
+        if measure.unit is not None:
+            return bool(_CURRENCY.fullmatch(measure.unit))
+        if measure.kind == "difference":
+            return all(is_money(part, (*above, measure.name)) for part in (measure.of, measure.less))
+        return measure.kind == "sum" and _is_called_money(measure.column or measure.name)
 
     return tuple(
-        replace(measure, unit="%") if measure.unit is None and of_money(measure) else measure for measure in measures
+        replace(one, unit="%")
+        if one.unit is None and one.kind == "quotient" and is_money(one.of) and is_money(one.per)
+        else one
+        for one in measures
     )
+
+
+def _is_called_money(name: str) -> bool:
+    """Whether a column is called like an amount of money."""
+    return any(map(_MONEY.fullmatch, _words_of(name)))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple
+from typing import Any, ClassVar, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,11 +14,9 @@ from logochron.core.book.items import places_of
 from logochron.core.book.measures import Measure
 from logochron.core.choices import AcrossFigure, check
 from logochron.core.errors import QuestionError
+from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import COLUMNS, DIMENSIONS, QuestionType, question_type
 from logochron.core.rows.result import Blocks, Result, RowBlock
-
-if TYPE_CHECKING:
-    from logochron.core.questions.compare import Comparison
 
 #: What tells how a figure is to be read.
 _BESIDE = ("value", "change", "growth", "share", "direction", "verdict", "band")
@@ -52,7 +50,7 @@ class Across(Result):
     """
 
     figure: AcrossFigure
-    answer: Comparison = field(repr=False)
+    answer: AlignedAnswer = field(repr=False)
     rows_of: Mapping[str, AcrossRows] = field(repr=False)
     kind: ClassVar[str] = "across"
 
@@ -79,7 +77,7 @@ class Across(Result):
         return self.answer.measures
 
 
-def across(answer: Comparison, figure: AcrossFigure) -> Across:
+def across(answer: AlignedAnswer, figure: AcrossFigure) -> Across:
     """A comparison with its periods across: see `Comparison.across`."""
     check("figure", figure, AcrossFigure)
     if not answer.periods:
@@ -106,7 +104,7 @@ def across(answer: Comparison, figure: AcrossFigure) -> Across:
     )
 
 
-def _rows(answer: Comparison, measure: Measure) -> AcrossRows:
+def _rows(answer: AlignedAnswer, measure: Measure) -> AcrossRows:
     """Items below their subtotals, in the order of the last period; the total last."""
     (items,), (total,) = (answer.of_measure(c, measure).blocks for c in (answer.columns, answer.total_columns))
     by = answer.by

@@ -32,7 +32,7 @@ from logochron.core.rows.answer import (
 )
 from logochron.core.rows.figures import figures_of
 from logochron.core.rows.groupings import Grouping
-from logochron.core.rows.plans import Plans
+from logochron.core.rows.plans import AnyPlan
 from logochron.core.rows.prepare import Groupings, Prepared, ask, check_book, groupings_of, prepare, remembered
 from logochron.core.rows.ranks import growth_per_year, ranks_of
 from logochron.core.rows.result import Block
@@ -148,7 +148,7 @@ def compare(
     last: int | None = None,
     per: Per | None = None,
     skip_closed: bool = False,
-    plan: Plans | None = None,
+    plan: AnyPlan | None = None,
     by: str | Sequence[str] | None = (),
     measures: str | Sequence[str] | None = None,
     calendar: Calendar | None = None,

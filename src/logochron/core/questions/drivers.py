@@ -34,7 +34,7 @@ from logochron.core.rows.answer import (
 )
 from logochron.core.rows.figures import Floats, Sides, figures_of
 from logochron.core.rows.groupings import Grouping
-from logochron.core.rows.plans import Plans
+from logochron.core.rows.plans import AnyPlan
 from logochron.core.rows.prepare import (
     Groupings,
     Prepared,
@@ -123,7 +123,7 @@ def drivers(
     running: Any = None,
     partial: Partial = "to-date",
     weeks: Weeks = "same-number",
-    plan: Plans | None = None,
+    plan: AnyPlan | None = None,
     measures: str | Sequence[str] | None = None,
     calendar: Calendar | None = None,
     judging: JudgingLike = None,

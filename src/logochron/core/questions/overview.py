@@ -28,7 +28,7 @@ from logochron.core.notes import Noted, NoteTable
 from logochron.core.questions.compare import Comparison, comparison_of, comparison_rows
 from logochron.core.rows.answer import AlignedAnswer, Columns, in_order, known_on, laid_out
 from logochron.core.rows.groupings import Grouping, Side, lengths_of, summed_together
-from logochron.core.rows.plans import Plans, check_plan, shaped, with_missing
+from logochron.core.rows.plans import AnyPlan, check_plan, shaped, with_missing
 from logochron.core.rows.prepare import (
     Groupings,
     Prepared,
@@ -113,7 +113,7 @@ class Overview(AlignedAnswer):
     bases: tuple[Basis, ...] = field(kw_only=True)
     lead: str = field(kw_only=True)
     specs: Mapping[str, PeriodSpec] = field(kw_only=True, repr=False)
-    plans: Plans | None = field(default=None, kw_only=True, repr=False)
+    plans: AnyPlan | None = field(default=None, kw_only=True, repr=False)
     kind: ClassVar[str] = "overview"
 
     def comparison(self, window: str | None = None, against: str | Basis | None = None) -> Comparison:
@@ -207,7 +207,7 @@ def overview(
     by: str | Sequence[str] | None = (),
     windows: str | Sequence[str] = ("month", "quarter", "year"),
     against: str | Basis | Sequence[str | Basis] = ("year-ago",),
-    plan: Plans | None = None,
+    plan: AnyPlan | None = None,
     at: Any = None,
     weeks: Weeks = "same-number",
     per: Per | None = None,
@@ -311,7 +311,7 @@ def _windows(windows: str | Sequence[str], calendar: Calendar) -> dict[str, Over
     return by_name
 
 
-def _bases(against: str | Basis | Sequence[str | Basis], plan: Plans | None) -> tuple[Basis, ...]:
+def _bases(against: str | Basis | Sequence[str | Basis], plan: AnyPlan | None) -> tuple[Basis, ...]:
     """The bases asked for; a plan that is given and not named is one more."""
     given = [against] if isinstance(against, (str, Basis)) else list(against)
     bases = [parse_basis(one) for one in given]
@@ -377,7 +377,7 @@ class _SharedSums:
 
 
 def _overview_of(
-    selection: Selection, specs: Mapping[str, PeriodSpec], bases: tuple[Basis, ...], plans: Plans | None, lead: str
+    selection: Selection, specs: Mapping[str, PeriodSpec], bases: tuple[Basis, ...], plans: AnyPlan | None, lead: str
 ) -> Overview:
     """The overview of windows beside bases."""
     parts, notes = _parts(selection, specs, bases, plans)
@@ -418,7 +418,7 @@ def _every_grouping(groupings: Groupings) -> list[Grouping]:
 
 
 def _parts(
-    selection: Selection, specs: Mapping[str, PeriodSpec], bases: tuple[Basis, ...], plans: Plans | None
+    selection: Selection, specs: Mapping[str, PeriodSpec], bases: tuple[Basis, ...], plans: AnyPlan | None
 ) -> tuple[list[_Part], tuple[str, ...]]:
     """The rows of each kind of basis lined up, and what is to be said of all.
 

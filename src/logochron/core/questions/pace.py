@@ -29,7 +29,7 @@ from logochron.core.notes import Note
 from logochron.core.rows.answer import AlignedAnswer, Columns, block, dimensions, in_order, known_on, laid_out, one
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.groupings import Grouping
-from logochron.core.rows.plans import Plans, check_plan
+from logochron.core.rows.plans import AnyPlan, check_plan
 from logochron.core.rows.prepare import (
     Groupings,
     Prepared,
@@ -186,7 +186,7 @@ def pace(
     within: Within = "year",
     *,
     against: str | Basis = "year-ago",
-    plan: Plans | None = None,
+    plan: AnyPlan | None = None,
     last: int | None = None,
     exclude: DayLike | Sequence[DayLike] = (),
     positions: AtPositions = "all",
@@ -279,7 +279,7 @@ def _several(exclude: DayLike | Sequence[DayLike]) -> list[DayLike]:
 
 
 def _line_up(
-    selection: Selection, spec: PeriodSpec, plan: Plans | None, exclude: Sequence[DayLike], asked: AtPositions
+    selection: Selection, spec: PeriodSpec, plan: AnyPlan | None, exclude: Sequence[DayLike], asked: AtPositions
 ) -> tuple[Prepared, Positions]:
     """What is asked lined up by position."""
     lined_up: list[Positions] = []

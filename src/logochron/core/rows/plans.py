@@ -1,4 +1,4 @@
-"""Plans beside what was recorded: laid on days in a shape, and the side of the rows that they are."""
+"""AnyPlan beside what was recorded: laid on days in a shape, and the side of the rows that they are."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ from logochron.core.notes import Note, Noted
 from logochron.core.rows.figures import Floats
 
 #: A plan, or several by their names.
-Plans = Daybook | Mapping[str, Daybook]
+AnyPlan = Daybook | Mapping[str, Daybook]
 
 
 def check_plan(plan: object, basis: Basis) -> Daybook | None:
@@ -210,7 +210,7 @@ def shaped(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ...]]:
     if not n:
         return laid_out, ()
     many = f"{how_many(n, 'record')} of the plan {'is' if n == 1 else 'are'}"
-    return laid_out, (f"{many} laid evenly: nothing is held of a year earlier",)
+    return laid_out, (f"{many} spread evenly: there are no records of a year earlier",)
 
 
 def _shares(

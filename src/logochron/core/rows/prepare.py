@@ -36,7 +36,7 @@ from logochron.core.rows.groupings import (
     summed,
     summed_by_row,
 )
-from logochron.core.rows.plans import Plans, check_plan, shaped, with_missing
+from logochron.core.rows.plans import AnyPlan, check_plan, shaped, with_missing
 from logochron.core.rows.question_types import question_type
 
 P = ParamSpec("P")
@@ -342,7 +342,7 @@ class Groupings:
 LineUp = Callable[[PeriodSpec, Coverage, Days, Coverage | None], Alignment]
 
 
-def prepare(selection: Selection, spec: PeriodSpec, plan: Plans | None, line_up: LineUp = align) -> Prepared:
+def prepare(selection: Selection, spec: PeriodSpec, plan: AnyPlan | None, line_up: LineUp = align) -> Prepared:
     """Value and base of every row lined up.
 
     Raises

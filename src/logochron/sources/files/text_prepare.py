@@ -420,13 +420,13 @@ def _delimiter(
         chosen = [candidate for candidate in chosen if widths[candidate] == most]
         if len(chosen) > 1:
             raise IntakeError(
-                f"{source.name}: its fields may be parted by {' or '.join(DELIMITERS[c] for c in chosen)}; "
+                f"{source.name}: its fields may be separated by {' or '.join(DELIMITERS[c] for c in chosen)}; "
                 "state it by delimiter=",
                 remedies=[{"delimiter": {"\t": "tab"}.get(one, one)} for one in chosen],
             )
     if chosen[0] == ",":
         return ",", ()
-    return chosen[0], (f"{source.name}: fields parted by {_SEVERAL[chosen[0]]}",)
+    return chosen[0], (f"{source.name}: fields separated by {_SEVERAL[chosen[0]]}",)
 
 
 def _check_header(source: Source, header: tuple[str, ...]) -> None:

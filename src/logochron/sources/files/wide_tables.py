@@ -232,5 +232,5 @@ def _said(
     said += fiscal_years_said(names[0], standing.calendar)
     if columns.totals:
         totals = ", ".join(repr(table.header[i]) for i in columns.totals)
-        said.append(f"{source.name}: set aside as totals: column {totals}")
+        said.append(f"{source.name}: left out as totals: column {totals}")
     return said

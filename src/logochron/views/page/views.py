@@ -31,7 +31,7 @@ from logochron.views.page.choices import Choices, Pick
 from logochron.views.page.view_data import KeptTable, Pool, items_of, kept_tables, scene_data, seen_data, table_data
 from logochron.views.sections import Section
 from logochron.views.tables.cells import Shown
-from logochron.views.tables.item_rows import decimals_of
+from logochron.views.words.movement import decimals_of
 from logochron.views.words.sentences import sentences
 
 _LOG = logging.getLogger("logochron")

@@ -14,7 +14,8 @@ from logochron.core.rows.question_types import COLUMNS, SheetFormulas
 from logochron.views.catalog import message
 from logochron.views.formats import Formats, shortened
 from logochron.views.tables.cells import ALL, Cell, CellKind, Row, RowSource, Shown, TableColumn, TableSpec
-from logochron.views.tables.item_rows import cell_kind, decimals_of, figure_texts, is_tree, item_columns
+from logochron.views.tables.item_rows import cell_kind, figure_texts, is_tree, item_columns
+from logochron.views.words.movement import decimals_of
 from logochron.views.words.titles import against_line, coverage_line, earlier_words, period_label, subject, unit
 
 _TITLES = {

@@ -18,12 +18,12 @@ from logochron.views.tables.cells import ALL, Cell, Row, Shown, TableColumn, Tab
 from logochron.views.tables.item_rows import (
     FigureCells,
     cell_kind,
-    decimals_of,
     figure_texts,
     item_cells,
     item_columns,
     lines_of,
 )
+from logochron.views.words.movement import decimals_of
 from logochron.views.words.titles import column_words, coverage_line, earlier_words, subject, unit
 
 #: So many rows has a page at most.

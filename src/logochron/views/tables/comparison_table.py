@@ -20,13 +20,13 @@ from logochron.views.tables.cells import ALL, Cell, Row, Shown, TableColumn, Tab
 from logochron.views.tables.item_rows import (
     FigureCells,
     Line,
-    decimals_of,
     item_cells,
     item_columns,
     lines_of,
     opening_cells,
     opening_columns,
 )
+from logochron.views.words.movement import decimals_of
 from logochron.views.words.titles import base_heading, column_words, coverage_line, cut_of, table_title, unit
 
 _FIGURES = ("value", "base", "change", "share")

@@ -8,10 +8,12 @@ from logochron.core.book.measures import Measure
 from logochron.core.choices import STATUSES
 from logochron.core.questions.drivers import Drivers
 from logochron.views.catalog import message
-from logochron.views.formats import Formats, capital, fitting_decimals, words
+from logochron.views.decimals import fitting_decimals
+from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.cells import ALL, Cell, Shown, TableColumn, TableSpec
-from logochron.views.tables.item_rows import FigureCells, decimals_of, item_cells, item_columns, lines_of
+from logochron.views.tables.item_rows import FigureCells, item_cells, item_columns, lines_of
+from logochron.views.words.movement import decimals_of
 from logochron.views.words.titles import (
     against_line,
     base_heading,

@@ -17,7 +17,7 @@ from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.question_types import Column, ColumnKind
 from logochron.core.rows.result import Blocks
-from logochron.views.formats import Formats, capital, decimals_that_show, fitting_decimals, noun, shortened
+from logochron.views.formats import Formats, capital, noun, shortened
 from logochron.views.marks import Marks
 from logochron.views.tables.cells import ALL, Cell, CellKind, Row, RowSource, Shown, TableColumn
 from logochron.views.words.titles import beside_label, column_words, period_label
@@ -192,42 +192,6 @@ def figure_texts(
     if kind == "points":
         return formats.numbers(values * 100, of_percent, signed=True)
     return formats.numbers(values, 0 if kind == "count" else decimals, signed=kind == "difference")
-
-
-#: More rows than this have the decimals that their total needs.
-_FEW = 60
-#: Percent has so many decimals at most.
-_MOST_OF_PERCENT = 3
-
-
-def decimals_of(
-    result: AlignedAnswer,
-    measure: Measure,
-    formats: Formats,
-    shown: Sequence[str] = ("value", "base"),
-    change: str = "change",
-    *,
-    of_total: bool = True,
-) -> int:
-    """How many decimals the amounts of a measure need, in its rows and totals alike.
-
-    Parameters
-    ----------
-    shown
-        The columns whose figures are shown.
-    change, of_total
-        The column whose differences shall be seen: of the total, or else of all rows.
-    """
-    if formats.decimals is not None:
-        return formats.decimals
-    table, total = (result.of_measure(c, measure) for c in (result.columns, result.total_columns))
-    if measure.in_percent:
-        return min(decimals_that_show((total if of_total else table)[change] * 100, 1), _MOST_OF_PERCENT)
-    figures = np.concatenate([part[name] for part in (total, table) for name in shown])
-    few = table.rows <= _FEW  # in so many rows each change shall be seen
-    changes = np.concatenate([total[change], table[change]]) if few else (total if of_total else table)[change]
-    divided = result.per is not None or len(result.alignment.part_known) > 1
-    return fitting_decimals(figures, changes, None if divided else result.book.decimals(measure.name))
 
 
 def growth_or_level(growth: float, direction: str, formats: Formats) -> str:

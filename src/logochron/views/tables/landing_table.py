@@ -18,11 +18,11 @@ from logochron.views.tables.cells import ALL, Cell, CellKind, Row, Shown, TableC
 from logochron.views.tables.item_rows import (
     FigureCells,
     Line,
-    decimals_of,
     item_cells,
     item_columns,
     lines_of,
 )
+from logochron.views.words.movement import decimals_of
 from logochron.views.words.question_words import (
     landing_sentence,
     landing_subject,
@@ -119,7 +119,7 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
     profile = PROFILES[row["profile"]] if row["profile"] >= 0 else ""
     if np.isfinite(row["expected_share"]):
         note_words = profile_words(result, profile, formats)
-        lines.add(formats.say("Usually done by now"), row["expected_share"], note_words, kind="part")
+        lines.add(formats.say("Usual share by now"), row["expected_share"], note_words, kind="part")
     note = str(result.texts(result.of_measure(result.total_columns, measure), "note")[0])
     ranged = np.isfinite(row["low"])
     between = formats.say(_RANGE, low=lines.amount(row["low"]), high=lines.amount(row["high"])) if ranged else ""

@@ -10,7 +10,8 @@ from logochron.core.questions.lists import PeriodList
 from logochron.core.questions.restated import Restatement
 from logochron.core.questions.review import Review
 from logochron.views.catalog import message, plural
-from logochron.views.formats import Formats, capital, decimals_that_show, item_name, words
+from logochron.views.decimals import decimals_that_show
+from logochron.views.formats import Formats, capital, item_name, words
 from logochron.views.tables.cells import ALL, Cell, CellKind, Row, Shown, TableColumn, TableSpec
 from logochron.views.tables.item_rows import figure_texts
 from logochron.views.words.question_words import backtest_sentence, backtest_subject

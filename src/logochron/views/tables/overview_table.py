@@ -18,12 +18,12 @@ from logochron.views.tables.comparison_table import SparkLines
 from logochron.views.tables.item_rows import (
     FigureCells,
     Line,
-    decimals_of,
     item_cells,
     item_columns,
     item_lines,
     rows_of,
 )
+from logochron.views.words.movement import decimals_of
 from logochron.views.words.titles import (
     column_words,
     coverage_line,

@@ -13,7 +13,8 @@ from logochron.core.book.measures import Measure
 from logochron.core.choices import DIRECTIONS, VERDICTS
 from logochron.core.questions.pace import Pace
 from logochron.views.catalog import ordinal
-from logochron.views.formats import Formats, capital, fitting_decimals, noun, shortened, words
+from logochron.views.decimals import fitting_decimals
+from logochron.views.formats import Formats, capital, noun, shortened, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.cells import ALL, Cell, Row, RowSource, Shown, TableColumn, TableSpec
 from logochron.views.tables.item_rows import figure_texts, growth_or_level

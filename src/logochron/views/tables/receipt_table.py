@@ -16,7 +16,8 @@ from logochron.core.questions.explain import Receipt, SideSpan
 from logochron.core.questions.landing.answer import LandingFacts
 from logochron.core.questions.relate import Relation
 from logochron.core.rows.question_types import loaded
-from logochron.views.formats import MINUS, Formats, capital, divided_decimals, words
+from logochron.views.decimals import divided_decimals
+from logochron.views.formats import MINUS, Formats, capital, words
 from logochron.views.tables.cells import ALL, Cell, Row, Shown, TableColumn, TableSpec
 from logochron.views.tables.item_rows import figure_text
 from logochron.views.tables.plain_text import table_text
@@ -241,11 +242,11 @@ def estimate_lines(facts: LandingFacts, figures: Mapping[str, Any], sums: Arithm
         lines.append(sums.line(text, [to_date, rest], estimate, add))
     else:
         share = float(figures["expected_share"])
-        text = "estimate = to date / share usually done by now = {0} / {1} = {2}"
+        text = "estimate = to date / usual share by now = {0} / {1} = {2}"
         lines = [sums.line(text, [to_date, share], estimate, truediv, least=[decimals, _SHARES])]
         if profile == "year-ago":
             of_shares = Arithmetic(formats, _SHARES)
-            text = "share usually done = base to the same point / base = {0} / {1} = {2}"
+            text = "usual share by now = base to the same point / base = {0} / {1} = {2}"
             least = [decimals, decimals]
             lines.insert(0, of_shares.line(text, [facts.base_to_date, base], share, truediv, least=least))
         errors = [f"{name} {formats.part(error)} ({past})" for name, (error, past) in facts.tried.items() if past]
@@ -280,12 +281,12 @@ def estimate_lines(facts: LandingFacts, figures: Mapping[str, Any], sums: Arithm
     for what in ("base", "plan"):
         if facts.days_left and np.isfinite(figures[what]):
             target, days = float(figures[what]), facts.days_left
-            text = f"needed a day for the {what}: ({{0}} {minus} {{1}}) / {days} days = {{2}}"
+            text = f"required per day for the {what}: ({{0}} {minus} {{1}}) / {days} days = {{2}}"
             needed = (target - to_date) / days
             if target > to_date:
                 lines.append(sums.line(text, [target, to_date], needed, lambda a, b, days=days: (a - b) / days))
             else:
-                lines.append(f"needed a day for the {what}: none, it is reached")
+                lines.append(f"required per day for the {what}: none, it is reached")
     return lines
 
 

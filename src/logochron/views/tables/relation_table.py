@@ -17,13 +17,13 @@ from logochron.views.tables.cells import ALL, Cell, Row, Shown, TableColumn, Tab
 from logochron.views.tables.item_rows import (
     FigureCells,
     Line,
-    decimals_of,
     item_cells,
     item_columns,
     lines_of,
     opening_cells,
     opening_columns,
 )
+from logochron.views.words.movement import decimals_of
 from logochron.views.words.titles import against_words, beside_words, coverage_line, subject, unit
 
 _RATIO = message("Ratio: {measure} divided by {reference}; before: {base}; change in percentage points")

@@ -18,6 +18,7 @@ from logochron.core.judge.judging import SLACK
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.figures import Floats
 from logochron.views.catalog import message
+from logochron.views.decimals import decimals_that_show, fitting_decimals
 from logochron.views.formats import Formats, item_name, shortened
 from logochron.views.locale_texts import locale_of
 
@@ -42,6 +43,42 @@ def parts_apart(values: Sequence[float], formats: Formats) -> list[str]:
     ['50.04 %', '49.96 %']
     """
     return formats.compacts(values, "%")
+
+
+#: More rows than this have the decimals that their total needs.
+_FEW = 60
+#: Percent has so many decimals at most.
+_MOST_OF_PERCENT = 3
+
+
+def decimals_of(
+    result: AlignedAnswer,
+    measure: Measure,
+    formats: Formats,
+    shown: Sequence[str] = ("value", "base"),
+    change: str = "change",
+    *,
+    of_total: bool = True,
+) -> int:
+    """How many decimals the amounts of a measure need, in its rows and totals alike.
+
+    Parameters
+    ----------
+    shown
+        The columns whose figures are shown.
+    change, of_total
+        The column whose differences shall be seen: of the total, or else of all rows.
+    """
+    if formats.decimals is not None:
+        return formats.decimals
+    table, total = (result.of_measure(c, measure) for c in (result.columns, result.total_columns))
+    if measure.in_percent:
+        return min(decimals_that_show((total if of_total else table)[change] * 100, 1), _MOST_OF_PERCENT)
+    figures = np.concatenate([part[name] for part in (total, table) for name in shown])
+    few = table.rows <= _FEW  # in so many rows each change shall be seen
+    changes = np.concatenate([total[change], table[change]]) if few else (total if of_total else table)[change]
+    divided = result.per is not None or len(result.alignment.part_known) > 1
+    return fitting_decimals(figures, changes, None if divided else result.book.decimals(measure.name))
 
 
 def names_apart(items: Sequence[Sequence[str]]) -> list[str]:
@@ -224,7 +261,7 @@ ITEM_NEW = message("{item} is new ({value})")
 ITEM_AFTER_NONE = message("{item} came to {value} after none")
 ITEM_ENDED = message("{item} ended (before: {base})")
 ITEM_NONE_NOW = message("{item} has none now (before: {base})")
-ITEM_NONE = message("{item} has none in both")
+ITEM_NONE = message("{item} has none in either period")
 ITEM_ALONE = message("{item} came to {value}, with nothing to compare")
 ITEM_NOT_RECORDED = message("{item} is not recorded")
 #: Of an item beside a plan, which it does not come from: it lies above or below.

@@ -13,7 +13,7 @@ from logochron.core.questions.overview import Overview
 from logochron.core.rows.result import RowBlock
 from logochron.views.catalog import message
 from logochron.views.formats import Formats, item_name
-from logochron.views.tables.item_rows import decimals_of
+from logochron.views.words.movement import decimals_of
 from logochron.views.words.titles import in_words, measure_told, period_word, several, unit
 
 #: When a window is, as a sentence says it.

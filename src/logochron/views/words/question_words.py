@@ -258,8 +258,8 @@ _NO_ESTIMATE = message("{measure} {when} has come to {value} so far; it cannot b
 _AHEAD = message("{sentence}, {part} above {base_period} ({base})")
 _BEHIND = message("{sentence}, {part} below {base_period} ({base})")
 _SAME = message("{sentence}, level with {base_period} ({base})")
-_NEEDED_LAST = message("To reach {target} ({amount}), {needed} are needed on the one day left")
-_NEEDED = message("To reach {target} ({amount}), {needed} a day are needed in the {n} days left")
+_NEEDED_LAST = message("To reach {target} ({amount}), {needed} are required on the one day left")
+_NEEDED = message("To reach {target} ({amount}), {needed} per day are required in the {n} days left")
 _REACHED = message("{target} ({amount}) is reached already")
 
 

@@ -20,7 +20,8 @@ from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import loaded, question_types
 from logochron.core.rows.result import Result
 from logochron.views.catalog import message
-from logochron.views.formats import Formats, capital, decimals_that_show, item_name, noun, words
+from logochron.views.decimals import decimals_that_show
+from logochron.views.formats import Formats, capital, item_name, noun, words
 from logochron.views.words.movement import Leaders, check_then, movers, regrouped
 from logochron.views.words.question_words import periods_of
 from logochron.views.words.titles import column_words, heading, unit, window_heading

@@ -508,7 +508,7 @@ def coverage_line(result: AlignedAnswer, formats: Formats) -> str:
     counts = [formats.count(intake.counted, "{n} row counted", "{n} rows counted")]
     counts.append(formats.say("{n} refused", n=formats.number(intake.refused, 0)))
     if intake.set_aside:
-        counts.append(formats.say("{n} set aside", n=formats.number(intake.set_aside, 0)))
+        counts.append(formats.say("{n} left out", n=formats.number(intake.set_aside, 0)))
     first, last = formats.day(cover.first), formats.day(cover.recorded_last)
     parts = [formats.say("Records {first} to {last}", first=first, last=last), *_whole_periods(result.book, formats)]
     parts.append(", ".join(counts))

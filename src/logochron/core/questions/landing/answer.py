@@ -50,7 +50,7 @@ from logochron.core.questions.landing.figures import (
 from logochron.core.questions.landing.profiles import LandingRows, ListedProfile, Points, held_whole, listed_profile
 from logochron.core.rows.answer import AlignedAnswer, block, in_order, known_on, laid_out
 from logochron.core.rows.groupings import Grouping
-from logochron.core.rows.plans import Plans, check_plan, shaped
+from logochron.core.rows.plans import AnyPlan, check_plan, shaped
 from logochron.core.rows.prepare import Prepared, adding_up, ask, check_book, groupings_of, prepare, remembered
 from logochron.core.rows.result import Block, Blocks
 
@@ -197,7 +197,7 @@ def land(
     each: Grain | None = None,
     at: Any = None,
     history: int = 12,
-    plan: Plans | None = None,
+    plan: AnyPlan | None = None,
     by: str | Sequence[str] | None = (),
     measures: str | Sequence[str] | None = None,
     calendar: Calendar | None = None,
@@ -217,7 +217,7 @@ def land(
     against
         The earlier whole period it is held against: as in `compare`, but for any two spans; or ``"plan"``.
     profile
-        Which share of the period is usually done by now. ``"history"``: the average over the last `history` complete
+        The usual share of the period by now. ``"history"``: the average over the last `history` complete
         periods; ``"year-ago"``: that of the base; ``"weekday"``: the weights of the weekdays in the last 8 whole weeks;
         ``"even"``: the days elapsed; ``"best"``: the one of these whose typical error was smallest (where fewer than 3
         errors are known, the first of year-ago, history, weekday and even that tells anything).
@@ -282,7 +282,7 @@ def land(
     laid: tuple[str, ...] = ()
     if book.coverage.uncut:  # what is cut within a record needs its days
         laid = (
-            f"records of {PLURALS[book.coverage.uncut]} hold no days: each is laid evenly on its days, and how far off "
+            f"records of {PLURALS[book.coverage.uncut]} hold no days: each is spread evenly over its days, and how far off "
             "such estimates are cannot be told",
         )
         book = book.evenly()
