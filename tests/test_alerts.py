@@ -138,12 +138,7 @@ def test_terminal(sales, cli):
         "say",
         "so",
     ]
-    assert (
-        "*" in lines[0]
-        and lines[1][:2] == ["all", "others"]
-        and "rising" in lines[1]
-        and lines[2][0] == "Total"
-    )
+    assert "*" in lines[0] and lines[1][:2] == ["all", "others"] and "rising" in lines[1] and lines[2][0] == "Total"
     tree = cli(
         "compare", sales, "--value", "amount", "--by", "harbor,cost account", "--last", "1", "--marks", "a,b,c,d"
     )

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import itertools
-import re
+import shlex
 
 import numpy as np
 import pandas as pd
 import pytest
-from conftest import command_named
 
 import logochron as lc
-from logochron.core.synonyms import SYNONYMS
+from logochron.core.choices import refuse_brought
+from logochron.core.rows.question_types import question_types
+from logochron.core.synonyms import SYNONYMS, synonym
 from logochron.views.formats import Formats
 from logochron.views.marks import marks_of
 from logochron.views.words.titles import unit
@@ -147,7 +148,7 @@ def test_a_paused_pier_is_not_ended_where_the_report_stops(cli, tmp_path):
      ("ytd", "--running year"), ("MTD", "--running month"), ("qtd", "--running quarter"), ("fy", "--year-start")],
 )  # fmt: skip
 def test_words_brought_along_are_answered_with_ours(demo_book, word, told):
-    with pytest.raises(lc.QuestionError, match=f"`against` .*said otherwise here.*{told}"):
+    with pytest.raises(lc.QuestionError, match=f"`against` .*is here: .*{told}"):
         lc.compare(demo_book, "month", word)
 
 
@@ -156,7 +157,7 @@ def test_words_brought_along_are_answered_with_ours(demo_book, word, told):
     [(("--group-by", "harbor"), "--by COL"), (("--from", "2024"), "--at FIRST..LAST"), (("--to", "2024"), "--at FIRST"),
      (("--period", "month"), "--each"), (("--compare-to", "ly"), "--against"), (("--fiscal-year", "4"), "--year-start"),
      (("--each", "fy"), "--year-start"), (("--calendar", "fiscal"), "--year-start"),
-     (("--running", "ytd"), "--running year"), (("--rows", "month"), "--records-of")],
+     (("--running", "ytd"), "--running year"), (("--rows", "item"), "--by COL")],
 )  # fmt: skip
 def test_options_brought_along_are_answered_with_ours(cli, rows_file, words, told):
     path = rows_file([("2026-01-01", "a", "1.5")])
@@ -164,14 +165,89 @@ def test_options_brought_along_are_answered_with_ours(cli, rows_file, words, tol
     assert ran.returncode == 2 and told in ran.stderr and not ran.stdout and "Did you mean" not in ran.stderr
 
 
-def test_what_is_offered_is_there(demo_book):
-    known = {name for param in command_named("compare").params for name in param.opts}
-    for word, told in SYNONYMS.items():
-        assert set(re.findall(r"--[a-z-]+", told)) <= known, word
-        assert word not in known
-        for name, value in re.findall(r"\(--(against|running) (\S+?)[) ]", told):
-            if value != "plan":
-                assert len(lc.compare(demo_book, "day", **{name: value}, last=1).table)
+#: A command that has the option a word is the value of; compare where none is named.
+_HAVING = {"profile": "land", "within": "land", "windows": "overview", "periods_in_columns": "review"}
+_GIVEN = {"by": "harbor", "top": "1", "where": "harbor=A", "where_not": "harbor=A", "plan": "100", "at": "2025",
+          "each": "month", "against": "prior", "year_start": "4", "running": "year", "values": "revenue",
+          "date": "sold_on", "until": "2025-11-30", "out": "o.csv", "form": "csv", "sort": "-value", "tz": "UTC",
+          "delimiter": ",", "figure": "heat"}  # fmt: skip
+
+
+def _asked_with(row, word, asked):
+    """A command with a word of the table in it."""
+    if row.kind == "command":
+        return [word, *asked]
+    if row.kind == "figure":
+        return ["compare", *asked, "--figure", word, "--out", "f.png"]
+    if row.kind == "value":
+        option = row.of[0]
+        flag = {"form": "--as"}.get(option, "--" + option.replace("_", "-"))
+        return [_HAVING.get(option, "compare"), *asked, flag, word]
+    given = [_GIVEN[name] for name, value in row.change.items() if value == "{}"][:1] if row.takes else []
+    return ["compare", *asked, f"--{word}", *(given or ["x"] * row.takes)]
+
+
+@pytest.fixture(scope="module")
+def brought_folder(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("brought")
+    days = pd.date_range("2023-01-01", "2025-12-20", freq="5D")
+    rows = [f"{day.date()},{harbor},{k % 7 + 5}" for k, day in enumerate(days) for harbor in "AB"]
+    (folder / "sales.csv").write_text("sold_on,harbor,revenue\n" + "\n".join(rows) + "\n")
+    months = pd.date_range("2023-01-01", "2025-12-01", freq="MS")
+    (folder / "plan.csv").write_text("month,revenue\n" + "".join(f"{m.date()},70\n" for m in months))
+    return folder
+
+
+@pytest.mark.parametrize("kind", ["command", "option", "value", "figure"])
+def test_each_word_is_answered_with_ours_and_a_whole_command(cli, brought_folder, kind):
+    asked = ["sales.csv", "--date", "sold_on", "--value", "revenue", "--by", "harbor"]
+    for row in (row for row in SYNONYMS if row.kind == kind):
+        word = row.words.split()[0]
+        alone = [*asked, "--last", "6"] if row.kind in ("option", "figure") else asked
+        if row.kind == "command" and row.change["command"] == "review" or "by" in row.change:
+            alone = ["sales.csv", "--date", "sold_on"]
+        typed = _asked_with(row, word, alone)
+        if row.of and row.of[0] in ("plan_records_of", "periods_in_columns"):  # of options that need more beside
+            with pytest.raises(lc.QuestionError, match="is here: "):
+                refuse_brought(row.of[0], word)
+            continue
+        ran = cli(*typed, cwd=brought_folder)
+        assert ran.returncode == 2 and not ran.stdout and "Did you mean" not in ran.stderr, typed
+        assert row.ours in ran.stderr, (typed, ran.stderr)
+        offered = [shlex.split(line)[1:] for line in ran.stderr.splitlines() if line.startswith("logochron ")]
+        assert offered, (typed, ran.stderr)
+        again = cli(*offered[0], cwd=brought_folder)
+        assert again.returncode == 0, (typed, offered[0], again.stderr)
+
+
+def test_words_are_known_however_they_are_written(demo_book):
+    for row in SYNONYMS:
+        for word in row.words.split():
+            for written in (word.upper(), word.replace("-", " "), word.replace("-", "_"), f"{word}s"):
+                assert synonym(written, row.kind, row.of[0] if row.of else "") is not None, (row, written)
+    for name in ("forecast", "waterfall", "Summary"):
+        with pytest.raises(AttributeError, match="here it is"):
+            getattr(lc, name)
+        with pytest.raises(AttributeError, match="here it is"):
+            getattr(demo_book, name)
+    for name in ("waterfall", "heatmap", "bar", "sparkline"):
+        with pytest.raises(AttributeError, match="here it is logochron.draw"):
+            getattr(lc.draw, name)
+    for name, ours in (("group_by", "by"), ("freq", "each"), ("limit", "top")):
+        with pytest.raises(TypeError, match=f"here it is '{ours}'"):
+            lc.compare(demo_book, **{name: "month"})
+    assert "nothing" not in dir(lc) and not hasattr(lc, "nothing") and not hasattr(demo_book, "nothing")
+
+
+def test_questions_are_methods_of_books(demo_book):
+    asked = {one.name for one in question_types() if one.of_book}
+    assert asked == {"compare", "overview", "relate", "drivers", "pace", "land", "review"} <= set(dir(demo_book))
+    months = demo_book.compare("month", by="harbor", measures="revenue", sort="-value")
+    assert months.table.equals(lc.compare(demo_book, "month", by="harbor", measures="revenue", sort="-value").table)
+    assert demo_book.compare.__doc__ == lc.compare.__doc__
+    shown = str(months)
+    assert shown.splitlines()[1].startswith("Period") and "2025-10" in shown and "2025-09" not in shown
+    assert "\x1b" not in shown and "53 earlier months" in shown and repr(months).count("\n") == 0
 
 
 def test_headings_name_columns(cli, demo_book, tmp_path):

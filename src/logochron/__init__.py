@@ -152,6 +152,15 @@ def _questions() -> None:
     import_module("logochron.core.questions.registry")
 
 
+def _asked_of_book() -> Any:
+    types = import_module("logochron.core.rows.question_types")
+    return {one.name: lambda one=one: types.loaded(one.function) for one in types.question_types() if one.of_book}
+
+
+def _text(result: Any) -> str:
+    return str(import_module("logochron.views.tables.plain_text").printed(result))
+
+
 def _totals(book: Any, each: Any, by: Any, calendar: Any) -> Any:
     return import_module("logochron.core.questions.lists").totals(book, each, by, calendar)
 
@@ -162,7 +171,9 @@ def _month_names() -> Any:
 
 _ports.write, _ports.html, _ports.listing = _write, _html, _listing
 _ports.markdown, _ports.profile, _ports.progress = _markdown, _profile, _progress
+_ports.text = _text
 _ports.month_names = _month_names
+_ports.asked_of_book = _asked_of_book
 _ports.holidays, _ports.receipt, _ports.totals, _ports.questions = _holidays, _receipt, _totals, _questions
 
 
@@ -188,7 +199,9 @@ def __getattr__(name: str) -> Any:
     elif name in _WHERE:
         value = getattr(import_module(_WHERE[name]), name)
     else:
-        raise AttributeError(f"module 'logochron' has no attribute {name!r}")
+        synonym = import_module("logochron.core.synonyms").synonym(name, "name")
+        ours = f": here it is logochron.{synonym.ours}" if synonym else ""
+        raise AttributeError(f"module 'logochron' has no attribute {name!r}{ours}")
     globals()[name] = value
     return value
 

@@ -85,15 +85,21 @@ class _Questions(click.Group):
             self.commands[cmd_name] = _COMMANDS[cmd_name]()
         return self.commands.get(cmd_name)
 
-    def invoke(self, ctx: click.Context) -> Any:
-        from logochron.core.synonyms import synonym
+    def resolve_command(self, ctx: click.Context, args: list[str]) -> Any:
+        if args and args[0] not in _COMMANDS and not args[0].startswith("-"):
+            from logochron.cli.brought import refuse_command
 
+            refuse_command(args[0], args[1:], list(_COMMANDS))
+        return super().resolve_command(ctx, args)
+
+    def invoke(self, ctx: click.Context) -> Any:
         _say_on_standard_error()
         try:
             return super().invoke(ctx)
         except click.NoSuchOption as error:
-            if ours := synonym(error.option_name):
-                raise click.UsageError(f"no option {error.option_name}: here it is {ours}", error.ctx) from None
+            from logochron.cli.brought import refuse_option
+
+            refuse_option(error, sys.argv[1:])
             raise
 
 

@@ -15,7 +15,8 @@ import click
 
 from logochron.cli.speaking import Answered, hush_while_tried
 from logochron.core.book.filters import split
-from logochron.core.errors import INSTEAD, LogochronError, Remedy
+from logochron.core.errors import INSTEAD, WORDS, LogochronError, Remedy
+from logochron.core.synonyms import COMMAND
 from logochron.options import COMMAND_OPTIONS, READING_OPTIONS, Option
 
 #: So many commands are offered.
@@ -44,14 +45,20 @@ def offers(command: click.Group, words: Sequence[str], refusal: LogochronError, 
     """
     if not refusal.remedies or not words or words[0] in _UNTRIED:
         return []
+    whole = [_fitting(command, one[WORDS]) for one in refusal.remedies if WORDS in one]
     if any(map(_holds_secret, words)):
         return []
-    asked = [said_too(words, remedy) for remedy in refusal.remedies]
+    asked = [
+        _fitting(command, said) if {COMMAND, WORDS} & remedy.keys() else said
+        for remedy in refusal.remedies
+        for said in [said_too(words, remedy)]
+    ]
     if took > _PATIENCE or "--draft" in words or _reads_long(words):
         return [written(one) for one in asked[:_MOST]]
     trials = _Trials(command)
     answering = [found for one in asked if (found := trials.answering(one)) is not None]
-    return [written(one) for one in dict.fromkeys(map(tuple, answering))][:_MOST]
+    # what is called otherwise here is said in our words, whatever else it lacks
+    return [written(one) for one in dict.fromkeys(map(tuple, answering or whole))][:_MOST]
 
 
 def _holds_secret(word: str) -> bool:
@@ -118,6 +125,12 @@ def said_too(words: Sequence[str], remedy: Remedy) -> list[str]:
     """A command with what a remedy says: in place of what it says of that, beside it where an option may come again."""
     said = list(words)
     for name, value in remedy.items():
+        if name == WORDS:
+            said = list(value)
+            continue
+        if name == COMMAND:
+            said[:1] = [value]
+            continue
         if name == INSTEAD:
             said = [_replaced(word, *value) for word in said]
             continue
@@ -128,11 +141,35 @@ def said_too(words: Sequence[str], remedy: Remedy) -> list[str]:
         if name == "where":
             said = _without_conditions(said, option.flags, value)
         # what parts the rows parts them first: nothing unlike is added up then
+        if value is None:
+            continue
         first = (
             next((i for i, word in enumerate(said) if word == option.flags), len(said)) if name == "by" else len(said)
         )
         said[first:first] = _flag(option, value)
     return said
+
+
+def _fitting(command: click.Group, words: Sequence[str]) -> list[str]:
+    """A command without the options that it does not have, which another one that was typed may have had."""
+    context = click.Context(command)
+    known = {name: command.get_command(context, name) for name in command.list_commands(context)}
+    own = known.get(words[0]) if words else None
+    if own is None:
+        return list(words)
+    flags = {flag for param in own.params for flag in (*param.opts, *param.secondary_opts)}
+    alone = {
+        flag
+        for one in known.values()
+        for param in (one.params if one else ())
+        if isinstance(param, click.Option) and (param.is_flag or param.secondary_opts)
+        for flag in (*param.opts, *param.secondary_opts)
+    }
+    kept = list(words)
+    for flag in dict.fromkeys(word.partition("=")[0] for word in words[1:] if word.startswith("--")):
+        if flag not in flags:
+            kept = _without(kept, flag, alone=flag in alone)
+    return kept
 
 
 def _replaced(word: str, old: str, new: str) -> str:

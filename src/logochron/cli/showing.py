@@ -112,10 +112,6 @@ def check_apart(option: str, target: Path, place: Path, read: Sequence[str | Non
                 raise QuestionError(f"{option} {one} would write over {other}, which is read: name another file")
 
 
-#: So many periods the terminal shows where nobody says how many.
-_LATEST = 13
-
-
 def hand_over(
     result: Result,
     target: Path | None,
@@ -126,8 +122,10 @@ def hand_over(
     """Show the answer, or write it."""
     check_trial()
     if target is None:
+        from logochron.views.tables.plain_text import LATEST
+
         chosen = options.get("at") or options.get("last")
-        shown = Shown(periods=None if chosen else _LATEST, sparks=bool(options.get("sparks")), once=True)
+        shown = Shown(periods=None if chosen else LATEST, sparks=bool(options.get("sparks")), once=True)
         if options["form"] == "words":
             show_words(result, options, formats)
             return

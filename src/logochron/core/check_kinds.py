@@ -13,6 +13,7 @@ from types import NoneType, SimpleNamespace, UnionType
 from typing import Any, Literal, ParamSpec, TypeVar, Union, get_args, get_origin, get_type_hints
 
 from logochron.core.errors import QuestionError, brief
+from logochron.core.synonyms import synonym
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -41,15 +42,25 @@ def kinds_checked(function: Callable[P, R]) -> Callable[P, R]:
     parameters = inspect.signature(function).parameters.values()
     by_place = [p.name for p in parameters if p.kind in (p.POSITIONAL_ONLY, p.POSITIONAL_OR_KEYWORD)]
     rest = next((p.name for p in parameters if p.kind is p.VAR_KEYWORD), "")
+    taken = frozenset(p.name for p in parameters)
 
     @wraps(function)
     def checked(*args: P.args, **named: P.kwargs) -> R:
         hints = hints_of(function)
+        if not rest:
+            _check_names(function.__name__, named, taken)
         for name, value in (*zip(by_place, args), *named.items()):  # what has no place is refused by the function
             _check(name, value, hints.get(name, hints.get(rest, Any)))
         return function(*args, **named)
 
     return checked
+
+
+def _check_names(function: str, named: Iterable[str], taken: frozenset[str]) -> None:
+    """Answers an argument that is called otherwise here; one of no known name is refused by the function itself."""
+    for name in named:
+        if name not in taken and (ours := synonym(name, "keyword")) is not None and ours.ours in taken:
+            raise TypeError(f"{function}() has no argument {name!r}: here it is {ours.ours!r}")
 
 
 def check_kinds(owner: Any, arguments: Mapping[str, Any]) -> None:

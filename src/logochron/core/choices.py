@@ -7,7 +7,7 @@ from fractions import Fraction
 from numbers import Integral
 from typing import Any, Literal, get_args
 
-from logochron.core.errors import LogochronError, QuestionError, brief, nearest
+from logochron.core.errors import INSTEAD, LogochronError, QuestionError, brief, nearest
 from logochron.core.synonyms import synonym
 
 Grain = Literal["day", "week", "month", "quarter", "half", "year"]
@@ -86,10 +86,20 @@ def check(name: str, value: object, literal: Any, error: type[LogochronError] = 
     )
 
 
-def refuse_brought(name: str, value: object, error: type[LogochronError] = QuestionError) -> None:
-    """Answers a word that people bring along with ours, not with the nearest spelling."""
-    if ours := synonym(value):
-        raise error(f"`{name}` {value!r} is here: {ours}")
+def refuse_brought(
+    name: str, value: object, error: type[LogochronError] = QuestionError, *, option: str | None = None
+) -> None:
+    """Answers a word that people bring along with ours, not with the nearest spelling.
+
+    `option`: which one it is the value of, where that is not its name.
+    """
+    option = name if option is None else option
+    ours = synonym(value, "figure" if option == "figure" else "value", option)
+    if ours is None:
+        return
+    same = set(ours.change) == {option} and isinstance(ours.change[option], str)
+    remedy = {INSTEAD: (value, ours.change[option])} if same else ours.change
+    raise error(f"`{name}` {value!r} is here: {ours.ours}", remedies=[remedy])
 
 
 #: What a number may be, for messages: others take as long to reckon with as they have digits.

@@ -16,6 +16,7 @@ __all__ = [
     "Remedy",
     "brief",
     "INSTEAD",
+    "WORDS",
     "first_line",
     "instead",
     "nearest",
@@ -118,8 +119,8 @@ def nearest(name: str, names: Iterable[str], at_least: float = 0.6) -> str | Non
     return by_folded[matches[0]] if matches else None
 
 
-#: The key of a remedy that puts another word in the place of one that was typed.
-INSTEAD = "instead"
+#: The keys of a remedy that puts another word in the place of one that was typed, and that is a whole command.
+INSTEAD, WORDS = "instead", "words"
 
 
 def instead(name: str, names: Iterable[str]) -> list[Remedy]:

@@ -17,6 +17,8 @@ write: Callable[[Any, str | Path, bool], Path]
 progress: Callable[[], AbstractContextManager[Callable[[float], None] | None]]
 #: Set by the package: a result as HTML.
 html: Callable[[Any], str]
+#: Set by the package: the tables of a result as the terminal shows them.
+text: Callable[[Any], str]
 #: Set by the package: a result in Markdown.
 markdown: Callable[[Any], str]
 #: Set by the package: a table of periods (a frame, a mapping of columns, a path) as a `Listing`.
@@ -27,6 +29,8 @@ profile: Callable[[Any], Any]
 holidays: Callable[[str, int, int], dict[int, str]]
 #: Set by the package: takes the rows of our own questions in, once.
 questions: Callable[[], None]
+#: Set by the package: by their names the questions that a book can be asked, and a question by its name.
+asked_of_book: Callable[[], Mapping[str, Callable[[], Any]]]
 #: Set by the package: a receipt in words.
 receipt: Callable[[Any], str]
 #: Set by the package: the months by how they are called, in small letters, in all languages that are read.

@@ -62,9 +62,9 @@ def read(
     where
         Rows wanted: ``{"harbor": "Alderquay", "line": ["hire", "lessons"], "channel": Not("online")}``.
     covering
-        ``(first, last)``, either None: the days for which the records are complete. Rows outside are set aside.
+        ``(first, last)``, either None: the days for which the records are complete. Rows outside are left out.
     until
-        The report date. Rows past it are set aside.
+        The report date. Rows past it are left out.
     tz
         The zone in which zoned timestamps are turned into days. Where None: one written as text (.csv, .json, .xlsx,
         columns of text anywhere) counts on the day that it names; one of a pandas, Polars or PyArrow frame on its day
@@ -83,7 +83,7 @@ def read(
     periods_in_columns
         Of a wide table, one row an item and one column a period: the grain of its columns, whose headers name the
         periods (``2026-05``, ``May 2026``, ``Q2 2026``, ``2025``). `date` is then left out, and `values` is the name
-        the amounts shall have. Columns and rows of totals are set aside.
+        the amounts shall have. Columns and rows of totals are left out.
     calendar
         Of the periods that `records_of` or `periods_in_columns` name; civil where None.
     measures
@@ -122,7 +122,7 @@ def read(
         Whether an empty amount refuses its row or counts as ``"zero"``.
     keep_totals
         Whether rows that call themselves totals (``Total``, ``North Total``, ``Zwischensumme``) count as any others.
-        Else those whose amounts are the sum of the rows they name are set aside, which is said, and those whose are not
+        Else those whose amounts are the sum of the rows they name are left out, which is said, and those whose are not
         are asked for.
     on_refused
         ``"stop"`` raises an IntakeError that shows the first ten refused rows; ``"skip"`` leaves them out, counted and
@@ -217,9 +217,9 @@ def read_plan(
     where
         Rows wanted: ``{"harbor": "Alderquay", "line": ["hire", "lessons"], "channel": Not("online")}``.
     covering
-        ``(first, last)``, either None: the days for which the records are complete. Rows outside are set aside.
+        ``(first, last)``, either None: the days for which the records are complete. Rows outside are left out.
     until
-        The report date. Rows past it are set aside.
+        The report date. Rows past it are left out.
     tz
         The zone in which zoned timestamps are turned into days. Where None: one written as text (.csv, .json, .xlsx,
         columns of text anywhere) counts on the day that it names; one of a pandas, Polars or PyArrow frame on its day
@@ -230,7 +230,7 @@ def read_plan(
     periods_in_columns
         Of a wide table, one row an item and one column a period: the grain of its columns, whose headers name the
         periods (``2026-05``, ``May 2026``, ``Q2 2026``, ``2025``). `date` is then left out, and `values` is the name
-        the amounts shall have. Columns and rows of totals are set aside.
+        the amounts shall have. Columns and rows of totals are left out.
     day_first
         Whether 03/04/2026 is 3 April; asked for only where no row tells.
     date_format
@@ -265,7 +265,7 @@ def read_plan(
         Whether an empty amount refuses its row or counts as ``"zero"``.
     keep_totals
         Whether rows that call themselves totals (``Total``, ``North Total``, ``Zwischensumme``) count as any others.
-        Else those whose amounts are the sum of the rows they name are set aside, which is said, and those whose are not
+        Else those whose amounts are the sum of the rows they name are left out, which is said, and those whose are not
         are asked for.
     on_refused
         ``"stop"`` raises an IntakeError that shows the first ten refused rows; ``"skip"`` leaves them out, counted and
@@ -342,9 +342,9 @@ def review(
     where
         Rows wanted: ``{"harbor": "Alderquay", "line": ["hire", "lessons"], "channel": Not("online")}``.
     covering
-        ``(first, last)``, either None: the days for which the records are complete. Rows outside are set aside.
+        ``(first, last)``, either None: the days for which the records are complete. Rows outside are left out.
     until
-        The report date. Rows past it are set aside.
+        The report date. Rows past it are left out.
     tz
         The zone in which zoned timestamps are turned into days. Where None: one written as text (.csv, .json, .xlsx,
         columns of text anywhere) counts on the day that it names; one of a pandas, Polars or PyArrow frame on its day
@@ -363,7 +363,7 @@ def review(
     periods_in_columns
         Of a wide table, one row an item and one column a period: the grain of its columns, whose headers name the
         periods (``2026-05``, ``May 2026``, ``Q2 2026``, ``2025``). `date` is then left out, and `values` is the name
-        the amounts shall have. Columns and rows of totals are set aside.
+        the amounts shall have. Columns and rows of totals are left out.
     calendar
         Of the periods that `records_of` or `periods_in_columns` name; civil where None.
     measures
@@ -402,7 +402,7 @@ def review(
         Whether an empty amount refuses its row or counts as ``"zero"``.
     keep_totals
         Whether rows that call themselves totals (``Total``, ``North Total``, ``Zwischensumme``) count as any others.
-        Else those whose amounts are the sum of the rows they name are set aside, which is said, and those whose are not
+        Else those whose amounts are the sum of the rows they name are left out, which is said, and those whose are not
         are asked for.
     on_refused
         ``"stop"`` raises an IntakeError that shows the first ten refused rows; ``"skip"`` leaves them out, counted and

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from logochron.core.synonyms import synonym
 from logochron.views.figures.drawing import drawing, figure
 from logochron.views.figures.registry import FIGURES, NAMES
 
@@ -19,4 +20,6 @@ def __getattr__(name: str) -> Any:
     for one in FIGURES:
         if one.name == name:
             return drawing(one)
-    raise AttributeError(f"module 'logochron.draw' has no attribute {name!r}")
+    ours = synonym(name, "figure")
+    told = f": here it is logochron.draw.{ours.change['figure']}" if ours else ""
+    raise AttributeError(f"module 'logochron.draw' has no attribute {name!r}{told}")

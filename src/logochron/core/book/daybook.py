@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from types import MethodType
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,6 +27,7 @@ from logochron.core.check_kinds import kinds_checked
 from logochron.core.choices import Grain
 from logochron.core.days import DayLike, Days, as_date, iso, span_ends
 from logochron.core.errors import QuestionError, no_such
+from logochron.core.synonyms import synonym
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -71,6 +73,29 @@ class Daybook:
     # by dimensions; books of the same rows share them
     laid_out: dict[tuple[str, ...], DaySums] = field(default_factory=dict)
     lives: dict[tuple[str, ...], RecordLife] = field(default_factory=dict)
+
+    if TYPE_CHECKING:  # the questions, as methods
+        compare: ClassVar[Callable[..., Any]]
+        overview: ClassVar[Callable[..., Any]]
+        relate: ClassVar[Callable[..., Any]]
+        drivers: ClassVar[Callable[..., Any]]
+        pace: ClassVar[Callable[..., Any]]
+        land: ClassVar[Callable[..., Any]]
+        review: ClassVar[Callable[..., Any]]
+    else:
+
+        def __getattr__(self, name: str) -> Any:
+            """A question as a method: ``book.compare(...)`` is ``compare(book, ...)``."""
+            if not name.startswith("_"):
+                questions = ports.asked_of_book()
+                if name in questions:
+                    return MethodType(questions[name](), self)
+                if (ours := synonym(name, "name")) is not None and ours.ours in questions:
+                    raise AttributeError(f"a Daybook has no {name!r}: here it is .{ours.ours}(...)")
+            raise AttributeError(f"{type(self).__name__!r} object has no attribute {name!r}")
+
+    def __dir__(self) -> list[str]:
+        return sorted({*super().__dir__(), *ports.asked_of_book()})
 
     @cached_property
     def formulas(self) -> Mapping[str, Formula]:

@@ -254,6 +254,7 @@ register(
     QuestionType(
         name="restated",
         function="logochron.core.questions.restated:restated",
+        of_answers=True,
         section=None,
         answer="logochron.core.questions.restated:Restatement",
         columns=("measure", "period", DIMENSIONS, "column", "reported", "now", "difference", "note"),

@@ -136,8 +136,8 @@ def _ends(book: Daybook, recorded: Days) -> tuple[int, int]:
 def _held(book: Daybook, recorded: Days) -> tuple[str, ...]:
     intake = book.intake
     lines = [
-        f"{intake.read:,} rows: {intake.counted:,} counted, {intake.refused:,} refused, {intake.set_aside:,} set "
-        f"aside, {intake.blank:,} blank",
+        f"{intake.read:,} rows: {intake.counted:,} counted, {intake.refused:,} refused, {intake.set_aside:,} left "
+        f"out, {intake.blank:,} blank",
     ]
     if len(recorded):
         first, last = int(recorded[0]), int(book.standing.spans(recorded[-1:])[1][0])

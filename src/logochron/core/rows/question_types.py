@@ -230,6 +230,8 @@ class QuestionType:
         Gives the receipt of a row of an aligned answer, and its lines of arithmetic.
     section
         The keys of a section of a report file, as a model; made from `function` where it is empty, none where None.
+    of_answers
+        Whether it is asked of answers, not of a book.
     targeted
         Whether a plan can be a target beside the base.
     """
@@ -262,6 +264,7 @@ class QuestionType:
     receipt: Named = "logochron.core.questions.explain:row_receipt"
     arithmetic: Named = "logochron.views.tables.receipt_table:plain_lines"
     section: Named | None = ""
+    of_answers: bool = False
     targeted: bool = False
 
     def has_column(self, name: str) -> bool:
@@ -277,6 +280,11 @@ class QuestionType:
         if not self.has_column(name):
             return Column(name, "label", name)
         return self._own.get(name) or COLUMNS[name]
+
+    @property
+    def of_book(self) -> bool:
+        """Whether a book can be asked it: a function of this kind is a method of books too."""
+        return bool(self.function) and not self.of_answers
 
     @cached_property
     def _own(self) -> Mapping[str, Column]:

@@ -362,6 +362,10 @@ class Result:
     def _repr_markdown_(self) -> str:
         return ports.markdown(self)
 
+    def __str__(self) -> str:
+        """Its tables as the terminal shows them: the latest 13 periods."""
+        return ports.text(self)
+
     def __repr__(self) -> str:
         span = f"{self.periods[0]} to {self.periods[-1]}" if self.periods else "no periods"
         return f"<{type(self).__name__}: {self.columns.rows:,} rows, {span}>"

@@ -8,7 +8,19 @@ from __future__ import annotations
 from rich.cells import cell_len
 
 from logochron.core.errors import visible
-from logochron.views.tables.cells import GAP, TableColumn, TableSpec
+from logochron.core.rows.result import Result
+from logochron.views.formats import Formats
+from logochron.views.tables.answer_tables import tables_of
+from logochron.views.tables.cells import GAP, Shown, TableColumn, TableSpec
+
+#: So many periods, and rows of each table, are printed.
+LATEST, _MOST_ROWS = 13, 200
+
+
+def printed(result: Result) -> str:
+    """The tables of an answer as `print` shows them: the latest periods, without colors."""
+    specs = tables_of(result, Formats(), Shown(rows=_MOST_ROWS, periods=LATEST, once=True))
+    return "\n".join(table_text(spec, plain=False) for spec in specs).rstrip("\n")
 
 
 def table_text(spec: TableSpec, *, plain: bool) -> str:

@@ -282,8 +282,8 @@ def land(
     laid: tuple[str, ...] = ()
     if book.coverage.uncut:  # what is cut within a record needs its days
         laid = (
-            f"records of {PLURALS[book.coverage.uncut]} hold no days: each is spread evenly over its days, and how far off "
-            "such estimates are cannot be told",
+            f"records of {PLURALS[book.coverage.uncut]} hold no days: each is spread evenly over its days, and how far "
+            "off such estimates are cannot be told",
         )
         book = book.evenly()
     selection = ask("land", book, by=by, measures=kept, judging=judging, items=items, top=top, sort=sort)
