@@ -13,7 +13,7 @@ from logochron.cli.speaking import reading_progress, say
 from logochron.core.align.bases import Basis, Plan, YearAgo, parse_basis
 from logochron.core.book.daybook import Daybook
 from logochron.core.calendars.base import Calendar
-from logochron.core.choices import Grain, Profile, values
+from logochron.core.choices import Grain, Profile, refuse_brought, values
 from logochron.core.errors import QuestionError, brief, nearest
 from logochron.core.judge.judging import Band, Judging
 from logochron.core.questions.compare import compare
@@ -100,6 +100,7 @@ def _profile(text: str) -> str | Path:
     """The name of a profile, or the file of one."""
     if text in values(Profile):
         return text
+    refuse_brought("--profile", text, option="profile")
     path = Path(text)
     if not path.suffix and "/" not in text:
         hint = nearest(text, values(Profile))

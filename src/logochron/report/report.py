@@ -229,12 +229,12 @@ class Report:
         return [f"{table.heading}: {line}" if not line.startswith(" ") else line for line in lines], fired
 
 
-def answer_of(table: SectionTable, book: Daybook, plan: Daybook | None, calendar: Calendar, judging: Judging) -> Result:
+def answer_of(section: SectionTable, book: Daybook, plan: Daybook | None, calendar: Calendar, judging: Judging) -> Result:
     """The answer to the question of a section."""
-    of, options = question_type(table.question), section_options(table)
+    of, options = question_type(section.question), section_options(section)
     ask = loaded(of.function)
-    if getattr(table, "each", None) is not None:  # needed, though the file may leave it out
-        options["each"] = table.each
+    if getattr(section, "each", None) is not None:  # needed, though the file may leave it out
+        options["each"] = section.each
     bases = build.listed(options.get("against") or ())
     beside = of.targeted or (not bases and of.has_column("basis"))  # a target, or one base more
     if "plan" in bases or (beside and plan is not None):
@@ -245,5 +245,5 @@ def answer_of(table: SectionTable, book: Daybook, plan: Daybook | None, calendar
         shared = {"calendar": calendar, "judging": judging}
         options |= {name: value for name, value in shared.items() if name in signature(ask).parameters}
     answer: Any = ask(book, **options)
-    laid: Result = answer.across(table.across) if table.layout == "across" else answer
+    laid: Result = answer.across(section.across) if section.layout == "across" else answer
     return laid
