@@ -229,7 +229,9 @@ class Report:
         return [f"{table.heading}: {line}" if not line.startswith(" ") else line for line in lines], fired
 
 
-def answer_of(section: SectionTable, book: Daybook, plan: Daybook | None, calendar: Calendar, judging: Judging) -> Result:
+def answer_of(
+    section: SectionTable, book: Daybook, plan: Daybook | None, calendar: Calendar, judging: Judging
+) -> Result:
     """The answer to the question of a section."""
     of, options = question_type(section.question), section_options(section)
     ask = loaded(of.function)
