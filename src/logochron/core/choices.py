@@ -8,6 +8,7 @@ from numbers import Integral
 from typing import Any, Literal, get_args
 
 from logochron.core.errors import INSTEAD, LogochronError, QuestionError, brief, nearest
+from logochron.core.said import HowMany
 from logochron.core.synonyms import synonym
 
 Grain = Literal["day", "week", "month", "quarter", "half", "year"]
@@ -189,4 +190,4 @@ def how_many(n: int, word: str) -> str:
     >>> how_many(1, "record"), how_many(1200, "record")
     ('1 record', '1,200 records')
     """
-    return f"{n:,} {word if n == 1 else PLURALS[word]}"
+    return HowMany(f"{n:,} {word if n == 1 else PLURALS[word]}", n, word)

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.errors import CalendarError, QuestionError, brief
+from logochron.core.said import DayInWords
 
 Days = NDArray[np.int64]
 #: What stands for a day in a call: a date, a timestamp, a NumPy day or ISO text.
@@ -107,7 +108,7 @@ def in_words(day: int) -> str:
     '2 Jan 1970'
     """
     date = as_date(day)
-    return f"{date.day} {_MONTHS[date.month - 1]} {date.year}"
+    return DayInWords(f"{date.day} {_MONTHS[date.month - 1]} {date.year}", day)
 
 
 _MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")

@@ -8,6 +8,8 @@ from typing import Any, NamedTuple, overload
 import numpy as np
 from numpy.typing import NDArray
 
+from logochron.core.said import Said
+
 #: What each code says; its arguments stand for the braces.
 TEXTS = {
     "new": "new",
@@ -58,6 +60,15 @@ TEXTS = {
 }
 
 
+#: Codes whose arguments are words of ours: grains, their plurals.
+_OF_OUR_WORDS = frozenset(
+    {
+        *("no base: uncut", "no base: no such place", "no base: other place", "no base: of no such period"),
+        *("no estimate: history", "no estimate: weeks"),
+    }
+)
+
+
 class Note(NamedTuple):
     """One note: its code, and what stands for the braces of its text.
 
@@ -69,7 +80,13 @@ class Note(NamedTuple):
     args: tuple[Any, ...] = ()
 
     def __str__(self) -> str:
-        return TEXTS[self.code].format(*self.args)
+        return str(self.said)
+
+    @property
+    def said(self) -> Said:
+        """Its text, which can be said in other languages."""
+        args = (Said(arg) if self.code in _OF_OUR_WORDS and isinstance(arg, str) else arg for arg in self.args)
+        return Said(TEXTS[self.code], *args)
 
 
 class Noted(NamedTuple):

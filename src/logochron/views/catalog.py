@@ -41,11 +41,12 @@ def said(language: str, text: str, **fields: Any) -> str:
     >>> said("en", "all {nouns}", nouns="harbors")
     'all harbors'
     """
-    return _translated(language, text).format(**fields)
+    return translated(language, text).format(**fields)
 
 
 @cache
-def _translated(language: str, text: str) -> str:
+def translated(language: str, text: str) -> str:
+    """A message in a language, its fields not yet put in."""
     return messages(language).gettext(text)
 
 

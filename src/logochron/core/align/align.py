@@ -16,6 +16,7 @@ from logochron.core.choices import COMPLETE, PARTIAL, PLURALS, TO_DATE, Grain, h
 from logochron.core.days import Days, as_date, day_number, in_words, iso, whole_span
 from logochron.core.errors import QuestionError, brief
 from logochron.core.notes import Noted
+from logochron.core.said import Said
 
 
 def closing_options(
@@ -39,10 +40,14 @@ def closing_options(
     lines = edge_options(spec, labels, starts, ends, coverage, recorded, recorded_last)
     if few_have_base(spec, aligned):
         word, early = spec.calendar.word(spec.each), int(_too_early(aligned).sum())
-        few = f"{early:,} of {aligned.size:,} {PLURALS[word]} have no base"
+        few = Said("{0:,} of {1:,} {2} have no base", early, aligned.size, Said(PLURALS[word]))
         lines.append(
-            f"{few if early < aligned.size else f'no {word} has a base'}: the records start on "
-            f"{in_words(coverage.first)}; against='prior' (--against prior) holds each against the {word} before"
+            Said(
+                "{0}: the records start on {1}; against='prior' (--against prior) holds each against the {2} before",
+                few if early < aligned.size else Said("no {0} has a base", Said(word)),
+                in_words(coverage.first),
+                Said(word),
+            )
         )
     return tuple(lines)
 
@@ -62,20 +67,32 @@ def edge_options(
     """
     first, last = coverage.first, coverage.last
     cut_off = starts[(starts < first) & (ends >= first)]
-    lines = []
+    lines: list[str] = []
     if len(cut_off) and closable(recorded, int(cut_off.max()), first - 1):
         start = int(cut_off.max())
         lines.append(
-            f"{_label(spec, labels, start)} is only partly covered: the records start on {in_words(first)}. "
-            f"If there was nothing to record before, say covering=({iso(start)!r}, None) (--covering {iso(start)}..)"
+            Said(
+                "{0} is only partly covered: the records start on {1}. If there was nothing to "
+                "record before, say covering=({2!r}, None) (--covering {3}..)",
+                _label(spec, labels, start),
+                in_words(first),
+                iso(start),
+                iso(start),
+            )
         )
     open_ends = ends[(ends > last) & (starts <= last)]
     # a report date before the last record was chosen: nothing to close
     if len(open_ends) and last == recorded_last and closable(recorded, last + 1, int(open_ends.min())):
         end = int(open_ends.min())
         lines.append(
-            f"{_label(spec, labels, end)} is only partly covered: the records end on {in_words(last)}. If there "
-            f"is nothing more to record in it, say until={iso(end)!r} (--until {iso(end)})"
+            Said(
+                "{0} is only partly covered: the records end on {1}. If there is nothing more to "
+                "record in it, say until={2!r} (--until {3})",
+                _label(spec, labels, end),
+                in_words(last),
+                iso(end),
+                iso(end),
+            )
         )
     return lines
 

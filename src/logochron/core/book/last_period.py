@@ -8,6 +8,7 @@ import numpy as np
 
 from logochron.core.book.measures import all_aggregates
 from logochron.core.days import iso
+from logochron.core.said import Said
 
 if TYPE_CHECKING:
     from logochron.core.book.daybook import Daybook
@@ -31,7 +32,7 @@ class LastPeriod(NamedTuple):
     @property
     def advice(self) -> str:
         """What to say where it is not over."""
-        return f"if {self.label} is not over, say until= the day to which it is recorded (--until DAY)"
+        return Said("if {0} is not over, say until= the day to which it is recorded (--until DAY)", self.label)
 
 
 def short_last_period(book: Daybook) -> LastPeriod | None:
@@ -65,8 +66,15 @@ def running_lines(book: Daybook) -> tuple[str, ...]:
     """What is to be said of a last period that is not over, or may not be."""
     if book.coverage.uncut:
         return (
-            f"records of whole periods hold no days: what runs to {iso(book.coverage.last)} has no base; spread='even' "
-            "(--spread even) spreads them evenly over their days, and cuts both sides alike",
+            Said(
+                "records of whole periods hold no days: what runs to {0} has no base; spread='even' "
+                "(--spread even) spreads them evenly over their days, and cuts both sides alike",
+                iso(book.coverage.last),
+            ),
         )
     short = short_last_period(book)
-    return () if short is None else (f"{short.label} has {100 * short.part:.0f} % of {short.base}: {short.advice}",)
+    return (
+        ()
+        if short is None
+        else (Said("{0} has {1:.0f} % of {2}: {3}", short.label, 100 * short.part, short.base, short.advice),)
+    )

@@ -17,6 +17,7 @@ from logochron.core.choices import Grain, check, values
 from logochron.core.days import DayLike, Days, day_number, in_words, to_dates, to_days
 from logochron.core.errors import CalendarError, LogochronError, QuestionError, brief, nearest
 from logochron.core.notes import Noted
+from logochron.core.said import Said
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -335,9 +336,9 @@ class Calendar(ABC):
 
 def year_lines(prefix: str, years: Days, starts: Days, ends: Days, weeks: Days | None = None) -> tuple[str, ...]:
     """The lines of a legend: "FY2026 = 1 Apr 2025 to 31 Mar 2026"."""
-    lengths = [""] * len(years) if weeks is None else [f", {n} weeks" for n in weeks]
+    lengths = [""] * len(years) if weeks is None else [Said(", {0} weeks", n) for n in weeks]
     return tuple(
-        f"{prefix}{year} = {in_words(int(start))} to {in_words(int(end))}{more}"
+        Said("{0}{1} = {2} to {3}{4}", prefix, year, in_words(int(start)), in_words(int(end)), more)
         for year, start, end, more in zip(years, starts, ends, lengths)
     )
 

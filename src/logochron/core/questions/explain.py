@@ -34,6 +34,7 @@ from logochron.core.rows.plans import selected_alike
 from logochron.core.rows.prepare import Prepared
 from logochron.core.rows.question_types import loaded, question_type, question_types
 from logochron.core.rows.result import Blocks, Result, RowBlock
+from logochron.core.said import Joined, Said
 
 
 class Taken(NamedTuple):
@@ -158,19 +159,21 @@ def calendar_effects(calendar: Calendar, each: str, spans: tuple[SideSpan, ...])
     if len(sides["value"]) != 1 or len(sides["base"]) != 1:
         return []
     (value,), (base,) = sides["value"], sides["base"]
-    effects = []
+    effects: list[str] = []
     differ = [mine - theirs for mine, theirs in zip(value.weekdays, base.weekdays)]
     if len(set(differ)) > 1 and max(map(abs, differ)) == 1:
-        said = [f"a {name} {'more' if more > 0 else 'less'}" for name, more in zip(WEEKDAYS, differ) if more]
-        effects.append(f"weekdays: {', '.join(said)} in the value than in the base")
+        said = [
+            Said("a {0} more" if more > 0 else "a {0} less", Said(name)) for name, more in zip(WEEKDAYS, differ) if more
+        ]
+        effects.append(Said("weekdays: {0} in the value than in the base", Joined(said)))
     leaps = [is_leap_day(np.arange(span.start, span.end + 1)).any() for span in (value, base)]
     for mine, theirs, which in ((leaps[0], leaps[1], "value"), (leaps[1], leaps[0], "base")):
         if mine and not theirs:
-            effects.append(f"29 February lies in the {which} only")
+            effects.append(Said("29 February lies in the {0} only", Said(which)))
     weeks = [", ".join(_weeks_53(calendar, each, span)) for span in (value, base)]
     for week, other, which in ((weeks[0], weeks[1], "value"), (weeks[1], weeks[0], "base")):
         if week and not other:
-            effects.append(f"week 53 ({week}) lies in the {which} only")
+            effects.append(Said("week 53 ({0}) lies in the {1} only", week, Said(which)))
     return effects
 
 
@@ -192,12 +195,12 @@ def holiday_effects(spans: tuple[SideSpan, ...], code: str | None) -> list[str]:
     for span in spans:
         for day in days[(days >= span.start) & (days <= span.end)].tolist():
             on[span.side][holidays[day]] = day
-    lines = []
+    lines: list[str] = []
     for side, other in (("value", "base"), ("base", "value")):
-        named = [f"{name} ({iso(day)})" for name, day in on[side].items() if name not in on[other]]
+        named = [Said("{0} ({1})", name, iso(day)) for name, day in on[side].items() if name not in on[other]]
         if named:
-            lines.append(f"public holidays of {code} in the {side} only: {', '.join(named)}")
-    return lines or [f"the same public holidays of {code} on both sides"]
+            lines.append(Said("public holidays of {0} in the {1} only: {2}", code, Said(side), Joined(named)))
+    return lines or [Said("the same public holidays of {0} on both sides", code)]
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -365,7 +368,7 @@ def landing_receipt(result: Landing, choice: RowChoice) -> Receipt:
     for name in ("direction", "verdict"):
         figures[name] = result.words[name][row[name]]
     figures["profile"] = PROFILES[row["profile"]] if row["profile"] >= 0 else None
-    noted = [str(note) for note in result.note_table[row["note"]]]
+    noted = [note.said for note in result.note_table[row["note"]]]
     notes = tuple(dict.fromkeys((*noted, *receipt.notes)))
     return replace(receipt, figures=figures, landing=LandingFacts.of(result, measure, by, place), notes=notes)
 
@@ -381,7 +384,7 @@ def row_receipt(result: AlignedAnswer, choice: RowChoice) -> Receipt:
         name: None if row[name] < 0 else texts[row[name]] for name, texts in result.words.items() if name in row
     }
     shown = {name: receipt.figures[name] for name in ("base", "base_period", "days", "base_days", "status")}
-    notes = [str(note) for note in result.note_table[row["note"]]] if "note" in row else []
+    notes = [note.said for note in result.note_table[row["note"]]] if "note" in row else []
     return replace(receipt, figures=shown | own, notes=tuple(dict.fromkeys((*notes, *receipt.notes))))
 
 
@@ -416,9 +419,9 @@ def _receipt(answer: AlignedAnswer, result: Comparison, period: int, choice: Row
     elif result.kept == "comparable" and by != result.by:
         taken, left_out = compared_alone(result, measure, period, named)
     spans = spans_of(result, measure, period, taken, figures)
-    notes = [str(note) for note in result.note_table[row["note"]]]
+    notes = [note.said for note in result.note_table[row["note"]]]
     if left_out:
-        notes.append(f"not comparable, left out: {', '.join(left_out)}")
+        notes.append(Said("not comparable, left out: {0}", ", ".join(left_out)))
     arrays = Blocks.plain(_arrays(spans))
     return Receipt(
         columns=arrays,
@@ -482,16 +485,18 @@ def _cut(result: Comparison, period: int) -> str:
     if status == COMPLETE:
         return ""
     if not aligned.value_known[period]:
-        return "the records do not cover it"
+        return Said("the records do not cover it")
     if status == PARTIAL:
-        return f"the records start on {iso(cover.first)}, within it: what is there is shown, and held against nothing"
-    cut = f"the report date {iso(cover.last)} falls inside it"
+        return Said(
+            "the records start on {0}, within it: what is there is shown, and held against nothing", iso(cover.first)
+        )
+    cut = Said("the report date {0} falls inside it", iso(cover.last))
     if result.spec.partial == "as-is":
-        return f"{cut}; partial='as-is' cuts nothing, so the base is whole"
+        return Said("{0}; partial='as-is' cuts nothing, so the base is whole", cut)
     if not aligned.base_known[period]:
         return cut
     if result.plan is not None:
-        return f"{cut}: the plan is taken over the same days"
+        return Said("{0}: the plan is taken over the same days", cut)
     if aligned.parts.uncut[:, period].any():
-        return f"{cut}; the base has no such place, so it is taken whole"
-    return f"{cut}: the base is cut at the same point"
+        return Said("{0}; the base has no such place, so it is taken whole", cut)
+    return Said("{0}: the base is cut at the same point", cut)

@@ -21,6 +21,7 @@ from logochron.core.choices import WEEKDAYS
 from logochron.core.days import Days, as_date, in_words, iso, weekday
 from logochron.core.rows.question_types import question_type
 from logochron.core.rows.result import Blocks, Result
+from logochron.core.said import Joined, Said
 from logochron.core.similar_names import similar_names
 from logochron.core.total_labels import is_total
 
@@ -101,7 +102,8 @@ def review_book(book: Daybook, *, date: str = "", facts: Sequence[Fact] = ()) ->
             days = [none if day is None else np.datetime64(as_date(int(day)), "D") for day in values]
             arrays[column] = np.array(days, dtype="datetime64[D]")
         else:
-            arrays[column] = np.array(values, dtype=np.int64 if column == "count" else object)
+            whole = column == "count"
+            arrays[column] = np.array(values if whole else list(map(str, values)), dtype=np.int64 if whole else object)
     return Review(
         columns=Blocks.plain(arrays),
         total_columns=Blocks([]),
@@ -136,22 +138,33 @@ def _ends(book: Daybook, recorded: Days) -> tuple[int, int]:
 def _held(book: Daybook, recorded: Days) -> tuple[str, ...]:
     intake = book.intake
     lines = [
-        f"{intake.read:,} rows: {intake.counted:,} counted, {intake.refused:,} refused, {intake.set_aside:,} left "
-        f"out, {intake.blank:,} blank",
+        Said(
+            "{0:,} rows: {1:,} counted, {2:,} refused, {3:,} left out, {4:,} blank",
+            intake.read,
+            intake.counted,
+            intake.refused,
+            intake.set_aside,
+            intake.blank,
+        ),
     ]
     if len(recorded):
         first, last = int(recorded[0]), int(book.standing.spans(recorded[-1:])[1][0])
-        days = f"on {len(recorded):,} of {last - first + 1:,} days"
-        lines.append(f"records from {in_words(first)} to {in_words(last)}, {days}")
+        days = Said("on {0:,} of {1:,} days", len(recorded), last - first + 1)
+        lines.append(Said("records from {0} to {1}, {2}", in_words(first), in_words(last), days))
     if any(_stated(book)):
         lines.append(
-            f"taken as complete from {in_words(book.settled.first)} to {in_words(book.settled.last)}, as stated"
+            Said(
+                "taken as complete from {0} to {1}, as stated",
+                in_words(book.settled.first),
+                in_words(book.settled.last),
+            )
         )
     if book.dimensions:
-        lines.append("items: " + ", ".join(f"{name} {len(book.items(name)):,}" for name in book.dimensions))
-    for exact, words in ((True, "summed exactly"), (False, "summed in floating point")):
+        items = Joined(Said("{0} {1:,}", name, len(book.items(name))) for name in book.dimensions)
+        lines.append(Said("items: {0}", items))
+    for exact, text in ((True, "summed exactly: {0}"), (False, "summed in floating point: {0}")):
         names = [name for name, is_exact in book.exact.items() if is_exact is exact]
-        lines += [f"{words}: {', '.join(names)}"] if names else []
+        lines += [Said(text, ", ".join(names))] if names else []
     return tuple(lines)
 
 
@@ -163,11 +176,11 @@ def _sound(book: Daybook, recorded: Days, date: str) -> tuple[Days, list[Finding
     sound = recorded[low : len(recorded) - high]
     findings = []
     for odd, option in (
-        (recorded[:low], f"--covering {iso(int(sound[0]))}.."),
-        (recorded[len(recorded) - high :], f"--until {iso(int(sound[-1]))}"),
+        (recorded[:low], Said("--covering {0}..", iso(int(sound[0])))),
+        (recorded[len(recorded) - high :], Said("--until {0}", iso(int(sound[-1])))),
     ):
         if len(odd):
-            effect = f"probably mistyped: every question is refused until {option} leaves them out"
+            effect = Said("probably mistyped: every question is refused until {0} leaves them out", option)
             findings.append(
                 Finding("far-off days", date, int(odd[0]), int(odd[-1]), len(odd), iso(int(odd[0])), effect)
             )
@@ -189,8 +202,10 @@ def _of_days(book: Daybook, recorded: Days, ends: tuple[int, int], date: str) ->
                 int(days[0]),
                 int(days[-1]),
                 len(days),
-                WEEKDAYS[day],
-                "counts as 0; a period with one such day more has one selling day less (per='trading-day' divides)",
+                Said(WEEKDAYS[day]),
+                Said(
+                    "counts as 0; a period with one such day more has one selling day less (per='trading-day' divides)"
+                ),
             )
     yield from _gaps(recorded, ends, traded, date)
     yield from _edges(book, first, last, date)
@@ -201,8 +216,8 @@ def _last_period(book: Daybook, date: str) -> Iterator[Finding]:
     """A last period of whole ones that has little."""
     short = short_last_period(book)
     if short is not None:
-        effect = f"held whole against a whole one, as though it were over; {short.advice}"
-        example = f"{short.label}: {100 * short.part:.0f} % of {short.base}"
+        effect = Said("held whole against a whole one, as though it were over; {0}", short.advice)
+        example = Said("{0}: {1:.0f} % of {2}", short.label, 100 * short.part, short.base)
         yield Finding("short last period", date, short.first, short.last, 1, example, effect)
 
 
@@ -226,7 +241,7 @@ def _gaps(recorded: Days, ends: tuple[int, int], traded: Days, date: str) -> Ite
             end,
             end - start + 1,
             iso(start),
-            "count as 0: the periods that hold them fall short, and so do the bases of a year later",
+            Said("count as 0: the periods that hold them fall short, and so do the bases of a year later"),
         )
 
 
@@ -238,12 +253,12 @@ def _edges(book: Daybook, first: int, last: int, date: str) -> Iterator[Finding]
     start, end = int(calendar.first_days("month", month)[0]), int(calendar.last_days("month", month)[1])
     labels = calendar.labels("month", month)
     if first > start and not low:
-        option = f"--covering {iso(start)}.. if there was nothing to record before"
-        effect = f"{labels[0]} has no growth, and no later one is held against it; {option}"
+        option = Said("--covering {0}.. if there was nothing to record before", iso(start))
+        effect = Said("{0} has no growth, and no later one is held against it; {1}", labels[0], option)
         yield Finding("partial period", date, start, first - 1, first - start, str(labels[0]), effect)
     if last < end and not high:
-        option = f"--until {iso(end)} if there is nothing more to record in it"
-        effect = f"{labels[1]} is to date: held against the same days of the earlier one; {option}"
+        option = Said("--until {0} if there is nothing more to record in it", iso(end))
+        effect = Said("{0} is to date: held against the same days of the earlier one; {1}", labels[1], option)
         yield Finding("partial period", date, last + 1, end, end - last, str(labels[1]), effect)
 
 
@@ -260,8 +275,8 @@ def _last_day(book: Daybook, recorded: Days, date: str) -> Iterator[Finding]:
             last,
             last,
             int(rows[-1]),
-            f"{rows[-1]:,} records; {same.min():,} or more on such weekdays",
-            f"the unfinished period looks worse than it is; --until {iso(last - 1)} leaves the day out",
+            Said("{0:,} records; {1:,} or more on such weekdays", rows[-1], same.min()),
+            Said("the unfinished period looks worse than it is; --until {0} leaves the day out", iso(last - 1)),
         )
 
 
@@ -292,8 +307,8 @@ def _jumps(days: Days, values: NDArray[Any], column: str) -> Iterator[Finding]:
             int(days[place]),
             int(days[place]),
             1,
-            f"{values[place]:,.2f}; {largest[place]:,.2f} at most nearby",
-            "its period rises by it and the same period a year later falls; look for a misplaced decimal mark",
+            Said("{0:,.2f}; {1:,.2f} at most nearby", values[place], largest[place]),
+            Said("its period rises by it and the same period a year later falls; look for a misplaced decimal mark"),
         )
     medians = np.median(np.lib.stride_tricks.sliding_window_view(values, _NEIGHBORS), axis=1)
     before, after = medians[:-_NEIGHBORS], medians[_NEIGHBORS:]
@@ -314,8 +329,8 @@ def _jumps(days: Days, values: NDArray[Any], column: str) -> Iterator[Finding]:
                 day,
                 int(days[-1]),
                 int((days >= day).sum()),
-                f"from about {before[place]:,.2f} to {after[place]:,.2f} a day",
-                "periods before and after it do not compare; look for another unit, currency or source",
+                Said("from about {0:,.2f} to {1:,.2f} a day", before[place], after[place]),
+                Said("periods before and after it do not compare; look for another unit, currency or source"),
             )
 
 
@@ -343,8 +358,8 @@ def _of_items(book: Daybook, ends: tuple[int, int], told: Collection[str]) -> It
                     int(days[items].min()),
                     int(days[items].max()),
                     len(items),
-                    f"{labels[items[0]]} on {iso(int(days[items[0]]))}",
-                    _WORDS[finding],
+                    Said("{0} on {1}", labels[items[0]], iso(int(days[items[0]]))),
+                    Said(_WORDS[finding]),
                 )
         known = [str(label) for label in labels[present]]
         for one, other in similar_names(known)[:_SHOWN]:
@@ -354,8 +369,8 @@ def _of_items(book: Daybook, ends: tuple[int, int], told: Collection[str]) -> It
                 None,
                 None,
                 2,
-                f"{one!r} and {other!r}",
-                "counted as two items: each falls short, and one may seem new or ended",
+                Said("{0!r} and {1!r}", one, other),
+                Said("counted as two items: each falls short, and one may seem new or ended"),
             )
         for label in like.get(name, ()):
             yield Finding(
@@ -365,8 +380,12 @@ def _of_items(book: Daybook, ends: tuple[int, int], told: Collection[str]) -> It
                 None,
                 1,
                 repr(label),
-                "its amounts equal the sum of all others in every period: if it is their total, every total counts "
-                f"them twice; --where '{name}!={label}' leaves it out",
+                Said(
+                    "its amounts equal the sum of all others in every period: if it is their total, "
+                    "every total counts them twice; --where '{0}!={1}' leaves it out",
+                    name,
+                    label,
+                ),
             )
         for label in filter(is_total, known if name not in told else ()):
             yield Finding(
@@ -376,12 +395,14 @@ def _of_items(book: Daybook, ends: tuple[int, int], told: Collection[str]) -> It
                 None,
                 1,
                 repr(label),
-                f"if it adds up others, every total counts them twice; --where '{name}!={label}' leaves it out",
+                Said(
+                    "if it adds up others, every total counts them twice; --where '{0}!={1}' leaves it out", name, label
+                ),
             )
 
 
 def _worded(fact: Fact) -> Finding:
-    effect = fact.effect or _WORDS[fact.kind]
+    effect = fact.effect or Said(_WORDS[fact.kind])
     return Finding(fact.kind, fact.column, None, None, fact.count, fact.example, effect)
 
 
@@ -396,6 +417,6 @@ def _refused(book: Daybook) -> Iterator[Finding]:
             None,
             None,
             len(rows),
-            f"{rows[0].unit} {rows[0].line:,}: {rows[0].text[:60]!r}",
-            f"{reason}; a comparison stops, or leaves them out by --on-refused skip",
+            Said("{0} {1:,}: {2!r}", rows[0].unit, rows[0].line, rows[0].text[:60]),
+            Said("{0}; a comparison stops, or leaves them out by --on-refused skip", reason),
         )

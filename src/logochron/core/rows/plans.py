@@ -24,6 +24,7 @@ from logochron.core.days import Days
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.notes import Note, Noted
 from logochron.core.rows.figures import Floats
+from logochron.core.said import Said
 
 #: A plan, or several by their names.
 AnyPlan = Daybook | Mapping[str, Daybook]
@@ -209,8 +210,8 @@ def shaped(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ...]]:
     n = int(evenly.sum())
     if not n:
         return laid_out, ()
-    many = f"{how_many(n, 'record')} of the plan {'is' if n == 1 else 'are'}"
-    return laid_out, (f"{many} spread evenly: there are no records of a year earlier",)
+    said = "of the plan {0} spread evenly: there are no records of a year earlier"
+    return laid_out, (Said(said, how_many(n, "record")),)
 
 
 def _shares(

@@ -38,6 +38,7 @@ from logochron.core.rows.groupings import (
 )
 from logochron.core.rows.plans import AnyPlan, check_plan, shaped, with_missing
 from logochron.core.rows.question_types import question_type
+from logochron.core.said import Said
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -473,6 +474,10 @@ def _outside(book: Daybook, held: Daybook, calendar: Calendar) -> tuple[str, ...
     days = book.days[outside]
     n = int(book.records[outside].sum())
     return (
-        f"{how_many(n, 'record')} from {in_words(int(days.min()))} to {in_words(int(days.max()))} "
-        f"{'lies' if n == 1 else 'lie'} in no period of the calendar and {'is' if n == 1 else 'are'} left out",
+        Said(
+            "{0} from {1} to {2} left out: in no period of the calendar",
+            how_many(n, "record"),
+            in_words(int(days.min())),
+            in_words(int(days.max())),
+        ),
     )

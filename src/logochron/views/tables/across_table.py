@@ -17,6 +17,7 @@ from logochron.views.tables.cells import ALL, Cell, CellKind, Row, RowSource, Sh
 from logochron.views.tables.item_rows import cell_kind, figure_texts, is_tree, item_columns
 from logochron.views.words.movement import decimals_of
 from logochron.views.words.titles import against_line, coverage_line, earlier_words, period_label, subject, unit
+from logochron.views.words.told import all_told
 
 _TITLES = {
     "value": "{measure}",
@@ -57,7 +58,7 @@ def _table(result: Across, measure: Measure, formats: Formats, shown: Shown) -> 
         unit=unit(measure, formats) if amounts else "",
         columns=(*item_columns(answer, formats), *columns),
         rows=tuple(laid if shown.rows is None or len(laid) <= shown.rows else [*laid[: shown.rows - 1], laid[-1]]),
-        lines=(*_earlier(result, first, formats), *answer.notes, coverage_line(answer, formats)),
+        lines=(*_earlier(result, first, formats), *all_told(answer.notes, formats), coverage_line(answer, formats)),
         dropped=tuple((column.name,) for column in columns[:-1]),
         dropped_said=formats.say(_LEFT_OUT, n="{n}"),
         formulas=SheetFormulas({}, tuple(c.name for c in columns) if amounts else ()),

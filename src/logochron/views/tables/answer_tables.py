@@ -25,6 +25,7 @@ from logochron.views.tables.item_rows import (
 )
 from logochron.views.words.movement import decimals_of
 from logochron.views.words.titles import column_words, coverage_line, earlier_words, subject, unit
+from logochron.views.words.told import all_told
 
 #: So many rows has a page at most.
 MOST_OF_PAGE = 200_000
@@ -81,7 +82,7 @@ def _of_items(answer: AlignedAnswer, measure: Measure, formats: Formats, shown: 
         unit=unit(measure, formats) if amounts else "",
         columns=(*columns[:place], *items, *columns[place:]),
         rows=tuple(rows),
-        lines=(*answer.notes, coverage_line(answer, formats)),
+        lines=(*all_told(answer.notes, formats), coverage_line(answer, formats)),
     )
 
 
@@ -100,7 +101,7 @@ def _of_rows(answer: Result, formats: Formats) -> TableSpec:
             for name in columns
         ),
         rows=tuple(rows),
-        lines=answer.notes,
+        lines=all_told(answer.notes, formats),
         empty="There is no row to show.",
     )
 

@@ -11,7 +11,7 @@ from logochron.core.align.align import few_have_base
 from logochron.core.book.measures import Measure
 from logochron.core.choices import COMPLETE
 from logochron.core.days import to_days
-from logochron.core.notes import note_of, text_of
+from logochron.core.notes import note_of
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
 from logochron.views.formats import Formats, capital, words
@@ -28,6 +28,7 @@ from logochron.views.tables.item_rows import (
 )
 from logochron.views.words.movement import decimals_of
 from logochron.views.words.titles import base_heading, column_words, coverage_line, cut_of, table_title, unit
+from logochron.views.words.told import all_told, notes_told
 
 _FIGURES = ("value", "base", "change", "share")
 #: What stands there only where it is asked for, as figures.
@@ -112,7 +113,7 @@ def table_of_rows(
         unit="" if in_percent else unit(measure, formats),
         columns=tuple(columns),
         rows=tuple(rows),
-        lines=(*result.notes, coverage_line(result, formats)),
+        lines=(*all_told(result.notes, formats), coverage_line(result, formats)),
         marks_after=marks.after,
         marks_width=marks.width,
         in_percent=in_percent,
@@ -157,7 +158,7 @@ def _notes(result: Comparison, line: Line, formats: Formats, *, once: bool) -> l
     told = line.of("notes")
     if once:
         told = tuple(note for note in told if note.code != "no base: records start")
-    notes: list[Any] = [text] if (text := text_of(told)) else []
+    notes: list[Any] = [text] if (text := notes_told(told, formats)) else []
     # with items the days are said once, at the period's total
     if line.total or not result.by:
         if status == "to-date" and not np.isnat(line.of("base_start")) and result.each != "day":

@@ -24,6 +24,7 @@ from logochron.views.words.titles import (
     unit,
     within_a_title,
 )
+from logochron.views.words.told import all_told, notes_told
 
 _FIGURES, _EFFECTS = ("value", "base", "change", "contribution"), ("volume", "mix", "price")
 #: What stands beside volume, mix and price in workbooks, as they are worked out from it.
@@ -55,7 +56,7 @@ def _table(result: Drivers, measure: Measure, formats: Formats, shown: Shown) ->
                 **figures.cells(line, (*_FIGURES, *effects)),
                 **{name: figures.cell(line, name, decimals=of_quantities) for name in counted},
                 "growth": figures.judged(line, marks),
-                "note": Cell("note", line.of("note")),
+                "note": Cell("note", notes_told(line.of("notes"), figures.formats)),
             }
         )
         for line in lines
@@ -86,7 +87,7 @@ def _table(result: Drivers, measure: Measure, formats: Formats, shown: Shown) ->
             *_way_down(result, measure, decimals, formats),
             formats.say("Contribution: what each adds to the growth of all, in percentage points"),
             *([formats.say(_PARTS, quantity=words(result.quantity.name))] if result.quantity else []),
-            *result.notes,
+            *all_told(result.notes, formats),
             coverage_line(result, formats),
         ),
         empty=message("No item has a record in this period or its base."),

@@ -40,6 +40,7 @@ from logochron.views.words.titles import (
     unit,
     within_a_title,
 )
+from logochron.views.words.told import all_told, notes_told
 
 _FIGURES = ("to_date", "expected_share", "estimate", "low", "high", "typical_error")
 _BESIDE = ("base", "change", "plan", "plan_gap", "needed_per_day")
@@ -68,7 +69,7 @@ def _lines(result: Landing, measure: Measure, formats: Formats) -> tuple[str, ..
     said = [unsure_sentence(result, measure, formats)]
     if result.parts is not None:
         said.insert(0, landing_sentence(result, measure, (), formats))
-    return (*filter(None, said), *result.notes, coverage_line(result, formats))
+    return (*filter(None, said), *all_told(result.notes, formats), coverage_line(result, formats))
 
 
 class _Lines:
@@ -249,7 +250,7 @@ def _row(
         **figures.cells(line, (*_FIGURES, *_BESIDE)),
         "growth": figures.judged(line, marks),
         "status": Cell("text", formats.say(_STATUS.get(status, status))),
-        "note": Cell("note", line.of("note")),
+        "note": Cell("note", notes_told(line.of("notes"), formats)),
     }
     if line.of("needed_per_day") <= 0:
         cells["needed_per_day"] = cells["needed_per_day"]._replace(text=formats.say("reached"))

@@ -9,6 +9,7 @@ from logochron.core.questions.landing.backtest import Backtest
 from logochron.core.questions.lists import PeriodList
 from logochron.core.questions.restated import Restatement
 from logochron.core.questions.review import Review
+from logochron.core.said import Said
 from logochron.views.catalog import message, plural
 from logochron.views.decimals import decimals_that_show
 from logochron.views.formats import Formats, capital, item_name, words
@@ -16,6 +17,7 @@ from logochron.views.tables.cells import ALL, Cell, CellKind, Row, Shown, TableC
 from logochron.views.tables.item_rows import figure_texts
 from logochron.views.words.question_words import backtest_sentence, backtest_subject
 from logochron.views.words.titles import column_words, coverage_line
+from logochron.views.words.told import all_told, told
 
 
 def review_tables(result: Review, formats: Formats, shown: Shown = ALL) -> list[TableSpec]:
@@ -28,31 +30,36 @@ def review_tables(result: Review, formats: Formats, shown: Shown = ALL) -> list[
         rows.append(
             Row(
                 {
-                    "finding": Cell("text", finding.finding),
+                    "finding": Cell("text", told(Said(finding.finding), formats)),
                     "column": Cell("text", finding.column),
                     "days": Cell("text", days),
                     "count": Cell("count", formats.number(finding.count, 0), finding.count),
-                    "example": Cell("text", finding.example),
-                    "effect": Cell("note", finding.effect),
+                    "example": Cell("text", told(finding.example, formats)),
+                    "effect": Cell("note", told(finding.effect, formats)),
                 }
             )
         )
     return [
         TableSpec(
-            title=f"Review of {result.name}{formats.dot}{formats.count(len(rows), '{n} finding', '{n} findings')}",
+            title=formats.dot.join(
+                [
+                    formats.say("Review of {name}", name=result.name),
+                    formats.count(len(rows), "{n} finding", "{n} findings"),
+                ]
+            ),
             unit="",
             columns=(
                 TableColumn("finding", column_words("finding", formats), "text", firm=True),
                 TableColumn("column", column_words("column", formats), "text"),
-                TableColumn("days", "Days", "text"),
+                TableColumn("days", formats.say("Days"), "text"),
                 TableColumn("count", column_words("count", formats), "count"),
                 TableColumn("example", column_words("example", formats), "text"),
                 TableColumn("effect", column_words("effect", formats), "note"),
             ),
             rows=tuple(rows),
-            lines=result.notes,
+            lines=all_told(result.notes, formats),
             dropped=(("effect",), ("count",), ("days",)),
-            empty="Nothing that would mislead a comparison was found.",
+            empty=message("Nothing that would mislead a comparison was found."),
         )
     ]
 
@@ -86,7 +93,7 @@ def calendar_tables(result: PeriodList, formats: Formats, shown: Shown = ALL) ->
                 *([TableColumn("weeks", "Weeks", "count")] if weekly else []),
             ),
             rows=tuple(rows),
-            lines=result.notes,
+            lines=all_told(result.notes, formats),
             dropped=(("weeks",), ("number",), ("year",), ("days",)),
             empty="The calendar has no period in these days.",
         )

@@ -8,7 +8,6 @@ import numpy as np
 
 from logochron.core.align.bases import MeanOf, Plan, YearAgoMean
 from logochron.core.book.measures import Measure
-from logochron.core.notes import text_of
 from logochron.core.questions.overview import Overview
 from logochron.core.rows.question_types import SheetFormulas
 from logochron.views.formats import Formats, capital, words
@@ -33,6 +32,7 @@ from logochron.views.words.titles import (
     unit,
     window_heading,
 )
+from logochron.views.words.told import all_told, notes_told
 
 #: A line below names so many items at most.
 _NAMED = 3
@@ -72,7 +72,12 @@ def overview_table(
         unit="" if measure.in_percent else unit(measure, formats),
         columns=(*items, *_columns(result, measure, figures, formats), *spark),
         rows=tuple(rows),
-        lines=(*unknown.lines(), *_days(result, formats), *result.notes, coverage_line(result, formats)),
+        lines=(
+            *unknown.lines(),
+            *_days(result, formats),
+            *all_told(result.notes, formats),
+            coverage_line(result, formats),
+        ),
         marks_after=marks.after,
         marks_width=marks.width,
         of_groups=column_words("window", formats),
@@ -179,7 +184,9 @@ class _Unknown:
         """Takes a row in, where its growth is not known and its notes say why."""
         notes = line.of("notes")
         if notes and not np.isfinite(line.of("growth")):
-            self._named.setdefault((text_of(notes), window, basis), []).append(line.label[-1] if line.label else "")
+            self._named.setdefault((notes_told(notes, self.formats), window, basis), []).append(
+                line.label[-1] if line.label else ""
+            )
 
     def lines(self) -> list[str]:
         """A line for each reason."""

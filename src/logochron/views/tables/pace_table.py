@@ -20,6 +20,7 @@ from logochron.views.tables.cells import ALL, Cell, Row, RowSource, Shown, Table
 from logochron.views.tables.item_rows import figure_texts, growth_or_level
 from logochron.views.words.question_words import RUNNING_TOTAL, pace_label, pace_when, ranks_of, standing_sentence
 from logochron.views.words.titles import against_words, base_heading, column_words, coverage_line, subject, unit
+from logochron.views.words.told import all_told
 
 #: So many positions up to today are shown.
 _POSITIONS = 7
@@ -165,7 +166,11 @@ def _table(
         unit=unit(measure, formats),
         columns=(*first, *columns, *last),
         rows=tuple(rows),
-        lines=(standing_sentence(result, measure, (), formats), *result.notes, coverage_line(result, formats)),
+        lines=(
+            standing_sentence(result, measure, (), formats),
+            *all_told(result.notes, formats),
+            coverage_line(result, formats),
+        ),
         marks_after=marks.after,
         marks_width=marks.width,
     )

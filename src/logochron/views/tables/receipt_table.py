@@ -16,18 +16,32 @@ from logochron.core.questions.explain import Receipt, SideSpan
 from logochron.core.questions.landing.answer import LandingFacts
 from logochron.core.questions.relate import Relation
 from logochron.core.rows.question_types import loaded
+from logochron.views.catalog import message, translated
 from logochron.views.decimals import divided_decimals
 from logochron.views.formats import MINUS, Formats, capital, words
 from logochron.views.tables.cells import ALL, Cell, Row, Shown, TableColumn, TableSpec
 from logochron.views.tables.item_rows import figure_text
 from logochron.views.tables.plain_text import table_text
-from logochron.views.words.titles import against_words, beside_words, row_period, selection_words, unit, window_words
+from logochron.views.words.titles import (
+    against_line,
+    beside_words,
+    column_words,
+    row_period,
+    selection_words,
+    unit,
+    window_words,
+)
+from logochron.views.words.told import told
 
 #: So many digits more are tried at most, and so far may a result be rounded, as a part of its size.
 _MOST, _ROUNDED = 10, 0.005
 #: Decimals of shares and of quotients that estimates are reckoned with, where no more are needed.
 _SHARES = 4
-_BETTER = {"higher": "more is better", "lower": "less is better", "neither": "neither way is better"}
+_BETTER = {
+    "higher": message("more is better"),
+    "lower": message("less is better"),
+    "neither": message("neither way is better"),
+}
 
 
 class Arithmetic:
@@ -96,14 +110,21 @@ class Arithmetic:
                 break
         return places, out
 
+    def text(self, message_of: str, **named: str) -> str:
+        """A message in the language of the formats with its names put in; the places of figures stay open."""
+        text = translated(self.formats.language, message_of)
+        for name, value in {"minus": self.minus, **named}.items():
+            text = text.replace(f"{{{name}}}", value)
+        return text
+
     def change(self, what: str, value: float, base: float, change: float) -> str:
         """A change from what it is the difference of."""
-        text = f"change = {what} {self.minus} base = {{0}} {self.minus} {{1}} = {{2}}"
+        text = self.text(_CHANGE, what=self.formats.say(what))
         return self.line(text, [value, base], change, sub, signed=True)
 
     def growth(self, change: float, base: float, growth: float) -> str:
         """A growth from change and base."""
-        text = "growth = change / base = {0} / {1} = {2}"
+        text = self.text(_GROWTH)
         return self.line(text, [change, base], growth, truediv, part=True, signed=True, bearing=[0])
 
 
@@ -116,8 +137,17 @@ def change_lines(figures: Mapping[str, Any], what: str, value: float, measure: M
     if np.isfinite(growth):
         lines.append(sums.growth(change, base, growth))
     elif np.isfinite(change):
-        lines.append("growth: none, as the base is not above 0")
-    return [*lines, f"direction: {figures['direction']}; verdict: {figures['verdict']} ({_BETTER[measure.better]})"]
+        lines.append(sums.formats.say("growth: none, as the base is not above 0"))
+    return [*lines, _judged(figures, measure, sums.formats)]
+
+
+def _judged(figures: Mapping[str, Any], measure: Measure, formats: Formats) -> str:
+    return formats.say(
+        "direction: {direction}; verdict: {verdict} ({better})",
+        direction=formats.say(figures["direction"]),
+        verdict=formats.say(figures["verdict"]),
+        better=formats.say(_BETTER[measure.better]),
+    )
 
 
 def comparison_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
@@ -140,7 +170,9 @@ def plain_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
         column = of.column(name)
         if (column.is_figure or column.kind == "count") and name in receipt.figures and name != "days":
             value = float(receipt.figures[name])
-            lines.append(f"{column.heading.lower()} = {figure_text(column, value, sums.formats, sums.decimals)}")
+            heading = column_words(column, sums.formats)
+            heading = heading.lower() if sums.formats.language == "en" else heading
+            lines.append(f"{heading} = {figure_text(column, value, sums.formats, sums.decimals)}")
     return lines
 
 
@@ -153,33 +185,38 @@ def relation_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
     )
     beside = beside_words(answer, formats)
     if not np.isfinite(reference):
-        return [f"reference, {beside}: not known", f"direction: {figures['direction']}"]
+        return [formats.say("reference, {beside}: not known", beside=beside), _direction(figures, formats)]
     named = f" ({figures['reference_item']})" if answer.beside == "largest" and figures["reference_item"] else ""
-    lines = [f"reference, {beside}{named} = {formats.number(reference, sums.decimals)}"]
+    amount = formats.number(reference, sums.decimals)
+    lines = [formats.say("reference, {beside} = {amount}", beside=f"{beside}{named}", amount=amount)]
     if answer.beside == "mean" and answer.within is None:
         block = answer.of_measure(answer.total_columns, receipt.measure).blocks[0]
         whole = float(block.row(answer.periods.index(receipt.period), 0)["value"])
         many = round(whole / reference) if reference else 0
         if many > 1 and np.isclose(whole / max(many, 1), reference):
-            text = "reference, the mean = total / items = {0} / {1} = {2}"
+            text = sums.text(message("reference, the mean = total / items = {0} / {1} = {2}"))
             lines = [sums.line(text, [whole, many], reference, truediv, least=[sums.decimals, 0])]
     if np.isfinite(gap):
-        text = f"gap = value {sums.minus} reference = {{0}} {sums.minus} {{1}} = {{2}}"
+        text = sums.text(message("gap = value {minus} reference = {0} {minus} {1} = {2}"))
         lines.append(sums.line(text, [value, reference], gap, sub, signed=True))
     if np.isfinite(ratio):
-        text = "ratio = value / reference = {0} / {1} = {2}"
+        text = sums.text(message("ratio = value / reference = {0} / {1} = {2}"))
         lines.append(sums.line(text, [value, reference], ratio, truediv, part=True))
     elif np.isfinite(value):
-        lines.append("ratio: none, as the reference is not above 0")
+        lines.append(formats.say("ratio: none, as the reference is not above 0"))
     if np.isfinite(before) and base and before:
-        text = "ratio before = base / its reference = {0} / {1} = {2}"
+        text = sums.text(message("ratio before = base / its reference = {0} / {1} = {2}"))
         lines.append(sums.line(text, [base, base / before], before, truediv, part=True))
     elif np.isfinite(before):
-        lines.append(f"ratio before = {formats.part(before, 2)}")
+        lines.append(formats.say("ratio before = {part}", part=formats.part(before, 2)))
     if np.isfinite(moved):
         points = formats.say("{n} points", n=formats.number(moved * 100, 2, signed=True))
-        lines.append(f"ratio change = ratio {sums.minus} ratio before = {points}")
-    return [*lines, f"direction: {figures['direction']}"]
+        lines.append(sums.text(message("ratio change = ratio {minus} ratio before = {points}"), points=points))
+    return [*lines, _direction(figures, formats)]
+
+
+def _direction(figures: Mapping[str, Any], formats: Formats) -> str:
+    return formats.say("direction: {direction}", direction=formats.say(figures["direction"]))
 
 
 def drivers_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
@@ -190,7 +227,7 @@ def drivers_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
     lines = change_lines(figures, "value", float(figures["value"]), receipt.measure, sums)
     change, base = float(figures["change"]), float(whole["base"])
     if np.isfinite(figures["contribution"]):
-        text = "contribution = change / base of all = {0} / {1} = {2} points"
+        text = sums.text(message("contribution = change / base of all = {0} / {1} = {2} points"))
         points, least = float(figures["contribution"]) * 100, [sums.decimals] * 2
         lines.append(Arithmetic(formats, 2).line(text, [change, base], points, lambda c, b: c / b * 100, least=least,
                                                  signed=True, bearing=[0]))  # fmt: skip
@@ -200,94 +237,103 @@ def drivers_lines(receipt: Receipt, sums: Arithmetic) -> list[str]:
     q1, q0, many, before = (float(side[name]) for side in (figures, whole) for name in ("quantity", "base_quantity"))
     n = 0 if all(map(float.is_integer, (q1, q0, many, before))) else 2
     units = [formats.number(one, n) for one in (q1, q0, many, before)]
-    text_of_units = f"{words(answer.quantity.name)}: {units[0]} against {units[1]}"
-    lines.append(text_of_units if not receipt.item else f"{text_of_units}; of all {units[2]} against {units[3]}")
+    named = dict(zip(("now", "before", "all_now", "all_before"), units), quantity=words(answer.quantity.name))
+    lines.append(formats.say(_UNITS if not receipt.item else _UNITS_OF_ALL, **named))
     single = len(receipt.item) == len(answer.by) and OTHERS not in receipt.item.values()
     if single and not any(note == "no quantity" for note in receipt.notes) and q0 > 0:
         b, v = float(figures["base"]), float(figures["value"])
-        minus, d = sums.minus, sums.decimals
+        d = sums.decimals
         effects: tuple[tuple[str, list[float], list[int], Callable[..., float]], ...] = (
-            (f"volume = ({{0}} {minus} {{1}}) / {{1}} x {{2}}", [many, before, b], [n, n, d],
+            (message("volume = ({0} {minus} {1}) / {1} x {2}"), [many, before, b], [n, n, d],
              lambda m, q, base: (m - q) / q * base),
-            (f"mix = ({{0}} {minus} {{1}} x {{2}} / {{3}}) x {{4}} / {{2}}", [q1, many, q0, before, b], [n, n, n, n, d],
+            (message("mix = ({0} {minus} {1} x {2} / {3}) x {4} / {2}"), [q1, many, q0, before, b], [n, n, n, n, d],
              lambda now, m, own, q, base: (now - m * own / q) * base / own),
-            (f"price = {{0}} {minus} {{3}} / {{1}} x {{2}}", [v, q0, q1, b], [d, n, n, d],
+            (message("price = {0} {minus} {3} / {1} x {2}"), [v, q0, q1, b], [d, n, n, d],
              lambda value, own, now, base: value - base / own * now),
         )  # fmt: skip
         for (text, terms, least, reckon), effect in zip(effects, parts):
-            text_of_units = f"{text} = {{{len(terms)}}}"
+            text_of_units = f"{sums.text(text)} = {{{len(terms)}}}"
             lines.append(sums.line(text_of_units, terms, effect, reckon, least=least, signed=True))
-    text = "volume + mix + price = {0} + {1} + {2} = {3}"
+    text = sums.text(message("volume + mix + price = {0} + {1} + {2} = {3}"))
     return [*lines, sums.line(text, parts, change, lambda *all_of: sum(all_of), signed=True)]
 
 
 def estimate_lines(facts: LandingFacts, figures: Mapping[str, Any], sums: Arithmetic) -> list[str]:
     """The arithmetic of an estimate and of its range."""
-    minus, formats, decimals = sums.minus, sums.formats, sums.decimals
+    formats, decimals = sums.formats, sums.decimals
 
     def amount(value: float) -> str:
         return formats.number(float(value), decimals)
 
     to_date, estimate, profile = float(figures["to_date"]), float(figures["estimate"]), figures["profile"]
     if facts.over:
-        return [f"estimate = {amount(estimate)}: the period is over, it is the total"]
+        return [formats.say("estimate = {amount}: the period is over, it is the total", amount=amount(estimate))]
     if not np.isfinite(estimate):
-        return [f"estimate: none, {amount(to_date)} to date"]
+        return [formats.say("estimate: none, {amount} to date", amount=amount(to_date))]
     base = float(figures["base"])
     if facts.rest == "as-was":
         rest = base - facts.base_to_date
-        text = f"rest = base {minus} base to the same point = {{0}} {minus} {{1}} = {{2}}"
+        text = sums.text(message("rest = base {minus} base to the same point = {0} {minus} {1} = {2}"))
         lines = [sums.line(text, [base, facts.base_to_date], rest, sub)]
-        text = "estimate = to date + rest = {0} + {1} = {2}"
+        text = sums.text(message("estimate = to date + rest = {0} + {1} = {2}"))
         lines.append(sums.line(text, [to_date, rest], estimate, add))
     else:
         share = float(figures["expected_share"])
-        text = "estimate = to date / usual share by now = {0} / {1} = {2}"
+        text = sums.text(message("estimate = to date / usual share by now = {0} / {1} = {2}"))
         lines = [sums.line(text, [to_date, share], estimate, truediv, least=[decimals, _SHARES])]
         if profile == "year-ago":
             of_shares = Arithmetic(formats, _SHARES)
-            text = "usual share by now = base to the same point / base = {0} / {1} = {2}"
+            text = sums.text(message("usual share by now = base to the same point / base = {0} / {1} = {2}"))
             least = [decimals, decimals]
             lines.insert(0, of_shares.line(text, [facts.base_to_date, base], share, truediv, least=least))
         errors = [f"{name} {formats.part(error)} ({past})" for name, (error, past) in facts.tried.items() if past]
         if len(facts.tried) > 1:
-            lines.append(
-                f"profile: {profile}, as typical errors at this point were (past periods): {', '.join(errors)}"
-                if errors
-                else f"profile: {profile}, as no past period is known"
-            )
+            lines.append(formats.say(_CHOSEN if errors else _UNTRIED, profile=profile, errors=", ".join(errors)))
         else:
-            lines.append(f"profile: {profile}")
+            lines.append(formats.say("profile: {profile}", profile=profile))
     if np.isfinite(figures["typical_error"]):
         error = formats.part(float(figures["typical_error"]))
-        lines.append(
-            f"typical error = {error}, the median of |estimate / outcome {minus} 1|, past periods: {facts.past}"
-        )
+        lines.append(sums.text(_TYPICAL, error=error, past=str(facts.past)))
         if facts.a_day_earlier:
-            many = f"{facts.a_day_earlier} of them" if facts.a_day_earlier < facts.past else "all"
-            lines.append(
-                f"past periods: {many} looked at a day earlier, as the same point there is their last day, on which "
-                "nothing is left to estimate"
-            )
+            some = facts.a_day_earlier < facts.past
+            many = formats.say("{n} of them", n=facts.a_day_earlier) if some else formats.say("all")
+            lines.append(formats.say(_EARLIER, many=many))
     if np.isfinite(figures["low"]):
         low, high = facts.ratios
         for name, quantile, ratio in (("low", "90 %", high), ("high", "10 %", low)):
             end = float(figures[name])
-            text = f"{name} = estimate / the {quantile} quantile of estimate / outcome = {{0}} / {{1}} = {{2}}"
+            text = sums.text(_QUANTILE, name=formats.say(name), quantile=quantile)
             if np.isclose(estimate / ratio, end):
                 lines.append(sums.line(text, [estimate, ratio], end, truediv, least=[decimals, _SHARES]))
             else:
-                lines.append(f"{name} = {amount(end)}: what is sold to date, as no amount is negative")
+                lines.append(formats.say(_AT_LEAST, name=formats.say(name), amount=amount(end)))
     for what in ("base", "plan"):
         if facts.days_left and np.isfinite(figures[what]):
             target, days = float(figures[what]), facts.days_left
-            text = f"required per day for the {what}: ({{0}} {minus} {{1}}) / {days} days = {{2}}"
+            text = sums.text(_REQUIRED, what=formats.say(what), days=str(days))
             needed = (target - to_date) / days
             if target > to_date:
                 lines.append(sums.line(text, [target, to_date], needed, lambda a, b, days=days: (a - b) / days))
             else:
-                lines.append(f"required per day for the {what}: none, it is reached")
+                lines.append(formats.say(_NONE_REQUIRED, what=formats.say(what)))
     return lines
+
+
+_CHANGE = message("change = {what} {minus} base = {0} {minus} {1} = {2}")
+_GROWTH = message("growth = change / base = {0} / {1} = {2}")
+_UNITS = message("{quantity}: {now} against {before}")
+_UNITS_OF_ALL = message("{quantity}: {now} against {before}; of all {all_now} against {all_before}")
+_CHOSEN = message("profile: {profile}, as typical errors at this point were (past periods): {errors}")
+_UNTRIED = message("profile: {profile}, as no past period is known")
+_TYPICAL = message("typical error = {error}, the median of |estimate / outcome {minus} 1|, past periods: {past}")
+_EARLIER = message(
+    "past periods: {many} looked at a day earlier, as the same point there is their last day, on which nothing is left "
+    "to estimate"
+)
+_QUANTILE = message("{name} = estimate / the {quantile} quantile of estimate / outcome = {0} / {1} = {2}")
+_AT_LEAST = message("{name} = {amount}: what is sold to date, as no amount is negative")
+_NONE_REQUIRED = message("required per day for the {what}: none, it is reached")
+_REQUIRED = message("required per day for the {what}: ({0} {minus} {1}) / {days} days = {2}")
 
 
 def _is_whole(value: float, decimals: int) -> bool:
@@ -295,6 +341,8 @@ def _is_whole(value: float, decimals: int) -> bool:
     return bool(np.isclose(round(value, decimals), value, rtol=1e-14, atol=0.0))
 
 
+#: A Monday: 5 January 1970.
+_MONDAY = 4
 _WEEKDAYS = ("Mo", "Tu", "We", "Th", "Fr", "Sa", "Su")
 
 
@@ -308,11 +356,12 @@ def receipt_tables(receipt: Receipt, formats: Formats, shown: Shown = ALL) -> li
     """The spans, and below them the arithmetic, the cut, the notes."""
     decimals = _decimals(receipt, formats)
     rows = [_row(span, decimals, formats) for span in receipt.spans]
-    who = "".join(f", {label}" for label in receipt.item.values()) or (", all together" if receipt.of.by else "")
+    together = ", " + formats.say("all together") if receipt.of.by else ""
+    who = "".join(f", {label}" for label in receipt.item.values()) or together
     window = window_words(receipt.of.spec.window, receipt.of.calendar, receipt.of.each, formats)
     title = (
         f"{capital(words(receipt.measure.name))} {_when(receipt, formats)}{', ' + window if window else ''}{who}"
-        f"{selection_words(receipt.of)}{formats.dot}against {against_words(receipt.of, formats)}"
+        f"{selection_words(receipt.of)}{formats.dot}{against_line(receipt.of, formats)}"
     )
     return [
         TableSpec(
@@ -320,16 +369,16 @@ def receipt_tables(receipt: Receipt, formats: Formats, shown: Shown = ALL) -> li
             unit=unit(receipt.measure, formats),
             columns=(
                 TableColumn("side", "", "text", firm=True),
-                TableColumn("span", "Span", "text", firm=True),
-                TableColumn("days", "Days", "count"),
-                *(TableColumn(day, day, "count") for day in _WEEKDAYS),
-                TableColumn("records", "Records", "count"),
-                TableColumn("sum", "Sum", "amount", decimals=decimals),
+                TableColumn("span", formats.say("Span"), "text", firm=True),
+                TableColumn("days", formats.say("Days"), "count"),
+                *(TableColumn(day, formats.weekday(_MONDAY + n)[:2], "count") for n, day in enumerate(_WEEKDAYS)),
+                TableColumn("records", formats.say("Records"), "count"),
+                TableColumn("sum", formats.say("Sum"), "amount", decimals=decimals),
             ),
             rows=tuple(rows),
             dropped=(_WEEKDAYS, ("records",), ("days",)),
             lines=(*_arithmetic(receipt, decimals, formats), *_notes(receipt, formats)),
-            empty="No day of this period is recorded.",
+            empty=message("No day of this period is recorded."),
         )
     ]
 
@@ -359,7 +408,7 @@ def _row(span: SideSpan, decimals: int, formats: Formats) -> Row:
     counts = {"days": span.days, **dict(zip(_WEEKDAYS, span.weekdays)), "records": span.records}
     return Row(
         {
-            "side": Cell("text", span.side),
+            "side": Cell("text", formats.say(span.side)),
             "span": Cell("text", formats.span(span.start, span.end)),
             **{name: Cell("count", formats.number(n, 0), n) for name, n in counts.items()},
             "sum": Cell("amount", formats.number(span.sum, decimals), span.sum),
@@ -384,8 +433,9 @@ def _arithmetic(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
                 continue
             added = " + ".join(f"{{{n}}}" for n in range(len(spans)))
             by = len(spans) if per is None else int(figures[days])
-            what = {None: "", "day": " days", "trading-day": " trading days"}[per]
-            text = f"{side} = {f'({added})' if len(spans) > 1 else added} / {by}{what} = {{{len(spans)}}}"
+            what = "" if per is None else " " + formats.say("days" if per == "day" else "trading days")
+            side_said = formats.say(side)
+            text = f"{side_said} = {f'({added})' if len(spans) > 1 else added} / {by}{what} = {{{len(spans)}}}"
             terms, least = [span.sum for span in spans], [decimals] * len(spans)
             lines.append(sums.line(text, terms, float(figures[side]), lambda *t, by=by: sum(t) / by, least=least))
     own: list[str] = loaded(receipt.answer.type.arithmetic)(receipt, sums)
@@ -403,7 +453,7 @@ def _made_of(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
 
     def line(side: str, parts: Sequence[tuple[str, float]], figure: float) -> str:
         sum_text = f" {sign} ".join(f"{words(name)} {{{n}}}" for n, (name, _) in enumerate(parts))
-        text, terms = f"{side} = {sum_text} = {{{len(parts)}}}", [part for _, part in parts]
+        text, terms = f"{formats.say(side)} = {sum_text} = {{{len(parts)}}}", [part for _, part in parts]
         return sums.line(text, terms, figure, truediv if quotient else sub, least=[places] * len(terms))
 
     lines = []
@@ -419,7 +469,8 @@ def _made_of(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
 
 
 def _notes(receipt: Receipt, formats: Formats) -> list[str]:
-    lines = [f"base period: {receipt.figures['base_period']}"] if receipt.figures["base_period"] else []
+    base = receipt.figures["base_period"]
+    lines = [formats.say("base period: {period}", period=base)] if base else []
     if receipt.cut and receipt.landing is None:
-        lines.append(f"cut: {receipt.cut}")
-    return [*lines, *(f"note: {note}" for note in receipt.notes)]
+        lines.append(formats.say("cut: {cut}", cut=told(receipt.cut, formats)))
+    return [*lines, *(formats.say("note: {note}", note=told(note, formats)) for note in receipt.notes)]

@@ -25,6 +25,7 @@ from logochron.views.tables.item_rows import (
 )
 from logochron.views.words.movement import decimals_of
 from logochron.views.words.titles import against_words, beside_words, coverage_line, subject, unit
+from logochron.views.words.told import all_told, notes_told
 
 _RATIO = message("Ratio: {measure} divided by {reference}; before: {base}; change in percentage points")
 _FIGURES = ("reference", "gap", "ratio", "ratio_before")
@@ -74,7 +75,7 @@ def _table(result: Relation, measure: Measure, formats: Formats, shown: Shown) -
         marks_width=marks.width,
         lines=(
             formats.say(_RATIO, measure=words(measure.name), reference=beside, base=against_words(result, formats)),
-            *result.notes,
+            *all_told(result.notes, formats),
             coverage_line(result, formats),
         ),
     )
@@ -104,6 +105,6 @@ def _row(
         "reference_item": Cell("text", shortened(line.of("reference_item") or "")),
         "bar": Cell("bar", formats.bar(ratio), bar=ratio),
         "ratio_change": moved._replace(text=text, mark=signs[direction]),
-        "note": Cell("note", line.of("note")),
+        "note": Cell("note", notes_told(line.of("notes"), formats)),
     }
     return line.row(cells, starts=starts)
