@@ -266,7 +266,7 @@ def test_laws(demo_book, data):
         ({"each": "month", "weeks": "364-days"}, "goes with a RetailCalendar"),
         ({"each": "span", "at": "2026-01-01..2026-01-31", "weeks": "364-days"}, "goes with a RetailCalendar"),
         ({"each": "week", "weeks": "364-days", "against": "prior"}, "goes with against='year-ago'"),
-        ({"each": "month", "against": "mean"}, "Of how many. Say mean:3"),
+        ({"each": "month", "against": "mean"}, "is here: against='mean:4'"),
         ({"each": "month", "against": "fixed:2025"}, "must name one month; '2025' holds 12"),
         ({"each": "month", "against": "fixed:2025-13"}, "`against` must name a month"),
         ({"each": "month", "against": "span:2025-01-01..2025-01-31"}, "needs each='span'"),

@@ -336,7 +336,7 @@ def test_days_between_listed_periods_belong_nowhere(rows_file, tmp_path):
     row = result.table.iloc[0]
     inside = [amount for day, _, amount in days if not "2026-01-10" < day < "2026-01-15"]
     assert (row.value, row.days, row.status) == (sum(inside), 16, "complete")
-    assert "4 records from 11 Jan 2026 to 14 Jan 2026 lie in no period of the calendar" in " ".join(result.notes)
+    assert "4 records from 11 Jan 2026 to 14 Jan 2026 left out: in no period of the calendar" in " ".join(result.notes)
     by_day = lc.compare(book, "day", "prior", calendar=calendar, at="2026-01-15").table.iloc[0]
     assert by_day.base_period == "2026-01-10"  # the listed day before
     assert lc.compare(book, "month", "prior", calendar=calendar).table.value.sum() == sum(inside)

@@ -409,7 +409,8 @@ def test_whole_numbers_at_the_border(size):
 @pytest.mark.parametrize(
     ("options", "said"),
     [
-        ({"each": "weeks"}, "Did you mean 'week'"),
+        ({"each": "weeks"}, "is here: each='week'"),
+        ({"each": "weak"}, "Did you mean 'week'"),
         ({"each": "month", "against": "last-yaer"}, "`against` must be one of"),
         ({"each": "month", "against": "prior:0"}, "N from 1 up"),
         ({"each": "month", "by": "harbour"}, "Did you mean 'harbor'"),

@@ -15,7 +15,7 @@ from logochron.views.figures.period_figures import trend
 from logochron.views.figures.scene import Canvas, Captions
 from logochron.views.formats import Formats
 from logochron.views.page.view_data import kept_tables
-from logochron.views.tables.item_rows import decimals_of
+from logochron.views.words.movement import decimals_of
 
 ASKED = [
     (lc.compare, {"each": "month"}),

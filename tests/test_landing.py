@@ -440,7 +440,7 @@ def test_command_line(tmp_path, cli):
     ran = cli("land", *asked, "--plan", plan)
     assert ran.returncode == 0, ran.stderr
     for what, value in [("To date, 18 Oct", "24,216"), ("A year ago", "34,882"), ("Plan", "36,700")]:
-        assert f"{what:<20}  {value}" in ran.stdout, ran.stdout
+        assert f"{what:<18}  {value:>7}" in ran.stdout, ran.stdout
     for said in ("in 80 % of past outcomes", "to reach plan in 13 days", "On day 18 of 31 estimates were off by"):
         assert said in ran.stdout, ran.stdout
     split = cli("land", *asked, "--by", "harbor", "--sort", "-estimate").stdout

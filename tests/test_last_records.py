@@ -66,7 +66,7 @@ def test_where_it_will_end():
     landing = lc.land(book, profile="even").total.iloc[0]
     assert landing.to_date == NORTH[13] + SOUTH[13]
     assert landing.estimate == pytest.approx(landing.to_date / (OVER / ALL), rel=0.01)
-    assert any("spread evenly on its days" in note for note in lc.land(book).notes)
+    assert any("spread evenly over its days" in note for note in lc.land(book).notes)
 
 
 def test_a_last_period_that_has_little():

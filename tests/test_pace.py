@@ -235,7 +235,7 @@ def test_what_a_shaped_plan_knows():
     total = daily(plan, book, "2025-01-01", "2025-01-31")
     assert total.sum() == 431
     answer = lc.compare(book, "month", "plan", plan=plan, at="2025-01..2025-03", by="harbor")
-    assert "2 records of the plan are spread evenly: there are no records of a year earlier" in answer.notes
+    assert "2 records of the plan spread evenly: there are no records of a year earlier" in answer.notes
     assert answer.total.base.tolist()[0::2] == [431, 50] and np.isnan(answer.total.base[1])  # missing is not 0
     # alike in pace and land
     paced = lc.pace(book.until("2025-01-10"), "month", against="plan", plan=plan).table
@@ -259,7 +259,7 @@ def test_what_a_shaped_plan_knows():
     firsts = frame.assign(day=frame.day.dt.to_period("M").dt.start_time)
     monthly = lc.read(firsts, date="day", values="amount", records_of="month")
     told = lc.compare(monthly, "month", "plan", plan=plan_of([("2025-02", 28)], spread="year-ago"), at="2025-02")
-    assert told.table.base.tolist() == [28] and "1 record of the plan is spread evenly" in told.notes[0]
+    assert told.table.base.tolist() == [28] and "1 record of the plan spread evenly" in told.notes[0]
     with pytest.raises(lc.QuestionError, match="`spread` must be one of even, year-ago"):
         plan_of([("2025-01", 1)], spread="odd")
     with pytest.raises(lc.QuestionError, match="`spread`"):

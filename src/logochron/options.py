@@ -30,6 +30,7 @@ from logochron.core.choices import (
     Spread,
     values,
 )
+from logochron.core.said import Joined, Said
 
 if TYPE_CHECKING:
     from logochron.core.book.measures import Measure
@@ -292,8 +293,8 @@ READING_OPTIONS: Mapping[str, Option] = {option.name: option for option in _read
 
 def taken_by_sources(names: Sequence[str]) -> str:
     """The kinds of sources that take an option, in words."""
-    words = [_SOURCES[name] for name in names]
-    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
+    words = [Said(_SOURCES[name]) for name in names]
+    return words[0] if len(words) == 1 else Said("{0} and {1}", Joined(words[:-1]), words[-1])
 
 
 _BASES = "year-ago[:N], prior[:N], mean:N, year-ago-mean:N, fixed:PERIOD, plan[:NAME], span:FIRST..LAST."

@@ -20,6 +20,7 @@ from logochron.core.questions.compare import compare
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import QuestionType, loaded, question_type
 from logochron.core.rows.result import Result
+from logochron.core.said import Said
 from logochron.options import options_of
 from logochron.report import expressions
 from logochron.report.expressions import alerts_of
@@ -105,8 +106,10 @@ def _profile(text: str) -> str | Path:
     if not path.suffix and "/" not in text:
         hint = nearest(text, values(Profile))
         raise QuestionError(
-            f"--profile must be one of {', '.join(values(Profile))}, or a file of shares; got {brief(text)}"
-            + (f". Did you mean {hint!r}?" if hint else "")
+            "--profile must be one of {0}, or a file of shares; got {1}{2}",
+            ", ".join(values(Profile)),
+            brief(text),
+            (Said(". Did you mean {0!r}?", hint) if hint else ""),
         )
     return path
 

@@ -17,6 +17,7 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import as_written, refuse_brought
 from logochron.core.errors import CalendarError, IntakeError, QuestionError, brief, no_such, visible
 from logochron.core.rows.plans import AnyPlan
+from logochron.core.said import Said, either
 from logochron.options import CALENDARS, READING_OPTIONS, Reading, calendar_options
 from logochron.report import expressions
 
@@ -38,8 +39,8 @@ def calendar_of(options: dict[str, Any]) -> Calendar:
     own = {row.name for row in rows[kind]}
     for row in (row for kind_rows in rows.values() for row in kind_rows):
         if options[row.name] is not None and row.name not in own:
-            goes = " or ".join(f"--calendar {other}" for other, of in rows.items() if row.name in {r.name for r in of})
-            raise QuestionError(f"{row.flags} goes with {goes}; this is --calendar {kind}")
+            goes = either(f"--calendar {other}" for other, of in rows.items() if row.name in {r.name for r in of})
+            raise QuestionError("{0} goes with {1}; this is --calendar {2}", row.flags, goes, kind)
     given = {name: options[name] for name in own if options[name] is not None}
     if kind == "civil":
         return CivilCalendar(**given)
@@ -54,9 +55,9 @@ def calendar_of(options: dict[str, Any]) -> Calendar:
     try:
         return ListedCalendar(options["calendar"], **given)
     except CalendarError as error:  # what a file holds, not what an option says
-        raise IntakeError(str(error)) from None
+        raise IntakeError(error.said) from None
     except QuestionError as error:
-        raise QuestionError(f"--calendar must be civil, retail or the file of a table of periods: {error}") from None
+        raise QuestionError("--calendar must be civil, retail or the file of a table of periods: {0}", error) from None
 
 
 def _pattern(text: str) -> tuple[int, ...]:
@@ -65,7 +66,7 @@ def _pattern(text: str) -> tuple[int, ...]:
         return (4,) * 13
     if not re.fullmatch(r"\d+(-\d+)*", text.strip()):
         raise CalendarError(
-            f"--pattern must be the weeks in the periods of a quarter such as 4-5-4, or 13x4; got {brief(text)}"
+            "--pattern must be the weeks in the periods of a quarter such as 4-5-4, or 13x4; got {0}", brief(text)
         )
     return tuple(int(weeks) for weeks in text.split("-"))
 
@@ -91,7 +92,7 @@ def sales_book(sales: tuple[str, ...], options: dict[str, Any], calendar: Calend
     for name in lower:
         if name not in known:
             where = "--value and --measure" if composed else "--value"
-            raise QuestionError(f"--lower-is-better: {no_such('amount', name, known, where=where)}")
+            raise QuestionError("--lower-is-better: {0}", no_such("amount", name, known, where=where))
     from logochron.sources.files.streams import lasting
     from logochron.sources.read import read
 
@@ -134,7 +135,7 @@ def _amount_beside(quantity: str, source: Any, options: dict[str, Any]) -> str:
     known = [quantity, *dimensions(options["by"]).values(), *conditions(options["where"])]
     form = Reading(**{name: options[name] for name, option in READING_OPTIONS.items() if option.of and option.shell})
     column = amount_beside(source, options["date"], known, form)
-    say(f"amounts from column {column!r} (--value)")
+    say(Said("amounts from column {0!r} (--value)", column))
     return column
 
 
@@ -179,11 +180,9 @@ def plan_files(options: dict[str, Any]) -> dict[str, str]:
         name, equals, file = text.partition("=")
         name = name.strip() if equals and re.fullmatch(r"\s*[\w -]+\s*", name) and not Path(text).exists() else ""
         if len(given) > 1 and not name:
-            raise QuestionError(
-                f"--plan {visible(text)}: each of several plans has a name, such as budget={visible(text)}"
-            )
+            raise QuestionError("--plan {0}: each of several plans has a name, such as budget={0}", visible(text))
         if name in files:
-            raise QuestionError(f"--plan names {name!r} twice")
+            raise QuestionError("--plan names {0!r} twice", name)
         files[name] = file.strip() if name else text
     return files
 

@@ -10,6 +10,7 @@ import click
 from logochron.core.book.filters import Not
 from logochron.core.choices import Grain, values
 from logochron.core.errors import WORDS, QuestionError, nearest
+from logochron.core.said import Said
 from logochron.core.synonyms import Synonym, synonym
 
 
@@ -25,9 +26,11 @@ def refuse_option(error: click.NoSuchOption, words: Sequence[str]) -> None:
     if ours is None or error.ctx is None:
         return
     known = {flag for param in error.ctx.command.params for flag in (*param.opts, *param.secondary_opts)}
-    told = f"here it is {ours.ours}" if ours.change else ours.ours
+    told = Said("here it is {0}", ours.ours) if ours.change else ours.ours
     raise QuestionError(
-        f"no option {error.option_name}: {told}",
+        "no option {0}: {1}",
+        error.option_name,
+        told,
         remedies=[{WORDS: _in_our_words(list(words), known)}],
     )
 
@@ -45,10 +48,10 @@ def refuse_command(name: str, words: Sequence[str], known: Collection[str]) -> N
         from logochron.cli.offers import said_too
 
         said = said_too([name, *words], ours.change)
-        raise QuestionError(f"no command {name!r}: here it is {ours.ours}", remedies=[{WORDS: said}])
+        raise QuestionError("no command {0!r}: here it is {1}", name, ours.ours, remedies=[{WORDS: said}])
     if hint := nearest(name, known):
         raise QuestionError(
-            f"no command {name!r}. Did you mean {hint!r}?", remedies=[{WORDS: [hint, *words]}] if words else []
+            "no command {0!r}. Did you mean {1!r}?", name, hint, remedies=[{WORDS: [hint, *words]}] if words else []
         )
 
 

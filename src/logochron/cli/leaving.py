@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, NoReturn
 import click
 
 from logochron.cli.speaking import hush, said_all, say
+from logochron.core.said import Joined, Said
 
 if TYPE_CHECKING:
     from logochron.core.errors import LogochronError
@@ -52,7 +53,7 @@ def run_and_leave(command: click.Group) -> NoReturn:
         code = _PIPE_CLOSED
     except OSError as error:
         code = NOT_READ
-        say(f"standard output cannot be written: {error.strerror or error}")
+        say(Said("standard output cannot be written: {0}", error.strerror or error))
     hush()
     sys.exit(code)
 
@@ -79,16 +80,17 @@ def _carried_out(command: click.Group, stop: _Stop) -> int:
         say(_with_offers(command, error, time.monotonic() - began))
         return NOT_READ if isinstance(error, (IntakeError, OutputError)) else ASKED_WRONG
     except (KeyboardInterrupt, click.Abort):
-        say("stopped")
+        say(Said("stopped"))
         return _BY_SIGNAL + (stop.number or signal.SIGINT)
     except MemoryError:
-        say("there is not enough memory for this: ask for fewer items or periods, or read less of the records")
+        say(Said("there is not enough memory for this: ask for fewer items or periods, or read less of the records"))
     except OSError as error:
-        say(f"{error.filename or 'the system'}: {error.strerror or error}")
+        say(Said("{0}: {1}", error.filename or Said("the system"), error.strerror or error))
     except Exception as error:
         if os.environ.get(_TRACE):
             traceback.print_exc()
-        say(f"a fault of Logochron's own: {type(error).__name__}: {error} ({_TRACE}=1 shows where); please report it")
+        kind = type(error).__name__
+        say(Said("a fault of Logochron's own: {0}: {1} ({2}=1 shows where); please report it", kind, error, _TRACE))
         return _FAULT
     return NOT_READ
 
@@ -96,7 +98,7 @@ def _carried_out(command: click.Group, stop: _Stop) -> int:
 def _with_offers(command: click.Group, error: LogochronError, took: float) -> str:
     """What a refusal says, and the whole commands that settle it, a line each."""
     if not error.remedies:
-        return str(error)
+        return error.said
     from logochron.cli.offers import offers
 
-    return "\n".join([str(error), *offers(command, sys.argv[1:], error, took)])
+    return Joined([error.said, *offers(command, sys.argv[1:], error, took)], "\n")

@@ -13,7 +13,8 @@ import click
 from logochron.cli import settings_option
 from logochron.cli.leaving import ALERTED, run_and_leave
 from logochron.cli.options import names, of_calendar, of_explain, of_output, of_question, of_reading, only, reading_of
-from logochron.cli.speaking import say
+from logochron.cli.speaking import say, speak_as_asked, voiced
+from logochron.core.said import Said
 from logochron.options import GROUPS
 
 
@@ -37,10 +38,11 @@ class _Command(click.Command):
         twice = next((one for n, one in enumerate(of_one) if one in of_one[:n]), None)
         if twice is not None:
             flag = "/".join((*twice.opts, *twice.secondary_opts))
-            raise click.UsageError(f"{flag} is said twice and holds one value: leave one of them out.", ctx)
+            said = Said("{0} is said twice and holds one value: leave one of them out.", flag)
+            raise click.UsageError(voiced(said), ctx)
 
     def format_usage(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
-        formatter.write_usage("logochron", self.usual, prefix="Usually: ")
+        formatter.write_usage("logochron", self.usual, prefix=voiced(Said("Usually: ")))
         super().format_usage(ctx, formatter)
 
     def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
@@ -370,7 +372,7 @@ class _Saying(logging.Handler):
     """What a reading has to say, as lines of ours on standard error."""
 
     def emit(self, record: logging.LogRecord) -> None:
-        say(record.getMessage())
+        say(record.args[0] if record.msg == "%s" and isinstance(record.args, tuple) else record.getMessage())  # type: ignore[arg-type]
 
 
 def _say_on_standard_error() -> None:
@@ -391,4 +393,5 @@ def run() -> None:
         from logochron.cli.completion import answer_shell
 
         sys.exit(answer_shell(cli) or 0)
+    speak_as_asked(sys.argv[1:])
     run_and_leave(cli)

@@ -230,7 +230,7 @@ def _typed(own: dict[str, Any]) -> dict[str, Any]:
 def _lines(text: str) -> int | tuple[int, ...]:
     """``3`` or ``1,2`` as lines."""
     if not re.fullmatch(r"\d{1,9}(,\d{1,9})?", text.replace(" ", "")):
-        raise QuestionError(f"--header-row must be a line such as 3, 0, or two such as 1,2; got {brief(text)}")
+        raise QuestionError("--header-row must be a line such as 3, 0, or two such as 1,2; got {0}", brief(text))
     lines = tuple(map(int, text.split(",")))
     return lines if len(lines) > 1 else lines[0]
 
@@ -247,10 +247,10 @@ def dimensions(texts: tuple[str, ...]) -> dict[str, str]:
     for text in names(texts):
         new, equals, column = text.partition("=")
         if equals and not (new.strip() and column.strip()):
-            raise QuestionError(f"--by must be COL or NAME=COL; got {brief(text)}")
+            raise QuestionError("--by must be COL or NAME=COL; got {0}", brief(text))
         name = new.strip()
         if name in columns:
-            raise QuestionError(f"--by names {name!r} twice")
+            raise QuestionError("--by names {0!r} twice", name)
         columns[name] = column.strip() if equals else name
     return columns
 
@@ -265,7 +265,7 @@ def conditions(texts: tuple[str, ...]) -> dict[str, list[Any]]:
         negated = column.endswith("!")
         column = column.removesuffix("!").strip()
         if not equals or not column:
-            raise QuestionError(f"--where must be COL=VALUE or COL!=VALUE; got {brief(text)}")
+            raise QuestionError("--where must be COL=VALUE or COL!=VALUE; got {0}", brief(text))
         filters.setdefault(column, []).append(Not(label) if negated else label)
     return filters
 
@@ -277,7 +277,7 @@ def scales(texts: tuple[str, ...]) -> Any:
         column, equals, number = text.rpartition("=")
         exactly = as_written(number)
         if exactly is None or bool(equals) != bool(column.strip()):
-            raise QuestionError(f"--scale must be N or COL=N, such as 1000; got {brief(text)}")
+            raise QuestionError("--scale must be N or COL=N, such as 1000; got {0}", brief(text))
         numbers[column.strip()] = exactly
     if len(numbers) < len(texts) or ("" in numbers and len(numbers) > 1):
         raise QuestionError("--scale names one number for all columns, or one for each of some")
@@ -292,5 +292,5 @@ def part(text: str, option: str) -> Fraction:
     except (ValueError, ZeroDivisionError):
         number = Fraction(-1)
     if not 0 <= number <= 1:
-        raise QuestionError(f"{option} must be a part from 0 to 1, such as 0.02 or 2%; got {brief(text)}")
+        raise QuestionError("{0} must be a part from 0 to 1, such as 0.02 or 2%; got {1}", option, brief(text))
     return number

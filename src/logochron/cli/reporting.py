@@ -12,8 +12,10 @@ from typing import Any
 
 from logochron import demo
 from logochron.cli.showing import check_apart, show
-from logochron.cli.speaking import put, say
+from logochron.cli.speaking import put, say, speak, voiced
 from logochron.core.errors import OutputError, QuestionError, no_file_name, shown_path, visible
+from logochron.core.said import Said
+from logochron.report import build
 from logochron.report.folder import PAGE, WORKBOOK, is_of_report
 from logochron.report.report import Answers, Report
 from logochron.report.write import Written
@@ -29,6 +31,7 @@ def run_report(file: str, out: str | None, until: str | None, log_file: str | No
     path = Path(file)
     folder = Path(out) if out is not None else path.parent / path.stem
     report = Report.load(path)
+    speak(build.formats(report.settings.page))
     if log_file is not None:
         _check_log(Path(log_file), report, folder)
     with _logged(log_file):
@@ -54,11 +57,14 @@ def _exit_code(answers: Answers, written: Written) -> int:
     for line in (*answers.alerts, *written.lines):
         say(line, named=not line.startswith(" "))
     for heading, why in answers.refused:
-        say(f"section {heading!r} is refused: {why}")
+        say(Said("section {0!r} is refused: {1}", heading, why))
     many = len(written.files)
-    lines = [f"{written.folder / PAGE}  the page", f"{written.folder / WORKBOOK}  the workbook"]
-    lines.append(f"{written.folder}  {many} files in all: a picture and a table for each section too")
-    put(visible("\n".join(lines), lines=True) + "\n")
+    lines = [
+        Said("{0}  the page", written.folder / PAGE),
+        Said("{0}  the workbook", written.folder / WORKBOOK),
+        Said("{0}  {1} files in all: a picture and a table for each section too", written.folder, many),
+    ]
+    put(visible("\n".join(map(voiced, lines)), lines=True) + "\n")
     return _REFUSED if answers.refused else _ALERTED if answers.fired else 0
 
 
@@ -81,7 +87,7 @@ def _check_log(log: Path, report: Report, folder: Path) -> None:
     """Refuse to add lines to what is read, or to a file of the report's own."""
     check_apart("--log-file", log, log, [str(report.path), *report.files])
     if is_of_report(log.name) and is_same(log.parent, folder):
-        raise QuestionError(f"--log-file {visible(str(log))} is a file of the report: name another one")
+        raise QuestionError("--log-file {0} is a file of the report: name another one", visible(str(log)))
 
 
 @contextmanager
@@ -130,7 +136,7 @@ class _LogFile(logging.FileHandler):
 
 def unlogged(path: str, error: OSError) -> OutputError:
     """What is said where a line of the log could not be written."""
-    return OutputError(f"--log-file {shown_path(path)} cannot be written: {error.strerror or error}")
+    return OutputError("--log-file {0} cannot be written: {1}", shown_path(path), error.strerror or error)
 
 
 class _OneLine(logging.Formatter):
@@ -145,7 +151,7 @@ def draft_report(sales: tuple[str, ...], target: str, options: dict[str, Any]) -
     from logochron.report.draft import write_draft
 
     path = write_draft(list(sales), Path(target), options)
-    say(f"wrote {path}: run it by logochron report {path}")
+    say(Said("wrote {0}: run it by logochron report {0}", path))
 
 
 def demonstrate(folder: str, *, plain: bool) -> None:

@@ -12,6 +12,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import click
 
 from logochron.cli.options import shell_option
+from logochron.cli.speaking import voiced
+from logochron.core.said import Said
 from logochron.options import COMMAND_OPTIONS, READING_OPTIONS, options_of
 
 if TYPE_CHECKING:
@@ -71,7 +73,8 @@ def option(command: Callable[..., Any]) -> Callable[..., Any]:
 def _named(ctx: click.Context, param: click.Parameter, value: Sequence[str]) -> tuple[str, ...]:
     """The sales, refused where neither they nor a report file are named."""
     if not value:
-        raise click.UsageError("Missing argument 'SALES...': name files of sales, or --settings REPORT.toml", ctx)
+        said = Said("Missing argument 'SALES...': name files of sales, or --settings REPORT.toml")
+        raise click.UsageError(voiced(said), ctx)
     return tuple(value)
 
 

@@ -16,6 +16,7 @@ from logochron.core.errors import QuestionError, brief, visible
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import question_type, question_types
 from logochron.core.rows.result import Result
+from logochron.core.said import Said
 from logochron.views.figures.registry import FIGURES, figure_named
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
@@ -48,9 +49,9 @@ def target_of(options: dict[str, Any], sales: Sequence[str], answer: str = "comp
     for name in given:
         kinds = [kind for kind in OF_FIGURE[name] if kind in of.figures]
         if figure is not None and figure not in kinds:
-            raise QuestionError(f"--{name} goes with --figure {' or '.join(kinds)}")
+            raise QuestionError("--{0} goes with --figure {1}", name, " or ".join(kinds))
     if figure is None and given and not any(set(given) <= set(figure_named(name).options) for name in of.figures):
-        raise QuestionError(f"no figure takes {' and '.join(f'--{name}' for name in given)} together")
+        raise QuestionError("no figure takes {0} together", " and ".join(f"--{name}" for name in given))
     if options.get("across"):
         given_too = next((n for n in ("figure", "sparks", *OF_FIGURE) if options.get(n)), None)
         if given_too or options["form"] in ("words", "cards") or Path(out or "").suffix in PICTURE_ENDINGS:
@@ -58,7 +59,7 @@ def target_of(options: dict[str, Any], sales: Sequence[str], answer: str = "comp
     if out is None:
         for name in ("figure", *OF_FIGURE):
             if options.get(name) is not None:
-                raise QuestionError(f"--{name} needs --out FILE with one of {', '.join(PICTURE_ENDINGS)}")
+                raise QuestionError("--{0} needs --out FILE with one of {1}", name, ", ".join(PICTURE_ENDINGS))
         return None
     if options["form"]:
         raise QuestionError("--out chooses the form by its ending: leave --as out")
@@ -66,9 +67,9 @@ def target_of(options: dict[str, Any], sales: Sequence[str], answer: str = "comp
     ending = check_ending(target)
     drawn = (*PICTURE_ENDINGS, ".html")
     if figure and ending not in drawn:
-        raise QuestionError(f"--figure {figure} needs --out with one of {', '.join(drawn)}; got {brief(out)}")
+        raise QuestionError("--figure {0} needs --out with one of {1}; got {2}", figure, ", ".join(drawn), brief(out))
     if ending in PICTURE_ENDINGS and "figure" not in options:
-        raise QuestionError(f"{target}: no figure shows this answer; known are {', '.join(TABLE_ENDINGS)}")
+        raise QuestionError("{0}: no figure shows this answer; known are {1}", target, ", ".join(TABLE_ENDINGS))
     place = ordinary(target)
     check_apart(
         "--out",
@@ -84,13 +85,13 @@ def _check_form(options: dict[str, Any], answer: str) -> None:
     form, of = options["form"], question_type(answer)
     if form == "words" and not of.sentences:
         said = ", ".join(one.name for one in question_types() if one.sentences)
-        raise QuestionError(f"--as words: the answers of {said} can be said in sentences, not that of {answer}")
+        raise QuestionError("--as words: the answers of {0} can be said in sentences, not that of {1}", said, answer)
     if form == "cards" and not of.cards:
         shown = ", ".join(one.name for one in question_types() if one.cards)
-        raise QuestionError(f"--as cards shows the answer of {shown}, not that of {answer}")
+        raise QuestionError("--as cards shows the answer of {0}, not that of {1}", shown, answer)
     for name in ("template", "then"):
         if options.get(name) is not None and form != "words":
-            raise QuestionError(f"--{name} goes with --as words")
+            raise QuestionError("--{0} goes with --as words", name)
 
 
 def check_apart(option: str, target: Path, place: Path, read: Sequence[str | None]) -> None:
@@ -109,7 +110,9 @@ def check_apart(option: str, target: Path, place: Path, read: Sequence[str | Non
         for path in [] if local is None else files_of(local):
             if is_same(place, path):
                 one, other = visible(str(target)), visible(str(path))
-                raise QuestionError(f"{option} {one} would write over {other}, which is read: name another file")
+                raise QuestionError(
+                    "{0} {1} would write over {2}, which is read: name another file", option, one, other
+                )
 
 
 def hand_over(
@@ -132,7 +135,7 @@ def hand_over(
         show(result, options["form"] or "table", formats, fill=options.get("color") == "fill", shown=shown)
         return
     write(result, target, formats=formats, figure=figure, named=options.get("figure"))
-    say(f"wrote {target}")
+    say(Said("wrote {0}", target))
 
 
 def figure_drawn(result: AlignedAnswer, options: dict[str, Any], formats: Formats) -> Callable[[], Any]:
@@ -144,7 +147,7 @@ def figure_drawn(result: AlignedAnswer, options: dict[str, Any], formats: Format
         given = {name for name in OF_FIGURE if options.get(name) is not None}
         shown = suited(result, frozenset(given)) if options["figure"] is None else named_figure(options["figure"])
         if options["figure"] is None:
-            say(f"{shown.in_words} (--figure {shown.figure.name})")
+            say(Said("{0} (--figure {1})", shown.in_words, shown.figure.name))
         taken = (*shown.figure.options, *shown.figure.shared)
         chosen = shown.options | {name: options[name] for name in taken if options.get(name) is not None}
         if chosen.get("item") is not None and len(result.by) > 1:

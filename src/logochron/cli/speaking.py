@@ -2,17 +2,24 @@
 
 from __future__ import annotations
 
+import gettext
 import json
 import os
 import sys
 import unicodedata
-from collections.abc import Callable, Iterable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager, suppress
+from typing import TYPE_CHECKING
 
 import click
 
-from logochron.core.errors import OutputError, visible
+from logochron.core.errors import OutputError, QuestionError, visible
+from logochron.core.said import Said
+from logochron.views.catalog import DOMAIN, FOLDER
 from logochron.views.reading_progress import progress_bar
+
+if TYPE_CHECKING:
+    from logochron.views.formats import Formats
 
 
 class Answered(Exception):
@@ -47,6 +54,42 @@ def check_trial() -> None:
         raise Answered
 
 
+class _Voice:
+    """In whose language messages are; English until a locale is named."""
+
+    formats: Formats | None = None
+
+
+def speak(formats: Formats) -> None:
+    """Messages are in the language of these from now on, those of the parser too."""
+    if formats.language == "en":
+        return
+    _Voice.formats = formats
+    os.environ["LANGUAGE"] = formats.language
+    gettext.bindtextdomain(DOMAIN, str(FOLDER))
+    gettext.textdomain(DOMAIN)
+
+
+def speak_as_asked(words: Sequence[str]) -> None:
+    """Messages are in the language of the locale that a command names, before anything else of it is read."""
+    named = [after for word, after in zip(words, [*words[1:], ""]) if word == "--locale"]
+    named += [word.partition("=")[2] for word in words if word.startswith("--locale=")]
+    if named:
+        from logochron.views.formats import Formats
+
+        with suppress(QuestionError):  # it is refused where options are read
+            speak(Formats(locale=named[0]))
+
+
+def voiced(text: str) -> str:
+    """A message in the reader's language."""
+    if _Voice.formats is None:
+        return text
+    from logochron.views.words.told import told
+
+    return told(text, _Voice.formats)
+
+
 #: A line longer than this is cut: a name of a megabyte helps nobody.
 _LONGEST = 2_000
 
@@ -55,7 +98,7 @@ def say(text: str, *, named: bool = True) -> None:
     """A message on standard error; `named`: with our name before it."""
     if _Trial.on:
         return
-    lines = visible(text, lines=True).split("\n")
+    lines = visible(voiced(text), lines=True).split("\n")
     lines = [line if len(line) <= _LONGEST else line[:_LONGEST] + "..." for line in lines]
     try:
         click.echo("logochron: " * named + "\n".join(lines), err=True)
@@ -94,15 +137,19 @@ def put_all(texts: Iterable[str], *, form: str = "") -> None:
         shown = _encodable(text, encoding, as_json=form.startswith("json"))
         if shown != text and not form.startswith("json") and not replaced:
             replaced = True
-            lacks = f"standard output is in {encoding}, which lacks some letters"
-            say(f"{lacks}: these are replaced (--out FILE keeps them)")
+            say(
+                Said(
+                    "standard output is in {0}, which lacks some letters: these are replaced (--out FILE keeps them)",
+                    encoding,
+                )
+            )
         try:
             stream.write(shown)
             stream.flush()
         except BrokenPipeError:
             raise
         except OSError as error:
-            raise OutputError(f"standard output cannot be written: {error.strerror or error}") from None
+            raise OutputError("standard output cannot be written: {0}", error.strerror or error) from None
 
 
 def _encodable(text: str, encoding: str, *, as_json: bool) -> str:

@@ -13,14 +13,21 @@ from types import NoneType, SimpleNamespace, UnionType
 from typing import Any, Literal, ParamSpec, TypeVar, Union, get_args, get_origin, get_type_hints
 
 from logochron.core.errors import QuestionError, brief
+from logochron.core.said import Said, either
 from logochron.core.synonyms import synonym
 
 P = ParamSpec("P")
 R = TypeVar("R")
 
 _WORDS: dict[Any, str] = {
-    **{str: "a text", bool: "True or False", int: "a whole number", float: "a number", NoneType: "None"},
-    **{Sequence: "a list", list: "a list", Mapping: "a mapping", Callable: "a function"},
+    **{
+        str: Said("a text"),
+        bool: Said("True or False"),
+        int: Said("a whole number"),
+        float: Said("a number"),
+        NoneType: "None",
+    },
+    **{Sequence: Said("a list"), list: Said("a list"), Mapping: Said("a mapping"), Callable: Said("a function")},
 }
 #: Kinds that other checks tell with all their values.
 _ELSEWHERE = (Literal, Any)
@@ -83,7 +90,7 @@ def check_kinds(owner: Any, arguments: Mapping[str, Any]) -> None:
 
 def _check(name: str, value: Any, hint: Any) -> None:
     if not _fits(value, hint):
-        raise QuestionError(f"`{name}` must be {_in_words(hint)}; got {brief(value)}")
+        raise QuestionError("`{0}` must be {1}; got {2}", name, _in_words(hint), brief(value))
 
 
 @cache
@@ -157,9 +164,9 @@ def _in_words(hint: Any) -> str:
     kind, parts = get_origin(hint) or hint, get_args(hint)
     if kind in (Union, UnionType):
         words = [_in_words(part) for part in parts if part is not NoneType]
-        return " or ".join(dict.fromkeys(words))
+        return either(dict.fromkeys(words))
     if kind in (Sequence, list):
-        return f"a list of {_in_words(parts[0]).removeprefix('a ')}s"
+        return Said("a list of {0}s", Said(_in_words(parts[0]).removeprefix("a ")))
     if kind is tuple and parts[-1] is not Ellipsis:
-        return f"{len(parts)} of {_in_words(parts[0]).removeprefix('a ')}s"
+        return Said("{0} of {1}s", len(parts), Said(_in_words(parts[0]).removeprefix("a ")))
     return _WORDS.get(kind, "") or f"a {getattr(kind, '__name__', kind)}"

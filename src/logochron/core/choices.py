@@ -7,8 +7,8 @@ from fractions import Fraction
 from numbers import Integral
 from typing import Any, Literal, get_args
 
-from logochron.core.errors import INSTEAD, LogochronError, QuestionError, brief, nearest
-from logochron.core.said import HowMany
+from logochron.core.errors import INSTEAD, LogochronError, QuestionError, brief, did_you_mean, nearest
+from logochron.core.said import HowMany, Said
 from logochron.core.synonyms import synonym
 
 Grain = Literal["day", "week", "month", "quarter", "half", "year"]
@@ -81,10 +81,7 @@ def check(name: str, value: object, literal: Any, error: type[LogochronError] = 
         return value
     refuse_brought(name, value, error)
     hint = nearest(value, allowed) if isinstance(value, str) else None
-    raise error(
-        f"`{name}` must be one of {', '.join(allowed)}; got {brief(value)}."
-        + (f" Did you mean {hint!r}?" if hint else "")
-    )
+    raise error("`{0}` must be one of {1}; got {2}.{3}", name, ", ".join(allowed), brief(value), did_you_mean(hint))
 
 
 def refuse_brought(
@@ -100,11 +97,11 @@ def refuse_brought(
         return
     same = set(ours.change) == {option} and isinstance(ours.change[option], str)
     remedy = {INSTEAD: (value, ours.change[option])} if same else ours.change
-    raise error(f"`{name}` {value!r} is here: {ours.ours}", remedies=[remedy])
+    raise error(Said("`{0}` {1!r} is here: {2}", name, value, ours.ours), remedies=[remedy])
 
 
 #: What a number may be, for messages: others take as long to reckon with as they have digits.
-BOUNDS = "of at most 100 digits, with an exponent within 300"
+BOUNDS = Said("of at most 100 digits, with an exponent within 300")
 MOST_DIGITS, _MOST_EXPONENT, _EXPONENT = 100, 300, re.compile(r"e([+-]?\d+)\s*$", re.IGNORECASE)
 #: The largest whole number that counts something.
 _MOST_COUNTED = 10**15
@@ -130,10 +127,10 @@ def rational(text: str) -> Fraction:
     # an exponent as long as that needs no reading
     far = exponent is not None and (len(exponent[1]) > 5 or abs(int(exponent[1])) > _MOST_EXPONENT)
     if far or len(text) > 2 * MOST_DIGITS or sum(map(str.isdigit, text)) > MOST_DIGITS:
-        raise ValueError(f"it must be {BOUNDS}")
+        raise ValueError(Said("it must be {0}", BOUNDS))
     number = Fraction(text)
     if number and not Fraction(1, 10**_MOST_EXPONENT) <= abs(number) <= 10**_MOST_EXPONENT:
-        raise ValueError(f"it must be {BOUNDS}")
+        raise ValueError(Said("it must be {0}", BOUNDS))
     return number
 
 
@@ -156,22 +153,25 @@ def check_count(name: str, value: object, least: int = 1) -> int:
     whole = isinstance(value, Integral) and not isinstance(value, bool)
     number = int(value) if isinstance(value, Integral) else 0
     if not whole or not least <= number <= _MOST_COUNTED:
-        more = f" to {_MOST_COUNTED:,}" if number > _MOST_COUNTED else " up"
-        raise QuestionError(f"`{name}` must be a whole number from {least}{more}; got {brief(value)}")
+        more = Said(" to {0:,}", _MOST_COUNTED) if number > _MOST_COUNTED else Said(" up")
+        raise QuestionError("`{0}` must be a whole number from {1}{2}; got {3}", name, least, more, brief(value))
     return number
 
 
 #: The plurals of our own words, as messages in English use them.
 PLURALS = {
-    **{"day": "days", "week": "weeks", "month": "months", "quarter": "quarters", "half": "halves", "year": "years"},
-    **{
-        "period": "periods",
-        "record": "records",
-        "row": "rows",
-        "empty amount": "empty amounts",
-        "position": "positions",
-        "section": "sections",
-    },
+    "day": Said("days"),
+    "week": Said("weeks"),
+    "month": Said("months"),
+    "quarter": Said("quarters"),
+    "half": Said("halves"),
+    "year": Said("years"),
+    "period": Said("periods"),
+    "record": Said("records"),
+    "row": Said("rows"),
+    "empty amount": Said("empty amounts"),
+    "position": Said("positions"),
+    "section": Said("sections"),
 }
 
 
@@ -181,7 +181,7 @@ def first_to_last(labels: list[str]) -> str:
     >>> first_to_last(["2024", "2025", "2026"]), first_to_last(["2026"])
     ('2024 to 2026', '2026')
     """
-    return labels[0] if len(labels) == 1 else f"{labels[0]} to {labels[-1]}"
+    return labels[0] if len(labels) == 1 else Said("{0} to {1}", labels[0], labels[-1])
 
 
 def how_many(n: int, word: str) -> str:

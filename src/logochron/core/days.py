@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.errors import CalendarError, QuestionError, brief
-from logochron.core.said import DayInWords
+from logochron.core.said import DayInWords, Said
 
 Days = NDArray[np.int64]
 #: What stands for a day in a call: a date, a timestamp, a NumPy day or ISO text.
@@ -48,7 +48,7 @@ def day_number(value: DayLike, name: str = "day") -> int:
             return dt.date.fromisoformat(value.strip()).toordinal() - _EPOCH
     except (ValueError, TypeError):
         pass
-    raise QuestionError(f"`{name}` must be a day such as 2026-10-18; got {brief(value)}")
+    raise QuestionError("`{0}` must be a day such as 2026-10-18; got {1}", name, brief(value))
 
 
 _EPOCH = dt.date(1970, 1, 1).toordinal()
@@ -64,7 +64,7 @@ def to_days(days: Any) -> Days:
     try:
         dates = array.astype("datetime64[D]")
     except (ValueError, TypeError, OverflowError):
-        raise QuestionError(f"days must be such as 2026-10-18, or day numbers; got {brief(days)}") from None
+        raise QuestionError("days must be such as 2026-10-18, or day numbers; got {0}", brief(days)) from None
     return dates.astype(np.int64)
 
 
@@ -87,8 +87,8 @@ def as_date(day: int) -> dt.date:
         Where it lies outside the years 1 to 9999.
     """
     if not FIRST_DAY <= day <= LAST_DAY:
-        beyond = "after year 9999" if day > LAST_DAY else "before year 1"
-        raise CalendarError(f"a day {beyond} is needed, and none can be named there: ask for periods further in")
+        beyond = Said("after year 9999") if day > LAST_DAY else Said("before year 1")
+        raise CalendarError("a day {0} is needed, and none can be named there: ask for periods further in", beyond)
     return dt.date.fromordinal(day + _EPOCH)
 
 
@@ -125,7 +125,7 @@ def span_ends(value: Any, name: str) -> tuple[int | None, int | None]:
     >>> span_ends("2026-01-01..", "covering")
     (20454, None)
     """
-    return _ends(value, name, "either end may be left out")
+    return _ends(value, name, Said("either end may be left out"))
 
 
 def whole_span(value: Any, name: str) -> tuple[int, int]:
@@ -136,21 +136,21 @@ def whole_span(value: Any, name: str) -> tuple[int, int]:
     QuestionError
         Where one is missing or none is a day.
     """
-    form = "such as 2026-03-30..2026-04-12"
+    form = Said("such as 2026-03-30..2026-04-12")
     first, last = _ends(value, name, form)
     if first is None or last is None:
-        raise QuestionError(f"`{name}` must be FIRST..LAST, {form}; got {brief(value)}")
+        raise QuestionError("`{0}` must be FIRST..LAST, {1}; got {2}", name, form, brief(value))
     return first, last
 
 
 def _ends(value: Any, name: str, form: str) -> tuple[int | None, int | None]:
     if isinstance(value, str):
         if value.count("..") != 1:
-            raise QuestionError(f"`{name}` must be FIRST..LAST, {form}; got {brief(value)}")
+            raise QuestionError("`{0}` must be FIRST..LAST, {1}; got {2}", name, form, brief(value))
         value = tuple(part.strip() or None for part in value.split(".."))
     if not isinstance(value, (tuple, list)) or len(value) != 2:
-        raise QuestionError(f"`{name}` must be a pair of days (first, last); got {brief(value)}")
+        raise QuestionError("`{0}` must be a pair of days (first, last); got {1}", name, brief(value))
     first, last = (None if end is None else day_number(end, name) for end in value)
     if first is not None and last is not None and first > last:
-        raise QuestionError(f"`{name}` ends before it starts: {iso(first)} to {iso(last)}")
+        raise QuestionError("`{0}` ends before it starts: {1} to {2}", name, iso(first), iso(last))
     return first, last

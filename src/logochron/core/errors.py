@@ -6,6 +6,8 @@ import re
 from collections.abc import Iterable, Mapping
 from typing import Any
 
+from logochron.core.said import Said
+
 __all__ = [
     "CalendarError",
     "IntakeError",
@@ -30,6 +32,8 @@ __all__ = [
 
 #: So many signs of what is too long are shown.
 _BEGINNING = 20
+#: So many names are offered.
+_LISTED = 12
 #: A longer text is not shown whole where a place in it is pointed at.
 _POINTED = 200
 
@@ -41,15 +45,23 @@ Remedy = Mapping[str, Any]
 class LogochronError(Exception):
     """Anything that Logochron refuses to do.
 
+    Parameters
+    ----------
+    template, args
+        What it says, with braces where the other arguments stand; as it is where there are none.
+
     Attributes
     ----------
+    said
+        What it says: an error is said in another language by whoever shows it.
     remedies
         What settles it, the likelier first: options by their names in Python. The command line makes whole commands
         of them.
     """
 
-    def __init__(self, *says: object, remedies: Iterable[Remedy] = ()) -> None:
-        super().__init__(*says)
+    def __init__(self, template: str = "", /, *args: Any, remedies: Iterable[Remedy] = ()) -> None:
+        self.said = template if isinstance(template, Said) else Said(template, *args)
+        super().__init__(self.said)
         self.remedies: tuple[Remedy, ...] = tuple(remedies)
 
 
@@ -82,17 +94,17 @@ def brief(value: object) -> str:
     '10000000000000000000... (5,001 digits)'
     """
     if isinstance(value, str) and len(value) > 80:
-        return f"{value[:_BEGINNING] + '...'!r} ({len(value):,} letters)"
+        return Said("{0!r} ({1:,} letters)", value[:_BEGINNING] + "...", len(value))
     if isinstance(value, int) and abs(value) >= 10**80:
         from decimal import Decimal
 
         digits = Decimal(value).adjusted() + 1  # Python writes no whole number of so many digits
-        return f"{'-' * (value < 0)}{abs(value) // 10 ** (digits - _BEGINNING)}... ({digits:,} digits)"
+        return Said("{0}{1}... ({2:,} digits)", "-" * (value < 0), abs(value) // 10 ** (digits - _BEGINNING), digits)
     shown = repr(value)
     if len(shown) <= 80 and "\n" not in shown:
         return shown
-    size = f" of {len(value):,}" if hasattr(value, "__len__") else ""
-    return f"a {type(value).__name__}{size}"
+    size = Said(" of {0:,}", len(value)) if hasattr(value, "__len__") else ""
+    return Said("a {0}{1}", type(value).__name__, size)
 
 
 def first_line(error: BaseException) -> str:
@@ -169,7 +181,7 @@ def shown_path(path: object) -> str:
 
 def no_file_name(path: object) -> QuestionError:
     """What is said of a path that the system takes for no name at all."""
-    return QuestionError(f"no file can be called {brief(str(path))}: it holds a NUL, or half a character")
+    return QuestionError("no file can be called {0}: it holds a NUL, or half a character", brief(str(path)))
 
 
 def pointed(text: str, at: int) -> str:
@@ -186,7 +198,12 @@ def pointed(text: str, at: int) -> str:
     return f"\n  {text}\n  {' ' * at}^"
 
 
-def no_such(kind: str, name: str, names: Iterable[str], where: str = "") -> str:
+def did_you_mean(hint: object | None) -> str:
+    """The question at the end of a message, or nothing where nothing is near."""
+    return "" if hint is None else Said(" Did you mean {0!r}?", hint)
+
+
+def no_such(kind: str, name: str, names: Iterable[str], where: str = "") -> Said:
     """The message for a name that is not there, with the nearest one or the first few offered.
 
     >>> no_such("column", "revenu", ["revenue", "units"], where="sales.csv")
@@ -194,9 +211,12 @@ def no_such(kind: str, name: str, names: Iterable[str], where: str = "") -> str:
     """
     known = list(names)
     hint = nearest(name, known)
-    listed = ", ".join(map(visible, known[:12])) + (f" and {len(known) - 12:,} more" if len(known) > 12 else "")
-    return (
-        f"{where + ' has' if where else 'there is'} no {kind} {name!r}."
-        + (f" Did you mean {hint!r}?" if hint is not None else "")
-        + (f" There are: {listed}" if known else f" There is no {kind} at all")
-    )
+    listed = ", ".join(map(visible, known[:_LISTED]))
+    if len(known) > _LISTED:
+        listed = Said("{0} and {1:,} more", listed, len(known) - _LISTED)
+    kind = Said(kind)
+    return Said(
+        "{where} has no {kind} {name!r}.{hint}{rest}" if where else "there is no {kind} {name!r}.{hint}{rest}",
+        where=where if isinstance(where, Said) else Said(where), kind=kind, name=name, hint=did_you_mean(hint),
+        rest=Said(" There are: {0}", listed) if known else Said(" There is no {0} at all", kind),
+    )  # fmt: skip

@@ -12,7 +12,8 @@ class Said(str):
     Attributes
     ----------
     template, args, fields
-        The message with its braces, and what is put into them: numbers, days, texts, other messages.
+        The message with its braces, and what is put into them: numbers, days, texts, other messages. A message with
+        nothing to put in is taken as it is.
 
     >>> line = Said("{label} is only partly covered", label="2026-10")
     >>> line, line.template
@@ -27,7 +28,7 @@ class Said(str):
 
     def __new__(cls, template: str, /, *args: Any, **fields: Any) -> Said:
         """The text of a message with all put in."""
-        text = super().__new__(cls, template.format(*args, **fields))
+        text = super().__new__(cls, template.format(*args, **fields) if args or fields else template)
         text.template, text.args, text.fields = template, args, fields
         return text
 
@@ -40,14 +41,38 @@ def _made(template: str, args: tuple[Any, ...], fields: dict[str, Any]) -> Said:
 
 
 class Joined(Said):
-    """Texts in a row, parted by a sign."""
+    """Texts in a row, with a sign or a word between them."""
 
-    __slots__ = ()
+    apart: str
+    __slots__ = ("apart",)
 
     def __new__(cls, texts: Iterable[str], apart: str = ", ") -> Joined:
         """The texts as one."""
         parts = tuple(texts)
-        return super().__new__(cls, apart.join("{}" for _ in parts), *parts)  # type: ignore[return-value]
+        made: Joined = super().__new__(cls, apart.join("{}" for _ in parts), *parts)  # type: ignore[assignment]
+        made.apart = apart
+        return made
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return Joined, (self.args, self.apart)
+
+
+def either(texts: Iterable[str]) -> Joined:
+    """Texts of which one holds.
+
+    >>> either(["day", "week"])
+    'day or week'
+    """
+    return Joined(texts, Said(" or "))
+
+
+def both(texts: Iterable[str]) -> Joined:
+    """Texts that all hold.
+
+    >>> both(["day", "week"])
+    'day and week'
+    """
+    return Joined(texts, Said(" and "))
 
 
 class DayInWords(str):

@@ -6,6 +6,8 @@ import re
 from collections.abc import Iterator, Mapping
 from typing import Any, Literal, NamedTuple
 
+from logochron.core.said import Said
+
 #: Where a word is typed: as a command, an option, the value of one, the name of a figure, or a name in Python.
 SynonymKind = Literal["command", "option", "value", "figure", "name", "keyword"]
 #: In a change: the command that is meant, and in a value what followed the option that was typed.
@@ -42,7 +44,7 @@ class Synonym(NamedTuple):
     @property
     def ours(self) -> str:
         """What it is called here."""
-        return self.says or " ".join(_typed(self.change))
+        return Said(self.says) if self.says else " ".join(_typed(self.change))
 
     def changed(self, given: str | None) -> dict[str, Any]:
         """The change, with what was given in its place; options that lack it are left out."""

@@ -44,11 +44,11 @@ def write(folder: str | Path) -> tuple[Path, Path]:
         for name in (SALES, PLAN):
             path, made = folder / name, text(name)
             if path.exists() and path.read_bytes() != made:
-                raise QuestionError(f"{path} is there already and differs: name another folder")
+                raise QuestionError("{0} is there already and differs: name another folder", path)
             with whole_file(path) as beside:
                 beside.write_bytes(made)
     except OSError as error:
-        raise QuestionError(f"{folder} cannot be written: {error.strerror or error}") from None
+        raise QuestionError("{0} cannot be written: {1}", folder, error.strerror or error) from None
     return folder / SALES, folder / PLAN
 
 
@@ -66,7 +66,7 @@ def write_report(folder: str | Path) -> Path:
     path = Path(folder) / REPORT
     made = (files("logochron.demo") / "data" / REPORT).read_bytes()
     if path.exists() and path.read_bytes() != made:
-        raise QuestionError(f"{path} is there already and differs: name another folder")
+        raise QuestionError("{0} is there already and differs: name another folder", path)
     with whole_file(path) as beside:
         beside.write_bytes(made)
     return path

@@ -89,7 +89,7 @@ def limit(given: Any) -> Any:
     try:
         return rational(text.removesuffix("%")) / (100 if text.endswith("%") else 1)
     except (ValueError, ZeroDivisionError):
-        raise QuestionError(f'must be a number such as 0.08 or "8%", {BOUNDS}; got {brief(given)}') from None
+        raise QuestionError('must be a number such as 0.08 or "8%", {0}; got {1}', BOUNDS, brief(given)) from None
 
 
 def judging(table: JudgingTable) -> Judging:
@@ -118,7 +118,7 @@ def palette(page: PageTable) -> Palette:
         if role not in known:
             raise QuestionError(no_such("role", role, known, where="a palette"))
         if len(color) != 7 or color[0] != "#" or any(sign not in "0123456789abcdefABCDEF" for sign in color[1:]):
-            raise QuestionError(f"{role!r} must be a color such as #22365E; got {brief(color)}")
+            raise QuestionError("{0!r} must be a color such as #22365E; got {1}", role, brief(color))
     return Palette(**page.palette)
 
 
@@ -138,7 +138,7 @@ def source(sales: Sales, path: Path) -> list[str]:
             return [sales.address]
         name = sales.address.removeprefix("$").strip("{}")
         if not os.environ.get(name):
-            raise QuestionError(f"`address`: the environment variable {name!r} is not set")
+            raise QuestionError("`address`: the environment variable {0!r} is not set", name)
         return [os.environ[name]]
     named = [sales.file] if sales.file is not None else sales.files or ()
     return [name if "://" in name else str(path.parent / name) for name in named]

@@ -48,7 +48,7 @@ def write_draft(sales: Sequence[str], path: Path, given: Mapping[str, Any]) -> P
         Where the sales cannot be read.
     """
     if ordinary(path).exists():
-        raise QuestionError(f"{shown_path(path)} is there already: name another file, or move it away")
+        raise QuestionError("{0} is there already: name another file, or move it away", shown_path(path))
     options = {name: given[name] for name in given if name in Sales.model_fields and _is_stated(name, given[name])}
     reading = Reading(**options | {"on_refused": "skip"})
     if reading.periods_in_columns is None:

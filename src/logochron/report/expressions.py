@@ -16,6 +16,7 @@ from logochron.core.judge.judging import Band, Judging
 from logochron.core.questions.alerts import SIGNS, Alert, check_alert, fired
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import question_type
+from logochron.core.said import Said
 from logochron.views.formats import Formats
 
 _TOKEN = re.compile(
@@ -28,7 +29,7 @@ _TOKEN = re.compile(
 )
 
 
-_QUOTES = "names with spaces or dashes stand in quotes"
+_QUOTES = Said("names with spaces or dashes stand in quotes")
 
 
 class _Token(NamedTuple):
@@ -54,7 +55,7 @@ class _Reader:
         if not token:
             place = self.at + len(self.text[self.at :]) - len(self.text[self.at :].lstrip())
             quote = self.text[place] in "\"'"
-            self.refuse("this quote is not closed" if quote else "this sign has no meaning here", place)
+            self.refuse(Said("this quote is not closed") if quote else Said("this sign has no meaning here"), place)
         self.at = token.end()
         for kind in ("double", "single"):
             if token[kind] is not None:
@@ -65,7 +66,7 @@ class _Reader:
     def refuse(self, what: str, at: int | None = None) -> NoReturn:
         """Say what is wrong, and where."""
         at = self.next.at if at is None else at
-        raise QuestionError(f"{self.option}: {what}{pointed(self.text, at)}\n  expected: {self.form}")
+        raise QuestionError("{0}: {1}{2}\n  expected: {3}", self.option, what, pointed(self.text, at), self.form)
 
     def take(self) -> _Token:
         """The next token."""
@@ -76,13 +77,15 @@ class _Reader:
     def name(self, what: str) -> _Token:
         """A name: a word, or anything in quotes."""
         if self.next.kind not in ("word", "quoted") or not self.next.text.strip():
-            self.refuse(f"{what} is missing here" if self.next.kind == "end" else f"{what} must stand here")
+            self.refuse(
+                Said("{0} is missing here", what) if self.next.kind == "end" else Said("{0} must stand here", what)
+            )
         return self.take()
 
     def anything(self, what: str) -> _Token:
         """Whatever stands here."""
         if self.next.kind == "end":
-            self.refuse(f"{what} is missing here")
+            self.refuse(Said("{0} is missing here", what))
         return self.take()
 
     def sign(self, *signs: str) -> str:
@@ -101,24 +104,24 @@ class _Reader:
         text = token.text.removesuffix("%")
         percent = text != token.text or bool(self.word("%"))
         if token.kind == "quoted" or not re.fullmatch(r"[+\N{MINUS SIGN}]?(\d+(\.\d*)?|\.\d+)", text):
-            self.refuse(f"{what} must be a number such as -5% or 0.08", at)
+            self.refuse(Said("{0} must be a number such as -5% or 0.08", what), at)
         try:
             number = rational(text) / (100 if percent else 1)
         except ValueError:
-            self.refuse(f"{what} must be {BOUNDS}; got {brief(text)}", at)
+            self.refuse(Said("{0} must be {1}; got {2}", what, BOUNDS, brief(text)), at)
         return -number if minus else number
 
     def end(self, hint: str = _QUOTES) -> None:
         """Nothing more may follow."""
         if self.next.kind != "end":
-            self.refuse(f"this is too much; {hint}")
+            self.refuse(Said("this is too much; {0}", hint))
 
 
-_MEASURE = (
+_MEASURE = Said(
     "NAME=COL, NAME=count, NAME=distinct COL, NAME=A-B or NAME=A/B, each maybe: where COL=VALUE[,VALUE] or COL!=VALUE"
 )
-_ALERT = f"COLUMN SIGN VALUE, such as growth < -5% or verdict = adverse; signs are {' '.join(SIGNS)}"
-_BAND = (
+_ALERT = Said("COLUMN SIGN VALUE, such as growth < -5% or verdict = adverse; signs are {0}", " ".join(SIGNS))
+_BAND = Said(
     "NAME [from LIMIT] [below LIMIT] [favorable|adverse|neutral] [mark SIGN] [: ADVICE], "
     "such as behind below -3% adverse: ring the harbor office"
 )
@@ -145,19 +148,19 @@ def measure(text: str, lower: list[str]) -> Measure:
     'lower'
     """
     reader = _Reader(text, "--measure", _MEASURE)
-    name = reader.name("the name of the measure").text
+    name = reader.name(Said("the name of the measure")).text
     if not reader.sign("="):
-        reader.refuse(f"an = must stand between the name and what it is; {_QUOTES}")
+        reader.refuse(Said("an = must stand between the name and what it is; {0}", _QUOTES))
     parts: dict[str, Any] = {}
-    first = reader.name("a column, a measure, count or distinct")
+    first = reader.name(Said("a column, a measure, count or distinct"))
     if (first.kind, first.text) == ("word", "count"):
         parts["count"] = True
         if reader.next.kind in ("word", "quoted") and (reader.next.kind, reader.next.text) != ("word", "where"):
-            reader.refuse(f"count is of records; for different ids say {name}=distinct {reader.next.text}")
+            reader.refuse(Said("count is of records; for different ids say {0}=distinct {1}", name, reader.next.text))
     elif (first.kind, first.text) == ("word", "distinct") and reader.next.kind in ("word", "quoted"):
         parts["distinct"] = reader.take().text
     elif sign := reader.sign("-", "/"):
-        parts |= {"of": first.text, "less" if sign == "-" else "per": reader.name("a column or a measure").text}
+        parts |= {"of": first.text, "less" if sign == "-" else "per": reader.name(Said("a column or a measure")).text}
     else:
         parts["column"] = first.text
     if reader.word("where"):
@@ -167,13 +170,13 @@ def measure(text: str, lower: list[str]) -> Measure:
 
 
 def _where(reader: _Reader) -> dict[str, list[Any]]:
-    column = reader.name("a column").text
+    column = reader.name(Said("a column")).text
     sign = reader.sign("=", "!=")
     if not sign:
-        reader.refuse("an = or != must stand between the column and its values")
-    labels = [reader.name("a value").text]
+        reader.refuse(Said("an = or != must stand between the column and its values"))
+    labels = [reader.name(Said("a value")).text]
     while reader.sign(","):
-        labels.append(reader.name("a value").text)
+        labels.append(reader.name(Said("a value")).text)
     return {column: [Not(*labels)] if sign == "!=" else list(labels)}
 
 
@@ -187,19 +190,19 @@ def parsed_alert(text: str, option: str = "--alert") -> Alert:
     column = _column(reader)
     sign = reader.sign(*SIGNS)
     if not sign:
-        reader.refuse("a sign must stand between the column and the value")
+        reader.refuse(Said("a sign must stand between the column and the value"))
     value: float | str
     if reader.next.kind == "sign" or re.match(r"[+.\d\N{MINUS SIGN}]", reader.next.text) and reader.next.kind == "word":
-        value = float(reader.number("the value"))
+        value = float(reader.number(Said("the value")))
     else:
-        value = reader.name("the value").text
+        value = reader.name(Said("the value")).text
     reader.end()
     return Alert(column, sign, value, " ".join(text.split()))
 
 
 def _column(reader: _Reader) -> str:
     """The name of a column or a heading of several words, behind the window and the basis that it may be of."""
-    token = reader.name("a column")
+    token = reader.name(Said("a column"))
     column = token.text
     while True:
         joined = (
@@ -241,22 +244,22 @@ def band(text: str) -> Band:
     """
     reader = _Reader(text, "--band", _BAND)
     keys = ("from", "below", "mark", *values(LevelAs))
-    names = [reader.name("the name of the band").text]
+    names = [reader.name(Said("the name of the band")).text]
     while reader.next.kind in ("word", "quoted") and not (reader.next.kind == "word" and reader.next.text in keys):
         names.append(reader.take().text)
     parts: dict[str, Any] = {}
     while key := reader.word(*keys):
         option = {"from": "from_", "below": "below", "mark": "mark"}.get(key, "verdict")
         if option in parts:
-            reader.refuse(f"{key!r} comes after another word of the same kind")
+            reader.refuse(Said("{0!r} comes after another word of the same kind", key))
         if key in ("from", "below"):
-            parts[option] = reader.number("the limit")
+            parts[option] = reader.number(Said("the limit"))
         else:
-            parts[option] = key if option == "verdict" else reader.anything("the sign").text
+            parts[option] = key if option == "verdict" else reader.anything(Said("the sign")).text
     if reader.next.kind == "sign" and reader.next.text == ":":
         parts["advice"] = text[reader.next.at + 1 :].strip()
     else:
-        reader.end("the advice stands after a colon")
+        reader.end(Said("the advice stands after a colon"))
     return Band(" ".join(names), **parts)
 
 
@@ -306,7 +309,9 @@ def alerts_of(
     for alert in alerts:
         if alert.column == "band" and not bands and of_answer.has_column("band"):
             named = "--band" if option == "--alert" else "[[judging.band]]"
-            raise QuestionError(f"{option} {str(alert)!r} is about bands, and none is named: name them by {named}")
+            raise QuestionError(
+                "{0} {1!r} is about bands, and none is named: name them by {2}", option, str(alert), named
+            )
         check_alert(alert, answer, dimensions, bands)
     return alerts
 

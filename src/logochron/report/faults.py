@@ -11,7 +11,8 @@ from typing import Any, NamedTuple
 
 from pydantic import BaseModel, ValidationError
 
-from logochron.core.errors import ReportError, brief, nearest, shown_path, visible
+from logochron.core.errors import LogochronError, ReportError, brief, nearest, shown_path, visible
+from logochron.core.said import Joined, Said, either
 from logochron.report.settings import (
     BandTable,
     CalendarTable,
@@ -112,16 +113,16 @@ _MODELS: Mapping[str, type[BaseModel]] = {
 }
 #: What a value must be, by Pydantic's type of error.
 _KINDS = {
-    "string_type": "a text",
-    "int_type": "a whole number",
-    "int_from_float": "a whole number",
-    "float_type": "a number",
-    "bool_type": "true or false",
-    "list_type": "a list",
-    "tuple_type": "a list",
-    "dict_type": "a table",
-    "model_type": "a table",
-    "model_attributes_type": "a table",
+    "string_type": Said("a text"),
+    "int_type": Said("a whole number"),
+    "int_from_float": Said("a whole number"),
+    "float_type": Said("a number"),
+    "bool_type": Said("true or false"),
+    "list_type": Said("a list"),
+    "tuple_type": Said("a list"),
+    "dict_type": Said("a table"),
+    "model_type": Said("a table"),
+    "model_attributes_type": Said("a table"),
     "date_type": "a day",
     "date_parsing": "a day",
     "date_from_datetime_parsing": "a day",
@@ -152,14 +153,14 @@ def refusal(path: Path, faults: Iterable[Fault], lines: dict[Place, int]) -> Rep
     """The error that tells the faults of a file from the top, the first of them where they are many."""
     placed = sorted(((line_of(fault.place, lines), fault) for fault in faults), key=itemgetter(0))
     sentences = [
-        f"line {line}: {visible(_named(place))}{what if isinstance(what, str) else what()}"
+        Said("line {0}: {1}{2}", line, visible(_named(place)), (what if isinstance(what, str) else what()))
         for line, (place, what) in placed[:_TOLD]
     ]
     head = shown_path(path)
     if len(placed) == 1:
-        return ReportError(f"{head}, {sentences[0]}")
-    more = [f"and {len(placed) - _TOLD:,} more"] if len(placed) > _TOLD else []
-    return ReportError("\n  ".join([f"{head} has {len(placed):,} faults:", *sentences, *more]))
+        return ReportError("{0}, {1}", head, sentences[0])
+    more = [Said("and {0:,} more", len(placed) - _TOLD)] if len(placed) > _TOLD else []
+    return ReportError(Joined([Said("{0} has {1:,} faults:", head, len(placed)), *sentences, *more], "\n  "))
 
 
 def _place(loc: Sequence[Any], data: Any, *, missing: bool) -> Place:
@@ -193,34 +194,40 @@ def _message(place: Place, errors: Sequence[Mapping[str, Any]], data: Any) -> st
     if kind == "extra_forbidden":
         return _unknown(str(place[-1]), _model(place, data))
     if kind == "missing":
-        return "this key is missing"
+        return Said("this key is missing")
     if kind == "union_tag_not_found":
-        return f"`question` is missing: one of {', '.join(section_models())}"
+        return Said("`question` is missing: one of {0}", ", ".join(section_models()))
     if kind == "union_tag_invalid":
         came = first["input"].get("question") if isinstance(first["input"], Mapping) else first["input"]
-        return "`question` " + _one_of(list(section_models()), came)
+        return Said("`question` {0}", _one_of(list(section_models()), came))
     literal = next((error for error in errors if error["type"] == "literal_error"), None)
     if literal is not None and isinstance(literal["input"], str):
         expected = str(literal["ctx"]["expected"]).replace(" or ", ", ")
         return _one_of([word.strip().strip("'") for word in expected.split(",")], literal["input"])
     if kind == "value_error":
-        return str(first["ctx"]["error"])
+        error = first["ctx"]["error"]
+        return error.said if isinstance(error, LogochronError) else str(error)
     wanted = dict.fromkeys(_KINDS[str(error["type"])] for error in errors if str(error["type"]) in _KINDS)
     if wanted:
-        return f"must be {' or '.join(wanted)}; got {brief(first['input'])}"
-    return f"{first['msg']}; got {brief(first['input'])}"
+        return Said("must be {0}; got {1}", either(map(Said, wanted)), brief(first["input"]))
+    return Said("{0}; got {1}", first["msg"], brief(first["input"]))
 
 
 def _one_of(known: Sequence[str], came: object) -> str:
     hint = nearest(came, known) if isinstance(came, str) else None
-    return f"must be one of {', '.join(known)}; got {brief(came)}" + (f". Did you mean {hint!r}?" if hint else "")
+    return Said(
+        "must be one of {0}; got {1}{2}",
+        ", ".join(known),
+        brief(came),
+        (Said(". Did you mean {0!r}?", hint) if hint else ""),
+    )
 
 
 def _unknown(key: str, model: type[BaseModel]) -> str:
     known = [field.alias or name for name, field in model.model_fields.items()]
     hint = nearest(key, known)
-    offer = f". Did you mean {hint!r}?" if hint else "."
-    return f"there is no such key{offer} There are: {', '.join(known)}"
+    offer = Said(". Did you mean {0!r}?", hint) if hint else "."
+    return Said("there is no such key{0} There are: {1}", offer, ", ".join(known))
 
 
 def _model(place: Place, data: Any) -> type[BaseModel]:

@@ -18,6 +18,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, StrictBool, StrictInt, StringConstraints, ValidationError
 
 from logochron.core.errors import OutputError, QuestionError, shown_path
+from logochron.core.said import Said
 from logochron.views.whole_file import UNFINISHED, flushed, folder_place, put_new, unwritten
 
 PAGE, WORKBOOK, RESTATED, FIGURES = "index.html", "report.xlsx", "restated.csv", "figures.parquet"
@@ -104,12 +105,12 @@ def _held_alone(path: Path, place: Path) -> Iterator[None]:
             except BlockingIOError:
                 if time.monotonic() > until:
                     raise OutputError(
-                        f"another run writes into {shown_path(path)}: wait until it is done, or name another folder"
+                        "another run writes into {0}: wait until it is done, or name another folder", shown_path(path)
                     ) from None
                 time.sleep(0.1)
             except OSError as error:
-                warning = "%s cannot be held alone (%s): let no other run write into it meanwhile"
-                _LOG.warning(warning, shown_path(path), error.strerror or error)
+                said = "{0} cannot be held alone ({1}): let no other run write into it meanwhile"
+                _LOG.warning("%s", Said(said, shown_path(path), error.strerror or error))
                 break
         yield
     finally:
@@ -132,13 +133,17 @@ class ReportFolder:
         self._manifest = self._read()
         if not self._manifest.whole:
             _LOG.warning(
-                "the last run into %s was ended while it put its files in place: older and newer ones stand side by "
-                "side, until this run has written them all anew",
-                shown_path(path),
+                "%s",
+                Said(
+                    "the last run into {0} was ended while it put its files in place: older and newer ones stand "
+                    "side by side, until this run has written them all anew",
+                    shown_path(path),
+                ),
             )
         for left in place.glob(f"{UNFINISHED}*"):
             if _remove_unfinished(left):
-                _LOG.warning("%s was left by a run that was ended: it is removed", shown_path(path / left.name))
+                said = Said("{0} was left by a run that was ended: it is removed", shown_path(path / left.name))
+                _LOG.warning("%s", said)
 
     def _read(self) -> _Manifest:
         """What the folder says of our files."""
@@ -150,8 +155,9 @@ class ReportFolder:
                 return _Manifest.model_validate_json(os.read(handle, _MOST))
         except (OSError, ValidationError):
             raise QuestionError(
-                f"{shown_path(self.path / MANIFEST)} is in the way: it is no list of the files of a report. Move it "
-                "away, or name another folder; nothing was written"
+                "{0} is in the way: it is no list of the files of a report. Move it away, or name "
+                "another folder; nothing was written",
+                shown_path(self.path / MANIFEST),
             ) from None
 
     def _known(self) -> dict[str, list[Digest]]:
@@ -186,15 +192,17 @@ class ReportFolder:
         others = [name for name in there if not self.is_ours(name)]
         kept = [name for name in there if name not in others and _is_protected(self.place / name)]
         for found, why in (
-            (others, "not as a report wrote it, so it may be somebody's work"),
-            (kept, "write-protected"),
+            (others, Said("not as a report wrote it, so it may be somebody's work")),
+            (kept, Said("write-protected")),
         ):
             if found:
                 named = ", ".join(shown_path(self.path / name) for name in found[:_TOLD])
-                more = f" and {len(found) - _TOLD} more" if len(found) > _TOLD else ""
+                more = Said(" and {0} more", len(found) - _TOLD) if len(found) > _TOLD else ""
                 raise QuestionError(
-                    f"{named}{more} is in the way: it is {why}. Move it away, or name another folder; nothing was "
-                    "written"
+                    "{0}{1} is in the way: it is {2}. Move it away, or name another folder; nothing was written",
+                    named,
+                    more,
+                    why,
                 )
 
     def put_in_place(self, names: Sequence[str]) -> None:

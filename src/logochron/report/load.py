@@ -16,6 +16,7 @@ from logochron.core.choices import BOUNDS
 from logochron.core.errors import LogochronError, ReportError, brief, nearest, no_such, shown_path, visible
 from logochron.core.judge.judging import Judging
 from logochron.core.rows.question_types import question_type
+from logochron.core.said import Said
 from logochron.report import build
 from logochron.report.expressions import alerts_of
 from logochron.report.faults import Fault, Place, faults_of, key_lines, refusal
@@ -38,15 +39,17 @@ def settings_of(path: Path) -> Settings:
     text = _text(path)
     if deep := _DOTTED.search(text):
         line = text.count("\n", 0, deep.start()) + 1
-        raise ReportError(f"{shown_path(path)}, line {line}: a key of over {_MOST_PARTS} parts is none of a report")
+        raise ReportError(
+            "{0}, line {1}: a key of over {2} parts is none of a report", shown_path(path), line, _MOST_PARTS
+        )
     if max(text.count("\n"), text.count("=")) > _MOST_KEYS:
-        raise ReportError(f"{shown_path(path)} has over {_MOST_KEYS:,} lines or keys: no report needs so many")
+        raise ReportError("{0} has over {1:,} lines or keys: no report needs so many", shown_path(path), _MOST_KEYS)
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise ReportError(f"{shown_path(path)} is no TOML: {visible(str(error))}") from None
+        raise ReportError("{0} is no TOML: {1}", shown_path(path), visible(str(error))) from None
     except RecursionError:
-        raise ReportError(f"{shown_path(path)} nests lists or tables deeper than any report does") from None
+        raise ReportError("{0} nests lists or tables deeper than any report does", shown_path(path)) from None
     except ValueError:  # Python reads no whole number of over 4,300 digits
         raise _too_long(path, text) from None
     lines = key_lines(text)
@@ -64,7 +67,7 @@ def _too_long(path: Path, text: str) -> ReportError:
     """What is said of a number that is too long."""
     number = re.search(r"\d[\d_]{4300,}", text)
     line, digits = (text.count("\n", 0, number.start()) + 1, number[0]) if number else (1, "")
-    return ReportError(f"{shown_path(path)}, line {line}: a number must be {BOUNDS}; got {brief(digits)}")
+    return ReportError("{0}, line {1}: a number must be {2}; got {3}", shown_path(path), line, BOUNDS, brief(digits))
 
 
 def _text(path: Path) -> str:
@@ -73,17 +76,17 @@ def _text(path: Path) -> str:
         # a pipe that nobody writes to is not waited for
         with os.fdopen(os.open(path, os.O_RDONLY | os.O_NONBLOCK), "rb") as file:
             if not stat.S_ISREG(os.fstat(file.fileno()).st_mode):
-                raise ReportError(f"{shown_path(path)} is no ordinary file: a report file is read from a disk")
+                raise ReportError("{0} is no ordinary file: a report file is read from a disk", shown_path(path))
             data = file.read(_MOST + 1)
         if len(data) > _MOST:
-            raise ReportError(f"{shown_path(path)} is larger than any report file: {_MOST:,} bytes at most")
+            raise ReportError("{0} is larger than any report file: {1:,} bytes at most", shown_path(path), _MOST)
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        raise ReportError(f"{shown_path(path)} is not in UTF-8, as TOML is: byte {error.start}") from None
+        raise ReportError("{0} is not in UTF-8, as TOML is: byte {1}", shown_path(path), error.start) from None
     except OSError as error:
-        raise ReportError(f"{shown_path(path)} cannot be read: {error.strerror or error}") from None
+        raise ReportError("{0} cannot be read: {1}", shown_path(path), error.strerror or error) from None
     except ValueError:
-        raise ReportError(f"no file can be called {shown_path(path)!r}") from None
+        raise ReportError("no file can be called {0!r}", shown_path(path)) from None
 
 
 def _faults(settings: Settings, path: Path) -> Iterator[Fault]:
@@ -98,7 +101,7 @@ def _faults(settings: Settings, path: Path) -> Iterator[Fault]:
     try:
         judging = build.judging(settings.judging)
     except LogochronError as error:
-        yield Fault(("judging",), str(error))
+        yield Fault(("judging",), error.said)
     yield from _faults_of_making(("page",), lambda: build.formats(settings.page))
     yield from _faults_of_making(("page", "palette"), lambda: build.palette(settings.page))
     yield from _no_files(settings, path)
@@ -111,14 +114,15 @@ def _faults(settings: Settings, path: Path) -> Iterator[Fault]:
         place: Place = ("section", n)
         if section.heading in seen:
             yield Fault(
-                (*place, "heading"), f"{section.heading!r} is the heading of section {seen[section.heading] + 1} too"
+                (*place, "heading"),
+                Said("{0!r} is the heading of section {1} too", section.heading, seen[section.heading] + 1),
             )
         seen.setdefault(section.heading, n)
         if not section.heading.strip():
-            yield Fault((*place, "heading"), "a heading must say something")
+            yield Fault((*place, "heading"), Said("a heading must say something"))
         yield from _of_section(section, place, settings, dimensions, judging)
     if not settings.section:
-        yield Fault(("section",), "there is no [[section]]: name at least one, with its heading and question")
+        yield Fault(("section",), Said("there is no [[section]]: name at least one, with its heading and question"))
 
 
 def _of_section(
@@ -128,13 +132,13 @@ def _of_section(
     if isinstance(section.figure, str) and section.figure not in of.figures:
         known = of.figures
         hint = nearest(section.figure, known)
-        choices = (
-            f"; a figure of {section.question} is one of {', '.join(known)}" if known else "; this question has none"
-        )
-        yield Fault((*place, "figure"), f"there is no figure {section.figure!r} of it{choices}"
-                    + (f". Did you mean {hint!r}?" if hint else ""))  # fmt: skip
+        choices = Said("; this question has none")
+        if known:
+            choices = Said("; a figure of {0} is one of {1}", section.question, ", ".join(known))
+        near = Said(". Did you mean {0!r}?", hint) if hint else ""
+        yield Fault((*place, "figure"), Said("there is no figure {0!r} of it{1}{2}", section.figure, choices, near))
     if section.layout == "across" and section.question != "compare":
-        yield Fault((*place, "layout"), "periods are laid across of compare alone")
+        yield Fault((*place, "layout"), Said("periods are laid across of compare alone"))
     options = section_options(section)
     by = build.listed(options.get("by", ()))
     for name in by:
@@ -146,9 +150,9 @@ def _of_section(
             if measures and name not in measures:
                 yield Fault((*place, option), no_such("measure", name, measures, where="[[measure]]"))
     if "plan" in build.listed(options.get("against") or ()) and settings.plan is None:
-        yield Fault((*place, "against"), "there is no plan: add [plan] with its file")
+        yield Fault((*place, "against"), Said("there is no plan: add [plan] with its file"))
     if section.alerts and of.restated is None:
-        yield Fault((*place, "alerts"), "a review has no periods to alert of: name alerts in other sections")
+        yield Fault((*place, "alerts"), Said("a review has no periods to alert of: name alerts in other sections"))
     elif section.alerts:
         headings = of.headings_of(by, measures)
         for text in section.alerts:
@@ -172,7 +176,7 @@ def _no_files(settings: Settings, path: Path) -> Iterator[Fault]:
         except (OSError, ValueError):
             there = False
         if not there:
-            yield Fault(place, f"there is no file {name!r} in {shown_path(path.parent)}")
+            yield Fault(place, Said("there is no file {0!r} in {1}", name, shown_path(path.parent)))
 
 
 def _listed(calendar: CalendarTable) -> str | None:
@@ -184,4 +188,4 @@ def _faults_of_making(place: Place, make: Callable[[], Any]) -> Iterator[Fault]:
     try:
         make()
     except LogochronError as error:
-        yield Fault(place, str(error))
+        yield Fault(place, error.said)

@@ -212,7 +212,7 @@ class Report:
             raise
         except LogochronError as error:
             _LOG.info("section %r is refused: %s", table.heading, first_line(error))
-            return Section(heading=table.heading, refused=str(error), **shown)
+            return Section(heading=table.heading, refused=error.said, **shown)
         _LOG.info("section %r: %s rows", table.heading, f"{answer.columns.rows:,}")
         return Section(heading=table.heading, answer=answer, **shown)
 

@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, create_model, model_validator
 from logochron.core.choices import AcrossFigure, Better, Grain, Layout, LevelAs, PlanSpread
 from logochron.core.judge.judging import Judging
 from logochron.core.rows.question_types import loaded, question_type, question_types
+from logochron.core.said import Said
 from logochron.options import (
     CALENDARS,
     COMMAND_OPTIONS,
@@ -132,7 +133,7 @@ class CalendarTable(_CalendarKeys):  # type: ignore[misc]
     def _of_its_kind(self) -> CalendarTable:
         wrong = [name for name in self.model_fields_set - {"kind"} if name not in CALENDAR_KEYS[self.kind]]
         if wrong:
-            raise ValueError(f'`{sorted(wrong)[0]}` does not go with kind = "{self.kind}"')
+            raise ValueError(Said('`{0}` does not go with kind = "{1}"', sorted(wrong)[0], self.kind))
         if self.kind == "listed" and self.file is None:
             raise ValueError('kind = "listed" needs `file`, the table of periods')
         return self

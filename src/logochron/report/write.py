@@ -15,6 +15,7 @@ from logochron.core.days import iso
 from logochron.core.errors import LogochronError, QuestionError, first_line, shown_path, visible
 from logochron.core.questions.restated import Reported, Restatement, reported, restatement, seeming_exact
 from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.said import Said
 from logochron.report.folder import FIGURES, MANIFEST, PAGE, RESTATED, WORKBOOK, ReportFolder, report_folder
 from logochron.views.figures.choose import Chosen, named_figure, suited
 from logochron.views.figures.drawing import drawing
@@ -98,10 +99,8 @@ def earlier_figures(path: Path) -> Mapping[str, Reported]:
                 ).fetchnumpy()
                 figures[heading] = _reported(tuple(by), rows)
     except (duckdb.Error, QuestionError) as error:
-        _WARNINGS.warning(
-            "%s cannot be read, so that no figure is held against what was reported: %s",
-            shown_path(path), first_line(error),
-        )  # fmt: skip
+        said = "{0} cannot be read, so that no figure is held against what was reported: {1}"
+        _WARNINGS.warning("%s", Said(said, shown_path(path), first_line(error)))
         return {}
     return figures
 
@@ -126,9 +125,9 @@ def _check(connection: Any, path: Path) -> None:
         [str(path)],
     ).fetchall()
     if rows > _MOST:
-        raise QuestionError(f"it holds more than {_MOST:,} rows")
+        raise QuestionError("it holds more than {0:,} rows", _MOST)
     if odd:
-        raise QuestionError(f"{odd:,} of its rows lack what every figure has")
+        raise QuestionError("{0:,} of its rows lack what every figure has", odd)
 
 
 def _reported(by: tuple[str, ...], rows: Mapping[str, Any]) -> Reported:

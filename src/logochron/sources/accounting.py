@@ -16,6 +16,7 @@ from logochron.core.calendars.named_in import first_day_of
 from logochron.core.choices import how_many
 from logochron.core.days import FIRST_DAY, LAST_DAY, Days, day_number, distinct, iso
 from logochron.core.errors import IntakeError, QuestionError, Remedy, instead, no_such
+from logochron.core.said import Joined, Said
 from logochron.core.total_labels import is_total
 from logochron.sources.assemble import BookRows, assembled
 from logochron.sources.duckdb.connection import Engine
@@ -29,18 +30,18 @@ from logochron.sources.values.dates import DateReading, read_dates
 
 _SHOWN = 10
 _READINGS = {
-    "dates": "from year 1 to 9999",
+    "dates": Said("from year 1 to 9999"),
     "year first": "YYYY-MM-DD",
     "eight digits": "YYYYMMDD",
-    "day first": "day first (31/12/2026)",
-    "month first": "month first (12/31/2026)",
-    "day first, short year": "day first (31/12/26)",
-    "month first, short year": "month first (12/31/26)",
+    "day first": Said("day first (31/12/2026)"),
+    "month first": Said("month first (12/31/2026)"),
+    "day first, short year": Said("day first (31/12/26)"),
+    "month first, short year": Said("month first (12/31/26)"),
     "short year first": "YY-MM-DD",
-    "a serial day": "as a day of a spreadsheet (46022)",
-    "month named": "with the month named (31 Dec 2026)",
-    "a period": "or a period",
-    "several forms": "such as 2026-12-31 or 31 Dec 2026",
+    "a serial day": Said("as a day of a spreadsheet (46022)"),
+    "month named": Said("with the month named (31 Dec 2026)"),
+    "a period": Said("or a period"),
+    "several forms": Said("such as 2026-12-31 or 31 Dec 2026"),
 }
 _ODD_DATES = (day_number("1900-01-01"), day_number("2100-12-31"))
 
@@ -85,7 +86,9 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
         if bad or undated or scanned.torn:
             shape = _READINGS.get(reading.name, reading.name)
             dates, readable = groups.dates, reading.readable[part]
-            refusals += scanned.refused(dates[inside[part]], dates[~readable], f"not a date {shape}{reading.hint}")
+            refusals += scanned.refused(
+                dates[inside[part]], dates[~readable], Said("not a date {0}{1}", shape, reading.hint)
+            )
         taken.append(question & (groups.rows > groups.bad))
         beyond.append(dated & ~in_days & groups.keep & (groups.rows > groups.bad))
     intake = Intake(
@@ -100,7 +103,7 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
         sources=tuple(name for scanned in scans for name in scanned.names),
     )
     if intake.read != intake.counted + intake.refused + intake.set_aside + intake.blank:
-        raise IntakeError(f"{', '.join(intake.sources)}: the account of its rows does not add up: {intake}")
+        raise IntakeError("{0}: the account of its rows does not add up: {1}", ", ".join(intake.sources), intake)
     if refused and spec.stated.on_refused == "stop":
         raise IntakeError(_refusal_message(intake), remedies=_remedies(intake))
     recorded = distinct(starts[reading.readable])  # of all rows, whichever are counted
@@ -109,8 +112,10 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
         span = f"{iso(low) if low is not None else ''}..{iso(high) if high is not None else ''}"
         held = reading.days[reading.readable]
         raise QuestionError(
-            f"no record lies in the days wanted ({span}): the records run from {iso(int(held.min()))} "
-            f"to {iso(int(held.max()))}"
+            "no record lies in the days wanted ({0}): the records run from {1} to {2}",
+            span,
+            iso(int(held.min())),
+            iso(int(held.max())),
         )
     daily = spec.standing.records_of == "day"
     hinted = hint(distinct(starts[inside])) if daily else check_periods(dated_on, spec.standing)
@@ -126,34 +131,45 @@ def _oddities(rows: BookRows, spec: ReadingSpec, dated_on: Days, hinted: str) ->
     """What may be wrong with the dates and the labels; what a review has findings of is left to them."""
     counted = [aggregate.key for aggregate in spec.summed if aggregate.column]
     filtered, reviewed = bool(spec.where), spec.reviewed
-    said = []
+    said: list[str] = []
     odd = dated_on[(dated_on < _ODD_DATES[0]) | (dated_on > _ODD_DATES[1])]
     if len(odd):
-        said.append(f"dates before 1900 or after 2100: {', '.join(map(iso, odd[:3].tolist()))}")
+        said.append(Said("dates before 1900 or after 2100: {0}", ", ".join(map(iso, odd[:3].tolist()))))
     if hinted:
         said.append(hinted)
     for counts in rows.ids.values():
         if counts.empty:
-            some = f"{counts.empty:,} records have" if counts.empty > 1 else "1 record has"
-            said.append(f"column {counts.column!r}: {some} no id and cannot be counted by it")
+            some = Said("{0:,} records have", counts.empty) if counts.empty > 1 else Said("1 record has")
+            said.append(Said("column {0!r}: {1} no id and cannot be counted by it", counts.column, some))
     summed = next((rows.amounts[key] for key in counted if key in rows.amounts), None)
     if summed is not None and not filtered and not reviewed:
         said += [
-            f"column {name!r}: the amounts of {label!r} equal the sum of all others in every period: if it is their "
-            f"total they count twice (--where '{name}!={label}' leaves it out)"
+            Said(
+                "column {0!r}: the amounts of {1!r} equal the sum of all others in every period: if "
+                "it is their total they count twice (--where '{0}!={1}' leaves it out)",
+                name,
+                label,
+            )
             for name, label in like_totals(rows.days, rows.codes, rows.labels, summed)
         ]
     for name, labels in rows.labels.items():
         known = {str(label) for label in labels if label}
         if len(known) > 1 and is_currencies(known, name) and not reviewed:
             said.append(
-                f"column {name!r} holds currencies: totals add up amounts in {', '.join(sorted(known))} as they stand; "
-                "read the rows of each"
+                Said(
+                    "column {0!r} holds currencies: totals add up amounts in {1} as they stand; read the rows of each",
+                    name,
+                    ", ".join(sorted(known)),
+                )
             )
         for label in filter(is_total, labels if not filtered else ()):
             said.append(
-                f"column {name!r} has an item {label!r}: if it adds up others they count twice "
-                f"(--where {name!r}!={label!r} leaves it out)"
+                Said(
+                    "column {0!r} has an item {1!r}: if it adds up others they count twice (--where "
+                    "{0!r}!={1!r} leaves it out)",
+                    name,
+                    label,
+                )
             )
     return list(dict.fromkeys(said))
 
@@ -162,7 +178,7 @@ def _check_items(scans: Sequence[RolledSource], spec: ReadingSpec) -> list[str]:
     """Refuses filters of items that do not occur; says so where a measure takes others that do."""
     counts = [scanned.groups.named_rows for scanned in scans]
     missing = {pair for pair in counts[0] if not sum(named[pair] for named in counts)}
-    said = []
+    said: list[str] = []
     for condition in spec.conditions:
         named = [label for labels in (condition.taken, condition.left_out) for label in labels]
         absent = [label for label in named if (condition.column, label) in missing]
@@ -171,10 +187,10 @@ def _check_items(scans: Sequence[RolledSource], spec: ReadingSpec) -> list[str]:
         known: set[str] = set()
         for scanned in scans:
             known |= set(scanned.items(condition.column))
-        problem = no_such("item", absent[0], sorted(known), where=f"column {condition.column!r}")
+        problem = no_such("item", absent[0], sorted(known), where=Said("column {0!r}", condition.column))
         if condition in spec.where or len(absent) == len(named):
-            raise QuestionError(f"`where`: {problem}", remedies=instead(absent[0], sorted(known)))
-        said.append(f"asked for by a measure: {problem}")
+            raise QuestionError("`where`: {0}", problem, remedies=instead(absent[0], sorted(known)))
+        said.append(Said("asked for by a measure: {0}", problem))
     return said
 
 
@@ -183,9 +199,11 @@ def _date_texts(scans: Sequence[RolledSource], spec: ReadingSpec) -> list[str | 
     dates = [scanned.groups.dates for scanned in scans]
     if not sum(len(part) for part in dates):
         names = ", ".join(scanned.name for scanned in scans)
-        torn = [f"\n  {refusal}" for scanned in scans for refusal in scanned.torn_records()[:_SHOWN]]
-        below = "" if any(scanned.unlined for scanned in scans) else " below the header"
-        raise IntakeError(f"{names}: no rows{below}" + (" can be read:" + "".join(torn) if torn else ""))
+        torn = [refusal.said() for scanned in scans for refusal in scanned.torn_records()[:_SHOWN]]
+        below = "" if any(scanned.unlined for scanned in scans) else Said(" below the header")
+        raise IntakeError(
+            "{0}: no rows{1}{2}", names, below, Said(" can be read:{0}", Joined(["", *torn], "\n  ")) if torn else ""
+        )
     if all(part.dtype != object or not any(isinstance(text, str) for text in part) for part in dates):
         return None
     texts = [None if text is None else _text(text) for part in dates for text in part]
@@ -201,8 +219,8 @@ def _dates(scans: Sequence[RolledSource], spec: ReadingSpec, texts: list[str | N
         filled = together != NO_DAY
         readable = filled & (together >= FIRST_DAY) & (together <= LAST_DAY)
         if not readable.any():
-            why = "none is from year 1 to 9999" if filled.any() else "all its fields are empty"
-            raise IntakeError(f"column {spec.date!r} holds no usable date: {why}")
+            why = Said("none is from year 1 to 9999") if filled.any() else Said("all its fields are empty")
+            raise IntakeError("column {0!r} holds no usable date: {1}", spec.date, why)
         return DateReading(together, readable, "dates")
     counts = np.concatenate(
         [np.bincount(s.groups.date_codes, s.groups.rows, minlength=len(s.groups.dates)) for s in scans]
@@ -212,8 +230,8 @@ def _dates(scans: Sequence[RolledSource], spec: ReadingSpec, texts: list[str | N
     def find(text: str) -> str:
         for scanned in scans:
             if place := scanned.find(_text(as_they_stand.get(text, text))):
-                return f"{scanned.name}, {place}"
-        return "a row"
+                return Said("{0}, {1}", scanned.name, place)
+        return Said("a row")
 
     standing = spec.standing
     return read_dates(
@@ -235,20 +253,34 @@ def _text(date: object) -> str:
 
 
 def _guesses(scans: Sequence[RolledSource], spec: ReadingSpec, reading: DateReading) -> tuple[str, ...]:
-    said = [guess for scanned in scans for guess in scanned.guesses]
+    said: list[str] = [guess for scanned in scans for guess in scanned.guesses]
     said += reading.guesses
     for column in {aggregate.column for aggregate in spec.summed if aggregate.column} - set(spec.scales):
-        read_so = any(f"column {column!r}" in line and UNITS_READ in line for line in said)
+        read_so = any(_is_said_of(column, UNITS_READ, line) for line in said)
         if (unit := unit_in_header(column)) and not read_so:
             said.append(
-                f"column {column!r}: its header says that amounts are in {POWERS[unit]}; they are summed as they stand "
-                f"(scale={10**unit}, --scale {10**unit} multiplies them)"
+                Said(
+                    "column {0!r}: its header says that amounts are in {1}; they are summed as they "
+                    "stand (scale={2}, --scale {2} multiplies them)",
+                    column,
+                    POWERS[unit],
+                    10**unit,
+                )
             )
     for aggregate in spec.summed:
         empties = sum(scanned.groups.aggregates[aggregate.key].empties for scanned in scans)
         if empties:
-            said.append(f"column {aggregate.column!r}: {how_many(empties, 'empty amount')} taken as 0")
+            said.append(Said("column {0!r}: {1} taken as 0", aggregate.column, how_many(empties, "empty amount")))
     return tuple(dict.fromkeys(said))
+
+
+def _is_said_of(column: str, template: str, line: object) -> bool:
+    """Whether a line, or a part of it, is made of a message on a column."""
+    if not isinstance(line, Said):
+        return False
+    return (line.template, line.args[:1]) == (template, (column,)) or any(
+        _is_said_of(column, template, part) for part in line.args
+    )
 
 
 def _remedies(intake: Intake) -> list[Remedy]:
@@ -257,14 +289,10 @@ def _remedies(intake: Intake) -> list[Remedy]:
     return [*([{"empty": "zero"}] if empty else []), {"on_refused": "skip"}]
 
 
-def _refusal_message(intake: Intake) -> str:
-    shown = [f"  {refusal}" for refusal in intake.refused_rows[:_SHOWN]]
+def _refusal_message(intake: Intake) -> Said:
+    shown = [refusal.said() for refusal in intake.refused_rows[:_SHOWN]]
     if intake.refused > len(shown):
-        shown.append(f"  and {intake.refused - len(shown):,} more")
-    return "\n".join(
-        [
-            f"{intake.refused:,} of {intake.read:,} rows are refused:",
-            *shown,
-            "Mend them, or leave them out by on_refused='skip' (--on-refused skip)",
-        ]
-    )
+        shown.append(Said("and {0:,} more", intake.refused - len(shown)))
+    head = Said("{0:,} of {1:,} rows are refused:", intake.refused, intake.read)
+    end = Said("Mend them, or leave them out by on_refused='skip' (--on-refused skip)")
+    return Joined([Joined([head, *shown], "\n  "), end], "\n")

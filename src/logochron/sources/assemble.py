@@ -276,7 +276,8 @@ def _amounts(
             size = float(np.abs(joined).sum())
         if not np.isfinite(size):
             raise IntakeError(
-                f"column {aggregate.column!r}: its amounts are so large that their sum is no finite number; mend "
-                "those that cannot be, or leave them out by where= (--where)"
+                "column {0!r}: its amounts are so large that their sum is no finite number; mend "
+                "those that cannot be, or leave them out by where= (--where)",
+                aggregate.column,
             )
     return Amounts(joined, scale if exact else None, size)

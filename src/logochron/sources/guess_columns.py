@@ -11,6 +11,7 @@ from logochron.core.calendars.named_in import ordinal_named
 from logochron.core.calendars.written_names import grains_of, label_of, read_label
 from logochron.core.choices import Grain, values
 from logochron.core.errors import QuestionError, Remedy
+from logochron.core.said import Joined, Said, both, either
 from logochron.core.total_labels import is_total
 from logochron.options import Reading
 from logochron.sources.column_kinds import (
@@ -70,14 +71,18 @@ def guess(
         headless = looks_headless([*dates[0], *amounts])
         if headless:
             raise QuestionError(
-                f"{source.name}: it has the columns {', '.join(c.name for c in columns)}{headless}",
+                "{0}: it has the columns {1}{2}",
+                source.name,
+                ", ".join(c.name for c in columns),
+                headless,
                 remedies=[{"header_row": 0}],
             )
-        named = " and ".join(map(repr, dates[0]))
-        many = len(dates[0]) > 1
-        taken = [f"dates from column{'s' * many} {named} (date=, --date)"] if date is None else []
-        taken += [] if measures else [f"amounts from column {amounts[0]!r} (values=, --value)"]
-        return dates[0], amounts[0], (f"{source.name}: {', '.join(taken)}",)
+        named = both(map(repr, dates[0]))
+        of_one = len(dates[0]) == 1
+        of_dates = "dates from column {0} (date=, --date)" if of_one else "dates from columns {0} (date=, --date)"
+        taken = [Said(of_dates, named)] if date is None else []
+        taken += [] if measures else [Said("amounts from column {0!r} (values=, --value)", amounts[0])]
+        return dates[0], amounts[0], (Said("{0}: {1}", source.name, Joined(taken)),)
     raise _asked(source, columns, dates, [] if measures else amounts, bool(measures), date is not None)
 
 
@@ -98,10 +103,12 @@ def wide_grain(columns: Sequence[SampleColumn], known: Sequence[str], calendar: 
     grain = min((label.grain for label in labels.values()), key=_GRAINS.index)
     if of_digits := grains_of([_period_of(name) for name, label in labels.items() if label.grain == grain]):
         if len(of_digits) > 1:
-            ways = " or ".join(f"periods_in_columns={one!r} (--periods-in-columns {one})" for one in of_digits)
+            ways = either(f"periods_in_columns={one!r} (--periods-in-columns {one})" for one in of_digits)
             raise QuestionError(
-                f"the headers hold six digits such as {next(iter(labels))!r}, which may name a "
-                f"{' or a '.join(of_digits)}: say {ways}",
+                "the headers hold six digits such as {0!r}, which may name a {1}: say {2}",
+                next(iter(labels)),
+                Joined(of_digits, Said(" or a ")),
+                ways,
                 remedies=[{"periods_in_columns": one} for one in of_digits],
             )
         grain = of_digits[0]
@@ -145,8 +152,10 @@ def wide_measure(source: Source, columns: Sequence[SampleColumn]) -> str:
     amounts = [column.name for column in amounts_in(together, NEARLY)] or names
     if len(amounts) > 1:
         raise QuestionError(
-            f"{source.name}: a wide table with several measures below each period: {', '.join(amounts)}; name those "
-            "that are meant by values= (--value)",
+            "{0}: a wide table with several measures below each period: {1}; name those that are "
+            "meant by values= (--value)",
+            source.name,
+            ", ".join(amounts),
             remedies=[{"values": [name]} for name in amounts],
         )
     return amounts[0] if amounts else ""
@@ -184,9 +193,10 @@ def _asked(
     nearly, nearly_amounts = candidates_of(columns, None, [], NEARLY)
     dates = dates or nearly
     amounts = amounts or [column.name for column in nearly_amounts]
-    lines = [f"dates: {', '.join(' and '.join(one) for one in dates)}" if dates else "no column looks like dates"]
+    no_dates, no_amounts = Said("no column looks like dates"), Said("no column looks like amounts")
+    lines = [Said("dates: {0}", Joined(map(both, dates))) if dates else no_dates]
     if not measured:
-        lines.append(f"amounts: {', '.join(amounts)}" if amounts else "no column looks like amounts")
+        lines.append(Said("amounts: {0}", ", ".join(amounts)) if amounts else no_amounts)
     remedies: list[Remedy] = []
     for one in dates[:_OFFERED] if not dated else [()]:
         for amount in amounts[:_OFFERED] if not measured else [""]:
@@ -196,10 +206,14 @@ def _asked(
     example = ""
     if remedies and "header_row" not in remedies[0]:
         said = {name: value[0] if len(value) == 1 else value for name, value in remedies[0].items()}
-        example = f". For instance {', '.join(f'{name}={value!r}' for name, value in said.items())}"
+        example = Said(". For instance {0}", ", ".join((f"{name}={value!r}" for name, value in said.items())))
     return QuestionError(
-        f"{source.name}: name the columns that are meant. Candidates: {'; '.join(lines)}. It has the columns "
-        f"{', '.join(names)}{looks_headless(names)}{example}",
+        "{0}: name the columns that are meant. Candidates: {1}. It has the columns {2}{3}{4}",
+        source.name,
+        Joined(lines, "; "),
+        ", ".join(names),
+        looks_headless(names),
+        example,
         remedies=remedies,
     )
 
@@ -230,7 +244,11 @@ def check_year_alone(source: Source, columns: Sequence[SampleColumn], date: str)
     if len(parts) > 1 and date in parts and part_of(date, texts) == "year":
         (other,) = set(parts[:2]) - {date}
         raise QuestionError(
-            f"{source.name}: column {date!r} holds years alone, and {other!r} what of them: say date={list(parts)!r} "
-            f"(--date {','.join(parts)})",
+            "{0}: column {1!r} holds years alone, and {2!r} what of them: say date={3!r} (--date {4})",
+            source.name,
+            date,
+            other,
+            list(parts),
+            ",".join(parts),
             remedies=[{"date": list(parts)}],
         )

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from logochron.core.book.filters import Not
 from logochron.core.book.intake import Fact
 from logochron.core.errors import IntakeError
+from logochron.core.said import Joined, Said
 from logochron.sources.files.watched_columns import NOT_COUNTING, state_of
 from logochron.sources.rolled_source import WATCHED, ReadingSpec, RolledSource
 
@@ -34,7 +35,13 @@ def mixed_facts(scans: Sequence[RolledSource], taken: RowsTaken, spec: ReadingSp
         elif len(rows) > 1 and any(measure.is_money for measure in spec.measures):
             fact = _currencies(column, rows)
             if not spec.reviewed:
-                said = f"column {column!r} says that the amounts are in {fact.kind}: {fact.example}; {fact.effect}"
+                said = Said(
+                    "column {0!r} says that the amounts are in {1}: {2}; {3}",
+                    column,
+                    fact.kind,
+                    fact.example,
+                    fact.effect,
+                )
                 raise IntakeError(said, remedies=[{"by": [column]}, *([fact.remedy] if fact.remedy else [])])
             facts.append(fact)
     return facts
@@ -71,11 +78,14 @@ def _states(column: str, rows: dict[str, int], amounts: dict[str, float]) -> lis
         return []
     part = sum(rows[label] for label in aside) / sum(rows.values())
     left, whole = sum(amounts[label] for label in aside), sum(amounts.values())
-    of_amounts = f" and {100 * left / whole:.1f} % of the amounts" if whole > 0 else ""
+    of_amounts = Said(" and {0:.1f} % of the amounts", 100 * left / whole) if whole > 0 else ""
     options = " ".join(f"--where '{column}!={label}'" for label in aside)
-    example = f"{', '.join(map(repr, aside))}: {100 * part:.1f} % of the rows{of_amounts}"
-    effect = (
-        f"they usually do not count, and do here; where={{{column!r}: {Not(*aside)!r}}} ({options}) leaves them out"
+    example = Said("{0}: {1:.1f} % of the rows{2}", ", ".join(map(repr, aside)), 100 * part, of_amounts)
+    effect = Said(
+        "they usually do not count, and do here; where={{{0!r}: {1!r}}} ({2}) leaves them out",
+        column,
+        Not(*aside),
+        options,
     )
     return [Fact("states of orders", column, sum(rows[label] for label in aside), example, effect,
                  {"where": {column: Not(*aside)}})]  # fmt: skip
@@ -83,14 +93,15 @@ def _states(column: str, rows: dict[str, int], amounts: dict[str, float]) -> lis
 
 def _currencies(column: str, rows: dict[str, int]) -> Fact:
     most = sorted(rows, key=lambda label: -rows[label])
-    example = ", ".join(f"{label or '(empty)'} ({rows[label]:,} rows)" for label in most)
-    effect = (
-        f"they are not added up as they stand: split by it (by=, --by {column}), or choose one by where= (--where "
-        f"{column}={most[0]})"
+    example = Joined(Said("{0} ({1:,} rows)", label or Said("(empty)"), rows[label]) for label in most)
+    effect = Said(
+        "they are not added up as they stand: split by it (by=, --by {0}), or choose one by where= (--where {0}={1})",
+        column,
+        most[0],
     )
     return Fact("several currencies", column, sum(rows.values()), example, effect, {"where": {column: most[0]}})
 
 
 def said_of(fact: Fact) -> str:
     """A fact as a line below an answer."""
-    return f"column {fact.column!r}, {fact.kind}: {fact.example}; {fact.effect}"
+    return Said("column {0!r}, {1}: {2}; {3}", fact.column, Said(fact.kind), fact.example, fact.effect)

@@ -8,6 +8,7 @@ from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.named_in import fiscal_years_said, ordinal_named
 from logochron.core.calendars.written_names import grains_of
 from logochron.core.errors import IntakeError
+from logochron.core.said import Joined, Said, either
 from logochron.sources.rolled_source import ReadingSpec
 
 #: So many texts tell whether a column may hold names of periods at all.
@@ -41,16 +42,24 @@ def standing_named(texts: Sequence[str | None], spec: ReadingSpec) -> tuple[Stan
         return standing, ()
     if len(grains) > 1:
         raise IntakeError(
-            f"column {spec.date!r} holds six digits such as {named[0]!r}, which may name a {' or a '.join(grains)}: "
-            f"say {' or '.join(f'records_of={grain!r} (--records-of {grain})' for grain in grains)}",
+            "column {0!r} holds six digits such as {1!r}, which may name a {2}: say {3}",
+            spec.date,
+            named[0],
+            Joined(grains, Said(" or a ")),
+            either(f"records_of={grain!r} (--records-of {grain})" for grain in grains),
             remedies=[{"records_of": grain} for grain in grains],
         )
     grain = grains[0]
     if ordinal_named(named[0], grain, standing.calendar) is None:
         return standing, ()  # the calendar has none: told where the dates are read
-    said = [
-        f"column {spec.date!r} holds names of periods such as {named[0]!r}: each record stands for a whole {grain} "
-        f"(records_of={grain!r}, --records-of {grain})"
+    said: list[str] = [
+        Said(
+            "column {0!r} holds names of periods such as {1!r}: each record stands for a whole "
+            "{2} (records_of={2!r}, --records-of {2})",
+            spec.date,
+            named[0],
+            grain,
+        )
     ]
     said += fiscal_years_said(named[0], standing.calendar)
     return standing._replace(records_of=grain), tuple(said)

@@ -18,6 +18,7 @@ from logochron.core.book.sums import Amounts
 from logochron.core.calendars.base import Calendar
 from logochron.core.choices import Grain, PlanSpread, Spread, check
 from logochron.core.errors import INSTEAD, LogochronError, QuestionError, Remedy
+from logochron.core.said import Said
 from logochron.options import Reading
 from logochron.sources.column_kinds import NEARLY
 from logochron.sources.duckdb.connection import Engine
@@ -181,12 +182,14 @@ def _planned_measures(
     if not amounts:
         _, amounts = candidates_of(columns, date, taken, NEARLY)
     if len(amounts) == 1:
-        _LOG.warning("%s: planned amounts from column %r (--plan-value)", source.name, amounts[0].name)
+        _LOG.warning("%s", Said("{0}: planned amounts from column {1!r} (--plan-value)", source.name, amounts[0].name))
         return [Measure(first.name, column=amounts[0].name)]
     names = ", ".join(column.name for column in amounts)
     raise QuestionError(
-        f"{source.name}: name the column of planned amounts of {first.name!r} (value=, --plan-value): "
-        + (f"{names} may be meant" if names else "no column looks like amounts"),
+        "{0}: name the column of planned amounts of {1!r} (value=, --plan-value): {2}",
+        source.name,
+        first.name,
+        (Said("{0} may be meant", names) if names else Said("no column looks like amounts")),
         remedies=[{"values": [column.name]} for column in amounts],
     )
 
@@ -206,7 +209,7 @@ def constant(amount: Fraction, sales: Daybook, each: Grain, calendar: Calendar) 
     scale = next(n for n in range(_FINEST + 1) if (amount * 10**n).denominator == 1 or n == _FINEST)
     units = round(amount * 10**scale)
     if abs(units) * max(len(days), 1) >= 2**62:
-        raise QuestionError(f"--plan {amount} is too large to be added up over {len(days):,} periods")
+        raise QuestionError("--plan {0} is too large to be added up over {1:,} periods", amount, len(days))
     (aggregate,) = all_aggregates(formulas((measure,)))
     amounts = Amounts(np.full(len(days), units, dtype=np.int64), scale, float(abs(units) * len(days)))
     book = Daybook(
@@ -217,7 +220,7 @@ def constant(amount: Fraction, sales: Daybook, each: Grain, calendar: Calendar) 
         amounts={aggregate.key: amounts},
         measures=(measure,),
         recorded=days,
-        intake=Intake(read=len(days), counted=len(days), sources=(f"{amount} each {each}",)),
+        intake=Intake(read=len(days), counted=len(days), sources=(Said("{0} each {1}", amount, each),)),
         standing=Standing(each, calendar),
     )
     return book.evenly()

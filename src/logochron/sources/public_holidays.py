@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from logochron.core.days import as_date, day_number
 from logochron.core.errors import QuestionError, brief
+from logochron.core.said import Said
 
 
 def public_holidays(code: str, first: int, last: int) -> dict[int, str]:
@@ -33,12 +34,14 @@ def public_holidays(code: str, first: int, last: int) -> dict[int, str]:
         known = holidays.list_supported_countries(include_aliases=False)
         regions = known.get(country)
         offered = (
-            f"regions of {country}: {', '.join(regions[:20])}"
+            Said("regions of {0}: {1}", country, ", ".join(regions[:20]))
             if regions
-            else f"{len(known)} countries are known by their two letters"
+            else Said("{0} countries are known by their two letters", len(known))
         )
         raise QuestionError(
-            f"`holidays` must be a country such as PT or a region of one such as DE-BY; got {brief(code)}; {offered}"
+            "`holidays` must be a country such as PT or a region of one such as DE-BY; got {0}; {1}",
+            brief(code),
+            offered,
         ) from None
     numbers = {day_number(day): str(name) for day, name in calendar.items()}
     return {day: name for day, name in sorted(numbers.items()) if first <= day <= last}

@@ -20,6 +20,7 @@ from logochron.core.calendars.named_in import day_named
 from logochron.core.choices import Empty, Grain, OnRefused, Spread, as_written, check
 from logochron.core.days import span_ends
 from logochron.core.errors import QuestionError, brief, instead, nearest, no_such
+from logochron.core.said import Said
 from logochron.options import READING_OPTIONS, Reading, taken_by_sources
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import Source, locate, steady
@@ -48,7 +49,7 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
     check("records_of", reading.records_of, Grain)
     parts, measures = tuple(names_of("date", reading.date)), _measures(reading.values, reading.measures)
     if len(set(parts)) < len(parts):
-        raise QuestionError(f"`date` names a column twice: {', '.join(parts)}")
+        raise QuestionError("`date` names a column twice: {0}", ", ".join(parts))
     date, parts = BETWEEN.join(parts) or None, parts if len(parts) > 1 else ()
     seconds = COUNTED.get(reading.date_format, 0) if isinstance(reading.date_format, str) else 0
     reading = replace(reading, date=date, date_format=None if seconds else reading.date_format)
@@ -129,7 +130,7 @@ def _check_progress(progress: Callable[[float], None] | None) -> None:
         signature(progress).bind(0.0)
     except TypeError:
         raise QuestionError(
-            f"`progress` must be a function of the part done, a number; got {brief(progress)}"
+            "`progress` must be a function of the part done, a number; got {0}", brief(progress)
         ) from None
     except ValueError:  # one of a library in another language, which tells no signature
         pass
@@ -142,8 +143,11 @@ def _check_sources(sources: Sequence[Source], reading: Reading) -> None:
             continue
         if not any(one.kind in option.of for one in sources):
             raise QuestionError(
-                f"`{option.name}` ({option.flags}) is of {taken_by_sources(option.of)}; {sources[0].name} is none: "
-                "leave it out"
+                "`{0}` ({1}) is of {2}; {3} is none: leave it out",
+                option.name,
+                option.flags,
+                taken_by_sources(option.of),
+                sources[0].name,
             )
 
 
@@ -154,10 +158,10 @@ def _scales(scale: float | Mapping[str, float], measures: Sequence[Measure]) -> 
     scales: dict[str, Fraction] = {}
     for column, number in by_column.items():
         if column not in summed:
-            raise QuestionError(f"`scale`: {no_such('column of amounts', column, summed, where='`values`')}")
+            raise QuestionError("`scale`: {0}", no_such("column of amounts", column, summed, where="`values`"))
         exactly = as_written(number)
         if exactly is None or exactly <= 0:
-            raise QuestionError(f"`scale` must be a number above 0, such as 1000; got {brief(number)}")
+            raise QuestionError("`scale` must be a number above 0, such as 1000; got {0}", brief(number))
         if exactly != 1:
             scales[column] = exactly
     return scales
@@ -179,8 +183,10 @@ def wide_found(
     }
     if grain is None or has or reading.records_of not in ("day", grain):
         return reading, ()
-    said = f"{name}: a wide table, one column a {grain} (periods_in_columns={grain!r}, --periods-in-columns {grain})"
-    said += "" if aggregates else ", amounts called 'amount' (values=, --value)"
+    said = Said(
+        "{0}: a wide table, one column a {1} (periods_in_columns={2!r}, --periods-in-columns {2}){3}",
+        name, Said(grain), grain, "" if aggregates else Said(", amounts called 'amount' (values=, --value)"),
+    )  # fmt: skip
     return replace(reading, periods_in_columns=grain), (said,)
 
 
@@ -190,15 +196,19 @@ def _check_lines(lines: int | Sequence[int] | None) -> None:
     pair = list(lines) if isinstance(lines, Sequence) else []
     both = len(pair) == 2 and all(isinstance(line, int) for line in pair) and 0 < pair[0] == pair[1] - 1
     if not (lines is None or one or both):
-        raise QuestionError(f"`header_row` must be a line from 0 up, or two that follow each other; got {brief(lines)}")
+        raise QuestionError(
+            "`header_row` must be a line from 0 up, or two that follow each other; got {0}", brief(lines)
+        )
 
 
 def _check_zone(engine: Engine, tz: str) -> None:
     if tz not in engine.zones:
         hint = nearest(tz, engine.zones)
-        did = f" Did you mean {hint!r}?" if hint else ""
+        did = Said(" Did you mean {0!r}?", hint) if hint else ""
         raise QuestionError(
-            f"`tz` must be the name of a zone such as 'Europe/Lisbon'; got {brief(tz)}.{did}",
+            "`tz` must be the name of a zone such as 'Europe/Lisbon'; got {0}.{1}",
+            brief(tz),
+            did,
             remedies=instead(tz, engine.zones),
         )
 
@@ -213,7 +223,7 @@ def _standing(records_of: Grain, spread: Spread | None, calendar: Calendar | Non
 def _checked(calendar: Calendar | None) -> Calendar:
     """The calendar; civil where None."""
     if calendar is not None and not isinstance(calendar, Calendar):
-        raise QuestionError(f"`calendar` must be a calendar such as CivilCalendar(); got {type(calendar).__name__}")
+        raise QuestionError("`calendar` must be a calendar such as CivilCalendar(); got {0}", type(calendar).__name__)
     return calendar or CivilCalendar()
 
 
@@ -221,12 +231,12 @@ def _measures(values: str | Sequence[str] | None, measures: Sequence[Measure] | 
     given = () if measures is None else tuple(measures)
     for one in given:
         if not isinstance(one, Measure):
-            raise QuestionError(f"`measures` must be Measure objects; got {brief(one)}")
+            raise QuestionError("`measures` must be Measure objects; got {0}", brief(one))
     together = (*(Measure(name) for name in names_of("values", values)), *given)
     names: set[str] = set()
     for measure in together:
         if measure.name in names:
-            raise QuestionError(f"`values` and `measures` name {measure.name!r} twice")
+            raise QuestionError("`values` and `measures` name {0!r} twice", measure.name)
         names.add(measure.name)
     return with_units(together)
 
@@ -239,11 +249,11 @@ def _aggregates(measures: Sequence[Measure]) -> tuple[Aggregate, ...]:
 def names_of(option: str, given: Any) -> list[str]:
     """One name, several, or none."""
     if given is not None and not isinstance(given, Iterable):
-        raise QuestionError(f"`{option}` must name columns by text; got {brief(given)}")
+        raise QuestionError("`{0}` must name columns by text; got {1}", option, brief(given))
     names = [given] if isinstance(given, str) else [] if given is None else list(given)
     for name in names:
         if not isinstance(name, str):
-            raise QuestionError(f"`{option}` must name columns by text; got {brief(name)}")
+            raise QuestionError("`{0}` must name columns by text; got {1}", option, brief(name))
     return names
 
 
@@ -251,7 +261,7 @@ def dimensions_of(by: str | Sequence[str] | Mapping[str, str] | None) -> dict[st
     """The dimensions that `by` names: new name -> column."""
     named = list(by.items()) if isinstance(by, Mapping) else [(name, name) for name in names_of("by", by)]
     if len(dict(named)) < len(named):
-        raise QuestionError(f"`by` names a dimension twice: {', '.join(name for name, _ in named)}")
+        raise QuestionError("`by` names a dimension twice: {0}", ", ".join((name for name, _ in named)))
     return dict(named)
 
 
@@ -303,8 +313,11 @@ def _book(engine: Engine, sources: Sequence[Source], spec: ReadingSpec, look: Re
     summed = {aggregate.key: aggregate.column for aggregate in spec.summed}
     inexact = list(dict.fromkeys(summed[key] for key, amounts in rows.amounts.items() if amounts.scale is None))
     if inexact:
-        said = "summed in floating point, as the amounts have more than six decimals or are too large"
-        intake = replace(intake, warnings=(*intake.warnings, f"{said}: {', '.join(inexact)}"))
+        said = Said(
+            "summed in floating point, as the amounts have more than six decimals or are too large: {0}",
+            ", ".join(inexact),
+        )
+        intake = replace(intake, warnings=(*intake.warnings, said))
     book = Daybook(
         days=rows.days,
         records=rows.records,

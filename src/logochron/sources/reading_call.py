@@ -47,7 +47,7 @@ def _called(function: F, without: Sequence[str]) -> F:
 
         for name in options:
             if name not in known and name not in names:
-                raise QuestionError(f"`{function.__name__}`: {no_such('option', name, known)}")
+                raise QuestionError("`{0}`: {1}", function.__name__, no_such("option", name, known))
         check_kinds(function, {name: value for name, value in options.items() if name in names})
         check_kinds(Reading, {name: value for name, value in options.items() if name not in names})
         return function(*args, **options)

@@ -12,6 +12,7 @@ from logochron.core.book.measures import all_aggregates, formulas
 from logochron.core.calendars.written_names import read_label
 from logochron.core.errors import QuestionError
 from logochron.core.questions.review import Review, review_book
+from logochron.core.said import Said, both
 from logochron.options import READING_OPTIONS, Reading
 from logochron.sources.column_kinds import NEARLY, amounts_in, copies_among, labels_of, products_among
 from logochron.sources.duckdb.connection import Engine
@@ -92,31 +93,31 @@ def _of_columns(sample: Sequence[SampleColumn], spec: ReadingSpec, *, named: boo
         return
     texts = {column.name: column.texts for column in sample}
     if said := instants_said(texts.get(spec.date, ()), spec.date):
-        yield Fact("instants", spec.date, 1, said[0], "days of another zone are others: tz= (--tz Europe/Lisbon)")
+        yield Fact("instants", spec.date, 1, said[0], Said("days of another zone are others: tz= (--tz Europe/Lisbon)"))
     summed = list(dict.fromkeys(aggregate.column for aggregate in spec.summed if aggregate.column))
     for name in summed:
         behind = next((text for text in texts.get(name, ()) if part_unit(text)[1]), "")
         if behind:
             power = POWERS[part_unit(behind)[1]]
-            yield Fact("amounts in units", name, 1, behind, f"read as {power}, which no option needs to say")
+            yield Fact("amounts in units", name, 1, behind, Said("read as {0}, which no option needs to say", power))
         elif (power_of := unit_in_header(name)) and name not in spec.scales:
-            effect = (
-                f"summed as they stand; scale={10**power_of} (--scale {10**power_of}) makes {POWERS[power_of]} of them"
+            effect = Said(
+                "summed as they stand; scale={0} (--scale {0}) makes {1} of them", 10**power_of, POWERS[power_of]
             )
             yield Fact("amounts in units", name, 1, name, effect)
     products = products_among(sample)
     for name, one, other in products:
-        effect = f"the amount is {name!r}: a price of one is not added up (values=, --value {name})"
+        effect = Said("the amount is {0!r}: a price of one is not added up (values=, --value {0})", name)
         yield Fact("product of columns", name, 1, f"{name} = {one} x {other}", effect)
     for one, other in copies_among(sample):
-        effect = f"one of them is enough (values=, --value {one}): both together count everything twice"
-        yield Fact("columns alike", one, 2, f"{one} and {other}", effect)
+        effect = Said("one of them is enough (values=, --value {0}): both together count everything twice", one)
+        yield Fact("columns alike", one, 2, both((one, other)), effect)
     likely = [
         column.name for column in amounts_in([c for c in sample if c.name not in spec.date.split(BETWEEN)], NEARLY)
     ]
     if len(likely) > 1 and not named:
         yield Fact("amounts to choose from", likely[0], len(likely), ", ".join(likely),
-                   f"a comparison asks which is meant: values= (--value {likely[0]})")  # fmt: skip
+                   Said("a comparison asks which is meant: values= (--value {0})", likely[0]))  # fmt: skip
 
 
 def _facts(scans: Sequence[RolledSource]) -> list[Fact]:

@@ -18,6 +18,7 @@ from logochron.core.book.record_spans import Standing
 from logochron.core.book.sums import RECORDS
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
+from logochron.core.said import Said, both
 from logochron.options import Reading
 from logochron.sources.values.amounts import StatedWriting
 
@@ -181,7 +182,7 @@ class Groups(NamedTuple):
 
 def nan_is_missing(name: str, column: str) -> str:
     """What to say where a frame has one sign for what is missing and for what is no number."""
-    return f"{name}, column {column!r}: NaN and a missing amount are one there, and both taken as 0"
+    return Said("{0}, column {1!r}: NaN and a missing amount are one there, and both taken as 0", name, column)
 
 
 class LabelRows(NamedTuple):
@@ -221,10 +222,15 @@ def check_currencies(priced: Iterable[Priced]) -> None:
         if first.currency == one.currency:
             continue
         apart = first.source != one.source
-        shown = " and ".join(f"{p.text!r} ({f'{p.source}, ' * apart}{p.place})" for p in (first, one))
+        shown = both(
+            Said("{0!r} ({1})", p.text, Said("{0}, {1}", p.source, p.place) if apart else p.place) for p in (first, one)
+        )
         raise IntakeError(
-            f"{'' if apart else f'{one.source}: '}column {one.column!r} holds amounts of several currencies: {shown}; "
-            "bring them to one, or choose rows of one by where= (--where)"
+            "{0}column {1!r} holds amounts of several currencies: {2}; bring them to one, or "
+            "choose rows of one by where= (--where)",
+            ("" if apart else Said("{0}: ", one.source)),
+            one.column,
+            shown,
         )
 
 

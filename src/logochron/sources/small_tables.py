@@ -17,6 +17,7 @@ from logochron.core.choices import Grain
 from logochron.core.days import Days
 from logochron.core.errors import CalendarError, IntakeError, LogochronError
 from logochron.core.questions.landing.profiles import ListedShares
+from logochron.core.said import Said
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import locate, steady
@@ -42,7 +43,7 @@ class SmallTable(NamedTuple):
 
     def where(self, row: int) -> str:
         """Where a row stands, for a message."""
-        return f"{self.name}, {self.unit} {self.lines[row]:,}"
+        return Said("{0}, {1} {2:,}", self.name, Said(self.unit), self.lines[row])
 
     def dates(self, column: str) -> Days:
         """A column of days.
@@ -60,8 +61,13 @@ class SmallTable(NamedTuple):
             reading = read_dates(distinct, np.ones(len(distinct), dtype=np.int64), column=column)
         except IntakeError:
             raise self.error(
-                f"{self.where(0)}, column {column!r}: {texts[0]!r} and those below are no days, or read in more than "
-                "one way; write them as 2026-05-18"
+                Said(
+                    "{0}, column {1!r}: {2!r} and those below are no days, or read in more than one way; "
+                    "write them as 2026-05-18",
+                    self.where(0),
+                    column,
+                    texts[0],
+                )
             ) from None
         place = {text: i for i, text in enumerate(distinct)}
         rows = np.array([place[text] for text in texts])
@@ -69,7 +75,9 @@ class SmallTable(NamedTuple):
         if bad.any():
             at = int(bad.argmax())
             raise self.error(
-                f"{self.where(at)}, column {column!r}: {texts[at]!r} is no day; expected such as 2026-05-18"
+                Said(
+                    "{0}, column {1!r}: {2!r} is no day; expected such as 2026-05-18", self.where(at), column, texts[at]
+                )
             )
         return reading.days[rows]
 
@@ -99,7 +107,7 @@ def small_table(
         try:
             source = pd.DataFrame(dict(source))
         except ValueError as fault:
-            raise error(f"the columns of the {what} make no table: {fault}") from None
+            raise error(Said("the columns of the {0} make no table: {1}", what, fault)) from None
     with lasting(source, most=_MOST_BYTES) as given:
         return _read(given, needed, optional, what, error)
 
@@ -109,11 +117,11 @@ def _read(
 ) -> SmallTable:
     sources = locate(source)
     if len(sources) > 1:
-        raise error(f"a {what} is one table; got several files")
+        raise error(Said("a {0} is one table; got several files", what))
     (one,) = sources
     if one.kind == "pushdown":
-        raise error(f"a {what} is a file or a frame; got {one.name}")
-    name = one.name if one.kind != "frame" else f"the {what}'s table"
+        raise error(Said("a {0} is a file or a frame; got {1}", what, one.name))
+    name = one.name if one.kind != "frame" else Said("the {0}'s table", what)
     engine = Engine()
     with steady(sources), SourceReader(engine, ReadingSpec(date=needed[0])) as scanner:
         if one.kind == "text":
@@ -124,8 +132,8 @@ def _read(
             table = scanner.typed(one)
         if table.malformed:
             first = table.malformed[0]
-            line = f", line {table.lines.of_malformed()[0]:,}" if table.lines is not None else ""
-            raise error(f"{name}{line}: {first.text[:60]!r} - {first.reason}")
+            line = Said(", line {0:,}", table.lines.of_malformed()[0]) if table.lines is not None else ""
+            raise error("{0}{1}: {2!r} - {3}", name, line, first.text[:60], first.reason)
         given = {fold(column) for column in table.header}
         wanted = [*needed, *(column for column in optional if column in given)]
         at = place_columns(name, [(what, column) for column in wanted], table.header).at
@@ -136,7 +144,7 @@ def _read(
             lines = table.lines.of_rows(lines)
     unit = "row" if table.lines is None else table.lines.unit
     if len(lines) > _MOST:
-        raise error(f"{name} lists more than {_MOST:,} rows")
+        raise error(Said("{0} lists more than {1:,} rows", name, _MOST))
     texts = {column: ["" if v is None else str(v).strip() for v in columns[column]] for column in wanted}
     blank = np.array([not any(row) for row in zip(*texts.values())], dtype=bool)
     texts = {column: [v for v, gone in zip(values, blank) if not gone] for column, values in texts.items()}
@@ -195,7 +203,7 @@ def _whole(table: SmallTable, column: str) -> Days:
         if label is not None and label.grain == column:
             plain = str(label.number)
         if not plain.removesuffix(".0").isdecimal():
-            raise CalendarError(f"{table.where(row)}, column {column!r}: {text!r} is no whole number")
+            raise CalendarError("{0}, column {1!r}: {2!r} is no whole number", table.where(row), column, text)
         numbers.append(int(plain.removesuffix(".0")))
     return np.array(numbers, dtype=np.int64)
 
@@ -216,9 +224,9 @@ def listed_shares(source: Any) -> ListedShares:
     """
     table = small_table(source, ["share"], ["date", "day", "days"], what="profile", error=IntakeError)
     if ("date" in table.texts) == ("day" in table.texts):
-        raise IntakeError(f"{table.name} must have a column `date` or a column `day` beside `share`")
+        raise IntakeError("{0} must have a column `date` or a column `day` beside `share`", table.name)
     if not len(table.lines):
-        raise IntakeError(f"{table.name} lists no shares")
+        raise IntakeError("{0} lists no shares", table.name)
     shares = np.array([_share(table, row) for row in range(len(table.lines))])
     if "date" in table.texts:
         if grains := grains_of(table.texts["date"], "date"):
@@ -234,7 +242,7 @@ def _by_period(table: SmallTable, shares: NDArray[np.float64], grain: Grain) -> 
     named = [ordinal_named(text, grain, calendar) for text in table.texts["date"]]
     if None in named:
         text = table.texts["date"][named.index(None)]
-        raise IntakeError(f"{table.where(named.index(None))}, column 'date': {text!r} names no {grain}")
+        raise IntakeError("{0}, column 'date': {1!r} names no {2}", table.where(named.index(None)), text, grain)
     ordinals = np.array(named, dtype=np.int64)
     starts, ends = calendar.first_days(grain, ordinals), calendar.last_days(grain, ordinals)
     lengths = ends - starts + 1
@@ -251,8 +259,9 @@ def _share(table: SmallTable, row: int) -> float:
         share = float("nan")
     if not np.isfinite(share):
         raise IntakeError(
-            f"{table.where(row)}, column 'share': {table.texts['share'][row]!r} is no share; expected such as 0.032 or "
-            "3.2"
+            "{0}, column 'share': {1!r} is no share; expected such as 0.032 or 3.2",
+            table.where(row),
+            table.texts["share"][row],
         )
     return share
 
@@ -262,6 +271,8 @@ def _numbers(table: SmallTable, column: str) -> Days:
     for row, text in enumerate(table.texts[column]):
         plain = text.removesuffix(".0")
         if not plain.isdecimal() or not 1 <= int(plain) <= 400:
-            raise IntakeError(f"{table.where(row)}, column {column!r}: {text!r} is no number of a day or of days")
+            raise IntakeError(
+                "{0}, column {1!r}: {2!r} is no number of a day or of days", table.where(row), column, text
+            )
         numbers[row] = int(plain)
     return numbers

@@ -14,6 +14,7 @@ from logochron.core.book.intake import Fact
 from logochron.core.choices import how_many
 from logochron.core.days import Days, iso
 from logochron.core.errors import IntakeError, Remedy
+from logochron.core.said import Joined, Said
 from logochron.core.total_labels import is_total as is_total_label
 from logochron.core.total_labels import item_totalled
 from logochron.sources.rolled_source import LabelRows, ReadingSpec, RolledSource
@@ -71,17 +72,21 @@ def totals_aside(scans: Sequence[RolledSource], spec: ReadingSpec) -> TotalsAsid
             facts.append(error.fact)
             continue
         facts += [
-            Fact("totals among rows", column, many, _listed(texts), "left out, as the rows they name are counted; "
-                 "keep_totals=True (--keep-totals) counts them")
+            Fact("totals among rows", column, many, _listed(texts), Said("left out, as the rows they name are counted; "
+                 "keep_totals=True (--keep-totals) counts them"))
             for column, texts in proved.items()
         ]  # fmt: skip
         for column, texts in proved.items():
             labels.setdefault(column, {}).update(dict.fromkeys(texts))
         if proved:
-            named = [f"{_listed(texts)} in column {column!r}" for column, texts in proved.items()]
+            named = [Said("{0} in column {1!r}", _listed(texts), column) for column, texts in proved.items()]
             said.append(
-                f"{scanned.name}: left out as totals of other rows: {how_many(many, 'row')}, {'; '.join(named)} "
-                "(keep_totals=, --keep-totals counts them)"
+                Said(
+                    "{0}: left out as totals of other rows: {1}, {2} (keep_totals=, --keep-totals counts them)",
+                    scanned.name,
+                    how_many(many, "row"),
+                    Joined(named, "; "),
+                )
             )
     conditions = tuple(Condition(column, (), tuple(texts)) for column, texts in labels.items())
     return TotalsAside(conditions, tuple(said), undated, tuple(facts))
@@ -89,7 +94,8 @@ def totals_aside(scans: Sequence[RolledSource], spec: ReadingSpec) -> TotalsAsid
 
 def _listed(texts: Sequence[str]) -> str:
     more = len(texts) - _NAMED
-    return ", ".join(map(repr, texts[:_NAMED])) + (f" and {more:,} more" if more > 0 else "")
+    named = ", ".join(map(repr, texts[:_NAMED]))
+    return Said("{0} and {1:,} more", named, more) if more > 0 else named
 
 
 class _NoTotal(IntakeError):
@@ -241,14 +247,25 @@ def _ask(
     date = str(rows.dates[first])
     when = f" ({iso(int(date)) if re.fullmatch(_DAY_NUMBER, date) else date})" if date else ""
     left_out = " ".join(f"--where '{column}!={one}'" for one in labels[:_NAMED])
-    what = f"{value:,.15g} against {base:,.15g}{when}"
-    settles = f"leave it out by where= ({left_out}), or count it as any other row by keep_totals=True (--keep-totals)"
+    what = Said("{0:,.15g} against {1:,.15g}{2}", value, base, when)
+    settles = Said(
+        "leave it out by where= ({0}), or count it as any other row by keep_totals=True (--keep-totals)", left_out
+    )
     remedy: Remedy = {"where": {column: Not(*labels)}}
     refusal = _NoTotal(
-        f"{name}, column {column!r}: {label!r} calls its row a total, and its amounts are not those of the rows it "
-        f"names: {what}; {settles}",
+        Said(
+            "{0}, column {1!r}: {2!r} calls its row a total, and its amounts are not those of "
+            "the rows it names: {3}; {4}",
+            name,
+            column,
+            label,
+            what,
+            settles,
+        ),
         remedies=[remedy, {"keep_totals": True}],
     )
-    refusal.fact = Fact("total that does not add up", column, int(rows.rows[wrong].sum()), f"{label!r}: {what}",
-                        f"a comparison stops: {settles}", remedy)  # fmt: skip
+    kind, many = "total that does not add up", int(rows.rows[wrong].sum())
+    refusal.fact = Fact(
+        kind, column, many, Said("{0!r}: {1}", label, what), Said("a comparison stops: {0}", settles), remedy
+    )
     raise refusal

@@ -68,11 +68,13 @@ class Formats:
             Locale.parse(self.locale.replace("-", "_"))
             object.__setattr__(self, "locale", self.locale.replace("-", "_"))
         except (UnknownLocaleError, ValueError):
-            raise QuestionError(f"`locale` must be a locale such as en_GB or de_DE; got {brief(self.locale)}") from None
+            raise QuestionError(
+                "`locale` must be a locale such as en_GB or de_DE; got {0}", brief(self.locale)
+            ) from None
         if self.currency is not None and not is_currency(self.currency):
-            raise QuestionError(f"`currency` must be a currency code such as EUR; got {brief(self.currency)}")
+            raise QuestionError("`currency` must be a currency code such as EUR; got {0}", brief(self.currency))
         if self.decimals is not None and not 0 <= self.decimals <= 9:
-            raise QuestionError(f"`decimals` must be from 0 to 9; got {brief(self.decimals)}")
+            raise QuestionError("`decimals` must be from 0 to 9; got {0}", brief(self.decimals))
 
     @property
     def locale_tag(self) -> str:

@@ -11,6 +11,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from logochron.core.errors import LogochronError, OutputError, QuestionError, no_file_name, shown_path
+from logochron.core.said import Said
 
 #: What the names of files begin with that are not yet whole: to be seen, should a run be ended by force.
 UNFINISHED = "logochron-unfinished-"
@@ -61,7 +62,7 @@ def ordinary(path: Path) -> Path:
         place = _followed(path)
         mode = place.stat().st_mode if place.exists() else 0
         if not place.parent.is_dir():
-            raise FileNotFoundError(errno.ENOENT, f"there is no directory {path.parent}")
+            raise FileNotFoundError(errno.ENOENT, Said("there is no directory {0}", path.parent))
         if stat.S_ISDIR(mode):
             raise IsADirectoryError(errno.EISDIR, "it is a directory")
         if mode and not stat.S_ISREG(mode):
@@ -69,7 +70,7 @@ def ordinary(path: Path) -> Path:
         if mode and not os.access(place, os.W_OK):
             raise PermissionError(errno.EACCES, "it is write-protected")
         if not os.access(place.parent, os.W_OK | os.X_OK):
-            raise PermissionError(errno.EACCES, f"nothing may be written in {place.parent}")
+            raise PermissionError(errno.EACCES, Said("nothing may be written in {0}", place.parent))
     return place
 
 
@@ -118,10 +119,10 @@ def folder_place(path: Path) -> Path:
         if place.exists() and not place.is_dir():
             raise NotADirectoryError(errno.ENOTDIR, "it is a file")
         if not place.parent.is_dir():
-            raise FileNotFoundError(errno.ENOENT, f"there is no directory {path.parent}")
+            raise FileNotFoundError(errno.ENOENT, Said("there is no directory {0}", path.parent))
         folder = place if place.exists() else place.parent
         if not os.access(folder, os.W_OK | os.X_OK):
-            raise PermissionError(errno.EACCES, f"nothing may be written in {folder}")
+            raise PermissionError(errno.EACCES, Said("nothing may be written in {0}", folder))
     return place
 
 
@@ -156,7 +157,7 @@ _OF_THE_PLACE = (
 def unwritten(path: Path, error: OSError) -> LogochronError:
     """What is said where a file or folder could not be written."""
     kind = QuestionError if error.errno in _OF_THE_PLACE else OutputError
-    return kind(f"{shown_path(path)} cannot be written: {error.strerror or error}")
+    return kind(Said("{0} cannot be written: {1}", shown_path(path), error.strerror or error))
 
 
 def _umask() -> int:

@@ -112,7 +112,7 @@ def check_ending(path: Path) -> str:
     ending = path.suffix.lower()
     if ending not in TABLE_ENDINGS + PICTURE_ENDINGS + PAGE_ENDINGS:
         known = ", ".join(TABLE_ENDINGS + PICTURE_ENDINGS + PAGE_ENDINGS)
-        raise QuestionError(f"{path} has an ending that cannot be written; known are {known}")
+        raise QuestionError("{0} has an ending that cannot be written; known are {1}", path, known)
     return ending
 
 
@@ -235,5 +235,5 @@ def quoted(text: str) -> str:
         Where it holds a NUL.
     """
     if "\0" in text:
-        raise QuestionError(f"{text!r} holds a NUL, which no file can keep")
+        raise QuestionError("{0!r} holds a NUL, which no file can keep", text)
     return "'" + text.replace("'", "''") + "'"

@@ -330,8 +330,11 @@ def _check_reach(spec: PeriodSpec, coverage: Coverage) -> None:
         held = len(calendar.touching(step, coverage.first, coverage.last))
         if n > max(held, _ALWAYS):
             raise QuestionError(
-                f"`{option}` may reach over {how_many(max(held, _ALWAYS), step)} at most, as the records cover "
-                f"{how_many(held, step)}; got {n:,}"
+                "`{0}` may reach over {1} at most, as the records cover {2}; got {3:,}",
+                option,
+                how_many(max(held, _ALWAYS), step),
+                how_many(held, step),
+                n,
             )
 
 
@@ -348,14 +351,16 @@ def _periods(spec: PeriodSpec, coverage: Coverage) -> Days:
     if at is not None:
         low, high = named_periods(calendar, each, at)
         if high - low >= MOST_PERIODS:
-            raise QuestionError(f"`at` {at!r} names {high - low + 1:,} periods; name fewer")
+            raise QuestionError("`at` {0!r} names {1:,} periods; name fewer", at, high - low + 1)
         if last and len(ordinals):  # `last` counts back from the end of `at`, over recorded periods
             low = min(low, int(ordinals[0]))
         ordinals = np.arange(low, high + 1)
     elif not len(ordinals):
         raise QuestionError(
-            f"the calendar lists no {calendar.word(each)} in the days of the records, {iso(coverage.first)} to "
-            f"{iso(coverage.last)}"
+            "the calendar lists no {0} in the days of the records, {1} to {2}",
+            calendar.word(each),
+            iso(coverage.first),
+            iso(coverage.last),
         )
     if spec.partial == "drop":
         starts, ends = spec.window.starts(calendar, each, ordinals), calendar.last_days(each, ordinals)
@@ -371,10 +376,10 @@ def named_periods(calendar: Calendar, each: Grain, at: Any, name: str = "at") ->
         return ordinal, ordinal
     ends = at.split("..")
     if len(ends) > 2 or not all(end.strip() for end in ends):
-        raise QuestionError(f"`{name}` must be a period, a day or a range FIRST..LAST; got {brief(at)}")
+        raise QuestionError("`{0}` must be a period, a day or a range FIRST..LAST; got {1}", name, brief(at))
     low, high = calendar.find(each, ends[0], name)[0], calendar.find(each, ends[-1], name)[1]
     if low > high:
-        raise QuestionError(f"`{name}` ends before it starts: {at!r}")
+        raise QuestionError("`{0}` ends before it starts: {1!r}", name, at)
     return low, high
 
 

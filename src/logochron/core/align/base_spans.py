@@ -112,8 +112,9 @@ def base_spans(
         return _moved(basis, calendar, each, rows)
     if isinstance(basis, Span):
         raise QuestionError(
-            f"`against` {str(basis)!r} needs each='span' (--each span) and `at` FIRST..LAST; for one named "
-            f"{calendar.word(each)} say fixed:PERIOD"
+            "`against` {0!r} needs each='span' (--each span) and `at` FIRST..LAST; for one named {1} say fixed:PERIOD",
+            str(basis),
+            calendar.word(each),
         )
     if isinstance(basis, Plan):
         return BaseSpans.plain(rows.starts[None], rows.own_starts[None], rows.ends[None], rows.labels[None])
@@ -242,7 +243,7 @@ def _not_listed(calendar: Calendar, grain: Grain, earlier: Earlier, there: Bools
 def _recorded_before(basis: Basis, calendar: Calendar, rows: ValueSpans, recorded: Days) -> Earlier:
     """For days: the last days that have records, instead of the last days."""
     if not isinstance(basis, (Prior, MeanOf)):
-        raise QuestionError(f"`skip_closed` goes with against='prior' or 'mean:N'; got {str(basis)!r}")
+        raise QuestionError("`skip_closed` goes with against='prior' or 'mean:N'; got {0!r}", str(basis))
     back = np.array([[basis.n]]) if isinstance(basis, Prior) else np.arange(basis.n, 0, -1)[:, None]
     places = np.searchsorted(recorded, rows.own_starts)[None] - back
     found = places >= 0
@@ -271,7 +272,7 @@ def _moved(basis: Basis, calendar: Calendar, each: Grain, rows: ValueSpans) -> B
 
 def _years_back(basis: Basis) -> int:
     if not isinstance(basis, YearAgo):
-        raise QuestionError(f"`weeks` '364-days' goes with against='year-ago' or 'year-ago:N'; got {str(basis)!r}")
+        raise QuestionError("`weeks` '364-days' goes with against='year-ago' or 'year-ago:N'; got {0!r}", str(basis))
     return basis.n
 
 
@@ -280,8 +281,10 @@ def check_moved(basis: Basis, calendar: Calendar, each: str) -> None:
     _years_back(basis)
     if not calendar.whole_weeks and not (isinstance(calendar, CivilCalendar) and each in ("day", "week")):
         raise QuestionError(
-            f"`weeks` '364-days' moves whole weeks: with this calendar each={each!r} is not made of them; it goes "
-            "with a RetailCalendar (--calendar retail), or with days and weeks of a CivilCalendar"
+            "`weeks` '364-days' moves whole weeks: with this calendar each={0!r} is not made of "
+            "them; it goes with a RetailCalendar (--calendar retail), or with days and weeks of "
+            "a CivilCalendar",
+            each,
         )
 
 
@@ -313,7 +316,7 @@ def one_span(basis: Basis, calendar: Calendar, first: int, last: int, weeks: Wee
         notes = [Noted(np.array([note.rows.any()]), "leap day") for _, _, note in dates]
     else:
         raise QuestionError(
-            f"`against` {str(basis)!r} names a period; with each='span' say span:FIRST..LAST, 'year-ago' or 'prior'"
+            "`against` {0!r} names a period; with each='span' say span:FIRST..LAST, 'year-ago' or 'prior'", str(basis)
         )
     starts, lasts = (np.array(side, dtype=np.int64)[:, None] for side in zip(*ends))
     labels = np.array([[f"{iso(a)}..{iso(b)}"] for a, b in ends], dtype=object)

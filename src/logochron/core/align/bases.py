@@ -12,6 +12,7 @@ from logochron.core.calendars.base import Calendar, Earlier
 from logochron.core.choices import Grain, check_count, refuse_brought
 from logochron.core.days import DayLike, Days, iso, whole_span
 from logochron.core.errors import QuestionError, brief, nearest
+from logochron.core.said import Said
 
 
 @dataclass(frozen=True)
@@ -108,7 +109,7 @@ class Fixed:
 
     def __post_init__(self) -> None:
         if not isinstance(self.label, str) or not self.label.strip():
-            raise QuestionError(f"`against` fixed:LABEL needs the label of a period; got {brief(self.label)}")
+            raise QuestionError("`against` fixed:LABEL needs the label of a period; got {0}", brief(self.label))
 
     def __str__(self) -> str:
         return f"fixed:{self.label}"
@@ -125,8 +126,12 @@ class Fixed:
         if low != high:
             labels = calendar.labels(each, np.array([low, high]))
             raise QuestionError(
-                f"`against` fixed:LABEL must name one {calendar.word(each)}; {self.label!r} holds {high - low + 1}, "
-                f"{labels[0]} to {labels[1]}"
+                "`against` fixed:LABEL must name one {0}; {1!r} holds {2}, {3} to {4}",
+                calendar.word(each),
+                self.label,
+                high - low + 1,
+                labels[0],
+                labels[1],
             )
         return low
 
@@ -196,7 +201,7 @@ def parse_basis(against: object) -> Basis:
             return Plan(rest)
         refuse_brought("against", kind)
         hint = nearest(kind, [*_COUNTED, "fixed", "plan", "span"])
-        did = f" Did you mean {hint!r}?" if hint and hint != kind else ""
+        did = Said(" Did you mean {0!r}?", hint) if hint and hint != kind else ""
         if kind in _COUNTED and not rest:
-            did = f" Of how many? Say {kind}:3, for instance."
-    raise QuestionError(f"`against` must be one of {FORMS} (N from 1 up); got {brief(against)}.{did}")
+            did = Said(" Of how many? Say {0}:3, for instance.", kind)
+    raise QuestionError("`against` must be one of {0} (N from 1 up); got {1}.{2}", FORMS, brief(against), did)

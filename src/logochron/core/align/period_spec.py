@@ -11,6 +11,7 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import PLURALS, Each, Grain, Partial, Per, Weeks, check, check_count, refuse_brought, values
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError, brief
+from logochron.core.said import Said
 
 
 class Window(NamedTuple):
@@ -52,15 +53,15 @@ def window_of(calendar: Calendar, each: Grain, running: object) -> Window:
         calendar.check_grain(parent, "running")
         if not calendar.nests(each, parent) or parent == "day":
             fitting = [grain for grain in calendar.grains if grain not in ("day", each) and calendar.nests(each, grain)]
-            offered = f"with each={each!r} running may be {', '.join(fitting)} or a number" if fitting else (
-                f"with each={each!r} running may be a number"
+            offered = Said("with each={0!r} running may be {1} or a number", each, ', '.join(fitting)) if fitting else (
+                Said("with each={0!r} running may be a number", each)
             )  # fmt: skip
-            raise QuestionError(f"`running` {parent!r} is not made of whole {PLURALS[each]}: {offered}")
+            raise QuestionError("`running` {0!r} is not made of whole {1}: {2}", parent, PLURALS[each], offered)
         return Window(parent=parent)
     if isinstance(running, str):
         refuse_brought("running", running)
         raise QuestionError(
-            f"`running` must be week, month, quarter, half, year or a number of periods; got {brief(running)}"
+            "`running` must be week, month, quarter, half, year or a number of periods; got {0}", brief(running)
         )
     return Window(n=check_count("running", running))
 
@@ -162,5 +163,5 @@ def calendar_asked(calendar: object) -> Calendar:
     if calendar is None:
         return CivilCalendar()
     if not isinstance(calendar, Calendar):
-        raise QuestionError(f"`calendar` must be a calendar such as CivilCalendar(); got {type(calendar).__name__}")
+        raise QuestionError("`calendar` must be a calendar such as CivilCalendar(); got {0}", type(calendar).__name__)
     return calendar

@@ -18,6 +18,7 @@ from logochron.core.choices import COMPLETE, TO_DATE, AtPositions, first_to_last
 from logochron.core.days import Days, as_date, in_words, iso
 from logochron.core.errors import QuestionError, brief
 from logochron.core.notes import Noted
+from logochron.core.said import Said
 
 #: More rows than this are refused: parents times positions.
 _MOST_ROWS = 1_000_000
@@ -70,7 +71,7 @@ def positions(
     calendar, within = spec.calendar, spec.grain
     touched = calendar.touching(within, coverage.first, coverage.last)
     if not len(touched):
-        raise QuestionError(f"the calendar lists no {calendar.word(within)} in the days of the records")
+        raise QuestionError("the calendar lists no {0} in the days of the records", calendar.word(within))
     held = calendar.whole(within, touched) & (calendar.first_days(within, touched) >= coverage.first)
     excluded = _excluded(spec, exclude, touched)
     parents = touched[held & ~excluded]
@@ -79,11 +80,14 @@ def positions(
     if not len(parents):
         word = calendar.word(within)
         raise QuestionError(
-            f"no {word} has a running total: the records, {iso(coverage.first)} to {iso(coverage.last)}, hold none "
-            "from its start" + (" that is not excluded" if excluded.any() else "")
+            "no {0} has a running total: the records, {1} to {2}, hold none from its start{3}",
+            word,
+            iso(coverage.first),
+            iso(coverage.last),
+            (Said(" that is not excluded") if excluded.any() else ""),
         )
     if isinstance(spec.basis, Span):
-        raise QuestionError(f"`against` {str(spec.basis)!r} is no running total: name earlier periods or a plan")
+        raise QuestionError("`against` {0!r} is no running total: name earlier periods or a plan", str(spec.basis))
     rows = ValueSpans.of_periods(calendar, within, parents)
     parts = base_spans(spec.basis, calendar, within, Window(), rows, "same-number", None)
     earlier = parents[None] if parts.ordinals is None else parts.ordinals
@@ -96,8 +100,10 @@ def positions(
         if not ends.any():
             one = standing.records_of
             raise QuestionError(
-                f"each record stands for a whole {one}: a {calendar.word(within)} has no running total of those; ask "
-                "within a longer period, or read with spread='even' (--spread even)"
+                "each record stands for a whole {0}: a {1} has no running total of those; ask within "
+                "a longer period, or read with spread='even' (--spread even)",
+                one,
+                calendar.word(within),
             )
         days, numbers = days[:, ends], numbers[ends]
     many, last_days = int(numbers[-1]), days[np.searchsorted(compared, touched[-1])]
@@ -105,7 +111,9 @@ def positions(
     if asked == "today":
         days, numbers, today = days[:, [today]], numbers[[today]], 0
     if len(parents) * len(numbers) > _MOST_ROWS:
-        raise QuestionError(f"{len(parents):,} lines of {len(numbers)} positions are too many: choose some by `last`")
+        raise QuestionError(
+            "{0:,} lines of {1} positions are too many: choose some by `last`", len(parents), len(numbers)
+        )
     aligned = _aligned(spec, rows, earlier, found, compared, days, coverage, plan)
     size = len(numbers)
     aligned = aligned._replace(notes=tuple(_by_row(note, size) for note in parts.notes) + aligned.notes)
@@ -130,7 +138,9 @@ def _excluded(spec: PeriodSpec, exclude: Sequence[Any], touched: Days) -> Bools:
         taken = (touched >= low) & (touched <= high)
         if not taken.any():
             first, last = calendar.labels(within, touched[[0, -1]])
-            raise QuestionError(f"`exclude` {brief(named)} names none of the {first} to {last} that are recorded")
+            raise QuestionError(
+                "`exclude` {0} names none of the {1} to {2} that are recorded", brief(named), first, last
+            )
         out |= taken
     return out
 
@@ -205,5 +215,7 @@ def _left_out(spec: PeriodSpec, touched: Days, held: Bools, coverage: Coverage) 
     labels = [str(label) for label in spec.calendar.labels(spec.grain, touched[~held])]
     if not labels:
         return ()
-    many = "has" if len(labels) == 1 else "have"
-    return (f"{first_to_last(labels)} {many} no line: the records start on {in_words(coverage.first)}, within it",)
+    said = "{0} have no line: the records start on {1}, within it"
+    if len(labels) == 1:
+        said = "{0} has no line: the records start on {1}, within it"
+    return (Said(said, first_to_last(labels), in_words(coverage.first)),)

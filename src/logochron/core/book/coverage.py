@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from logochron.core.days import Days, iso, weekday
 from logochron.core.errors import QuestionError, Remedy
+from logochron.core.said import Joined, Said
 
 Ends = tuple[int | None, int | None]
 
@@ -121,8 +122,9 @@ def settle(recorded: Days, ends: Days, covering: Ends, until: int | None, *, ask
         raise _mistyped(held, early, late)
     if not len(sound) and (low is None or high is None):
         raise QuestionError(
-            f"no record lies in the days of `covering`: the records run from {iso(int(recorded[0]))} "
-            f"to {iso(int(recorded[-1]))}"
+            "no record lies in the days of `covering`: the records run from {0} to {1}",
+            iso(int(recorded[0])),
+            iso(int(recorded[-1])),
         )
     _check_reach(recorded, ends, covering)
     first = int(sound[0]) if low is None else low
@@ -131,12 +133,17 @@ def settle(recorded: Days, ends: Days, covering: Ends, until: int | None, *, ask
     if until is None:
         return Coverage(first, end, int(last_days[-1]) if len(sound) else end, False)
     if until < first:
-        raise QuestionError(f"`until` {iso(until)} lies before the first day of the records, {iso(first)}")
+        raise QuestionError("`until` {0} lies before the first day of the records, {1}", iso(until), iso(first))
     if high is None and until - end > BY_WORD_DAYS:
         raise QuestionError(
-            f"`until` {iso(until)} is {until - end:,} days past the last record, {iso(end)}; at most "
-            f"{BY_WORD_DAYS} are believed: say covering=({iso(first)!r}, {iso(until)!r}) "
-            f"(--covering {iso(first)}..{iso(until)}) if the records are complete to that day",
+            "`until` {0} is {1:,} days past the last record, {2}; at most {3} are believed: say "
+            "covering=({4!r}, {0!r}) (--covering {4}..{0}) if the records are complete to that "
+            "day",
+            iso(until),
+            until - end,
+            iso(end),
+            BY_WORD_DAYS,
+            iso(first),
             remedies=[{"covering": f"{iso(first)}..{iso(until)}"}],
         )
     up_to = last_days[sound <= until]
@@ -149,11 +156,19 @@ def _check_reach(recorded: Days, ends: Days, covering: Ends) -> None:
     first, last = int(recorded[0]), int(ends[-1])
     most = min(max(last - first + 1, _LEAST_REACH), _MOST_REACH)
     low, high = covering
-    for end, record, beyond, side in ((low, first, -1, "before the first"), (high, last, 1, "after the last")):
+    for end, record, beyond, side in (
+        (low, first, -1, Said("before the first")),
+        (high, last, 1, Said("after the last")),
+    ):
         if end is not None and (end - record) * beyond > most:
             raise QuestionError(
-                f"`covering` {iso(end)} lies {abs(end - record):,} days {side} record, {iso(record)}: at most {most:,} "
-                "are believed, as many as the records span (ten years where they span less, 200 where they span more)"
+                "`covering` {0} lies {1:,} days {2} record, {3}: at most {4:,} are believed, as many "
+                "as the records span (ten years where they span less, 200 where they span more)",
+                iso(end),
+                abs(end - record),
+                side,
+                iso(record),
+                most,
             )
 
 
@@ -174,9 +189,13 @@ def _mistyped(days: Days, early: int, late: int) -> QuestionError:
     leaving: Remedy = {**({"covering": f"{iso(first)}.."} if early else {}), **({"until": iso(last)} if late else {})}
     keeping = {"covering": "..".join(iso(int(day)) if odd else "" for day, odd in ((days[0], early), (days[-1], late)))}
     return QuestionError(
-        f"the records hold {', and '.join(held)}: probably {'typing errors' if many else 'a typing error'}. "
-        f"{', '.join(python)} ({' '.join(command)}) leaves {'them' if many else 'it'} out, "
-        f"covering=({', '.join(ends)}) keeps {'them' if many else 'it'}",
+        "the records hold {0}: probably {1}. {2} ({3}) leaves {4} out, covering=({5}) keeps {4}",
+        Joined(held, Said(", and ")),
+        Said("typing errors") if many else Said("a typing error"),
+        ", ".join(python),
+        " ".join(command),
+        "them" if many else "it",
+        ", ".join(ends),
         remedies=[leaving, keeping],
     )
 
@@ -184,7 +203,7 @@ def _mistyped(days: Days, early: int, late: int) -> QuestionError:
 def _far_off(days: Days, sound: int) -> str:
     named = ", ".join(iso(int(day)) for day in days)
     apart = int(min(abs(days[0] - sound), abs(days[-1] - sound)))
-    return f"{named}, {apart:,} days from their neighbor {iso(sound)}"
+    return Said("{0}, {1:,} days from their neighbor {2}", named, apart, iso(sound))
 
 
 def closable(recorded: Days, first: int, last: int) -> bool:

@@ -27,6 +27,7 @@ from logochron.core.check_kinds import kinds_checked
 from logochron.core.choices import Grain
 from logochron.core.days import DayLike, Days, as_date, iso, span_ends
 from logochron.core.errors import QuestionError, no_such
+from logochron.core.said import Said
 from logochron.core.synonyms import synonym
 
 if TYPE_CHECKING:
@@ -223,7 +224,7 @@ class Daybook:
             for label in labels_named(wanted):
                 place = np.flatnonzero(self.labels[name] == label)
                 if not len(place) or not (self.codes[name] == place[0]).any():
-                    raise QuestionError(no_such("item", label, self.items(name), where=f"dimension {name!r}"))
+                    raise QuestionError(no_such("item", label, self.items(name), where=Said("dimension {0!r}", name)))
         words = in_words(selection)
         taken = {name: holds(self.labels[name], wanted) for name, wanted in selection.items()}
         return self.taking(taken, selected=self.selected + words, filters=(*self.filters, dict(selection)))
@@ -255,7 +256,7 @@ class Daybook:
         last_kept = self.kept[1]
         if last_kept is not None and number > last_kept:
             raise QuestionError(
-                f"`until` {iso(number)} lies past {iso(last_kept)}, where the reading stopped: read again"
+                "`until` {0} lies past {1}, where the reading stopped: read again", iso(number), iso(last_kept)
             )
         book = replace(self, asked_until=number)
         book.check_until()  # now, not at the first question
@@ -272,7 +273,7 @@ class Daybook:
         low, high = span_ends((first, last), "covering")
         for asked, kept, beyond in ((low, self.kept[0], -1), (high, self.kept[1], 1)):
             if asked is not None and kept is not None and (asked - kept) * beyond > 0:
-                raise QuestionError(f"`covering` {iso(asked)} lies past {iso(kept)}, where the reading stopped")
+                raise QuestionError("`covering` {0} lies past {1}, where the reading stopped", iso(asked), iso(kept))
         return replace(
             self,
             asked_covering=(
@@ -287,10 +288,10 @@ class Daybook:
         for name in names:
             if name not in self.labels:
                 raise QuestionError(
-                    f"`by` must name dimensions that were read: {no_such('dimension', str(name), self.labels)}"
+                    "`by` must name dimensions that were read: {0}", no_such("dimension", str(name), self.labels)
                 )
         if len(set(names)) < len(names):
-            raise QuestionError(f"`by` names a dimension twice: {', '.join(names)}")
+            raise QuestionError("`by` names a dimension twice: {0}", ", ".join(names))
         return names
 
     def check_measures(self, measures: str | Sequence[str] | None) -> tuple[Measure, ...]:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.errors import QuestionError
+from logochron.core.said import Said, both, either
 
 #: For each dimension or column the items wanted: one, several, or `Not(...)`.
 Where = Mapping[str, Any]
@@ -52,7 +53,7 @@ def check_where(where: Where, of: str = "`where`") -> None:
     for name, wanted in where.items():
         parts = _parts(wanted)
         if not parts or any(one is None or (isinstance(one, Not) and not one.labels) for one in parts):
-            raise QuestionError(f"{of}: {name!r} names no item to take; name some, or leave {name!r} out")
+            raise QuestionError("{0}: {1!r} names no item to take; name some, or leave {1!r} out", of, name)
 
 
 def _parts(wanted: Any) -> list[Any]:
@@ -109,7 +110,7 @@ def in_words(selection: Where) -> tuple[str, ...]:
     """
     words = []
     for name, wanted in selection.items():
-        taken, left_out = (tuple(label or "(empty)" for label in side) for side in split(wanted))
-        parts = ([" or ".join(taken)] if taken else []) + ([f"not {' or '.join(left_out)}"] if left_out else [])
-        words.append(f"{name} {' and '.join(parts)}")
+        taken, left_out = (tuple(label or Said("(empty)") for label in side) for side in split(wanted))
+        parts = ([either(taken)] if taken else []) + ([Said("not {0}", either(left_out))] if left_out else [])
+        words.append(Said("{0} {1}", name, both(parts)))
     return tuple(words)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from logochron.core.errors import Remedy
+from logochron.core.said import Joined, Said
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -30,7 +31,7 @@ class Fact:
 
 _SHOWN = 10
 #: Why a row without an amount is refused.
-EMPTY_AMOUNT = "an empty amount (empty='zero' takes it as 0)"
+EMPTY_AMOUNT = Said("an empty amount (empty='zero' takes it as 0)")
 
 
 @dataclass(frozen=True)
@@ -49,10 +50,14 @@ class Refusal:
     row: str = ""
 
     def __str__(self) -> str:
-        where = f"{self.file}, " * bool(self.file) + (self.row or f"{self.unit} {self.line:,}")
-        column = f", column {self.column!r}" if self.column else ""
+        return self.said()
+
+    def said(self) -> Said:
+        """The row and why, as a line."""
+        row = self.row or Said("{0} {1:,}", Said(self.unit), self.line)
+        column = Said("column {0!r}", self.column) if self.column else ""
         text = self.text if len(self.text) <= 60 else self.text[:57] + "..."
-        return f"{where}{column}: {text!r} - {self.reason}"
+        return Said("{0}: {1!r} - {2}", Joined(filter(None, (self.file, row, column))), text, self.reason)
 
 
 def row_of(fields: Iterable[tuple[str, str]]) -> str:
@@ -64,7 +69,7 @@ def row_of(fields: Iterable[tuple[str, str]]) -> str:
     days = ((name, text.removesuffix(" 00:00:00")) for name, text in fields)
     filled = [(name, text if len(text) <= 30 else text[:27] + "...") for name, text in days if text.strip()]
     shown = ", ".join(f"{name} {text!r}" for name, text in filled[:_FIELDS])
-    return f"the row of {shown}" if shown else "a row without anything else"
+    return Said("the row of {0}", shown) if shown else Said("a row without anything else")
 
 
 @dataclass(frozen=True)
@@ -100,8 +105,8 @@ class Intake:
         """What was guessed, what should be known, and the first of the rows left out, as lines of a message each."""
         lines = [*self.guesses, *self.warnings]
         if self.refused:
-            shown = "".join(f"\n  {refusal}" for refusal in self.refused_rows[:_SHOWN])
-            lines.append(f"{self.refused:,} of {self.read:,} rows refused and left out:{shown}")
+            head = Said("{0:,} of {1:,} rows are refused and left out:", self.refused, self.read)
+            lines.append(Joined([head, *(refusal.said() for refusal in self.refused_rows[:_SHOWN])], "\n  "))
         return lines
 
     @property

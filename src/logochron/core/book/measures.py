@@ -16,6 +16,7 @@ from logochron.core.calendars.base import Bools
 from logochron.core.check_kinds import check_kinds
 from logochron.core.choices import Better, check
 from logochron.core.errors import QuestionError, brief
+from logochron.core.said import Said
 
 
 class Aggregate(NamedTuple):
@@ -64,13 +65,13 @@ def formulas(measures: Sequence[Measure]) -> dict[str, Formula]:
     known: dict[str, Measure] = {}
     for measure in measures:
         if known.setdefault(measure.name, measure) is not measure:
-            raise QuestionError(f"two measures are called {measure.name!r}")
+            raise QuestionError("two measures are called {0!r}", measure.name)
 
     def formula(measure: Measure, above: tuple[str, ...], where: tuple[Condition, ...]) -> Formula:
         chain = (*above, measure.name)
         if measure.name in above:
             raise QuestionError(
-                f"a measure cannot be made of itself, in a cycle: {' -> '.join(chain)}; give one of them another name"
+                "a measure cannot be made of itself, in a cycle: {0}; give one of them another name", " -> ".join(chain)
             )
         held = tuple(sorted({*where, *conditions(measure.where or {})}))
 
@@ -262,25 +263,27 @@ class Measure:
 
     def __post_init__(self) -> None:
         if not isinstance(self.name, str) or not self.name.strip():
-            raise QuestionError(f"a measure needs a name; got {brief(self.name)}")
+            raise QuestionError("a measure needs a name; got {0}", brief(self.name))
         check("better", self.better, Better)
         for option in ("column", "of", "less", "per", "distinct"):
             named = getattr(self, option)
             if named is not None and (not isinstance(named, str) or not named.strip()):
-                raise QuestionError(f"measure {self.name!r}: `{option}` must be a name; got {brief(named)}")
+                raise QuestionError("measure {0!r}: `{1}` must be a name; got {2}", self.name, option, brief(named))
         if not isinstance(self.count, bool):
             raise QuestionError(
-                f"measure {self.name!r}: `count` must be True, it is of records; got {brief(self.count)}. "
-                f"For different ids say distinct={str(self.count)!r}"
+                "measure {0!r}: `count` must be True, it is of records; got {1}. For different ids say distinct={2!r}",
+                self.name,
+                brief(self.count),
+                str(self.count),
             )
         check_kinds(type(self), vars(self))
-        check_where(self.where or {}, f"measure {self.name!r}, `where`")
+        check_where(self.where or {}, Said("measure {0!r}, `where`", self.name))
         if self.of is None and (self.less or self.per):
-            raise QuestionError(f"measure {self.name!r}: `less` and `per` need `of`, what they are taken of")
+            raise QuestionError("measure {0!r}: `less` and `per` need `of`, what they are taken of", self.name)
         if self.of is not None and (self.less is None) == (self.per is None):
-            raise QuestionError(f"measure {self.name!r}: `of` goes with one of `less` and `per`")
+            raise QuestionError("measure {0!r}: `of` goes with one of `less` and `per`", self.name)
         if sum((self.column is not None, self.of is not None, self.count, self.distinct is not None)) > 1:
-            raise QuestionError(f"measure {self.name!r} can be only one of `column`, `of`, `count` and `distinct`")
+            raise QuestionError("measure {0!r} can be only one of `column`, `of`, `count` and `distinct`", self.name)
 
     @property
     def is_money(self) -> bool:

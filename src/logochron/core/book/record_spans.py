@@ -12,6 +12,7 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import PLURALS, Grain, PlanSpread
 from logochron.core.days import Days, iso, weekday
 from logochron.core.errors import QuestionError
+from logochron.core.said import Said
 
 #: From how many distinct days on a regular pattern is no accident.
 _ENOUGH = {"month": 3, "week": 4}
@@ -63,8 +64,13 @@ class Standing(NamedTuple):
                 offered = (iso(start), iso(end + 1)) if edge == 0 else (iso(start - 1), iso(end))
                 one = self.records_of
                 raise QuestionError(
-                    f"`{option}` {iso(day)} lies within a {one}, and each record stands for a whole {one}: "
-                    f"say {offered[0]} or {offered[1]}, or read with spread='even' (--spread even)",
+                    "`{0}` {1} lies within a {2}, and each record stands for a whole {2}: say {3} or "
+                    "{4}, or read with spread='even' (--spread even)",
+                    option,
+                    iso(day),
+                    one,
+                    offered[0],
+                    offered[1],
                     remedies=[{option: end} for end in offered[::-1]] if edge else [],
                 )
 
@@ -87,9 +93,11 @@ class Standing(NamedTuple):
         if bad.any():
             place = int(nonempty[bad.argmax()])
             raise QuestionError(
-                f"each record stands for a whole {self.records_of}: the days {iso(int(starts[place]))} to "
-                f"{iso(int(ends[place]))} are not made of such; ask for longer periods, or read with spread='even' "
-                "(--spread even)",
+                "each record stands for a whole {0}: the days {1} to {2} are not made of such; ask "
+                "for longer periods, or read with spread='even' (--spread even)",
+                self.records_of,
+                iso(int(starts[place])),
+                iso(int(ends[place])),
                 remedies=[{"each": self.records_of}, {"spread": "even"}],
             )
 
@@ -145,21 +153,26 @@ def check_periods(dates: Days, standing: Standing) -> str:
         return ""
     shorter = calendar.grains[: calendar.grains.index(one)]
     fits = next(grain for grain in reversed(shorter) if _days_a_period(dates, grain, calendar) == 1)
-    said = (
-        f"the dates fall on {int(typical)} different days of the median {one}: these look like records of "
-        f"{PLURALS[fits]}, say {how_to_say(fits)}"
+    said = Said(
+        "the dates fall on {0} different days of the median {1}: these look like records of {2}, say {3}",
+        int(typical),
+        one,
+        PLURALS[fits],
+        how_to_say(fits),
     )
     if typical < _SHORTER:
-        return f"records_of={one!r}: {said} unless each record stands for a whole {one}"
+        return Said("records_of={0!r}: {1} unless each record stands for a whole {0}", one, said)
     raise QuestionError(
-        f"records_of={one!r} (--records-of {one}) would take each record for a whole {one}, but {said}",
+        "records_of={0!r} (--records-of {0}) would take each record for a whole {0}, but {1}",
+        one,
+        said,
         remedies=[{"records_of": fits}],
     )
 
 
 def how_to_say(grain: str) -> str:
     """How to say what each record stands for."""
-    return f"records_of={grain!r} (--records-of {grain}, of a plan --plan-records-of {grain})"
+    return Said("records_of={0!r} (--records-of {0}, of a plan --plan-records-of {0})", grain)
 
 
 def _days_a_period(dates: Days, grain: Grain, calendar: Calendar) -> float:
@@ -187,10 +200,16 @@ def _regular(recorded: Days) -> _Regular | None:
         for step, longer in ((3, "quarter"), (12, "year")):
             if (number % step == number[0] % step).all():
                 grain = longer  # type: ignore[assignment]
-        where = "the last day" if month_ends else "the first" if of_month[0] == 1 else f"day {of_month[0]}"
-        return _Regular(grain, f"{where} of a month")
+        where = (
+            Said("the last day")
+            if month_ends
+            else Said("the first")
+            if of_month[0] == 1
+            else Said("day {0}", of_month[0])
+        )
+        return _Regular(grain, Said("{0} of a month", where))
     if n >= _ENOUGH["week"] and (weekday(recorded) == weekday(recorded[0])).all():
-        return _Regular("week", "one weekday")
+        return _Regular("week", Said("one weekday"))
     return None
 
 
@@ -214,7 +233,10 @@ def hint(recorded: Days) -> str:
     regular = _regular(recorded)
     if regular is None:
         return ""
-    return (
-        f"all {len(recorded):,} dates fall on {regular.shown}: where each record stands for a whole {regular.grain}, "
-        f"say records_of={regular.grain!r} (--records-of {regular.grain})"
+    return Said(
+        "all {0:,} dates fall on {1}: where each record stands for a whole {2}, say "
+        "records_of={2!r} (--records-of {2})",
+        len(recorded),
+        regular.shown,
+        regular.grain,
     )

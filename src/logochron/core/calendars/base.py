@@ -97,7 +97,7 @@ class Calendar(ABC):
         held = self.holds(numbers)
         if not held.all():
             outside = int(numbers[~held].flat[0])
-            raise CalendarError(f"no period of the calendar holds {in_words(outside)}{self.extent()}")
+            raise CalendarError("no period of the calendar holds {0}{1}", in_words(outside), self.extent())
         return self._ordinals(each, numbers)
 
     def check_grain(self, each: Grain, name: str = "each") -> None:
@@ -105,7 +105,11 @@ class Calendar(ABC):
         check(name, each, Grain)
         if each not in self.grains:
             raise QuestionError(
-                f"`{name}` {each!r} is no grain of this calendar; it has {', '.join(self.grains)}" + self._lacking(each)
+                "`{0}` {1!r} is no grain of this calendar; it has {2}{3}",
+                name,
+                each,
+                ", ".join(self.grains),
+                self._lacking(each),
             )
 
     def touching(self, each: Grain, first: int, last: int) -> Days:
@@ -159,7 +163,7 @@ class Calendar(ABC):
 
         bounds = day_number(first, "first"), day_number(last, "last")
         if bounds[0] > bounds[1]:
-            raise QuestionError(f"`first` must not be after `last`; got {first} and {last}")
+            raise QuestionError("`first` must not be after `last`; got {0} and {1}", first, last)
         self.check_grain(each)
         columns = self.period_columns(each, self.touching(each, *bounds))
         return pd.DataFrame({n: v.astype("datetime64[s]") if v.dtype.kind == "M" else v for n, v in columns.items()})
@@ -198,7 +202,7 @@ class Calendar(ABC):
 
     def word(self, each: str) -> str:
         """What people call the periods of a grain."""
-        return each
+        return Said(each)
 
     def find(self, each: Grain, label: str, name: str = "at") -> tuple[int, int]:
         """The first and last ordinal of the periods that a label names: its own, or those within a longer one.
@@ -225,12 +229,20 @@ class Calendar(ABC):
         if self.nests(grain, each):
             longer = int(self.parents(grain, each, np.array([ordinal]))[0])
             raise QuestionError(
-                f"`{name}` names a {self.word(grain)} ({label}), shorter than each={each!r}: did you mean "
-                f"{str(self.labels(each, np.array([longer]))[0])!r}?"
+                "`{0}` names a {1} ({2}), shorter than each={3!r}: did you mean {4!r}?",
+                name,
+                self.word(grain),
+                label,
+                each,
+                str(self.labels(each, np.array([longer]))[0]),
             )
         raise QuestionError(
-            f"`{name}` names a {grain} ({label}), and weeks do not fit into months: with each={each!r} name a {each}, "
-            "a day in it or a year"
+            "`{0}` names a {1} ({2}), and weeks do not fit into months: with each={3!r} name a "
+            "{3}, a day in it or a year",
+            name,
+            grain,
+            label,
+            each,
         )
 
     def grain_of(self, label: str, each: Grain) -> Grain:
@@ -267,7 +279,7 @@ class Calendar(ABC):
         if name.kind == "day":
             return "day", day_number(label.upper().removeprefix("FY") if name.fiscal else label, option)
         if name.year < 1:
-            raise QuestionError(f"`{option}` must name a year from 0001 to 9999; got {brief(label)}")
+            raise QuestionError("`{0}` must name a year from 0001 to 9999; got {1}", option, brief(label))
         return self._place(name, label, option)
 
     def _no_name(self, label: str, option: str) -> QuestionError:
@@ -275,8 +287,11 @@ class Calendar(ABC):
         forms = [str(self.labels(grain, self._ordinals(grain, day))[0]) for grain in self.grains]
         hint = nearest(label, forms)
         return QuestionError(
-            f"`{option}` must be a period such as {', '.join(forms)}; got {brief(label)}"
-            + (f". Did you mean something like {hint!r}?" if hint else "")
+            "`{0}` must be a period such as {1}; got {2}{3}",
+            option,
+            ", ".join(forms),
+            brief(label),
+            (Said(". Did you mean something like {0!r}?", hint) if hint else ""),
         )
 
     def extent(self) -> str:
@@ -351,7 +366,7 @@ def day_labels(days: Days) -> Texts:
 def check_number(name: str, came: object, least: int, most: int, what: str) -> None:
     """Refuse a parameter of a calendar that is no number in a range."""
     if isinstance(came, bool) or not isinstance(came, Integral) or not least <= int(came) <= most:
-        raise CalendarError(f"`{name}` must be {what} from {least} to {most}; got {brief(came)}")
+        raise CalendarError("`{0}` must be {1} from {2} to {3}; got {4}", name, what, least, most, brief(came))
 
 
 def as_ordinals(ordinals: Any) -> Days:

@@ -32,6 +32,7 @@ from logochron.core.choices import Grain, Weekday, YearNamed, check, values
 from logochron.core.days import Days
 from logochron.core.errors import CalendarError, QuestionError, brief
 from logochron.core.notes import Noted
+from logochron.core.said import Said
 
 #: Months in a period of each grain that is made of months.
 MONTHS = {"month": 1, "quarter": 3, "half": 6, "year": 12}
@@ -203,35 +204,45 @@ class CivilCalendar(Calendar):
     def _place(self, name: Name, label: str, option: str) -> tuple[Grain, int]:
         if name.kind == "period":  # the months of a year, counted from its start
             if not 1 <= name.number <= 12:
-                raise QuestionError(f"`{option}` must name a period from P01 to P12; got {brief(label)}")
+                raise QuestionError("`{0}` must name a period from P01 to P12; got {1}", option, brief(label))
             return "month", (name.year - self._added) * 12 + name.number - 1
         if name.kind == "month":
             if name.fiscal:
                 raise QuestionError(
-                    f"`{option}` names no period: {label!r}; months and days are civil: did you mean {label[2:]!r}?"
+                    "`{0}` names no period: {1!r}; months and days are civil: did you mean {2!r}?",
+                    option,
+                    label,
+                    label[2:],
                 )
             if not 1 <= name.number <= 12:
-                raise QuestionError(f"`{option}` must name a month from 01 to 12; got {brief(label)}")
+                raise QuestionError("`{0}` must name a month from 01 to 12; got {1}", option, brief(label))
             return "month", name.year * 12 + name.number - 1 - self._shift
         if name.fiscal != bool(self._prefix):
             offered = self._prefix + label.upper().removeprefix("FY")
             why = (
-                f"years start in month {self.year_start} and are named FY" if self._prefix else "years are civil years"
+                Said("years start in month {0} and are named FY", self.year_start)
+                if self._prefix
+                else Said("years are civil years")
             )
-            raise QuestionError(f"`{option}` names no period: {label!r}; {why}: did you mean {offered!r}?")
+            raise QuestionError("`{0}` names no period: {1!r}; {2}: did you mean {3!r}?", option, label, why, offered)
         year = name.year - self._added
         if name.kind == "week":
             low, after = (int(week) for week in self._week_firsts([year, year + 1]))
             if not 1 <= name.number <= after - low:
                 raise QuestionError(
-                    f"`{option}` names no week: {label!r}; {self._prefix}{name.year} has weeks 01 to {after - low}"
+                    "`{0}` names no week: {1!r}; {2}{3} has weeks 01 to {4}",
+                    option,
+                    label,
+                    self._prefix,
+                    name.year,
+                    after - low,
                 )
             return "week", low + name.number - 1
         for kind, sign, most in (("half", "H", 2), ("quarter", "Q", 4)):
             if name.kind == kind:
                 if not 1 <= name.number <= most:
                     raise QuestionError(
-                        f"`{option}` must name a {kind} from {sign}1 to {sign}{most}; got {brief(label)}"
+                        "`{0}` must name a {1} from {2}1 to {2}{3}; got {4}", option, kind, sign, most, brief(label)
                     )
                 return kind, year * most + name.number - 1  # type: ignore[return-value]
         return "year", year

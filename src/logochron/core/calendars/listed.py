@@ -13,6 +13,7 @@ from logochron.core.calendars.period_names import Name, Texts, read_name, write_
 from logochron.core.choices import Gaps, Grain, check
 from logochron.core.days import Days, day_number, in_words, iso
 from logochron.core.errors import CalendarError, QuestionError, brief, no_such
+from logochron.core.said import Said
 
 #: More than the numbers that periods of one year may have.
 _YEAR = 1000
@@ -34,7 +35,7 @@ class Listing(NamedTuple):
 
     def where(self, row: int) -> str:
         """Where a period stands, for a message."""
-        return f"{self.name}, {self.unit} {self.lines[row]:,}"
+        return Said("{0}, {1} {2:,}", self.name, Said(self.unit), self.lines[row])
 
 
 class _Grain(NamedTuple):
@@ -116,8 +117,16 @@ class ListedCalendar(Calendar):
             if len(years) > 1 and counts[0] < counts[1]:
                 numbers[: counts[0]] += counts[1] - counts[0]
                 self.notes = (
-                    f"{years[0]} has {counts[0]} periods and {years[1]} {counts[1]}: those of {years[0]} are numbered "
-                    f"from its end, {numbers[0]} to {numbers[counts[0] - 1]}; a column `number` says it otherwise",
+                    Said(
+                        "{0} has {1} periods and {2} {3}: those of {0} are numbered from its end, {4} to "
+                        "{5}; a column `number` says it otherwise",
+                        years[0],
+                        counts[0],
+                        years[1],
+                        counts[1],
+                        numbers[0],
+                        numbers[counts[0] - 1],
+                    ),
                 )
             return np.asarray(numbers, dtype=np.int64)
         falls = np.append(False, (np.diff(listing.numbers) <= 0) & (np.diff(listing.years) == 0))
@@ -125,7 +134,7 @@ class ListedCalendar(Calendar):
         if len(bad):
             at = int(bad[0])
             raise CalendarError(
-                f"{listing.where(at)}: `number` must count up from 1 within a year; got {listing.numbers[at]}"
+                "{0}: `number` must count up from 1 within a year; got {1}", listing.where(at), listing.numbers[at]
             )
         return listing.numbers
 
@@ -136,7 +145,7 @@ class ListedCalendar(Calendar):
         return f" from {iso(int(self._starts[0]))} to {iso(int(self._ends[-1]))}"
 
     def _lacking(self, each: Grain) -> str:
-        return f": its table has no column `{each}`" if each in ("quarter", "half") else ""
+        return Said(": its table has no column `{0}`", each) if each in ("quarter", "half") else ""
 
     def _ordinals(self, each: Grain, days: Days) -> Days:
         rows = np.clip(np.searchsorted(self._starts, days, side="right") - 1, 0, len(self._starts) - 1)
@@ -238,7 +247,7 @@ class ListedCalendar(Calendar):
         return each in self.grains and parent in self.grains and super().nests(each, parent)
 
     def word(self, each: str) -> str:
-        return "period" if each == "month" else each
+        return Said("period" if each == "month" else each)
 
     def _named(self, label: str, option: str) -> tuple[Grain, int]:
         at = np.flatnonzero(self._labels == label)
@@ -250,7 +259,7 @@ class ListedCalendar(Calendar):
                 *self._labels[::-1].tolist(),
                 *self.labels("year", np.arange(len(self._of_grain["year"].low))).tolist(),
             ]
-            raise QuestionError(f"`{option}`: {no_such('period', label, known, where=self.name)}")
+            raise QuestionError("`{0}`: {1}", option, no_such("period", label, known, where=self.name))
         if name.kind == "day":
             return "day", day_number(label, option)
         return self._place(name, label, option)
@@ -261,7 +270,7 @@ class ListedCalendar(Calendar):
         at, found = self._of_grain[grain].at(np.array([name.year]), np.array([max(name.number, 1)]))
         if not found[0]:
             known = self.labels(grain, np.arange(len(self._of_grain[grain].low))).tolist()
-            raise QuestionError(f"`{option}`: {no_such(grain, label, known, where=self.name)}")
+            raise QuestionError("`{0}`: {1}", option, no_such(grain, label, known, where=self.name))
         return grain, int(at[0])
 
     def legend(self, each: Grain, ordinals: Days) -> tuple[str, ...]:
@@ -287,8 +296,13 @@ def _gathered(listing: Listing, grain: str, given: Days | None) -> _Grain:
     if len(back) or (inner < 1).any():
         at = int(back[0]) + 1 if len(back) else int(np.flatnonzero(inner < 1)[0])
         raise CalendarError(
-            f"{listing.where(at)}: {grain} {inner[at]} of {listing.years[at]} comes after "
-            f"{inner[at - 1]} of {listing.years[at - 1]}; each {grain} must be one run of periods, counted up from 1"
+            "{0}: {1} {2} of {3} comes after {4} of {5}; each {1} must be one run of periods, counted up from 1",
+            listing.where(at),
+            grain,
+            inner[at],
+            listing.years[at],
+            inner[at - 1],
+            listing.years[at - 1],
         )
     low = np.flatnonzero(np.diff(keys, prepend=keys[0] - 1))
     high = np.append(low[1:], len(keys)) - 1
@@ -298,32 +312,35 @@ def _gathered(listing: Listing, grain: str, given: Days | None) -> _Grain:
 def _check(listing: Listing, gaps: Gaps) -> None:
     """Refuse a list that cannot be a calendar, by row."""
     if not len(listing.starts):
-        raise CalendarError(f"{listing.name} lists no period")
+        raise CalendarError("{0} lists no period", listing.name)
     backward = np.flatnonzero(listing.ends < listing.starts)
     if len(backward):
         at = int(backward[0])
         raise CalendarError(
-            f"{listing.where(at)}: {listing.labels[at]!r} ends on {in_words(int(listing.ends[at]))}, before it starts"
+            "{0}: {1!r} ends on {2}, before it starts",
+            listing.where(at),
+            listing.labels[at],
+            in_words(int(listing.ends[at])),
         )
     after = listing.starts[1:] - listing.ends[:-1]
     for bad, what in (
-        (np.diff(listing.starts) <= 0, "starts no later than the one before: periods must be in order of time"),
-        (after <= 0, "starts before the one before has ended, on {end}: periods must not overlap"),
-        ((after > 1) & (gaps == "refused"), "leaves a gap: the one before ends on {end}; say gaps='allowed' "
-                                            "(--calendar-gaps allowed) where such days belong to no period"),
-        (np.diff(listing.years) < 0, "is of {year}, after one of {before}: years must be in order"),
+        (np.diff(listing.starts) <= 0, "{0}: {1!r} (from {2}) starts no later than the one before: "
+            "periods must be in order of time"),
+        (after <= 0, "{0}: {1!r} (from {2}) starts before the one before has ended, on {3}: periods must not overlap"),
+        ((after > 1) & (gaps == "refused"), "{0}: {1!r} (from {2}) leaves a gap: the one before ends on {3}; say "
+            "gaps='allowed' (--calendar-gaps allowed) where such days belong to no period"),
+        (np.diff(listing.years) < 0, "{0}: {1!r} (from {2}) is of {4}, after one of {5}: years must be in order"),
     ):  # fmt: skip
         if bad.any():
             at = int(bad.argmax()) + 1
-            said = what.format(
-                end=in_words(int(listing.ends[at - 1])), year=listing.years[at], before=listing.years[at - 1]
-            )
-            start = in_words(int(listing.starts[at]))
-            raise CalendarError(f"{listing.where(at)}: {listing.labels[at]!r} (from {start}) {said}")
+            raise CalendarError(
+                what, listing.where(at), listing.labels[at], in_words(int(listing.starts[at])),
+                in_words(int(listing.ends[at - 1])), listing.years[at], listing.years[at - 1],
+            )  # fmt: skip
     labels, first = np.unique([str(label).strip() for label in listing.labels], return_index=True)
     if len(labels) < len(listing.labels) or "" in labels:
         twice = np.setdiff1d(np.arange(len(listing.labels)), first)
         at = int(twice[0]) if len(twice) else int(first[0])
         raise CalendarError(
-            f"{listing.where(at)}: each period needs a label of its own; got {brief(listing.labels[at])}"
+            "{0}: each period needs a label of its own; got {1}", listing.where(at), brief(listing.labels[at])
         )

@@ -12,6 +12,7 @@ from logochron.core.calendars.written_names import label_of, read_label
 from logochron.core.choices import Grain
 from logochron.core.days import DayLike, day_number
 from logochron.core.errors import LogochronError, QuestionError
+from logochron.core.said import Said
 
 
 def ordinal_named(text: str, each: Grain, calendar: Calendar) -> int | None:
@@ -40,8 +41,11 @@ def fiscal_years_said(text: str, calendar: Calendar) -> tuple[str, ...]:
     if label is None or not (label.fiscal or label.numbered) or calendar != CivilCalendar():
         return ()
     return (
-        f"{text!r} is read by years that start in January: say --year-start MONTH, or another --calendar, where they "
-        "start elsewhere",
+        Said(
+            "{0!r} is read by years that start in January: say --year-start MONTH, or another "
+            "--calendar, where they start elsewhere",
+            text,
+        ),
     )
 
 

@@ -21,6 +21,7 @@ from logochron.core.calendars.weeks import WeekYears
 from logochron.core.choices import PLURALS, Grain, Weekday, YearEnds, YearNamed, check, values
 from logochron.core.days import Days
 from logochron.core.errors import CalendarError, QuestionError, brief
+from logochron.core.said import Said
 
 _THIRTEEN = (4,) * 13
 
@@ -72,8 +73,9 @@ class RetailCalendar(Calendar):
         fits = whole and (tuple(given) == _THIRTEEN or (len(given) == 3 and sum(given) == 13))
         if not fits:
             raise CalendarError(
-                "`pattern` must be the weeks in the three periods of a quarter, 13 together, such as (4, 5, 4), "
-                f"(4, 4, 5) or (5, 4, 4), or thirteen fours (4,) * 13; got {brief(self.pattern)}"
+                "`pattern` must be the weeks in the three periods of a quarter, 13 together, such as "
+                "(4, 5, 4), (4, 4, 5) or (5, 4, 4), or thirteen fours (4,) * 13; got {0}",
+                brief(self.pattern),
             )
         object.__setattr__(self, "pattern", tuple(given))
         check("year_ends_on", self.year_ends_on, Weekday, CalendarError)
@@ -173,18 +175,26 @@ class RetailCalendar(Calendar):
         return Earlier.where(places < weeks, firsts + places, "no week 53", named)
 
     def word(self, each: str) -> str:
-        return "period" if each == "month" else each
+        return Said("period" if each == "month" else each)
 
     def _place(self, name: Name, label: str, option: str) -> tuple[Grain, int]:
         if name.fiscal:
             raise QuestionError(
-                f"`{option}` names no period: {label!r}; years of this calendar bear no FY: did you mean {label[2:]!r}?"
+                "`{0}` names no period: {1!r}; years of this calendar bear no FY: did you mean {2!r}?",
+                option,
+                label,
+                label[2:],
             )
         periods = self._in_year["month"]
         if name.kind == "month":
             raise QuestionError(
-                f"`{option}` names no period: {label!r}; months of this calendar are its periods, P01 to P{periods}: "
-                f"did you mean '{name.year:04d}-P{name.number:02d}'?"
+                "`{0}` names no period: {1!r}; months of this calendar are its periods, P01 to P{2}: "
+                "did you mean '{3:04d}-P{4:02d}'?",
+                option,
+                label,
+                periods,
+                name.year,
+                name.number,
             )
         year = name.year - self._named_after
         if name.kind == "year":
@@ -195,8 +205,14 @@ class RetailCalendar(Calendar):
         if not 1 <= name.number <= most:
             sign = {"half": "H%d", "quarter": "Q%d", "month": "P%02d", "week": "W%02d"}[grain]
             raise QuestionError(
-                f"`{option}` names no {self.word(grain)}: {label!r}; {name.year} has {PLURALS[self.word(grain)]} "
-                f"{sign % 1} to {sign % most}"
+                "`{0}` names no {1}: {2!r}; {3} has {4} {5} to {6}",
+                option,
+                self.word(grain),
+                label,
+                name.year,
+                PLURALS[self.word(grain)],
+                sign % 1,
+                sign % most,
             )
         start = first if grain == "week" else year * most
         return grain, start + name.number - 1

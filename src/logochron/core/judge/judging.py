@@ -32,6 +32,7 @@ from logochron.core.choices import (
     values,
 )
 from logochron.core.errors import QuestionError, brief, no_such
+from logochron.core.said import Joined, Said, both
 
 #: A figure that is not exact reaches a limit within this part of the limit, or of 1 where that is larger.
 SLACK = 1e-12
@@ -76,13 +77,13 @@ class Band:
 
     def __post_init__(self) -> None:
         if not isinstance(self.name, str) or not self.name.strip():
-            raise QuestionError(f"a band needs a name; got {brief(self.name)}")
+            raise QuestionError("a band needs a name; got {0}", brief(self.name))
         check_kinds(type(self), vars(self))
         if self.verdict is not None:
             check("verdict", self.verdict, LevelAs)
         if self.low is not None and self.high is not None and self.low >= self.high:
             raise QuestionError(
-                f"band {self.name!r}: nothing is from {decimal(self.low)} and below {decimal(self.high)}"
+                "band {0!r}: nothing is from {1} and below {2}", self.name, decimal(self.low), decimal(self.high)
             )
 
     @property
@@ -101,7 +102,7 @@ class Band:
         limit = as_written(given)
         if limit is None:
             raise QuestionError(
-                f"band {self.name!r}: `{option}` must be a number such as 0.08, {BOUNDS}; got {brief(given)}"
+                "band {0!r}: `{1}` must be a number such as 0.08, {2}; got {3}", self.name, option, BOUNDS, brief(given)
             )
         return limit
 
@@ -117,10 +118,10 @@ def in_order(bands: Sequence[Band]) -> tuple[Band, ...]:
     bands = tuple(bands)
     for band in bands:
         if not isinstance(band, Band):
-            raise QuestionError(f"`bands` must be Band objects; got {type(band).__name__}")
+            raise QuestionError("`bands` must be Band objects; got {0}", type(band).__name__)
     names = [band.name for band in bands]
     if len(set(names)) < len(names):
-        raise QuestionError(f"`bands` names a band twice: {', '.join(names)}")
+        raise QuestionError("`bands` names a band twice: {0}", ", ".join(names))
     if not bands:
         return ()
     limits = sorted({limit for band in bands for limit in (band.low, band.high) if limit is not None})
@@ -138,15 +139,23 @@ def _holds(band: Band, low: Fraction | None, high: Fraction | None) -> bool:
     return above and (band.high is None or (high is not None and band.high >= high))
 
 
+def _between(low: Fraction | None, high: Fraction | None) -> Said:
+    if low is None or high is None:
+        return Said(
+            "below {0}" if low is None else "{0} and above",
+            *(decimal(edge) for edge in (low, high) if edge is not None),
+        )
+    return Said("{0} to below {1}", decimal(low), decimal(high))
+
+
 def _drawn(edges: Sequence[Fraction | None], holders: Sequence[Sequence[Band]], wrong: Sequence[int]) -> str:
     """What is wrong, and the line with all bands on it, the wrong places marked."""
     said = []
     for place in wrong:
         low, high = edges[place], edges[place + 1]
-        where = " to below ".join(decimal(edge) for edge in (low, high) if edge is not None)
-        where = f"below {where}" if low is None else f"{where} and above" if high is None else where
-        names = " and ".join(band.name for band in holders[place])
-        said.append(f"{where}: {names} overlap" if names else f"{where}: a gap, no band")
+        where = _between(low, high)
+        names = both(band.name for band in holders[place])
+        said.append(Said("{0}: {1} overlap", where, names) if names else Said("{0}: a gap, no band", where))
     line = under = ""
     for place, held in enumerate(holders):
         text = f"  {' + '.join(band.name for band in held) or '?'}  "
@@ -156,7 +165,12 @@ def _drawn(edges: Sequence[Fraction | None], holders: Sequence[Sequence[Band]], 
         if edge is not None:
             line += f"|{decimal(edge)}|"
             under += " " * (len(decimal(edge)) + 2)
-    return f"`bands` must leave no gap and not overlap: {'; '.join(said)}\n  {line.rstrip()}\n  {under.rstrip()}"
+    return Said(
+        "`bands` must leave no gap and not overlap: {0}\n  {1}\n  {2}",
+        Joined(said, "; "),
+        line.rstrip(),
+        under.rstrip(),
+    )
 
 
 def decimal(limit: Fraction) -> str:
@@ -255,14 +269,15 @@ class Judging:
             check("marks", self.marks, MarkSet)
             if self.marks_of not in (None, self.marks_tell):
                 raise QuestionError(
-                    f"`marks_of` is for four signs of your own: {self.marks} tell the {self.marks_tell}"
+                    "`marks_of` is for four signs of your own: {0} tell the {1}", self.marks, self.marks_tell
                 )
             return
         signs = tuple(self.marks) if isinstance(self.marks, Iterable) else ()
         if len(signs) != len(DIRECTIONS) or not all(isinstance(sign, str) and sign.strip() for sign in signs):
             raise QuestionError(
-                f"`marks` must be one of {', '.join(values(MarkSet))}, or four signs: of rising, falling, level and "
-                f"unknown; got {brief(self.marks)}"
+                "`marks` must be one of {0}, or four signs: of rising, falling, level and unknown; got {1}",
+                ", ".join(values(MarkSet)),
+                brief(self.marks),
             )
         object.__setattr__(self, "marks", signs)
 
@@ -279,7 +294,7 @@ class Judging:
         fraction = as_written(self.level_within)
         if fraction is None or not 0 <= fraction <= 1:
             raise QuestionError(
-                f"`level_within` must be a number from 0 to 1, {BOUNDS}; got {brief(self.level_within)}"
+                "`level_within` must be a number from 0 to 1, {0}; got {1}", BOUNDS, brief(self.level_within)
             )
         return fraction
 
@@ -306,13 +321,13 @@ def judgings_of(judging: JudgingLike, measures: Sequence[str], known: Sequence[s
         return dict.fromkeys(measures, judging)
     if not isinstance(judging, Mapping):
         raise QuestionError(
-            f"`judging` must be a Judging, or one for each measure by its name; got {type(judging).__name__}"
+            "`judging` must be a Judging, or one for each measure by its name; got {0}", type(judging).__name__
         )
     for name, one in judging.items():
         if name not in known:
-            raise QuestionError(f"`judging`: {no_such('measure', str(name), known, where='the book')}")
+            raise QuestionError("`judging`: {0}", no_such("measure", str(name), known, where="the book"))
         if not isinstance(one, Judging):
-            raise QuestionError(f"`judging` of {name!r} must be a Judging; got {type(one).__name__}")
+            raise QuestionError("`judging` of {0!r} must be a Judging; got {1}", name, type(one).__name__)
     return {name: judging.get(name, Judging()) for name in measures}
 
 

@@ -84,7 +84,7 @@ def across(answer: AlignedAnswer, figure: AcrossFigure) -> Across:
         raise QuestionError("there is no period to lay across: the answer is empty")
     for name in answer.by:
         if name in answer.periods:
-            raise QuestionError(f"`by`: a dimension is called like the period {name!r}: read it under another name")
+            raise QuestionError("`by`: a dimension is called like the period {0!r}: read it under another name", name)
     rows_of = {measure.name: _rows(answer, measure) for measure in answer.measures}
     parts = list(rows_of.values())
     sizes = [part.size for part in parts]

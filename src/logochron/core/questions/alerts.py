@@ -15,6 +15,7 @@ from logochron.core.errors import QuestionError, no_such, pointed
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import question_type
 from logochron.core.rows.result import Blocks
+from logochron.core.said import Said
 
 _SIGNS: dict[str, Callable[[Any, Any], Any]] = {
     "<": operator.lt,
@@ -105,10 +106,10 @@ def check_alert(alert: Alert, answer: str, dimensions: Collection[str], bands: S
     column = of_answer.column(alert.column)
     if column.is_figure:
         if isinstance(alert.value, str):
-            _refuse(alert, f"{alert.column!r} holds figures: compare it to a number or a %", alert.value)
+            _refuse(alert, Said("{0!r} holds figures: compare it to a number or a %", alert.column), alert.value)
         return
     if alert.sign not in ("=", "!=") or not isinstance(alert.value, str):
-        _refuse(alert, f"{alert.column!r} holds words: compare it by = or != to a word", alert.sign)
+        _refuse(alert, Said("{0!r} holds words: compare it by = or != to a word", alert.column), alert.sign)
     held = bands if alert.column == "band" else column.words
     if held and alert.value not in held:
         _refuse(alert, no_such("word", str(alert.value), held, where=alert.column), str(alert.value))
@@ -118,7 +119,7 @@ def _refuse(alert: Alert, what: str, at: str) -> NoReturn:
     """Says what is wrong with an alert, and where in it."""
     text = str(alert)
     place = text.find(at) if at == alert.column else text.rfind(at)
-    raise QuestionError(f"alert: {what}{pointed(text, place)}")
+    raise QuestionError("alert: {0}{1}", what, pointed(text, place))
 
 
 def fired(alert: Alert, answer: AlignedAnswer) -> list[Fired]:

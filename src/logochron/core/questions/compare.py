@@ -258,8 +258,9 @@ def compare(
         raise QuestionError("`ranked` is about items: name a dimension in `by` (--by)")
     if per_year and not isinstance(spec.basis, YearAgo):
         raise QuestionError(
-            f"`per_year` is the growth a year since some years ago: it goes with against='year-ago:N' "
-            f"(--against year-ago:3); got {spec.basis}"
+            "`per_year` is the growth a year since some years ago: it goes with "
+            "against='year-ago:N' (--against year-ago:3); got {0}",
+            spec.basis,
         )
     if ranked and sort is None:
         sort = "-value"

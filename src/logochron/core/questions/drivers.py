@@ -46,6 +46,7 @@ from logochron.core.rows.prepare import (
     remembered,
 )
 from logochron.core.rows.result import Block, Blocks, RowBlock
+from logochron.core.said import Said
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -184,7 +185,7 @@ def drivers(
     )
     counted = book.check_measures(quantity)[0] if quantity is not None else None
     if counted and not adds_up(book.formulas[counted.name]):
-        raise QuestionError(f"`quantity` must be a sum or a count; {counted.name!r} divides")
+        raise QuestionError("`quantity` must be a sum or a count; {0!r} divides", counted.name)
     kept, left_out = _measures(book, measures, counted)
     selection = ask("drivers", book, by=by, measures=kept, judging=judging, items=items, top=top, sort=sort)
     if not selection.by:
@@ -192,8 +193,8 @@ def drivers(
     prepared = prepare(selection, spec, plan)
     size = prepared.aligned.size
     if size != 1:
-        n = f"names {size}" if size else "none is held whole by the records"
-        raise QuestionError(f"`at` must name one period: {at if at is not None else 'the last'} {n}")
+        n = Said("names {0}", size) if size else Said("none is held whole by the records")
+        raise QuestionError("`at` must name one period: {0} {1}", (at if at is not None else Said("the last")), n)
     return _driven(prepared, counted, tuple(left_out))
 
 
@@ -222,7 +223,7 @@ def _driven(prepared: Prepared, counted: Measure | None, left_out: tuple[str, ..
 
     fields = laid_out("drivers", groupings, rows)
     if left_out:
-        said = f"{', '.join(left_out)}: left out, as quotients have no parts that add up"
+        said = Said("{0}: left out, as quotients have no parts that add up", ", ".join(left_out))
         fields["notes"] = (said, *fields["notes"])
     path = _path(groupings, selection.measures[0])
     return Drivers(**fields, quantity=counted, left_out=left_out, path_columns=path)
@@ -235,8 +236,9 @@ def _measures(
     kept, divide = adding_up(book, measures)
     if measures is not None and divide:
         raise QuestionError(
-            f"`drivers` takes apart what adds up, and {', '.join(divide)} divides: name what it is made of, such as "
-            f"measures={_made_of(book, divide[0])!r}"
+            "`drivers` takes apart what adds up, and {0} divides: name what it is made of, such as measures={1!r}",
+            ", ".join(divide),
+            _made_of(book, divide[0]),
         )
     if measures is None and counted and len(kept) > 1:
         kept = [name for name in kept if name != counted.name]
@@ -263,8 +265,9 @@ def _parts(groupings: Groupings, measure: Measure) -> Sides:
         for parts, of in ((sides.value, whole.value), (sides.base, whole.base)):
             if not np.array_equal(parts.sum(axis=1), of[:, 0]):
                 raise QuestionError(
-                    f"{measure.name!r} counts ids that lie in several items, so that these do not add up to the "
-                    "total: take it apart by a dimension in which each id lies in one item"
+                    "{0!r} counts ids that lie in several items, so that these do not add up to the "
+                    "total: take it apart by a dimension in which each id lies in one item",
+                    measure.name,
                 )
     return sides
 

@@ -306,7 +306,7 @@ def explain(
 def _not_explained(result: object) -> str:
     """What is said where a receipt is asked of something else."""
     *first, last = [one.name for one in question_types() if one.page != "still"]
-    return f"`result` must be an answer of {', '.join(first)} or {last}; got {type(result).__name__}"
+    return Said("`result` must be an answer of {0} or {1}; got {2}", ", ".join(first), last, type(result).__name__)
 
 
 class RowChoice(NamedTuple):
@@ -351,7 +351,7 @@ def position_receipt(result: Pace, choice: RowChoice) -> Receipt:
     held = np.unique(np.concatenate(last_known))
     taken = np.array([row, *held[held >= 0].tolist(), result.place()])
     receipt = _receipt(result, _as_comparison(result.prepared.at(taken), keep_top=True), 0, choice)
-    label = f"{result.periods[parent]}, position {result.positions.numbers[place]}"
+    label = Said("{0}, position {1}", result.periods[parent], result.positions.numbers[place])
     return replace(receipt, period=label, cut="")
 
 
@@ -401,11 +401,12 @@ def _receipt(answer: AlignedAnswer, result: Comparison, period: int, choice: Row
     by = result.by[: len(item)]
     for name in item:
         if name not in result.by:
-            raise QuestionError(f"`explain` {no_such('dimension', name, result.by, where='the answer')}")
+            raise QuestionError("`explain` {0}", no_such("dimension", name, result.by, where="the answer"))
     if set(item) != set(by):
         raise QuestionError(
-            f"`explain` needs one label for each of {', '.join(result.by)}, or for the first of them; "
-            f"got {', '.join(item)}"
+            "`explain` needs one label for each of {0}, or for the first of them; got {1}",
+            ", ".join(result.by),
+            ", ".join(item),
         )
     block = _block(result, measure, by)
     place = _place(block, by, item, result.periods[period], period)
@@ -449,12 +450,12 @@ def _place(block: RowBlock, by: tuple[str, ...], item: Mapping[str, str], label:
     for name in by:
         known = block.columns[name][0]
         if not (known == item[name]).any():
-            raise QuestionError(f"`{name}`: {no_such('item', item[name], sorted(set(known)), where=name)}")
+            raise QuestionError("`{0}`: {1}", name, no_such("item", item[name], sorted(set(known)), where=name))
         fits &= known == item[name]
     place = int(fits.argmax())
     shown = block.order is None or (block.order == period * block.shape[1] + place).any()
     if not fits.any() or not shown or period >= block.shape[0]:
-        raise QuestionError(f"the answer has no row of {', '.join(item.values())} in {label}")
+        raise QuestionError("the answer has no row of {0} in {1}", ", ".join(item.values()), label)
     return place
 
 

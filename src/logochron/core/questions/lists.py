@@ -51,7 +51,7 @@ def list_periods(calendar: Calendar, each: Grain, between: Any) -> PeriodList:
     first, last = whole_span(between, "between")
     ordinals = calendar.touching(each, first, last)
     if len(ordinals) > MOST_PERIODS:
-        raise QuestionError(f"`between` holds {len(ordinals):,} periods; choose a shorter span")
+        raise QuestionError("`between` holds {0:,} periods; choose a shorter span", len(ordinals))
     columns = calendar.period_columns(each, ordinals)
     labels = tuple(str(label) for label in columns["period"])
     columns["period"] = np.arange(len(ordinals))

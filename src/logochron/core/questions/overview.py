@@ -81,9 +81,9 @@ class OverviewWindow(NamedTuple):
             refuse_brought("windows", name)
         forms = [*values(Grain), *(f"last-{grain}" for grain in values(Grain)[1:]), "12-month"]
         if isinstance(name, str):
-            raise QuestionError(f"`windows`: {no_such('window', name, forms)} (12-month: any number of any of them)")
-        raise QuestionError(f"`windows` must be names such as {', '.join(forms[:6])}, last-month, 12-month; got "
-                            f"{brief(name)}")  # fmt: skip
+            raise QuestionError("`windows`: {0} (12-month: any number of any of them)", no_such("window", name, forms))
+        said = "`windows` must be names such as {0}, last-month, 12-month; got {1}"
+        raise QuestionError(said, ", ".join(forms[:6]), brief(name))
 
     def period(self, calendar: Calendar, report: int) -> int:
         """The ordinal of the period of the window that holds the report date, or of the last whole one by then."""
@@ -159,7 +159,7 @@ class Overview(AlignedAnswer):
         for kind, wanted, known in (("window", windows, self.windows), ("basis", bases, list(map(str, self.bases)))):
             for name in wanted:
                 if name not in known:
-                    raise QuestionError(f"alert: {no_such(kind, name, known, where='the answer')}")
+                    raise QuestionError("alert: {0}", no_such(kind, name, known, where="the answer"))
         many, named = len(self.bases), list(map(str, self.bases))
         return [self.windows.index(window) * many + named.index(basis) for window in windows for basis in bases]
 
@@ -277,7 +277,7 @@ def overview(
     of_windows = _windows(windows, calendar)
     bases = _bases(against, plan)
     if lead is not None and lead not in of_windows:
-        raise QuestionError(f"`lead`: {no_such('window', lead, list(of_windows), where='`windows`')}")
+        raise QuestionError("`lead`: {0}", no_such("window", lead, list(of_windows), where="`windows`"))
     book = _as_of(book, calendar, at)
     selection = ask(
         "overview", book, by=by, measures=measures, judging=judging, items=items, top=top,
@@ -307,7 +307,7 @@ def _windows(windows: str | Sequence[str], calendar: Calendar) -> dict[str, Over
         calendar.check_grain(one.grain, "windows")
     by_name = {one.name: one for one in named}
     if len(by_name) < len(named):
-        raise QuestionError(f"`windows` names a window twice: {', '.join(one.name for one in named)}")
+        raise QuestionError("`windows` names a window twice: {0}", ", ".join(one.name for one in named))
     return by_name
 
 
@@ -320,9 +320,9 @@ def _bases(against: str | Basis | Sequence[str | Basis], plan: AnyPlan | None) -
     if not bases:
         raise QuestionError("`against` must name one basis or more, such as year-ago")
     if span := next((basis for basis in bases if isinstance(basis, Span)), None):
-        raise QuestionError(f"`against` {span} goes with compare and each='span': an overview is of periods")
+        raise QuestionError("`against` {0} goes with compare and each='span': an overview is of periods", span)
     if len(set(bases)) < len(bases):
-        raise QuestionError(f"`against` names a basis twice: {', '.join(map(str, bases))}")
+        raise QuestionError("`against` names a basis twice: {0}", ", ".join(map(str, bases)))
     return tuple(bases)
 
 
@@ -337,7 +337,7 @@ def _as_of(book: Daybook, calendar: Calendar, at: Any) -> Daybook:
     )
     report = book.coverage.last
     if first > report:
-        raise QuestionError(f"`at` {brief(at)} lies past the report date, {iso(report)}")
+        raise QuestionError("`at` {0} lies past the report date, {1}", brief(at), iso(report))
     return known_on(book, min(last, report))
 
 

@@ -41,6 +41,7 @@ from logochron.core.rows.prepare import (
     remembered,
 )
 from logochron.core.rows.result import Block, Blocks
+from logochron.core.said import Said
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -163,8 +164,11 @@ class Pace(AlignedAnswer):
                 rows = np.flatnonzero(ordinals == held)
                 if not len(rows):
                     raise QuestionError(
-                        f"`at` must name a {word} of the answer, {self.periods[0]} to {self.periods[-1]}, or a day in "
-                        f"one; got {iso(day)}"
+                        "`at` must name a {0} of the answer, {1} to {2}, or a day in one; got {3}",
+                        word,
+                        self.periods[0],
+                        self.periods[-1],
+                        iso(day),
                     )
                 place = max(int(np.searchsorted(self.days[rows[0]], day, side="right")) - 1, 0)
             parent = int(rows[0])
@@ -172,8 +176,10 @@ class Pace(AlignedAnswer):
             held_by = np.flatnonzero(self.positions.numbers == position)
             if not len(held_by):
                 raise QuestionError(
-                    f"`position` must be one of the answer, {self.positions.numbers[0]} to "
-                    f"{self.positions.numbers[-1]}; got {brief(position)}"
+                    "`position` must be one of the answer, {0} to {1}; got {2}",
+                    self.positions.numbers[0],
+                    self.positions.numbers[-1],
+                    brief(position),
                 )
             place = int(held_by[0])
         return parent * len(self.positions.numbers) + place
@@ -267,9 +273,15 @@ def _check_size(prepared: Prepared, lined_up: Positions) -> None:
     if rows > _MOST_ROWS:
         periods, each = len(lined_up.parents), how_many(len(lined_up.numbers), "position")
         raise QuestionError(
-            f"{rows:,} rows are too many for one answer, which is at most {_MOST_ROWS:,}: {items:,} items in "
-            f"{periods:,} periods at {each} each. Ask for that of today only by positions='today' (--positions today), "
-            "for fewer periods by last= (--last), or for some items by where= (--where)"
+            "{0:,} rows are too many for one answer, which is at most {1:,}: {2:,} items in "
+            "{3:,} periods at {4} each. Ask for that of today only by positions='today' "
+            "(--positions today), for fewer periods by last= (--last), or for some items by "
+            "where= (--where)",
+            rows,
+            _MOST_ROWS,
+            items,
+            periods,
+            each,
         )
 
 
@@ -396,9 +408,9 @@ def _unknown(aligned: Alignment) -> tuple[str, ...]:
         _, firsts = np.unique(aligned.ordinals[rows], return_index=True)
         for row in np.flatnonzero(rows)[firsts].tolist():  # a row for each period
             note = Note(code, tuple(arg[row] if isinstance(arg, np.ndarray) else arg for arg in args))
-            said.setdefault(code, {})[str(aligned.labels[row])] = str(note)
+            said.setdefault(code, {})[str(aligned.labels[row])] = note.said
     lines = []
     for notes in said.values():
         first, *others = dict.fromkeys(notes.values())
-        lines.append(f"{first_to_last(list(notes))}: {first}{', and so on' if others else ''}")
+        lines.append(Said("{0}: {1}{2}", first_to_last(list(notes)), first, Said(", and so on") if others else ""))
     return tuple(lines)

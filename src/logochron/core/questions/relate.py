@@ -173,7 +173,7 @@ def relate(
     1.0
     """
     if _names_reference(against):
-        raise QuestionError(f"`against` is an earlier period; say beside={against!r} (--beside {against})")
+        raise QuestionError("`against` is an earlier period; say beside={0!r} (--beside {0})", against)
     basis = parse_basis(against)
     if isinstance(basis, Plan):
         raise QuestionError("`against` must be an earlier period here: against='plan' is asked of compare")
@@ -193,7 +193,9 @@ def relate(
         raise QuestionError("`relate` holds items beside each other: name a dimension in `by` (--by)")
     if within is not None and (within not in selection.by or len(selection.by) < 2):
         raise QuestionError(
-            f"`within` must be one of two or more dimensions in `by` ({', '.join(selection.by)}); got {brief(within)}"
+            "`within` must be one of two or more dimensions in `by` ({0}); got {1}",
+            ", ".join(selection.by),
+            brief(within),
         )
     prepared = prepare(selection, spec, None)
     return _related(prepared, _checked(prepared, beside, within), within)
@@ -221,14 +223,16 @@ def _checked(prepared: Prepared, beside: str, within: str | None) -> str:
         return beside
     if not _names_reference(beside):
         raise QuestionError(
-            f"`beside` must be {', '.join(_KINDS)} or item:NAME; got {brief(beside)}. The earlier period is `against`"
+            "`beside` must be {0} or item:NAME; got {1}. The earlier period is `against`",
+            ", ".join(_KINDS),
+            brief(beside),
         )
     known = _names(prepared.book.day_sums(prepared.selection.by).items.labels, prepared.selection.by, within)
     named = beside.removeprefix("item:")
     for name in (named, named.strip()):
         if name in known:
             return f"item:{name}"
-    raise QuestionError(f"`beside`: {no_such('item', named.strip(), sorted(set(known)), where='the book')}")
+    raise QuestionError("`beside`: {0}", no_such("item", named.strip(), sorted(set(known)), where="the book"))
 
 
 def _names(labels: Sequence[NDArray[np.object_]], by: tuple[str, ...], within: str | None) -> list[str]:

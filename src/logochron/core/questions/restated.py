@@ -19,15 +19,16 @@ from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.question_types import QuestionType, question_type, question_types
 from logochron.core.rows.result import Blocks, Result
+from logochron.core.said import Said
 
 #: So far may floats of the same records lie apart, as parts of their size, where their sums are not exact.
 _SAME = 1e-9
 #: Floats below so much show so many decimals as they are: those of a table are taken for exact sums where they do.
 _PLAIN = ((9e9, 6), (9e13, 2))
-_NEVER_REPORTED = "not reported then"
-_GONE = "no longer recorded"
-_UNKNOWN_THEN = "was not known then"
-_UNKNOWN_NOW = "is not known now"
+_NEVER_REPORTED = Said("not reported then")
+_GONE = Said("no longer recorded")
+_UNKNOWN_THEN = Said("was not known then")
+_UNKNOWN_NOW = Said("is not known now")
 
 
 class Reported(NamedTuple):
@@ -137,9 +138,9 @@ def reported(answer: Any, named: str = "earlier") -> Reported:
         return _of_answer(answer, *answer.type.restated)
     if hasattr(answer, "columns") and hasattr(answer, "__getitem__") and not isinstance(answer, Result):
         return _of_frame(answer, named)
-    came = f"the answer of {answer.kind}" if isinstance(answer, Result) else brief(answer)
+    came = Said("the answer of {0}", answer.kind) if isinstance(answer, Result) else brief(answer)
     known = ", ".join(one.name for one in question_types() if one.restated is not None)
-    raise QuestionError(f"`{named}` must be an answer of {known}, or a table written by one; got {came}")
+    raise QuestionError("`{0}` must be an answer of {1}, or a table written by one; got {2}", named, known, came)
 
 
 def _of_answer(answer: AlignedAnswer, value: str, base: str | None) -> Reported:
@@ -196,7 +197,7 @@ def _of_frame(frame: Any, named: str) -> Reported:
     value = (written.restated or ("value", None))[0]
     for name in ("measure", "period", "status", value):
         if name not in known:
-            raise QuestionError(f"`{named}`: {no_such('column', name, known, where='the table')}")
+            raise QuestionError("`{0}`: {1}", named, no_such("column", name, known, where="the table"))
     by = _keys(written, [name for name in known if name not in written.named_columns()])
 
     def texts(name: str) -> NDArray[np.object_]:

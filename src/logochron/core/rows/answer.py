@@ -254,7 +254,10 @@ class AlignedAnswer(Answer):
             places = np.flatnonzero((ordinals >= low) & (ordinals <= high))
         if len(places) != 1:
             raise QuestionError(
-                f"`at` must name one period of the answer, {self.periods[0]} to {self.periods[-1]}; got {brief(at)}"
+                "`at` must name one period of the answer, {0} to {1}; got {2}",
+                self.periods[0],
+                self.periods[-1],
+                brief(at),
             )
         return int(places[0])
 

@@ -24,7 +24,7 @@ from logochron.core.days import Days
 from logochron.core.errors import QuestionError, no_such
 from logochron.core.notes import Note, Noted
 from logochron.core.rows.figures import Floats
-from logochron.core.said import Said
+from logochron.core.said import Joined, Said
 
 #: A plan, or several by their names.
 AnyPlan = Daybook | Mapping[str, Daybook]
@@ -45,8 +45,8 @@ def check_plan(plan: object, basis: Basis) -> Daybook | None:
     if isinstance(plan, Mapping):
         plan = _named_plan(plan, basis)
     if not isinstance(plan, Daybook):
-        got = "none is given" if plan is None else f"got {type(plan).__name__}"
-        raise QuestionError(f"against='plan' needs `plan`, a Daybook from `read_plan` (--plan FILE); {got}")
+        got = Said("none is given") if plan is None else Said("got {0}", type(plan).__name__)
+        raise QuestionError("against='plan' needs `plan`, a Daybook from `read_plan` (--plan FILE); {0}", got)
     return plan
 
 
@@ -56,9 +56,10 @@ def _named_plan(plans: Mapping[str, Any], basis: Plan) -> object:
         return next(iter(plans.values()))
     if not basis.name:
         raise QuestionError(
-            f"against='plan' must name one of the {len(plans)} plans: "
-            + ", ".join(f"plan:{name}" for name in plans)
-            + f" (--against {Plan(next(iter(plans), 'NAME'))})"
+            "against='plan' must name one of the {0} plans: {1} (--against {2})",
+            len(plans),
+            ", ".join(f"plan:{name}" for name in plans),
+            Plan(next(iter(plans), "NAME")),
         )
     if basis.name not in plans:
         raise QuestionError(no_such("plan", basis.name, list(plans), where="`plan`"))
@@ -166,7 +167,7 @@ def _unplanned(measure: str, planned: tuple[str, ...], lacking: Sequence[str]) -
     """Why the plan says nothing of a measure or of such items; None where it does."""
     if measure not in planned:
         return Note("no base: plan of others", (", ".join(planned),))
-    return Note("no base: not planned", (" and no ".join(lacking),)) if lacking else None
+    return Note("no base: not planned", (Joined(lacking, Said(" and no ")),)) if lacking else None
 
 
 def shaped(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ...]]:
@@ -210,7 +211,7 @@ def shaped(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ...]]:
     n = int(evenly.sum())
     if not n:
         return laid_out, ()
-    said = "of the plan {0} spread evenly: there are no records of a year earlier"
+    said = "{0} of the plan spread evenly: there are no records of a year earlier"
     return laid_out, (Said(said, how_many(n, "record")),)
 
 

@@ -112,7 +112,7 @@ class Selection:
 def check_book(book: object) -> None:
     """Refuses what is no daybook."""
     if not isinstance(book, Daybook):
-        raise QuestionError(f"`book` must be a Daybook, as `read` gives it; got {type(book).__name__}")
+        raise QuestionError("`book` must be a Daybook, as `read` gives it; got {0}", type(book).__name__)
 
 
 def adding_up(book: Daybook, measures: str | Sequence[str] | None) -> tuple[list[str], list[str]]:
@@ -153,7 +153,7 @@ def ask(
     counting = [m.name for m in chosen if counts_ids(book.formulas[m.name])]
     if items == "comparable" and counting:
         raise QuestionError(
-            f"items='comparable' adds items up, and distinct ids do not add up: leave {', '.join(counting)} out"
+            "items='comparable' adds items up, and distinct ids do not add up: leave {0} out", ", ".join(counting)
         )
     if top is not None:
         check_count("top", top)
@@ -161,7 +161,7 @@ def ask(
         sort = of_answer.sort_named(sort, of_answer.headings_of(dims, [m.name for m in chosen]))
     for option, given in (("top", top), ("sort", sort)):
         if given is not None and not dims:
-            raise QuestionError(f"`{option}` is about items: name a dimension in `by` (--by)")
+            raise QuestionError("`{0}` is about items: name a dimension in `by` (--by)", option)
     if top is not None and of_answer.largest_first:  # the largest, from the largest down
         sort = f"-{of_answer.value}"
     judgings = judgings_of(judging, [m.name for m in chosen], list(book.formulas))
@@ -418,7 +418,7 @@ def _topped(groupings: Groupings, top: int, row: int) -> Groupings:
     """The same with the largest items, and one that gathers the rest."""
     items, compared = groupings.full, groupings.full_compared
     if any((label == OTHERS).any() for label in items.labels):
-        raise QuestionError(f"`top` gathers the rest as {OTHERS!r}, and an item is called so already")
+        raise QuestionError("`top` gathers the rest as {0!r}, and an item is called so already", OTHERS)
     chosen = _largest(groupings, top, row)
     book = groupings.prepared.book
     known = book.day_sums(items.by).items

@@ -362,8 +362,10 @@ class QuestionType:
             if self.has_column(name):
                 column = columns[place] if columns else name
                 raise QuestionError(
-                    f"`by`: a dimension may not be called {name!r} here, as the table has a column of that name; read "
-                    f"it under another: by={{'its_{name}': {column!r}}} (--by its_{name}={column})"
+                    "`by`: a dimension may not be called {0!r} here, as the table has a column of that "
+                    "name; read it under another: by={{'its_{0}': {1!r}}} (--by its_{0}={1})",
+                    name,
+                    column,
                 )
 
 
@@ -385,14 +387,14 @@ def register(row: QuestionType) -> QuestionType:
         Where another one is called so, or its answers are called otherwise.
     """
     if row.name in _known():
-        raise QuestionError(f"there is a question {row.name!r} already: call yours otherwise")
+        raise QuestionError("there is a question {0!r} already: call yours otherwise", row.name)
     kind = getattr(row.answer, "kind", row.name)
     if kind != row.name:
-        raise QuestionError(f"the answers of the question {row.name!r} must have kind = {row.name!r}; got {kind!r}")
+        raise QuestionError("the answers of the question {0!r} must have kind = {0!r}; got {1!r}", row.name, kind)
     for name in row.named_columns():
         if name not in COLUMNS and name not in {column.name for column in row.own}:
             raise QuestionError(
-                f"question {row.name!r}: {no_such('column', name, COLUMNS)}; new ones are named in `own`"
+                "question {0!r}: {1}; new ones are named in `own`", row.name, no_such("column", name, COLUMNS)
             )
     _KNOWN[row.name] = row
     return row

@@ -333,7 +333,7 @@ class Result:
         4
         """
         if self.call is None:
-            raise QuestionError(f"this answer of {self.kind} cannot be asked again: ask anew")
+            raise QuestionError("this answer of {0} cannot be asked again: ask anew", self.kind)
         return self.call.again(**changed)
 
     @property

@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import duckdb
 
 from logochron.core.errors import IntakeError, first_line
+from logochron.core.said import Said
 
 if TYPE_CHECKING:  # NumPy is loaded while the engine opens
     from numpy.typing import NDArray
@@ -222,4 +223,4 @@ def _refusals(name: str) -> Iterator[None]:
     except duckdb.Error as error:
         misled = "Perfect hash aggregate" in str(error)  # of a file whose own statistics are wrong
         kind = UnsoundRecords if misled or isinstance(error, _UNSOUND) else IntakeError
-        raise kind(f"{name} cannot be read: {first_line(error)}") from error
+        raise kind(Said("{0} cannot be read: {1}", name, first_line(error))) from error

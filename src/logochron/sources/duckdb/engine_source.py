@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from logochron.core.book.intake import EMPTY_AMOUNT, LISTED, Fact, Refusal, row_of
 from logochron.core.book.measures import Aggregate
 from logochron.core.days import Days
+from logochron.core.said import Said
 from logochron.core.total_labels import is_total, item_totalled
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.count_ids import collect_ids
@@ -43,18 +44,18 @@ def calls_totals(labels: NDArray[np.object_]) -> bool:
 
 
 class Met(NamedTuple):
-    """An oddity, and the rows that show it: told by where they stand, joined, and what follows."""
+    """An oddity, and the rows that show it: told by a message of where they stand, and of what else it takes."""
 
     kind: str
     column: str
     many: int
     rows: tuple[int, ...]
-    joint: str = ""
-    after: str = ""
+    message: str = "{0}"
+    more: tuple[str, ...] = ()
 
     def fact(self, places: Iterable[str]) -> Fact:
         """The same, told."""
-        return Fact(self.kind, self.column, self.many, self.joint.join(places) + self.after)
+        return Fact(self.kind, self.column, self.many, Said(self.message, *places, *self.more))
 
 
 def duplicate_rows(engine: Engine, query: Query, name: str) -> list[Met]:
@@ -72,7 +73,7 @@ def duplicate_rows(engine: Engine, query: Query, name: str) -> list[Met]:
     ((more, first, again),) = engine.rows(f"SELECT sum(more), min(rn), arg_min(again, rn) FROM ({same})", name)
     if not more:
         return []
-    return [Met("duplicate rows", "", int(more), (again, first), " is the same as ")]
+    return [Met("duplicate rows", "", int(more), (again, first), "{0} is the same as {1}")]
 
 
 def odd_amounts(engine: Engine, rolled: RollUp, name: str) -> list[Met]:
@@ -126,9 +127,9 @@ def _odd_of(engine: Engine, query: Query, sound: str, name: str) -> list[Met]:
         if is_rare_zero(zeros, count):
             met.append(Met("zero amounts", column, zeros, (zero,)))
         if negatives:
-            met.append(Met("negative amounts", column, negatives, (negative,), after=f": {text}"))
+            met.append(Met("negative amounts", column, negatives, (negative,), "{0}: {1}", (text,)))
         if a in shown:
-            met.append(Met("decimals", column, usual[a][1], shown[a][:1], after=f": {shown[a][1]}"))
+            met.append(Met("decimals", column, usual[a][1], shown[a][:1], "{0}: {1}", (shown[a][1],)))
     return met
 
 
@@ -332,9 +333,9 @@ class EngineSource:
         for i, line in enumerate(lines.tolist()):
             if columns["dt"][i] in bad_dates:
                 text = columns["date_text"][i] or ""
-                reason = no_date if text.strip() else "no date"
+                reason = no_date if text.strip() else Said("no date")
                 if is_total(text):
-                    reason = "a total, it seems, and no date"
+                    reason = Said("a total, it seems, and no date")
                 refusals.append(self._refusal(line, query.date_column, text, reason, columns, i))
                 continue
             for j, amount in enumerate(query.amounts):
@@ -387,8 +388,8 @@ def _places(lines: Lines | None, rows: Sequence[int], files: SeveralFiles | None
     places = (lines.of_rows(numbers) if lines is not None and rows else numbers).tolist()
     unit = "row" if lines is None else lines.unit
     if files is None:
-        return [f"{unit} {line:,}" for line in places]
-    return [f"{name}, {unit} {line:,}" for name, line in map(files.place, places)]
+        return [Said("{0} {1:,}", Said(unit), line) for line in places]
+    return [Said("{0}, {1} {2:,}", name, Said(unit), line) for name, line in map(files.place, places)]
 
 
 def _why(text: str, number: Any, form: str, empty_is_zero: bool) -> str:
@@ -396,6 +397,10 @@ def _why(text: str, number: Any, form: str, empty_is_zero: bool) -> str:
         return "" if empty_is_zero else EMPTY_AMOUNT
     if "_" in text or (np.isnan(number) and not _NAN.fullmatch(text)):
         if "%" in text:
-            return "a percentage, which cannot be summed"
-        return f"not a number {form} (decimal= and thousands= state it)" if form and is_amount(text) else "not a number"
-    return "" if np.isfinite(number) else "not a finite number"
+            return Said("a percentage, which cannot be summed")
+        return (
+            Said("not a number {0} (decimal= and thousands= state it)", form)
+            if form and is_amount(text)
+            else Said("not a number")
+        )
+    return "" if np.isfinite(number) else Said("not a finite number")

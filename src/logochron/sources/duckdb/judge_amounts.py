@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 from logochron.core.errors import IntakeError, Remedy
+from logochron.core.said import Said, both
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.rollup import RollUp, roll_up
 from logochron.sources.duckdb.sql import MOST_DECIMALS, Amount, Plans, Query, Summing, condition, quoted
@@ -113,18 +114,18 @@ def judge(engine: Engine, query: Query, plans: Plans, stated: StatedWriting, nam
             number = in_units(style, amount.raw, units) if units else plain_number(style, amount.raw)
             amount = amount._replace(sql=amount.raw if plain else number, form=style.words, maybe_grouped=False)
             bettered[amount.key] = Summing("whole", min(decimals, MOST_DECIMALS))
-            guesses += [f"{name}: {said}" for said in _said(amount.column, style, stated, units)]
+            guesses += [Said("{0}: {1}", name, said) for said in _said(amount.column, style, stated, units)]
         amounts.append(amount)
     priced = tuple(one for way in styles_of.values() for one in way.priced)
     return _Judged(query._replace(amounts=amounts), bettered, tuple(dict.fromkeys(guesses)), priced)
 
 
 def _said(column: str, style: Style, stated: StatedWriting, units: Sequence[str]) -> list[str]:
-    said = [f"column {column!r}: {unit} {UNITS_READ} {POWERS[UNITS[unit]]}" for unit in units]
+    said: list[str] = [Said(UNITS_READ, column, unit, POWERS[UNITS[unit]]) for unit in units]
     if (style.decimal, style.thousands) != (stated.decimal or ".", stated.thousands or ""):
-        said.append(f"column {column!r}: amounts read {style.words} (decimal= and thousands= state it)")
+        said.append(Said("column {0!r}: amounts read {1} (decimal= and thousands= state it)", column, style.words))
     if style.currency:
-        said.append(f"column {column!r}: the currency sign {style.currency[0]!r} is left out")
+        said.append(Said("column {0!r}: the currency sign {1!r} is left out", column, style.currency[0]))
     return said
 
 
@@ -173,26 +174,37 @@ def _style_of(engine: Engine, query: Query, amount: Amount, stated: StatedWritin
     rows = {style: sum(shapes[s] for s in read[style]) for style in tried}
     best = max(tried, key=lambda style: rows[style])
     for other in tried:
-        both = [s for s in read[best] if read[other].get(s, read[best][s]) != read[best][s]]
+        differing = [s for s in read[best] if read[other].get(s, read[best][s]) != read[best][s]]
         only = [s for s in read[other] if s not in read[best]]
         # the reading of most rows is not enough where some rows read both ways, and some only the other way
-        if not (both or only) or (rows[other] < rows[best] and not (both and only)):
+        if not (differing or only) or (rows[other] < rows[best] and not (differing and only)):
             continue
-        ask = (
-            f"state it by decimal={best.decimal!r} or decimal={other.decimal!r} "
-            f"(--decimal {best.decimal} or --decimal {other.decimal})"
+        ask = Said(
+            "state it by decimal={0!r} or decimal={1!r} (--decimal {0} or --decimal {1})", best.decimal, other.decimal
         )
         remedies: list[Remedy] = [{"decimal": best.decimal}, {"decimal": other.decimal}]
         if not only:
-            text, place = example(both[0])
+            text, place = example(differing[0])
             raise IntakeError(
-                f"{name}: the amounts of column {amount.column!r} read two ways: {text!r} ({place}) {best.words} "
-                f"or {other.words}; {ask}",
+                "{0}: the amounts of column {1!r} read two ways: {2!r} ({3}) {4} or {5}; {6}",
+                name,
+                amount.column,
+                text,
+                place,
+                best.words,
+                other.words,
+                ask,
                 remedies=remedies,
             )
-        shown = [f"{text!r} ({place})" for text, place in map(example, (_only(read[best], read[other]), only[0]))]
+        shown = [
+            Said("{0!r} ({1})", text, place) for text, place in map(example, (_only(read[best], read[other]), only[0]))
+        ]
         raise IntakeError(
-            f"{name}: column {amount.column!r} holds amounts in two ways of writing: {' and '.join(shown)}; {ask}",
+            "{0}: column {1!r} holds amounts in two ways of writing: {2}; {3}",
+            name,
+            amount.column,
+            both(shown),
+            ask,
             remedies=remedies,
         )
     decimals = max((max(many - powers[shape], 0) for shape, many in read[best].items()), default=0)

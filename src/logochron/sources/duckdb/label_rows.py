@@ -81,9 +81,12 @@ def label_rows(engine: Engine, query: Query, labelled: Labelled, rows: int, name
     if len(arrays["n"]) > _MOST_GROUPS:
         named = ", ".join(map(repr, suspected or labelled.columns))
         raise IntakeError(
-            f"{name}: labels of column {named} call rows totals, and there are more than {_MOST_GROUPS:,} groups of "
-            "dates and labels to prove them by: leave those rows out by where= (--where), or count them by "
-            "keep_totals=True (--keep-totals)",
+            "{0}: labels of column {1} call rows totals, and there are more than {2:,} groups of "
+            "dates and labels to prove them by: leave those rows out by where= (--where), or "
+            "count them by keep_totals=True (--keep-totals)",
+            name,
+            named,
+            _MOST_GROUPS,
             remedies=[{"keep_totals": True}],
         )
     return LabelRows(

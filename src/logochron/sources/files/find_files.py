@@ -22,6 +22,7 @@ from logochron.core.errors import (
     shown_path,
     visible,
 )
+from logochron.core.said import Said
 
 SourceKind = Literal["text", "parquet", "frame", "workbook", "json", "pushdown"]
 ENDINGS: dict[str, SourceKind] = {
@@ -83,9 +84,9 @@ def locate(source: Any) -> list[Source]:
         Where there is none, one is a directory, is named twice, or its ending is unknown.
     """
     if is_frame(source):
-        return [_of_frame(source, "the data frame")]
+        return [_of_frame(source, Said("the data frame"))]
     if isinstance(source, (list, tuple)) and source and all(map(is_frame, source)):
-        return [_of_frame(one, f"data frame {i + 1}") for i, one in enumerate(source)]
+        return [_of_frame(one, Said("data frame {0}", i + 1)) for i, one in enumerate(source)]
     sources: list[Source] = []
     for one in listed(source):
         sources += [one] if isinstance(one, Source) else map(_source, files_of(one))
@@ -95,7 +96,7 @@ def locate(source: Any) -> list[Source]:
             continue
         real = os.path.realpath(file.path)
         if real in seen:
-            raise QuestionError(f"{file.name} is named twice: its rows would count twice")
+            raise QuestionError("{0} is named twice: its rows would count twice", file.name)
         seen.add(real)
     return sources
 
@@ -129,14 +130,14 @@ def listed(source: Any) -> list[Any]:
         source = [source]
     if not isinstance(source, (list, tuple)) or not source:
         raise QuestionError(
-            "`source` must be a path, a list of paths, a glob, the address of a database or a data frame; got "
-            f"{type(source).__name__}"
+            "`source` must be a path, a list of paths, a glob, the address of a database or a data frame; got {0}",
+            type(source).__name__,
         )
     for one in source:
         if not isinstance(one, Source) and not (
             isinstance(one, (str, os.PathLike)) and isinstance(os.fspath(one), str) and os.fspath(one)
         ):
-            raise QuestionError(f"`source` must hold paths; got {brief(one)}")
+            raise QuestionError("`source` must hold paths; got {0}", brief(one))
     return list(source)
 
 
@@ -149,7 +150,7 @@ def matching(named: str | os.PathLike[str]) -> list[Path]:
     root = Path(first) if PurePath(text).anchor else Path()
     paths = sorted(set(_Glob(text).matches(root, tuple(rest) if PurePath(text).anchor else (first, *rest))))
     if not paths:
-        raise QuestionError(f"no file matches {visible(text)!r}")
+        raise QuestionError("no file matches {0!r}", visible(text))
     return paths
 
 
@@ -187,7 +188,7 @@ class _Glob:
         self.seen += len(names)
         if self.seen > _MOST_SEEN:
             raise QuestionError(
-                f"{visible(self.pattern)!r} looks through over {_MOST_SEEN:,} names: name the folder of the sales"
+                "{0!r} looks through over {1:,} names: name the folder of the sales", visible(self.pattern), _MOST_SEEN
             )
         return names
 
@@ -206,7 +207,9 @@ def _parquet_in(folder: Path) -> list[Path]:
         paths += [Path(place, name) for name in names if name.lower().endswith(".parquet") and of_the_data(name)]
         seen += len(names) + len(folders)
         if seen > _MOST_SEEN:
-            raise QuestionError(f"{shown_path(folder)} holds over {_MOST_SEEN:,} files: name the folder of the sales")
+            raise QuestionError(
+                "{0} holds over {1:,} files: name the folder of the sales", shown_path(folder), _MOST_SEEN
+            )
     return sorted(paths) or [folder]
 
 
@@ -242,13 +245,13 @@ def mode_of(path: Path) -> int:
     except OSError as error:
         name = shown_path(path)
         if error.errno in (errno.ELOOP, errno.ENAMETOOLONG):
-            raise QuestionError(f"{name} leads to no file: {error.strerror}") from None
+            raise QuestionError("{0} leads to no file: {1}", name, error.strerror) from None
         raise unreadable(name, error) from None
 
 
 def unreadable(name: str, error: OSError) -> IntakeError:
     """What is said of a file that is there and cannot be read, whatever its kind."""
-    return IntakeError(f"{name} cannot be read: {error.strerror or error}")
+    return IntakeError("{0} cannot be read: {1}", name, error.strerror or error)
 
 
 def fresh(folder: Path, ending: str) -> Path:
@@ -280,12 +283,12 @@ def _source(path: Path) -> Source:
     if not mode:
         raise QuestionError(_nowhere(path, name))
     if stat.S_ISDIR(mode):
-        raise QuestionError(f"{name} is a directory: name its files, for instance '{name}/*.csv'")
+        raise QuestionError("{0} is a directory: name its files, for instance '{0}/*.csv'", name)
     if not stat.S_ISREG(mode):
-        raise QuestionError(f"{name} is no ordinary file: copy what it gives to one, or hand it over by a pipe")
+        raise QuestionError("{0} is no ordinary file: copy what it gives to one, or hand it over by a pipe", name)
     kind = kind_of(path)
     if kind is None:
-        raise QuestionError(f"{name} has an unknown ending; known are {', '.join(ENDINGS)}")
+        raise QuestionError("{0} has an unknown ending; known are {1}", name, ", ".join(ENDINGS))
     return Source(path, kind, name)
 
 
@@ -322,7 +325,7 @@ def _state(path: Path) -> tuple[int, ...]:
 def _check_steady(files: Sequence[Source], before: Sequence[tuple[int, ...]]) -> None:
     for file, state in zip(files, before):
         if _state(file.path) != state:
-            raise IntakeError(f"{file.name} changed while it was read: read it again once nothing writes to it")
+            raise IntakeError("{0} changed while it was read: read it again once nothing writes to it", file.name)
 
 
 def kind_of(path: Path) -> SourceKind | None:
@@ -335,10 +338,12 @@ def kind_of(path: Path) -> SourceKind | None:
 def _nowhere(path: Path, name: str) -> str:
     """What is said of a path that leads nowhere."""
     if path.is_symlink():
-        return f"{name} is a link to {visible(str(path.readlink()))}, which is not there"
+        return Said("{0} is a link to {1}, which is not there", name, visible(str(path.readlink())))
     try:
         beside = [p.name for p in path.parent.iterdir()]
     except OSError:
         beside = []
     hint = nearest(path.name, beside)
-    return f"there is no file {name}." + (f" Did you mean {visible(str(path.parent / hint))}?" if hint else "")
+    return Said(
+        "there is no file {0}.{1}", name, (Said(" Did you mean {0}?", visible(str(path.parent / hint))) if hint else "")
+    )

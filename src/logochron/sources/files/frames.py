@@ -78,7 +78,7 @@ def frame_table(engine: Engine, source: Source, amounts: Sequence[str] = ()) -> 
     known = {"pandas": _pandas, "polars": _polars, "pyarrow": _pyarrow}.get(home, _relation)
     table = known(frame)
     if not table.header:
-        raise QuestionError(f"{source.name} has no columns")
+        raise QuestionError("{0} has no columns", source.name)
 
     @cache
     def reach(column: int, per_unit: int) -> Reach | None:
@@ -93,7 +93,7 @@ def frame_table(engine: Engine, source: Source, amounts: Sequence[str] = ()) -> 
         relation = engine.keep(table.table, source.name)
         _, types = described(engine, relation, source.name)
     except IntakeError as error:
-        raise QuestionError(f"{source.name} cannot be scanned: {error}") from None
+        raise QuestionError("{0} cannot be scanned: {1}", source.name, error) from None
     columns = [f"c{i}" for i in range(len(table.header))]
     if table.own_names:  # by place: to the engine names that differ in case only are one
         relation = f"(SELECT * FROM {relation} AS of_frame({', '.join(columns)}))"
@@ -113,7 +113,7 @@ def frame_table(engine: Engine, source: Source, amounts: Sequence[str] = ()) -> 
 def _pandas(frame: Any) -> _Frame:
     pd = sys.modules["pandas"]
     if not isinstance(frame, pd.DataFrame):
-        raise QuestionError(f"`source` must be a DataFrame; got a {type(frame).__name__} of pandas: call .to_frame()")
+        raise QuestionError("`source` must be a DataFrame; got a {0} of pandas: call .to_frame()", type(frame).__name__)
     if frame.columns.nlevels > 1:
         raise QuestionError("the data frame has columns of several levels: join them to one name each first")
     columns = {i: frame.iloc[:, i] for i in range(frame.shape[1])}
@@ -173,7 +173,7 @@ def _day_key(dates: NDArray[Any], name: str) -> tuple[NDArray[Any], DayKey] | No
 
 def _polars(frame: Any) -> _Frame:
     if not hasattr(frame, "rename") or not hasattr(frame, "height"):
-        raise QuestionError(f"`source` is a {type(frame).__name__}: collect() it first")
+        raise QuestionError("`source` is a {0}: collect() it first", type(frame).__name__)
     zones = {
         name: kind.time_zone for name, kind in zip(frame.columns, frame.dtypes) if getattr(kind, "time_zone", None)
     }
@@ -198,7 +198,7 @@ def _pyarrow(table: Any) -> _Frame:
     dataset = sys.modules.get("pyarrow.dataset")
     lying = dataset is not None and isinstance(table, dataset.Dataset)
     if not (lying or isinstance(table, pyarrow.Table)):
-        raise QuestionError(f"`source` is a {type(table).__name__} of PyArrow: read it to a Table first")
+        raise QuestionError("`source` is a {0} of PyArrow: read it to a Table first", type(table).__name__)
     zones = {field.name: field.type.tz for field in table.schema if getattr(field.type, "tz", None)}
     if lying:  # the engine reads its files as they are asked for
         return _Frame(table, list(table.schema.names), zones, own_names=True)
@@ -215,7 +215,7 @@ def _pyarrow(table: Any) -> _Frame:
 
 def _relation(relation: Any) -> _Frame:
     if not hasattr(relation, "project"):
-        raise QuestionError(f"`source` is a {type(relation).__name__}: give a relation, as .sql() and .table() do")
+        raise QuestionError("`source` is a {0}: give a relation, as .sql() and .table() do", type(relation).__name__)
     names = list(relation.columns)
     # by place: to the engine names that differ in case only are one
     projected = relation.project(", ".join(f"#{i + 1} AS c{i}" for i in range(len(names))))

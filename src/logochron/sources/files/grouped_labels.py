@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.errors import QuestionError, no_such
+from logochron.core.said import Said
 from logochron.core.total_labels import item_totalled
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
@@ -48,7 +49,7 @@ def filled_down(engine: Engine, name: str, table: TypedTable, stated: Reading, b
     places = {fold(header): i for i, header in enumerate(table.header) if table.types[i].startswith("VARCHAR")}
     for column in wanted:
         if fold(column) not in places:
-            raise QuestionError(f"`fill_down`: {no_such('column of labels', column, table.header, where=name)}")
+            raise QuestionError("`fill_down`: {0}", no_such("column of labels", column, table.header, where=name))
     if not wanted and not may_be_grouped(_first_texts(engine, table, name)):
         return table
     ((rows,),) = engine.rows(f"SELECT count(*) FROM {table.relation}", name)
@@ -68,7 +69,9 @@ def filled_down(engine: Engine, name: str, table: TypedTable, stated: Reading, b
     if not filled:
         return table
     told = [table.header[i] for i in filled if fold(table.header[i]) in set(map(fold, (*by, *wanted)))]
-    said = f"{name}: labels of column {', '.join(map(repr, told))} that stand once above their rows are filled down"
+    said = Said(
+        "{0}: labels of column {1} that stand once above their rows are filled down", name, ", ".join(map(repr, told))
+    )
     return _laid(engine, name, table, filled)._replace(
         guesses=(*table.guesses, *([f"{said} (fill_down=, --fill-down no)"] if told else []))
     )

@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from logochron.core.calendars.written_names import read_label
 from logochron.core.errors import IntakeError, QuestionError, instead, no_such
+from logochron.core.said import Said, both
 from logochron.core.total_labels import item_totalled
 from logochron.sources.values.amounts import is_amount
 from logochron.sources.values.date_parts import BETWEEN
@@ -172,13 +173,15 @@ def place_columns(source: str, wanted: Sequence[tuple[str, str]], header: Sequen
         places = written.get(name) or folded.get(fold(name), [])
         if not places:
             known = [one for one in header if one]
-            said = f"`{option}`: {no_such('column', name, known, where=source)}{hint}"
+            said = Said("`{0}`: {1}{2}", option, no_such("column", name, known, where=source), hint)
             raise QuestionError(said, remedies=instead(name, known))
         if len(places) > 1:
-            named = " and ".join(f"{header[i]!r} (column {i + 1})" for i in places)
-            raise IntakeError(f"{source}: the header names {name!r} more than once: {named}; rename all but one")
+            named = both(Said("{0!r} (column {1})", header[i], i + 1) for i in places)
+            raise IntakeError(
+                "{0}: the header names {1!r} more than once: {2}; rename all but one", source, name, named
+            )
         if header[places[0]] != name and name not in at:
-            guesses.append(f"{source}: column {header[places[0]]!r} taken for {name!r}")
+            guesses.append(Said("{0}: column {1!r} taken for {2!r}", source, header[places[0]], name))
         at[name] = places[0]
     return Placed(at, tuple(guesses))
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
+from logochron.core.said import Said
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.sql import quoted
@@ -81,7 +82,7 @@ def _columns(sources: Sequence[Source], engine: Engine) -> dict[str, tuple[objec
 
 def joined_name(sources: Sequence[Source]) -> str:
     """What messages call files that are scanned as one."""
-    return f"{len(sources):,} files ({sources[0].name} to {sources[-1].name})"
+    return Said("{0:,} files ({1} to {2})", len(sources), sources[0].name, sources[-1].name)
 
 
 def join_text(sources: Sequence[Source], folder: Path) -> tuple[Source, JoinedFiles]:

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from logochron.core.errors import IntakeError
+from logochron.core.said import Said
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import Source
 from logochron.sources.files.text_prepare import encoding_of
@@ -27,7 +28,7 @@ class _Twice(ValueError):
 def _pairs(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     fields = dict(pairs)
     if len(fields) < len(pairs):
-        raise _Twice("a field is named twice")
+        raise _Twice(Said("a field is named twice"))
     return fields
 
 
@@ -69,11 +70,11 @@ def carry_json(engine: Engine, source: Source) -> TypedTable:
                 else:
                     table.add(line, row)
     except UnicodeError as error:
-        raise IntakeError(f"{source.name} is not in encoding {encoding}: {error}") from None
+        raise IntakeError("{0} is not in encoding {1}: {2}", source.name, encoding, error) from None
     if not table.header:
         shown = table.torn[0] if table.torn else None
-        more = f": line {table.torn_lines[0]}: {shown.text[:60]!r} - {shown.reason}" if shown else ""
-        raise IntakeError(f"{source.name} holds no records{more}")
+        more = Said(": line {0}: {1!r} - {2}", table.torn_lines[0], shown.text[:60], shown.reason) if shown else ""
+        raise IntakeError("{0} holds no records{1}", source.name, more)
     return table.table()
 
 
@@ -96,7 +97,7 @@ def _halved(row: list[str | None]) -> str:
 def _kind(source: Source, file: Any) -> str:
     start = file.read(_START).lstrip()
     if not start:
-        raise IntakeError(f"{source.name} is empty")
+        raise IntakeError("{0} is empty", source.name)
     if source.path.name.lower().endswith((".jsonl", ".ndjson")):
         return "lines"
     if start[0] == "[":
@@ -121,7 +122,7 @@ def _of_lines(source: Source, file: Any, table: RowTable) -> Iterator[tuple[int,
         except _Twice as error:
             table.refuse(number, text[:200], str(error))
         except (ValueError, RecursionError) as error:
-            table.refuse(number, text[:200], f"no JSON: {str(error).split(':')[0].lower()}")
+            table.refuse(number, text[:200], Said("no JSON: {0}", str(error).split(":")[0].lower()))
         else:
             if isinstance(record, dict):
                 yield number, record
@@ -157,15 +158,19 @@ def _of_array(source: Source, file: Any, table: RowTable) -> Iterator[tuple[int,
     except (ijson.JSONError, RecursionError, _Twice) as error:
         said = str(error).split("\n")[0].removeprefix("parse error: ")
         place = items.begun or number
-        raise IntakeError(f"{source.name}, line {place:,}: {shown!r} - no JSON: {said}") from None
+        raise IntakeError("{0}, line {1:,}: {2!r} - no JSON: {3}", source.name, place, shown, said) from None
 
 
 def _more(source: Source, line: int, column: int, text: str) -> IntakeError:
     """What is said of text after the array."""
     column += len(text) - len(text.lstrip())
     return IntakeError(
-        f"{source.name}, line {line:,}, column {column:,}: {text.strip()[:60]!r} - more after the array's end; "
-        "expected one array of objects, or one object a line"
+        "{0}, line {1:,}, column {2:,}: {3!r} - more after the array's end; expected one "
+        "array of objects, or one object a line",
+        source.name,
+        line,
+        column,
+        text.strip()[:60],
     )
 
 
@@ -212,7 +217,7 @@ class _Items:
         for event, value in events:
             if event == "map_key":
                 if value in self._above[-1]:
-                    raise _Twice("a field is named twice")
+                    raise _Twice(Said("a field is named twice"))
                 self._keys[-1] = value
                 continue
             if event in ("end_map", "end_array"):
@@ -245,13 +250,15 @@ def _of_object(source: Source, file: Any, table: RowTable) -> Iterator[tuple[int
     """One object: a list of records in one of its fields, or a list of values a column."""
     text = file.read(_MOST + 1)
     if len(text) > _MOST:
-        raise IntakeError(f"{source.name} is one object of more than {_MOST >> 20} MB: save it as one record a line")
+        raise IntakeError(
+            "{0} is one object of more than {1} MB: save it as one record a line", source.name, _MOST >> 20
+        )
     try:
         document = _DECODER.decode(text.strip())
     except (ValueError, RecursionError) as error:
-        raise IntakeError(f"{source.name} is no JSON: {error}") from None
+        raise IntakeError("{0} is no JSON: {1}", source.name, error) from None
     if not isinstance(document, dict):
-        raise IntakeError(f"{source.name} holds no records: expected an array of objects, or one a line")
+        raise IntakeError("{0} holds no records: expected an array of objects, or one a line", source.name)
     table.unit = "record"
     lists = {name: value for name, value in document.items() if isinstance(value, list)}
     tables = [value for value in lists.values() if value and all(isinstance(one, dict) for one in value)]
@@ -264,6 +271,6 @@ def _of_object(source: Source, file: Any, table: RowTable) -> Iterator[tuple[int
         records = [{name: column[key] for name, column in document.items()} for key in nested[0]]
     else:
         raise IntakeError(
-            f"{source.name} holds one object without a list of records; expected an array of objects, or one a line"
+            "{0} holds one object without a list of records; expected an array of objects, or one a line", source.name
         )
     yield from enumerate(records, 1)

@@ -16,6 +16,7 @@ from logochron.core.book.intake import EMPTY_AMOUNT, LISTED, Fact, Refusal, row_
 from logochron.core.book.measures import Aggregate
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
+from logochron.core.said import Said
 from logochron.core.total_labels import is_total, item_totalled
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.engine_source import is_rare_zero
@@ -50,7 +51,7 @@ from logochron.sources.rolled_source import (
 from logochron.sources.values.dates import is_utc
 
 #: What is said of what was recognised.
-Said = tuple[str, ...]
+Lines = tuple[str, ...]
 _DATED = ("text", "day", "moment", "zoned", "loose", "whole")
 #: Columns of more different texts among the first rows are no labels.
 _MOST_LABELS = 400
@@ -86,12 +87,12 @@ def scan_pushdown(engine: Engine, table: PushdownTable, spec: ReadingSpec) -> Ro
     at_date = placed.at[(*spec.parts, spec.date)[0]]
     date = columns[at_date]
     if date.kind not in _DATED:
-        raise IntakeError(f"{table.name}, column {date.name!r}: expected dates, found the type {date.written}")
+        raise IntakeError("{0}, column {1!r}: expected dates, found the type {2}", table.name, date.name, date.written)
     amounts = {aggregate.column: columns[placed.at[aggregate.column]] for aggregate in spec.summed if aggregate.column}
     for column in amounts.values():
         if column.kind not in (*SUMMED, "text"):
             raise IntakeError(
-                f"{table.name}, column {column.name!r}: expected amounts, found the type {column.written}"
+                "{0}, column {1!r}: expected amounts, found the type {2}", table.name, column.name, column.written
             )
     zone, of_zone = _zone(table, date, spec)
     groups = GroupSpec(
@@ -117,13 +118,15 @@ def scan_pushdown(engine: Engine, table: PushdownTable, spec: ReadingSpec) -> Ro
     return _carried(engine, table, spec, groups, placed.at, said)
 
 
-def _zone(table: PushdownTable, date: SourceColumn, spec: ReadingSpec) -> tuple[str, Said]:
+def _zone(table: PushdownTable, date: SourceColumn, spec: ReadingSpec) -> tuple[str, Lines]:
     """The zone in which instants are turned into days, and what to say where nobody has stated it."""
     if date.kind != "zoned" or spec.stated.tz or date.zone:
         in_utc = date.kind == "zoned" and not spec.stated.tz and is_utc(date.zone)
-        said = f"{table.name}: the instants of column {date.name!r} count on their days in UTC (tz=, --tz)"
+        said = Said("{0}: the instants of column {1!r} count on their days in UTC (tz=, --tz)", table.name, date.name)
         return spec.stated.tz or date.zone or "UTC", (said,) if in_utc else ()
-    line = f"{table.name}: the instants of column {date.name!r} have no zone written: taken in UTC (tz=, --tz)"
+    line = Said(
+        "{0}: the instants of column {1!r} have no zone written: taken in UTC (tz=, --tz)", table.name, date.name
+    )
     return "UTC", (line,)
 
 
@@ -177,7 +180,7 @@ def _summed(
 
 
 def _rolled(
-    engine: Engine, table: PushdownTable, spec: ReadingSpec, summed: _Summed, at: Mapping[str, int], said: Said
+    engine: Engine, table: PushdownTable, spec: ReadingSpec, summed: _Summed, at: Mapping[str, int], said: Lines
 ) -> PushdownSource:
     """The groups of a table as those of any source."""
     groups, columns, sizes = summed
@@ -278,7 +281,7 @@ def _carried(
     spec: ReadingSpec,
     groups: GroupSpec,
     at: Mapping[str, int],
-    said: Said,
+    said: Lines,
 ) -> RolledSource:
     """The records of the wanted columns brought here, and rolled up by the engine as those of any file."""
     places = list(dict.fromkeys(at.values()))
@@ -304,7 +307,7 @@ def _carried(
         types=types,
         lines=KeyedRows(table.key or "row", np.concatenate(keys) if keys else None),
         numbered=bool(table.key),
-        guesses=(*said, f"{table.name}: amounts are texts there, so its records were brought here to be read"),
+        guesses=(*said, Said("{0}: amounts are texts there, so its records were brought here to be read", table.name)),
     )
     return scan_typed(engine, Source(Path(), "frame", table.name), laid, spec)
 
@@ -451,7 +454,7 @@ class PushdownSource:
             if is_rare_zero(zeros, counted):
                 facts.append(Fact("zero amounts", amount.column, zeros, ""))
             if negatives:
-                facts.append(Fact("negative amounts", amount.column, negatives, f"the lowest: {lowest:g}"))
+                facts.append(Fact("negative amounts", amount.column, negatives, Said("the lowest: {0:g}", lowest)))
         return facts
 
     def refused(self, in_question: NDArray[Any], undated: NDArray[Any], no_date: str) -> list[Refusal]:
@@ -470,14 +473,20 @@ class PushdownSource:
         """What is said of a row; nothing where it is only set aside."""
         if date in wrong:
             text = row.date_text
-            reason = "a total, it seems, and no date" if is_total(text) else no_date if text.strip() else "no date"
+            reason = (
+                Said("a total, it seems, and no date")
+                if is_total(text)
+                else no_date
+                if text.strip()
+                else Said("no date")
+            )
             column = self.rolled.query.date_column
             return Refusal(row.key, column, text, reason, self.name, self.unit, self._row(row, column))
         if not row.keep or date not in right:
             return None
         for amount, text, flaw in zip(self.rolled.query.amounts, row.amounts, row.flaws):
             if flaw:
-                reason = "not a finite number" if text.strip() else EMPTY_AMOUNT
+                reason = Said("not a finite number") if text.strip() else EMPTY_AMOUNT
                 told = self._row(row, amount.column)
                 return Refusal(row.key, amount.column, text, reason, self.name, self.unit, told)
         return None

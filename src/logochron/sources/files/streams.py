@@ -16,6 +16,7 @@ from typing import Any, BinaryIO
 from urllib.parse import urlsplit
 
 from logochron.core.errors import IntakeError, LogochronError, QuestionError, first_line, visible
+from logochron.core.said import Said
 from logochron.sources.duckdb.connection import Progress, waited
 from logochron.sources.files.find_files import (
     ENDINGS,
@@ -53,22 +54,22 @@ def fetched(address: str, folder: Path, progress: Progress | None) -> list[Sourc
     try:
         import fsspec
     except ModuleNotFoundError:
-        raise QuestionError(f"{name}: addresses need fsspec: pip install fsspec") from None
+        raise QuestionError("{0}: addresses need fsspec: pip install fsspec", name) from None
     try:
         files, paths = fsspec.core.url_to_fs(address)
         names = waited(lambda: _names_at(files, paths), lambda: None, progress)
         if not names:
-            raise QuestionError(f"nothing is at {name}")
+            raise QuestionError("nothing is at {0}", name)
         sizes = [int(files.info(path).get("size") or 0) for path in names]
         return [_copied(files, path, folder, name, done, progress) for path, done in zip(names, _parts(sizes))]
     except LogochronError:
         raise
     except (ImportError, ValueError) as error:
-        raise QuestionError(f"{name}: {_said(error, address)}") from None
+        raise QuestionError("{0}: {1}", name, _said(error, address)) from None
     except FileNotFoundError:
-        raise QuestionError(f"nothing is at {name}") from None
+        raise QuestionError("nothing is at {0}", name) from None
     except Exception as error:  # each kind of store has errors of its own
-        raise IntakeError(f"{name} cannot be fetched: {_said(error, address)}") from None
+        raise IntakeError("{0} cannot be fetched: {1}", name, _said(error, address)) from None
 
 
 def _names_at(files: Any, path: str) -> list[str]:
@@ -100,7 +101,7 @@ def _copied(
     name = shown_address(path) if "://" in path else f"{scheme}://{path if scheme == 'file' else path.lstrip('/')}"
     kind = kind_of(Path(plain.name))
     if kind is None:
-        raise QuestionError(f"{name} has an unknown ending; known are {', '.join(ENDINGS)}")
+        raise QuestionError("{0} has an unknown ending; known are {1}", name, ", ".join(ENDINGS))
     target = folder.joinpath(
         str(len(list(folder.iterdir()))), *keyed_folders(plain), plain.name.replace("[", "_").replace("*", "_")
     )
@@ -115,7 +116,7 @@ def _copied(
     after, size = files.info(path), target.stat().st_size
     state = {key: before.get(key) for key in ("size", "ETag", "mtime", "LastModified")}
     if state != {key: after.get(key) for key in state} or before.get("size") not in (None, size):
-        raise IntakeError(f"{name} changed while it was fetched: read it again once nothing writes to it")
+        raise IntakeError("{0} changed while it was fetched: read it again once nothing writes to it", name)
     if progress is not None:
         progress(done[1])
     return Source(target, kind, name)
@@ -167,8 +168,9 @@ def lasting(
     opened = isinstance(source, Source) or (isinstance(source, list) and any(isinstance(one, Source) for one in source))
     if (table is not None or query is not None) and not opened:
         raise QuestionError(
-            f"`{'query' if table is None else 'table'}` is of a database: give its address, "
-            "such as postgresql+psycopg://USER@HOST/NAME or sqlite:///sales.db"
+            "`{0}` is of a database: give its address, such as "
+            "postgresql+psycopg://USER@HOST/NAME or sqlite:///sales.db",
+            ("query" if table is None else "table"),
         )
     with copied(source, most) as given:
         yield given
@@ -194,8 +196,9 @@ def _database(open_: ExitStack, text: str, table: str | None, query: str | None,
         tables = tables_of(address) if table is None else []
         known = ", ".join(tables[:_SHOWN])
         raise QuestionError(
-            f"{address.name}: name one of `table` (--table) and `query` (--query)"
-            + (f"; it has {known}" if known else ""),
+            "{0}: name one of `table` (--table) and `query` (--query){1}",
+            address.name,
+            (Said("; it has {0}", known) if known else ""),
             remedies=[{"table": name} for name in tables],
         )
     database = open_.enter_context(opened(address, table, query, progress))
@@ -215,7 +218,7 @@ def copied(source: Any, most: int | None = None) -> Iterator[Any]:
         yield source
         return
     if sum(is_standard_input(one) for one in streams) > 1:
-        raise QuestionError(f"{STANDARD_INPUT} is named twice: its rows would count twice")
+        raise QuestionError("{0} is named twice: its rows would count twice", STANDARD_INPUT)
     with TemporaryDirectory(prefix="logochron-") as folder:
         yield [_copy(one, Path(folder), most) if one in streams else one for one in named]
 
@@ -235,11 +238,11 @@ def _copy(named: Any, folder: Path, most: int | None) -> Source:
     if is_standard_input(named):
         stream: BinaryIO | None = getattr(sys.stdin, "buffer", None)  # nothing where it is closed
         if stream is None or stream.closed:
-            raise QuestionError(f"{STANDARD_INPUT} is closed")
+            raise QuestionError("{0} is closed", STANDARD_INPUT)
         return _carried(stream, STANDARD_INPUT, ".csv", folder, most)
     path, name = Path(named), visible(os.fspath(named))
     if kind_of(path) not in ("text", None) or path.suffix.lower() == ".gz":
-        raise QuestionError(f"{name} is a pipe, and only text such as .csv is read from one: copy it to a file first")
+        raise QuestionError("{0} is a pipe, and only text such as .csv is read from one: copy it to a file first", name)
     with os.fdopen(os.open(path, os.O_RDONLY | os.O_NONBLOCK), "rb", buffering=0) as file:
         first = _first_bytes(file, name)
         return _carried(file, name, ".tsv" if path.suffix.lower() == ".tsv" else ".csv", folder, most, first)
@@ -251,7 +254,7 @@ def _first_bytes(pipe: FileIO, name: str) -> bytes:
     first = pipe.read(_CHUNK)
     while first == b"":  # nobody has it open to write; None: somebody has, and has not begun
         if time.monotonic() > until:
-            raise IntakeError(f"{name} is a pipe that nobody writes into: nothing came in {_PATIENCE:g} seconds")
+            raise IntakeError("{0} is a pipe that nobody writes into: nothing came in {1:g} seconds", name, _PATIENCE)
         time.sleep(0.05)
         first = pipe.read(_CHUNK)
     os.set_blocking(pipe.fileno(), True)
@@ -268,7 +271,7 @@ def _carried(
             while piece := file.read(_CHUNK):
                 size += copy.write(piece)
                 if most is not None and size > most:
-                    raise IntakeError(f"{name} holds more than {most:,} bytes, which no table of this kind does")
+                    raise IntakeError("{0} holds more than {1:,} bytes, which no table of this kind does", name, most)
     except OSError as error:
-        raise IntakeError(f"{name} cannot be copied to {folder.parent}: {error.strerror or error}") from None
+        raise IntakeError("{0} cannot be copied to {1}: {2}", name, folder.parent, error.strerror or error) from None
     return Source(target, "text", name)

@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from logochron.core.errors import IntakeError, QuestionError, brief
+from logochron.core.said import Said
 from logochron.options import Reading
 from logochron.sources.files.find_files import Source, fresh
 from logochron.sources.files.headers import (
@@ -51,16 +52,16 @@ _MARKS = (
     (codecs.BOM_UTF16_BE, "utf-16"),
 )
 _SIGNATURES = {
-    b"\x89PNG": "a picture",
-    b"\xff\xd8\xff": "a picture",
-    b"GIF8": "a picture",
-    b"%PDF": "a PDF document",
-    b"PK\x03\x04": "a packed file or a workbook: give it its ending, .xlsx for a workbook",
-    b"\xd0\xcf\x11\xe0": "an old workbook: save it as .xlsx or .csv",
-    b"\x1f\x8b": "packed by gzip: give it the ending .gz",
-    b"PAR1": "a Parquet file: give it the ending .parquet",
-    b"SQLite": "a database",
-    b"\x7fELF": "a program",
+    b"\x89PNG": Said("a picture"),
+    b"\xff\xd8\xff": Said("a picture"),
+    b"GIF8": Said("a picture"),
+    b"%PDF": Said("a PDF document"),
+    b"PK\x03\x04": Said("a packed file or a workbook: give it its ending, .xlsx for a workbook"),
+    b"\xd0\xcf\x11\xe0": Said("an old workbook: save it as .xlsx or .csv"),
+    b"\x1f\x8b": Said("packed by gzip: give it the ending .gz"),
+    b"PAR1": Said("a Parquet file: give it the ending .parquet"),
+    b"SQLite": Said("a database"),
+    b"\x7fELF": Said("a program"),
 }
 #: What stands for a NUL in the copy that is read.
 NUL_SHOWN = "\u2400"
@@ -124,8 +125,10 @@ class TextFile:
     def hint(self) -> str:
         """What to say where a column is not there."""
         if self.usual_fields != len(self.header):
-            return (
-                f". Its header has {len(self.header)} fields, most rows have {self.usual_fields}: mend one or the other"
+            return Said(
+                ". Its header has {0} fields, most rows have {1}: mend one or the other",
+                len(self.header),
+                self.usual_fields,
             )
         return looks_headless(self.header) if self.headed else ""
 
@@ -134,7 +137,7 @@ def looks_headless(header: Sequence[str]) -> str:
     """What to say where a header looks like a record itself; nothing where it does not."""
     if not any(re.fullmatch(r"[+-]?\d[\d.,:/ T-]*", field.strip()) for field in header):
         return ""
-    return (
+    return Said(
         ". Its first row looks like a record: where there is no header, say header_row=0 (--header-row 0) and name "
         "the columns column_1, column_2, ..."
     )
@@ -165,7 +168,7 @@ def prepare(
     """
     path = source.path
     if not path.stat().st_size:
-        raise IntakeError(f"{source.name} is empty")
+        raise IntakeError("{0} is empty", source.name)
     with path.open("rb") as file:
         start = file.read(_SAMPLE)
     mends = mends._replace(line_ends=mends.line_ends or (b"\r" in start and b"\n" not in start))
@@ -180,16 +183,16 @@ def prepare(
     whole = len(raw) == path.stat().st_size
     text = raw.decode("utf-8", errors="replace").removeprefix("\ufeff")
     if whole and not text.strip():
-        raise IntakeError(f"{source.name} holds only blank lines")
+        raise IntakeError("{0} holds only blank lines", source.name)
     if not whole and "\n" not in text:
         raise IntakeError(
-            f"{source.name}: its first line has more than {_SAMPLE:,} bytes: this is no table with a header"
+            "{0}: its first line has more than {1:,} bytes: this is no table with a header", source.name, _SAMPLE
         )
     chosen, delimiter_guess = _delimiter(source, text, whole, stated.delimiter, names)
     rows, lines = _rows(text, chosen, whole)
     full = [i for i, row in enumerate(rows) if filled(row)]
     if not full:
-        raise IntakeError(f"{source.name} holds only blank lines")
+        raise IntakeError("{0} holds only blank lines", source.name)
     header_lines = stated_lines(stated.header_row)
     at, guesses = _header_place(source, [rows[i] for i in full], [lines[i] for i in full], names, header_lines)
     headed = at >= 0
@@ -199,8 +202,12 @@ def prepare(
         at, header = both.at + 1, tuple(both.names)
         first, second = lines[full[both.at]], lines[full[at]]
         guesses = (
-            f"{source.name}: headers taken from lines {first} and {second} (header_row=({first}, {second}), "
-            f"--header-row {first},{second})",
+            Said(
+                "{0}: headers taken from lines {1} and {2} (header_row=({1}, {2}), --header-row {1},{2})",
+                source.name,
+                first,
+                second,
+            ),
         )
     _check_header(source, header)
     below = [rows[i] for i in full[at + 1 :]]
@@ -210,7 +217,7 @@ def prepare(
     sample = tuple(tuple(row) for row in below if len(row) == len(header))
     skip = full[at] + 1 if headed else 0
     if mends.nuls:
-        guesses += (f"{source.name}: {mends.nuls:,} NUL bytes, shown as {NUL_SHOWN}",)
+        guesses += (Said("{0}: {1:,} NUL bytes, shown as {2}", source.name, mends.nuls, NUL_SHOWN),)
     return TextFile(
         source,
         path,
@@ -242,13 +249,15 @@ def _header_place(
     """The place of the (first) header among filled rows, -1 for none, and what was recognised."""
     if absent := [line for line in stated if line and line not in lines]:
         raise QuestionError(
-            f"`header_row`: no record of {source.name} starts on line {brief(absent[0])} "
-            f"(looked at up to line {lines[-1]})"
+            "`header_row`: no record of {0} starts on line {1} (looked at up to line {2})",
+            source.name,
+            brief(absent[0]),
+            lines[-1],
         )
     if stated:
         return lines.index(stated[0]) if stated[0] else -1, ()
     at = find_header(rows, names)
-    return at, (f"{source.name}: header taken from line {lines[at]} (header_row= states it)",) if at else ()
+    return at, (Said("{0}: header taken from line {1} (header_row= states it)", source.name, lines[at]),) if at else ()
 
 
 def _maybe_totals(path: Path, delimiter: str, skip: int) -> bool:
@@ -288,12 +297,15 @@ def unpacked(source: Source, folder: Path) -> Source:
                 size += len(chunk)
                 if size > max(_MOST_UNPACKED, _MOST_TIMES * raw.tell()):
                     raise IntakeError(
-                        f"{source.name} unpacks to over {_MOST_TIMES} times its size (so far {size >> 20:,} MB): "
-                        "hardly a table; unpack it yourself if it is one"
+                        "{0} unpacks to over {1} times its size (so far {2:,} MB): hardly a table; unpack it "
+                        "yourself if it is one",
+                        source.name,
+                        _MOST_TIMES,
+                        size >> 20,
                     )
                 file.write(chunk)
     except (EOFError, zlib.error, gzip.BadGzipFile) as error:
-        raise IntakeError(f"{source.name} is no whole .gz file: {error}; fetch it again") from None
+        raise IntakeError("{0} is no whole .gz file: {1}; fetch it again", source.name, error) from None
     return source._replace(path=target)
 
 
@@ -311,7 +323,7 @@ def encoding_of(source: Source, path: Path, stated: str | None) -> str:
         start = file.read(_SAMPLE)
     for signature, what in _SIGNATURES.items():
         if start.startswith(signature):
-            raise IntakeError(f"{source.name} is no text: by its first bytes it is {what}")
+            raise IntakeError("{0} is no text: by its first bytes it is {1}", source.name, what)
     marked = next((name for mark, name in _MARKS if start.startswith(mark)), None)
     if stated is not None:
         try:
@@ -319,7 +331,7 @@ def encoding_of(source: Source, path: Path, stated: str | None) -> str:
             with suppress(UnicodeError):
                 b" ".decode(name)  # some codecs are of no text
         except (LookupError, ValueError):
-            raise QuestionError(f"`encoding` names no encoding: {stated!r}; try utf-8 or cp1252") from None
+            raise QuestionError("`encoding` names no encoding: {0!r}; try utf-8 or cp1252", stated) from None
         return (marked or name) if name.startswith("utf") else name
     if marked:
         return marked
@@ -329,7 +341,7 @@ def encoding_of(source: Source, path: Path, stated: str | None) -> str:
     strange = sum(start.count(byte) for byte in range(1, 32) if byte not in b"\t\n\v\f\r\x1a\x1b")
     if (nuls + strange) * 20 > len(start):
         raise IntakeError(
-            f"{source.name} is no text: {nuls + strange:,} of its first {len(start):,} bytes are no letters"
+            "{0} is no text: {1:,} of its first {2:,} bytes are no letters", source.name, nuls + strange, len(start)
         )
     try:
         codecs.getincrementaldecoder("utf-8")().decode(start)
@@ -341,7 +353,7 @@ def encoding_of(source: Source, path: Path, stated: str | None) -> str:
 def _recoded(source: Source, stated: str | None, encoding: str) -> tuple[str, ...]:
     if stated is not None or encoding != OTHERWISE:
         return ()
-    return (f"{source.name}: read as encoding {OTHERWISE}, since it is not UTF-8 (encoding= states it)",)
+    return (Said("{0}: read as encoding {1}, since it is not UTF-8 (encoding= states it)", source.name, OTHERWISE),)
 
 
 def _recode(source: Source, path: Path, target: Path, encoding: str) -> None:
@@ -355,7 +367,7 @@ def _recode(source: Source, path: Path, target: Path, encoding: str) -> None:
                 new.write(chunk.replace("\0", NUL_SHOWN))
     except UnicodeError as error:
         raise IntakeError(
-            f"{source.name} is not in encoding {encoding}: {error}; state the right one by encoding="
+            "{0} is not in encoding {1}: {2}; state the right one by encoding=", source.name, encoding, error
         ) from None
 
 
@@ -393,7 +405,7 @@ def _delimiter(
     if stated is not None:
         stated = {"tab": "\t", "\\t": "\t"}.get(stated, stated)
         if len(stated) != 1 or stated in '"\r\n' or "\ud800" <= stated <= "\udfff":
-            raise QuestionError(f"`delimiter` must be one character; got {brief(stated)}")
+            raise QuestionError("`delimiter` must be one character; got {0}", brief(stated))
         return stated, ()
     if source.tabbed:
         return "\t", ()
@@ -411,8 +423,10 @@ def _delimiter(
     chosen = [candidate for candidate, part in fitting.items() if part == best]
     if not chosen:
         raise IntakeError(
-            f"{source.name}: no delimiter found in its first lines; expected one of "
-            f"{', '.join(DELIMITERS.values())} between at least two columns; state it by delimiter="
+            "{0}: no delimiter found in its first lines; expected one of {1} between at least "
+            "two columns; state it by delimiter=",
+            source.name,
+            ", ".join(DELIMITERS.values()),
         )
     if len(chosen) > 1:
         # the same width in every row by several: the one that makes more columns of the header
@@ -420,18 +434,19 @@ def _delimiter(
         chosen = [candidate for candidate in chosen if widths[candidate] == most]
         if len(chosen) > 1:
             raise IntakeError(
-                f"{source.name}: its fields may be separated by {' or '.join(DELIMITERS[c] for c in chosen)}; "
-                "state it by delimiter=",
+                "{0}: its fields may be separated by {1}; state it by delimiter=",
+                source.name,
+                " or ".join(DELIMITERS[c] for c in chosen),
                 remedies=[{"delimiter": {"\t": "tab"}.get(one, one)} for one in chosen],
             )
     if chosen[0] == ",":
         return ",", ()
-    return chosen[0], (f"{source.name}: fields separated by {_SEVERAL[chosen[0]]}",)
+    return chosen[0], (Said("{0}: fields separated by {1}", source.name, _SEVERAL[chosen[0]]),)
 
 
 def _check_header(source: Source, header: tuple[str, ...]) -> None:
     if len(header) > _MOST_COLUMNS:
-        raise IntakeError(f"{source.name}: the header has more than {_MOST_COLUMNS:,} columns")
+        raise IntakeError("{0}: the header has more than {1:,} columns", source.name, _MOST_COLUMNS)
 
 
 def sample_of_text(text: TextFile) -> list[SampleColumn]:
@@ -443,7 +458,7 @@ def sample_of_text(text: TextFile) -> list[SampleColumn]:
         Where no row has as many fields as the header.
     """
     if not text.sample and text.usual_fields != len(text.header):
-        raise IntakeError(f"{text.source.name} has no row like its header{text.hint}")
+        raise IntakeError("{0} has no row like its header{1}", text.source.name, text.hint)
     return fields_of_text(text)
 
 

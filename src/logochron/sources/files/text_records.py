@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
+from logochron.core.said import Said
 from logochron.sources.files.text_prepare import Mends, fields_of_any_size
 
 Bytes = NDArray[np.uint8]
@@ -41,7 +42,7 @@ class Swallow(NamedTuple):
     @property
     def reason(self) -> str:
         """What is said of it."""
-        return f"a stray quote in it seems to swallow line {self.inner_line:,}: {self.inner_text[:60]!r}"
+        return Said("a stray quote in it seems to swallow line {0:,}: {1!r}", self.inner_line, self.inner_text[:60])
 
 
 class LongLine(NamedTuple):
@@ -435,8 +436,13 @@ def runs_by_reader(
                 held += len(one)
                 if held > _ENDLESS or len(raw) > _ENDLESS_LINES:
                     raise IntakeError(
-                        f"{name}, line {line:,}: {raw[0][:60].decode('utf-8', 'replace')!r} - a stray quote seems to "
-                        f"open a field that does not end within {_ENDLESS >> 20} MB or {_ENDLESS_LINES:,} lines"
+                        "{0}, line {1:,}: {2!r} - a stray quote seems to open a field that does not end "
+                        "within {3} MB or {4:,} lines",
+                        name,
+                        line,
+                        raw[0][:60].decode("utf-8", "replace"),
+                        _ENDLESS >> 20,
+                        _ENDLESS_LINES,
                     )
                 yield one.decode("utf-8", "replace")
 

@@ -27,6 +27,7 @@ import numpy as np
 
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
+from logochron.core.said import Said
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.engine_source import EngineSource, Malformed, blank_rows, first_row
@@ -230,8 +231,12 @@ def _reconciled(done: _Pass) -> tuple[RecordCounts, Places]:
     again = counted.swallows and not done.ready.swallows
     if not again and filled not in (None, done.rows):
         raise IntakeError(
-            f"{text.source.name}: its records cannot be told apart for certain: "
-            f"{filled:,} stand below the header, the engine finds {done.rows:,}" + _stray(counted)
+            "{0}: its records cannot be told apart for certain: {1:,} stand below the header, "
+            "the engine finds {2:,}{3}",
+            text.source.name,
+            filled,
+            done.rows,
+            _stray(counted),
         )
     if not again:
         counted = replace(counted, swallows=[])
@@ -265,12 +270,14 @@ def _accounted(engine: Engine, done: _Pass, counted: RecordCounts, places: Place
 def _stray(counted: RecordCounts) -> str:
     lines, first, text = counted.longest
     return (
-        f"; look for a stray quote in line {first:,}: {text[:60]!r}, which runs on for {lines:,} lines" if first else ""
+        Said("; look for a stray quote in line {0:,}: {1!r}, which runs on for {2:,} lines", first, text[:60], lines)
+        if first
+        else ""
     )
 
 
 def _too_long(line: LongLine) -> str:
-    return f"line {line.line:,} has {line.end - line.start:,} bytes: read without its middle"
+    return Said("line {0:,} has {1:,} bytes: read without its middle", line.line, line.end - line.start)
 
 
 def text_call(text: TextFile, path: Path) -> str:
@@ -333,10 +340,10 @@ def _text_plans(text: TextFile, placed: Placed, amounts: Sequence[Amount]) -> di
 def _rejects(engine: Engine, delimiter: str) -> list[Malformed]:
     """The records that the engine refused in its last pass, once each."""
     reasons = {
-        "MISSING COLUMNS": "fewer fields than the header",
-        "TOO MANY COLUMNS": "more fields than the header",
-        "UNQUOTED VALUE": "a quote where none may stand",
-        "LINE SIZE OVER MAXIMUM": "a longer line than can be read",
+        "MISSING COLUMNS": Said("fewer fields than the header"),
+        "TOO MANY COLUMNS": Said("more fields than the header"),
+        "UNQUOTED VALUE": Said("a quote where none may stand"),
+        "LINE SIZE OVER MAXIMUM": Said("a longer line than can be read"),
     }
     if not engine.has_table("reject_errors"):
         return []

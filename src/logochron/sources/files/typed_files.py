@@ -13,6 +13,7 @@ import numpy as np
 
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
+from logochron.core.said import Said
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.engine_source import EngineSource, Lines, Malformed, blank_rows, first_row
 from logochron.sources.duckdb.judge_amounts import judged_roll_up
@@ -243,8 +244,12 @@ def _check_unpacked(engine: Engine, source: Source, named_here: str) -> None:
     for column, size, packed, values in engine.rows(about, source.name):
         if size > max(_MOST_UNPACKED, _MOST_TIMES * packed, _LONG_TEXT * values):
             raise IntakeError(
-                f"{source.name}, column {column!r} unpacks to {size >> 20:,} MB, over {_MOST_TIMES} times its size: "
-                "hardly sales; leave the column out, or split the file"
+                "{0}, column {1!r} unpacks to {2:,} MB, over {3} times its size: hardly sales; leave "
+                "the column out, or split the file",
+                source.name,
+                column,
+                size >> 20,
+                _MOST_TIMES,
             )
 
 
@@ -282,7 +287,7 @@ def scan_typed(
         sql, kind = table.columns[placed.at[column]], table.types[placed.at[column]]
         is_text = kind.startswith(_TEXT)
         if not is_text and not NUMBER.fullmatch(kind):
-            raise IntakeError(f"{source.name}, column {column!r}: expected amounts, found the type {kind}")
+            raise IntakeError("{0}, column {1!r}: expected amounts, found the type {2}", source.name, column, kind)
         raw = f"{sql}::VARCHAR" if is_text else sql
         # a short float means the decimals it shows, not those of the double next to it
         number = f"{sql}::VARCHAR::DOUBLE" if kind == "FLOAT" else raw
@@ -446,7 +451,7 @@ def _date(engine: Engine, source: Source, spec: ReadingSpec, table: TypedTable, 
         return _Date(
             f"CASE WHEN {name} = round({name}) THEN TRY_CAST({name} AS BIGINT)::VARCHAR ELSE {name}::VARCHAR END"
         )
-    raise IntakeError(f"{source.name}, column {spec.date!r}: expected dates, found the type {kind}")
+    raise IntakeError("{0}, column {1!r}: expected dates, found the type {2}", source.name, spec.date, kind)
 
 
 def _zone(engine: Engine, source: Source, spec: ReadingSpec, table: TypedTable, column: str) -> tuple[str, str]:
@@ -456,11 +461,11 @@ def _zone(engine: Engine, source: Source, spec: ReadingSpec, table: TypedTable, 
     written = table.zones.get(column, "")
     if written and source.kind == "frame" and not is_utc(written):
         return written, ""  # its column bears the zone
-    line = f"{source.name}: the instants of column {column!r}"
+    line = Said("{0}: the instants of column {1!r}", source.name, column)
     if written and (_offset(written) or written in engine.zones):
-        whose = "" if source.kind == "frame" else ", as the file has it"
-        return written, f"{line} counted on their days in {written}{whose} (tz=, --tz)"
-    return "UTC", f"{line} have no zone written: taken in UTC (tz=, --tz)"
+        whose = "" if source.kind == "frame" else Said(", as the file has it")
+        return written, Said("{0} counted on their days in {1}{2} (tz=, --tz)", line, written, whose)
+    return "UTC", Said("{0} have no zone written: taken in UTC (tz=, --tz)", line)
 
 
 def local_time(sql: str, zone: str) -> str:

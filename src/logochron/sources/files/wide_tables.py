@@ -15,6 +15,7 @@ from logochron.core.calendars.named_in import fiscal_years_said, ordinal_named
 from logochron.core.calendars.written_names import label_of
 from logochron.core.choices import PLURALS, Grain, values
 from logochron.core.errors import IntakeError, QuestionError, no_such
+from logochron.core.said import Said
 from logochron.core.total_labels import is_total
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine, UnsoundRecords
@@ -62,7 +63,9 @@ def carry_text(engine: Engine, source: Source, folder: Path, stated: Reading, na
         seen, _ = walk(text.path, parting, source.name)
     if seen.swallows:
         first = seen.swallows[0]
-        raise IntakeError(f"{source.name}, line {first.line:,}: {first.text[:60]!r} - {first.reason}; mend it")
+        raise IntakeError(
+            "{0}, line {1:,}: {2!r} - {3}; mend it", source.name, first.line, first.text[:60], first.reason
+        )
     if seen.longest == RecordCounts().longest and not has_odd_stretch(text.path, text.delimiter):
         table = _loaded(engine, source, text, seen.records - text.skip)
         if table is not None:
@@ -76,8 +79,8 @@ def carry_text(engine: Engine, source: Source, folder: Path, stated: Reading, na
                 if not filled(row):
                     rows_table.blank += 1
                 elif len(row) != width:
-                    less = "fewer" if len(row) < width else "more"
-                    rows_table.refuse(line, text.delimiter.join(row), f"{less} fields than the header")
+                    fewer, more = Said("fewer fields than the header"), Said("more fields than the header")
+                    rows_table.refuse(line, text.delimiter.join(row), fewer if len(row) < width else more)
                 else:
                     rows_table.add(line, row)
             line = reader.line_num + 1
@@ -192,15 +195,18 @@ def _columns(
             before = met.setdefault(measure, {}).setdefault(ordinal, i)
             if before != i:
                 one = table.header[before]
-                raise IntakeError(f"{source.name}: the columns {one!r} and {name!r} name the same {each}")
+                raise IntakeError("{0}: the columns {1!r} and {2!r} name the same {3}", source.name, one, name, each)
         elif is_total(name) or (label and _GRAINS.index(label.grain) > _GRAINS.index(each)):
             totals.append(i)
         else:
             others.append(i)
     if not met:
         raise QuestionError(
-            f"`periods_in_columns`: no column of {source.name} names a {each}; expected headers such as 2026-05, "
-            f"May 2026, Q2 2026 or 2025; there are: {', '.join(table.header[:12])}"
+            "`periods_in_columns`: no column of {0} names a {1}; expected headers such as "
+            "2026-05, May 2026, Q2 2026 or 2025; there are: {2}",
+            source.name,
+            Said(each),
+            ", ".join(table.header[:12]),
         )
     ordinals = list(dict.fromkeys(ordinal for of in met.values() for ordinal in of))
     days = [int(day) for day in calendar.first_days(each, np.array(ordinals))]
@@ -210,8 +216,8 @@ def _columns(
     wanted = {}
     for measure in measures:
         if fold(measure) not in folded:
-            where = f"{source.name}, below its periods,"
-            raise QuestionError(f"`values`: {no_such('measure', measure, filter(None, met), where=where)}")
+            where = Said("{0}, below its periods,", source.name)
+            raise QuestionError("`values`: {0}", no_such("measure", measure, filter(None, met), where=where))
         wanted[measure] = [met[folded[fold(measure)]].get(ordinal, -1) for ordinal in ordinals]
     held = [p for p in range(len(ordinals)) if any(of[p] >= 0 for of in wanted.values())]
     return WideColumns(
@@ -228,9 +234,11 @@ def _said(
     source: Source, table: TypedTable, columns: WideColumns, shown: Sequence[int], standing: Standing
 ) -> list[str]:
     names, periods = [table.header[i].partition(BETWEEN)[0] for i in shown], PLURALS[standing.records_of]
-    said = [f"{source.name}: {len(names):,} columns taken for {periods}, {names[0]} to {names[-1]}"]
+    said: list[str] = [
+        Said("{0}: {1:,} columns taken for {2}, {3} to {4}", source.name, len(names), periods, names[0], names[-1])
+    ]
     said += fiscal_years_said(names[0], standing.calendar)
     if columns.totals:
         totals = ", ".join(repr(table.header[i]) for i in columns.totals)
-        said.append(f"{source.name}: left out as totals: column {totals}")
+        said.append(Said("{0}: left out as totals: column {1}", source.name, totals))
     return said

@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 from defusedxml import DefusedXmlException, ElementTree
 
 from logochron.core.errors import IntakeError, QuestionError, instead, no_such
+from logochron.core.said import Said
 from logochron.options import Reading
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.files.find_files import Source
@@ -88,16 +89,25 @@ def _cell_by_cell(source: Source, name: str, reach: _Reach) -> SheetRows:
         from openpyxl import load_workbook
     except ImportError:
         raise QuestionError(
-            f"{source.name}, sheet {name!r}: a cell as far off as row {reach.rows:,}, column "
-            f"{column_letters(reach.columns)}; such a sheet is read cell by cell, which needs openpyxl: pip install "
-            "'logochron[sheets]', or delete what lies far off"
+            "{0}, sheet {1!r}: a cell as far off as row {2:,}, column {3}; such a sheet is read "
+            "cell by cell, which needs openpyxl: pip install 'logochron[sheets]', or delete what "
+            "lies far off",
+            source.name,
+            name,
+            reach.rows,
+            column_letters(reach.columns),
         ) from None
 
-    said = []
+    said: list[str] = []
     if reach.columns > _MOST_COLUMNS:
         said.append(
-            f"{source.name}, sheet {name!r}: a cell as far off as column {column_letters(reach.columns)}: the first "
-            f"{_MOST_COLUMNS:,} columns are read"
+            Said(
+                "{0}, sheet {1!r}: a cell as far off as column {2}: the first {3:,} columns are read",
+                source.name,
+                name,
+                column_letters(reach.columns),
+                _MOST_COLUMNS,
+            )
         )
 
     def rows() -> Iterator[Sequence[Any]]:
@@ -181,7 +191,7 @@ _FORMULA = re.compile(
     rb"<(?:\w+:)?c\b((?![^>]*\bt=\"str\")[^>]*)>\s*<(?:\w+:)?f\b[^>]*?(?:/>|>([^<]*)</(?:\w+:)?f>)\s*"
     rb"(?:<(?:\w+:)?v\s*/>|<(?:\w+:)?v>\s*</(?:\w+:)?v>)?\s*</(?:\w+:)?c>"
 )
-_UNKEPT = "a formula whose value is not kept: open the workbook, calculate and save it"
+_UNKEPT = Said("a formula whose value is not kept: open the workbook, calculate and save it")
 
 
 class _Odd(NamedTuple):
@@ -218,7 +228,7 @@ def carry_sheet(engine: Engine, source: Source, stated: Reading, names: Sequence
         sheet = sheets.rows(chosen)
         odd = _odd_cells(source, chosen)
         texts = (_texts(row, odd.get(number, {}), sheet.shift) for number, row in enumerate(sheet.rows, 1))
-        flaws = {
+        flaws: dict[tuple[int, int], str] = {
             (row, column - sheet.shift): _UNKEPT
             for row, of in odd.items()
             for column, cell in of.items()
@@ -227,7 +237,7 @@ def carry_sheet(engine: Engine, source: Source, stated: Reading, names: Sequence
         guesses += sheet.said
         return _laid(engine, source, chosen, texts, stated, names, date, guesses, _epoch(source), sheet.height, flaws)
     except (CalamineError, zipfile.BadZipFile, ElementTree.ParseError, DefusedXmlException, KeyError) as error:
-        raise IntakeError(f"{source.name} is no workbook that can be read: {error}") from None
+        raise IntakeError("{0} is no workbook that can be read: {1}", source.name, error) from None
 
 
 def _check_size(source: Source) -> None:
@@ -235,11 +245,13 @@ def _check_size(source: Source) -> None:
         with zipfile.ZipFile(source.path) as packed:
             size = sum(part.file_size for part in packed.infolist())
     except zipfile.BadZipFile:
-        raise IntakeError(f"{source.name} is no workbook (.xlsx): by its bytes it is something else") from None
+        raise IntakeError("{0} is no workbook (.xlsx): by its bytes it is something else", source.name) from None
     if size > max(_MOST_UNPACKED, _MOST_TIMES * source.path.stat().st_size):
         raise IntakeError(
-            f"{source.name} unpacks to {size >> 20:,} MB, over {_MOST_TIMES} times its size: hardly a workbook; "
-            "save it as .csv if it is one"
+            "{0} unpacks to {1:,} MB, over {2} times its size: hardly a workbook; save it as .csv if it is one",
+            source.name,
+            size >> 20,
+            _MOST_TIMES,
         )
 
 
@@ -251,7 +263,8 @@ def _chosen(source: Source, sheets: Sheets, sheet: str | None, names: Sequence[s
     if sheet is not None:
         if sheet not in book.sheet_names:
             raise QuestionError(
-                f"`sheet`: {no_such('sheet', sheet, book.sheet_names, where=source.name)}",
+                "`sheet`: {0}",
+                no_such("sheet", sheet, book.sheet_names, where=source.name),
                 remedies=instead(sheet, book.sheet_names),
             )
         return sheet, []
@@ -262,15 +275,17 @@ def _chosen(source: Source, sheets: Sheets, sheet: str | None, names: Sequence[s
         if any(map(filled, top)):
             tops[name] = top
     if not tops:
-        raise IntakeError(f"{source.name} has no sheet with anything in it")
+        raise IntakeError("{0} has no sheet with anything in it", source.name)
     fitting = [name for name, top in tops.items() if holds(top[find_header(top, names)], names)]
     chosen = fitting if names and fitting else list(tops)
     if len(chosen) > 1:
         raise QuestionError(
-            f"{source.name} has several sheets that may be meant: {', '.join(chosen)}; name one by sheet= (--sheet)",
+            "{0} has several sheets that may be meant: {1}; name one by sheet= (--sheet)",
+            source.name,
+            ", ".join(chosen),
             remedies=[{"sheet": name} for name in chosen],
         )
-    return chosen[0], [f"{source.name}: sheet {chosen[0]!r} read"] if len(book.sheet_names) > 1 else []
+    return chosen[0], [Said("{0}: sheet {1!r} read", source.name, chosen[0])] if len(book.sheet_names) > 1 else []
 
 
 def _text(cell: Any) -> str:
@@ -315,7 +330,7 @@ def _odd_cells(source: Source, sheet: str) -> dict[int, dict[int, _Odd]]:
                 if place:
                     cell = place[0].decode()[3:-1]
                     cells.setdefault(int(place[2]), {})[column_number(place[1])] = _Odd(
-                        f"{text} (cell {cell})", is_formula
+                        Said("{0} (cell {1})", text, cell), is_formula
                     )
     return cells
 
@@ -357,11 +372,11 @@ def _laid(
 ) -> TypedTable:
     top = list(islice(rows, TOP))
     if not any(map(filled, top)):
-        raise IntakeError(f"{source.name}, sheet {sheet!r}: it holds nothing in its first {TOP} rows")
+        raise IntakeError("{0}, sheet {1!r}: it holds nothing in its first {2} rows", source.name, sheet, TOP)
     lines = stated_lines(stated.header_row)
     at = lines[0] - 1 if lines else find_header(top, names)
     if lines and lines[-1] > len(top):
-        raise QuestionError(f"`header_row`: {source.name} has no row {lines[-1]} among its first {len(top)}")
+        raise QuestionError("`header_row`: {0} has no row {1} among its first {2}", source.name, lines[-1], len(top))
     both = None if lines else two_headers(top, at)
     if len(lines) > 1:
         both = TwoHeaders(at, joined_names(top[at], top[at + 1]))
@@ -369,11 +384,15 @@ def _laid(
         at = both.at + 1
         top[at] = both.names
         guesses.append(
-            f"{source.name}: headers taken from rows {at} and {at + 1} (header_row=({at}, {at + 1}), --header-row "
-            f"{at},{at + 1})"
+            Said(
+                "{0}: headers taken from rows {1} and {2} (header_row=({1}, {2}), --header-row {1},{2})",
+                source.name,
+                at,
+                at + 1,
+            )
         )
     elif not lines and at > next(i for i, row in enumerate(top) if filled(row)):
-        guesses.append(f"{source.name}: header taken from row {at + 1} (header_row= states it)")
+        guesses.append(Said("{0}: header taken from row {1} (header_row= states it)", source.name, at + 1))
     named = list(top[at]) if at >= 0 else list(unnamed(len(top[0])))
     # columns past the last that has a name are not wanted of anybody
     header = named[: max((place for place, name in enumerate(named, 1) if name.strip()), default=0)]
@@ -392,5 +411,7 @@ def _laid(
         table.done = number
         table.add(number, row)
     if serial:
-        guesses.append(f"{source.name}: numbers such as {serial} in column {date!r} read as days of a spreadsheet")
+        guesses.append(
+            Said("{0}: numbers such as {1} in column {2!r} read as days of a spreadsheet", source.name, serial, date)
+        )
     return table.table(guesses)

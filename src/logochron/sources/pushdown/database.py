@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from sqlalchemy import types
 
 from logochron.core.errors import IntakeError, QuestionError, nearest, no_such
+from logochron.core.said import Said
 from logochron.sources.duckdb.connection import Progress, waited
 from logochron.sources.pushdown.database_address import Address, said_safely
 from logochron.sources.pushdown.table import Expr, GroupSpec, Kind, Pass, PushdownTable, SourceColumn
@@ -72,10 +73,10 @@ class Database(PushdownTable):
         if table not in known and "." in table:
             schema, name = table.split(".", 1)
             if schema not in look.get_schema_names():
-                raise QuestionError(f"`table`: {no_such('schema', schema, look.get_schema_names(), where=self.name)}")
+                raise QuestionError("`table`: {0}", no_such("schema", schema, look.get_schema_names(), where=self.name))
             known = [*look.get_table_names(schema), *look.get_view_names(schema)]
         if name not in known:
-            raise QuestionError(f"`table`: {no_such('table', name, known, where=self.name)}")
+            raise QuestionError("`table`: {0}", no_such("table", name, known, where=self.name))
         described = look.get_columns(name, schema)
         if self._dialect == "sqlite":
             self.columns = [SourceColumn(c["name"], "loose", str(c["type"])) for c in described]
@@ -87,7 +88,7 @@ class Database(PushdownTable):
         self.key = keys[0] if len(keys) == 1 and keys[0] in whole else ""
         if not self.key and self._dialect == "sqlite" and self._numbers_rows(name, look.get_table_names()):
             self.key = _ROWID
-        self.name = f"{self._address.name}, table {table}"
+        self.name = Said("{0}, table {1}", self._address.name, table)
 
     def _numbers_rows(self, name: str, tables: Sequence[str]) -> bool:
         """Whether SQLite numbers the rows of a table: of most, but not of views."""
@@ -105,7 +106,7 @@ class Database(PushdownTable):
         if not bare:
             raise QuestionError("`query` is empty: give a SELECT")
         text = sa.text(bare.replace(":", r"\:"))  # a colon names no value here
-        self.name = f"{self._address.name}, the query"
+        self.name = Said("{0}, the query", self._address.name)
         with self._answer(sa.select(sa.text("*")).select_from(text.columns().subquery("q")).limit(0)) as answer:
             names, codes = list(answer.keys()), [about[1] for about in answer.cursor.description]
         if self._dialect == "postgresql":
@@ -379,12 +380,14 @@ def _engine(address: Address) -> sa.Engine:
     if url.get_backend_name() == "sqlite":
         path = url.database
         if not path or path == ":memory:":
-            raise QuestionError(f"{address.name}: name a file: sqlite:///sales.db")
+            raise QuestionError("{0}: name a file: sqlite:///sales.db", address.name)
         file = Path(path)
         if not file.is_file() and not path.startswith("file:"):  # it would be made
             beside = [p.name for p in file.parent.glob("*")] if file.parent.is_dir() else []
             hint = nearest(file.name, beside)
-            raise QuestionError(f"there is no file {path}." + (f" Did you mean {file.parent / hint}?" if hint else ""))
+            raise QuestionError(
+                "there is no file {0}.{1}", path, (Said(" Did you mean {0}?", file.parent / hint) if hint else "")
+            )
         more = {"connect_args": {"check_same_thread": False}}
     else:
         more = {}
@@ -415,14 +418,16 @@ def spoken(name: str, address: Address) -> Iterator[None]:
     try:
         yield
     except (sa.exc.ArgumentError, sa.exc.NoSuchModuleError) as error:
-        raise QuestionError(f"{name}: {said_safely(error, address)}") from None
+        raise QuestionError("{0}: {1}", name, said_safely(error, address)) from None
     except ModuleNotFoundError as error:
         raise QuestionError(
-            f"{name}: its driver is not installed: pip install {error.name}, or name another in the address, such as "
-            "postgresql+psycopg://"
+            "{0}: its driver is not installed: pip install {1}, or name another in the address, "
+            "such as postgresql+psycopg://",
+            name,
+            error.name,
         ) from None
     except sa.exc.SQLAlchemyError as error:
-        raise IntakeError(f"{name} cannot be read: {said_safely(error, address)}") from None
+        raise IntakeError("{0} cannot be read: {1}", name, said_safely(error, address)) from None
 
 
 def _column(name: str, kind: Any) -> SourceColumn:

@@ -48,12 +48,12 @@ class LazyFrame(PushdownTable):
         try:
             given = _from_native(frame)
         except TypeError:
-            raise QuestionError(f"`source` is a {type(frame).__name__}, which cannot be scanned") from None
+            raise QuestionError("`source` is a {0}, which cannot be scanned", type(frame).__name__) from None
         with self._spoken():
             schema = given.lazy().collect_schema()
         written = list(schema.names())
         if len(set(written)) < len(written):
-            raise QuestionError(f"{name} has two columns of one name: rename all but one")
+            raise QuestionError("{0} has two columns of one name: rename all but one", name)
         #: What the columns are called where they lie: to Spark a backtick or a point in a name means something else.
         self._names = [_NAME.format(place) for place in range(len(written))] if self._spark else written
         if self._spark:
@@ -103,7 +103,7 @@ class LazyFrame(PushdownTable):
         except (IntakeError, QuestionError):
             raise
         except Exception as error:  # each library has errors of its own, and of all that it stands on
-            raise IntakeError(f"{self.name} cannot be read: {first_line(error)[:300]}") from error
+            raise IntakeError("{0} cannot be read: {1}", self.name, first_line(error)[:300]) from error
 
     def _collected(self, lazy: Any) -> Any:
         """An answer brought here, while a signal can reach this thread."""

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.errors import QuestionError, brief
+from logochron.core.said import Said
 
 #: What may stand around and between digits.
 SPACES = " \t\u00a0\u2007\u2009\u202f"
@@ -40,8 +41,8 @@ UNIT_FORMS = (
 
 
 #: How people call powers of ten; what is said of a unit that was read.
-POWERS = {3: "thousands", 6: "millions", 9: "thousand millions"}
-UNITS_READ = "behind an amount is read as"
+POWERS = {3: Said("thousands"), 6: Said("millions"), 9: Said("thousand millions")}
+UNITS_READ = "column {0!r}: {1} behind an amount is read as {2}"
 _IN_HEADER = {
     3: re.compile(
         r"T€|TEUR|\bk€|\bkEUR|'000|\b000s?\b|\bin (?:thousands?|Tsd|Tausend|T\b|k\b)|\(Tsd|\(k\)", re.IGNORECASE
@@ -82,8 +83,8 @@ class Style(NamedTuple):
     @property
     def words(self) -> str:
         """How a message calls it."""
-        between = f" and {_BETWEEN[self.thousands]} between thousands" if self.thousands else ""
-        return f"with a decimal {_MARKS[self.decimal]}{between}"
+        between = Said(" and {0} between thousands", Said(_BETWEEN[self.thousands])) if self.thousands else ""
+        return Said("with a decimal {0}{1}", Said(_MARKS[self.decimal]), between)
 
     def reads(self, text: str) -> bool:
         """Whether a text is a number written so."""
@@ -150,13 +151,13 @@ def check_stated(decimal: str | None, thousands: str | None) -> StatedWriting:
     """
     thousands = {"space": " ", "none": "", "apostrophe": "'"}.get(thousands or "", thousands)
     if decimal is not None and decimal not in _MARKS:
-        raise QuestionError(f"`decimal` must be '.' or ','; got {brief(decimal)}")
+        raise QuestionError("`decimal` must be '.' or ','; got {0}", brief(decimal))
     if thousands is not None and thousands not in _BETWEEN:
         raise QuestionError(
-            "`thousands` must be ',' or '.' or ' ' (space) or \"'\" (apostrophe) or '' (none); got " + repr(thousands)
+            "`thousands` must be ',' or '.' or ' ' (space) or \"'\" (apostrophe) or '' (none); got {0}", repr(thousands)
         )
     if decimal is not None and decimal == thousands:
-        raise QuestionError(f"`decimal` and `thousands` are both {decimal!r}: they must differ")
+        raise QuestionError("`decimal` and `thousands` are both {0!r}: they must differ", decimal)
     return StatedWriting(decimal, thousands)
 
 

@@ -87,8 +87,9 @@ def joined(texts: Sequence[str | None], columns: Sequence[str]) -> list[str | No
     if parts not in wanted or len(parts) < len(columns):
         named = ", ".join(f"{column!r}" for column in columns)
         raise QuestionError(
-            f"`date`: the columns {named} make no date together: expected a year and a month, a week or a quarter; a "
-            "year, a month and a day; or a date and a time"
+            "`date`: the columns {0} make no date together: expected a year and a month, a week "
+            "or a quarter; a year, a month and a day; or a date and a time",
+            named,
         )
     return [_one(row, of) if len(row) == len(columns) else text for row, text in zip(rows, texts)]
 

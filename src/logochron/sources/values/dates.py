@@ -15,6 +15,7 @@ from logochron.core.book.record_spans import how_to_say
 from logochron.core.calendars.written_names import full_year, read_label
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError, Remedy
+from logochron.core.said import Joined, Said, either
 from logochron.sources.values.month_names import month_names
 
 _IN_ZONE = r"(?: ?(?:Z|UTC|GMT)| ?[+-][0-9]{2}(?::?[0-9]{2})?)"
@@ -97,7 +98,7 @@ _ONE_WAY = ("year first", "eight digits", "month named")
 #: So many forms are shown.
 _FORMS = 6
 #: What is said of rows that read two ways among rows that read one way only.
-_REFUSED_ROW_BY_ROW = "; those that read day first or month first need day_first= (--day-first or --month-first)"
+_REFUSED_ROW_BY_ROW = Said("; those that read day first or month first need day_first= (--day-first or --month-first)")
 
 #: Told a date text, says where its first row stands.
 Find = Callable[[str], str]
@@ -145,10 +146,14 @@ def instants_said(texts: Sequence[str], column: str) -> tuple[str, ...]:
     shown = next((text for text in texts if _ZONED.search(text)), None)
     if shown is None:
         return ()
-    where = "UTC" if re.search(r"(?:Z|UTC|GMT|[+-]00:?(?:00)?) *$", shown) else "its own zone"
+    where = "UTC" if re.search(r"(?:Z|UTC|GMT|[+-]00:?(?:00)?) *$", shown) else Said("its own zone")
     return (
-        f"column {column!r} holds instants such as {shown!r}: each counts on the day that it names, in {where} "
-        "(tz=, --tz)",
+        Said(
+            "column {0!r} holds instants such as {1!r}: each counts on the day that it names, in {2} (tz=, --tz)",
+            column,
+            shown,
+            where,
+        ),
     )
 
 
@@ -163,10 +168,16 @@ def is_utc(zone: str | None) -> bool:
 
 def seconds_said(per_second: int, column: str, tz: str | None) -> tuple[str, ...]:
     """What to say of numbers that were taken for seconds since 1970."""
-    unit, form = ("milliseconds", "unix-ms") if per_second > 1 else ("seconds", "unix")
+    unit, form = (Said("milliseconds"), "unix-ms") if per_second > 1 else (Said("seconds"), "unix")
     return (
-        f"column {column!r}: numbers read as {unit} since 1970 (date_format={form!r}, --date-format {form}), counted "
-        f"on their days in {tz or 'UTC'} (tz=, --tz)",
+        Said(
+            "column {0!r}: numbers read as {1} since 1970 (date_format={2!r}, --date-format "
+            "{2}), counted on their days in {3} (tz=, --tz)",
+            column,
+            unit,
+            form,
+            tz or "UTC",
+        ),
     )
 
 
@@ -225,8 +236,11 @@ def read_dates(
         if (days == _NONE).all():
             first = next((text for text in texts if text and text.strip()), "")
             raise IntakeError(
-                f"column {column!r} holds no date in the form {date_format!r} (date_format=, --date-format): "
-                f"{first!r} ({find(first)}) for instance"
+                "column {0!r} holds no date in the form {1!r} (date_format=, --date-format): {2!r} ({3}) for instance",
+                column,
+                date_format,
+                first,
+                find(first),
             )
         return DateReading(days, days != _NONE, date_format)
     plain = [_TIME.sub("", text).strip() if text else "" for text in texts]
@@ -242,7 +256,7 @@ def read_dates(
         raise _no_date(texts, column, find, of_periods=label is not None)
 
     def shown(place: int) -> str:
-        return f"{texts[place]} ({find(texts[place] or '')})"
+        return Said("{0} ({1})", texts[place], find(texts[place] or ""))
 
     family = next((one for one in _FAMILIES if best in one.options), None)
     if family or best in _ONE_WAY:
@@ -264,7 +278,7 @@ def read_dates(
     guesses: tuple[str, ...] = ()
     if best == "a serial day":
         number = plain[int((days != _NONE).argmax())]
-        guesses = (f"column {column!r}: numbers such as {number} read as days of a spreadsheet",)
+        guesses = (Said("column {0!r}: numbers such as {1} read as days of a spreadsheet", column, number),)
     return DateReading(days, days != _NONE, best, guesses)
 
 
@@ -291,9 +305,17 @@ def _forms_said(reading: DateReading, texts: Sequence[str], counts: Days, column
         guesses += (_short_years(column),)
     if len(rows) > 1:
         shown = sorted(rows, key=lambda form: -rows[form])
-        listed = ", ".join(f"{rows[form]:,} such as {example[form]}" for form in shown[:_FORMS])
-        more = f" and {len(rows) - _FORMS} more" if len(rows) > _FORMS else ""
-        guesses += (f"column {column!r}: dates in {len(rows)} forms, each read the one way it can be: {listed}{more}",)
+        listed = Joined(Said("{0:,} such as {1}", rows[form], example[form]) for form in shown[:_FORMS])
+        more = Said(" and {0} more", len(rows) - _FORMS) if len(rows) > _FORMS else ""
+        guesses += (
+            Said(
+                "column {0!r}: dates in {1} forms, each read the one way it can be: {2}{3}",
+                column,
+                len(rows),
+                listed,
+                more,
+            ),
+        )
         reading = reading._replace(name="several forms")
     return reading._replace(readable=readable, guesses=guesses)
 
@@ -306,10 +328,13 @@ def _of_family(
         best = family.by_day_first[bool(day_first)]
         return DateReading(ways[best], ways[best] != _NONE, best, (_short_years(column),) if short else ())
     best, sure = _settled(family, ways, column, shown)
-    guesses = [] if sure else [f"column {column!r}: dates read with the {best}, as some rows read no other way"]
+    guesses: tuple[str, ...] = ()
     if short:
-        guesses = [f"column {column!r}: dates read with the {best}", _short_years(column)]
-    return DateReading(ways[best], ways[best] != _NONE, best, tuple(guesses))
+        guesses = (Said("column {0!r}: dates read with the {1}", column, Said(best)), _short_years(column))
+    elif not sure:
+        said = "column {0!r}: dates read with the {1}, as some rows read no other way"
+        guesses = (Said(said, column, Said(best)),)
+    return DateReading(ways[best], ways[best] != _NONE, best, guesses)
 
 
 def _settled(family: _Family, ways: dict[str, Days], column: str, shown: Callable[[int], str]) -> tuple[str, bool]:
@@ -328,8 +353,14 @@ def _settled(family: _Family, ways: dict[str, Days], column: str, shown: Callabl
         first, second = next((pair for pair in parted if pair[::-1] in parted), parted[0])
         one, two = (int((read[a] & ~read[b]).argmax()) for a, b in ((first, second), (second, first)))
         raise IntakeError(
-            f"column {column!r} holds dates with the {first} {shown(one)} and with the {second} {shown(two)}; "
-            f"state it by {options[first]} or {options[second]}",
+            "column {0!r} holds dates with the {1} {2} and with the {3} {4}; state it by {5} or {6}",
+            column,
+            Said(first),
+            shown(one),
+            Said(second),
+            shown(two),
+            options[first],
+            options[second],
             remedies=[family.remedies[name] for name in (first, second)],
         )
     alike = {name: read[name] & read[fitting[0]] for name in fitting}
@@ -341,8 +372,14 @@ def _settled(family: _Family, ways: dict[str, Days], column: str, shown: Callabl
         return closest, False
     place = int((alike[different[0]] & (ways[different[0]] != ways[fitting[0]])).argmax())
     raise AmbiguousDates(
-        f"every date in column {column!r} reads {'both ways' if len(fitting) == 2 else 'several ways'}: "
-        f"{shown(place)} may be {' or '.join(fitting)}; state it by {' or '.join(options[name] for name in fitting)}",
+        Said(
+            "every date in column {0!r} reads {1}: {2} may be {3}; state it by {4}",
+            column,
+            (Said("both ways") if len(fitting) == 2 else Said("several ways")),
+            shown(place),
+            either(map(Said, fitting)),
+            either(options[name] for name in fitting),
+        ),
         remedies=[family.remedies[name] for name in fitting],
     )
 
@@ -357,24 +394,32 @@ def _closest(fitting: Sequence[str], ways: dict[str, Days], read: dict[str, NDAr
 
 
 def _short_years(column: str) -> str:
-    return f"column {column!r}: years of two digits taken as 1969 to 2068"
+    return Said("column {0!r}: years of two digits taken as 1969 to 2068", column)
 
 
 def _no_date(texts: Sequence[str | None], column: str, find: Find, *, of_periods: bool) -> IntakeError:
     shown = next((text for text in texts if text and text.strip()), None)
     if shown is None:
-        return IntakeError(f"column {column!r} holds no usable date: all its fields are empty")
+        return IntakeError("column {0!r} holds no usable date: all its fields are empty", column)
     said = read_label(shown)
     if said:
         return IntakeError(
-            f"column {column!r} holds no days but names of periods: {shown!r} ({find(shown)}); where each record "
-            f"stands for a whole {said.grain}, say {how_to_say(said.grain)}"
-            + (", and a calendar that has it (--calendar)" if of_periods else ""),
+            "column {0!r} holds no days but names of periods: {1!r} ({2}); where each record "
+            "stands for a whole {3}, say {4}{5}",
+            column,
+            shown,
+            find(shown),
+            said.grain,
+            how_to_say(said.grain),
+            (Said(", and a calendar that has it (--calendar)") if of_periods else ""),
             remedies=[] if of_periods else [{"records_of": said.grain}],
         )
     return IntakeError(
-        f"column {column!r} holds no usable date: {shown!r} ({find(shown)}) for instance; expected dates such as "
-        "2026-10-18, or their form by date_format= (--date-format '%d %b %y')"
+        "column {0!r} holds no usable date: {1!r} ({2}) for instance; expected dates such as "
+        "2026-10-18, or their form by date_format= (--date-format '%d %b %y')",
+        column,
+        shown,
+        find(shown),
     )
 
 

@@ -58,9 +58,12 @@ def check_apart(name: str, column: str, some_missing: bool, all_whole: bool, lar
     """
     if some_missing and all_whole and largest >= ALIKE:
         raise IntakeError(
-            f"{name}, column {column!r}: its whole numbers lie as doubles, as some are missing, and past {ALIKE:,} "
-            "different ones may have become the same there: have it read as texts, or as whole numbers that may be "
-            "missing (Int64 in pandas)"
+            "{0}, column {1!r}: its whole numbers lie as doubles, as some are missing, and past "
+            "{2:,} different ones may have become the same there: have it read as texts, or as "
+            "whole numbers that may be missing (Int64 in pandas)",
+            name,
+            column,
+            ALIKE,
         )
 
 

@@ -145,11 +145,12 @@ def one_period(
     formats = canvas.formats
     check("marked", marked, Marked)
     if not result.by:
-        raise QuestionError(f"`{figure}` draws one row per item: compare with by= (--by)")
+        raise QuestionError("`{0}` draws one row per item: compare with by= (--by)", figure)
     if panels is not None and (panels not in result.by or len(result.by) < 2):
         raise QuestionError(
-            f"`panels` must be one of two or more dimensions of the result ({', '.join(result.by)}); "
-            f"got {brief(panels)}"
+            "`panels` must be one of two or more dimensions of the result ({0}); got {1}",
+            ", ".join(result.by),
+            brief(panels),
         )
     of_measure = measure_of(result, measure)
     marks = marks_of(result.judgings[of_measure.name], formats, canvas.drawable)
@@ -163,7 +164,10 @@ def one_period(
     in_panels = by_size(groups, table["value"]) if panels else [""]
     if len(in_panels) > MOST_PANELS:
         raise QuestionError(
-            f"`panels` has room for {MOST_PANELS} panels; {panels} has {len(in_panels)} items: choose some by where="
+            "`panels` has room for {0} panels; {1} has {2} items: choose some by where=",
+            MOST_PANELS,
+            panels,
+            len(in_panels),
         )
     room = max(int((canvas.room[1] - _AROUND) / inches), 1)
     shown = labels[:room]

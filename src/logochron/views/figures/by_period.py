@@ -207,16 +207,20 @@ def parts_of(result: Comparison, measure: Measure, item: Item, panels: str | Non
         return [("", {name: values[rows] for name, values in table.items()})]
     if panels is None or result.by != (panels,):
         raise QuestionError(
-            f"`panels` must be the dimension the result is split by, {', '.join(result.by) or 'none'}; "
-            f"got {brief(panels)}"
+            "`panels` must be the dimension the result is split by, {0}; got {1}",
+            ", ".join(result.by) or "none",
+            brief(panels),
         )
     labels = sorted(set(table[panels].tolist()))
     latest = {label: np.nan_to_num(table["value"][table[panels] == label][-1:]).sum() for label in labels}
     labels.sort(key=lambda label: (label == OTHERS, -latest[label]))
     if len(labels) > PanelRow.MOST:
         raise QuestionError(
-            f"`panels` has room for {PanelRow.MOST} items; {panels} has {len(labels)}: choose some by where=, or the "
-            f"largest by top={PanelRow.MOST - 1} (--top)"
+            "`panels` has room for {0} items; {1} has {2}: choose some by where=, or the largest by top={3} (--top)",
+            PanelRow.MOST,
+            panels,
+            len(labels),
+            PanelRow.MOST - 1,
         )
     named = names_apart([(label,) for label in labels])
     return [

@@ -11,6 +11,7 @@ from logochron.core.errors import QuestionError
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.question_types import loaded, question_types
 from logochron.core.rows.result import Result
+from logochron.core.said import Said
 from logochron.views.figures.layout import PanelRow
 from logochron.views.figures.registry import Figure, figure_named
 
@@ -30,7 +31,7 @@ class Chosen(NamedTuple):
     def in_words(self) -> str:
         """The choice in words, with what asks for it."""
         panels = self.options.get("panels")
-        return f"drawn as {self.figure.name}" + (f" in panels of {panels}" if panels else "")
+        return Said("drawn as {0}{1}", self.figure.name, (Said(" in panels of {0}", panels) if panels else ""))
 
 
 def suited(result: Result, taking: frozenset[str] = frozenset()) -> Chosen:
@@ -47,7 +48,7 @@ def suited(result: Result, taking: frozenset[str] = frozenset()) -> Chosen:
             return Chosen(figure, {})
     if not of.figures:
         shown = ", ".join(one.name for one in question_types() if one.figures)
-        raise QuestionError(f"no figure shows the answer of {of.name}; there are figures of {shown}")
+        raise QuestionError("no figure shows the answer of {0}; there are figures of {1}", of.name, shown)
     name, options = loaded(of.suited)(result) if of.suited else (of.figures[0], {})
     return Chosen(figure_named(name), options)
 

@@ -54,7 +54,9 @@ def measure_of(result: AlignedAnswer, name: str | None) -> Measure:
     for measure in result.measures:
         if measure.name == name:
             return measure
-    raise QuestionError(f"`measure` must be one of {', '.join(m.name for m in result.measures)}; got {brief(name)}")
+    raise QuestionError(
+        "`measure` must be one of {0}; got {1}", ", ".join(m.name for m in result.measures), brief(name)
+    )
 
 
 def unlike_weeks(notes: tuple[Note, ...]) -> tuple[int, int] | None:
@@ -132,11 +134,11 @@ def item_labels(result: AlignedAnswer, item: Item) -> tuple[str, ...]:
         return ()
     wanted = (item,) if isinstance(item, str) else tuple(item)
     if len(wanted) != len(result.by):
-        raise QuestionError(f"`item` must name one label for each of by={list(result.by)}; got {brief(item)}")
+        raise QuestionError("`item` must name one label for each of by={0}; got {1}", list(result.by), brief(item))
     for name, label in zip(result.by, wanted):
         known = sorted(set(result.texts(result.columns, name).tolist()))
         if label not in known:
-            raise QuestionError(f"`item`: {no_such('item', label, known, where=name)}")
+            raise QuestionError("`item`: {0}", no_such("item", label, known, where=name))
     return wanted
 
 

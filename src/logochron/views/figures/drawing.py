@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError, brief
 from logochron.core.rows.result import Result
+from logochron.core.said import Said
 from logochron.views.figures.choose import suited
 from logochron.views.figures.registry import FIGURES, Figure
 from logochron.views.figures.scene import DEFAULT_SIZE, Canvas, Scene
@@ -92,7 +93,7 @@ def figure(result: Result, *, ax: Axes | None = None, **options: Any) -> Any:
     True
     """
     if not isinstance(result, Result):
-        raise QuestionError(f"`result` must be an answer, such as that of compare; got {brief(result)}")
+        raise QuestionError("`result` must be an answer, such as that of compare; got {0}", brief(result))
     chosen = suited(result, frozenset(options) & _OF_FIGURES)
     _LOG.warning("%s", chosen.in_words)
     own = chosen.options if ax is None else {}
@@ -153,14 +154,17 @@ def _canvas(
 
     kind = getattr(result, "kind", None)
     if kind not in figure.answers:
-        came = f"the answer of {kind}" if isinstance(result, Result) else brief(result)
-        raise QuestionError(f"`{figure.name}` draws the answer of {' or '.join(figure.answers)}; got {came}")
+        came = Said("the answer of {0}", kind) if isinstance(result, Result) else brief(result)
+        raise QuestionError("`{0}` draws the answer of {1}; got {2}", figure.name, " or ".join(figure.answers), came)
     for name, given, wanted in (("ax", ax, Drawable), ("palette", palette, Palette), ("formats", formats, Formats)):
         if given is not None and not isinstance(given, wanted):
-            raise QuestionError(f"`{name}` must be {wanted.__name__}; got {brief(given)}")
+            raise QuestionError("`{0}` must be {1}; got {2}", name, wanted.__name__, brief(given))
     if size is not None and not all(_LEAST_INCHES <= side <= _MOST_INCHES for side in size):
         raise QuestionError(
-            f"`size` must be inches wide and high, each from {_LEAST_INCHES} to {_MOST_INCHES}; got {brief(size)}"
+            "`size` must be inches wide and high, each from {0} to {1}; got {2}",
+            _LEAST_INCHES,
+            _MOST_INCHES,
+            brief(size),
         )
     axes = None if ax is None else _inches(ax)
     canvas = Canvas(

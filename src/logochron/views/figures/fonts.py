@@ -13,6 +13,8 @@ from pathlib import Path
 from matplotlib.font_manager import FontEntry, FontProperties, findfont, findSystemFonts, fontManager, get_font
 from matplotlib.textpath import text_to_path
 
+from logochron.core.said import Said
+
 FAMILY = "DejaVu Sans"
 #: Fonts whose letters stand at places of their own, or that have boxes for every letter.
 _NONE_OF = ("cm", "LastResort", "Adobe Blank")
@@ -50,8 +52,9 @@ def families(texts: str) -> tuple[str, ...]:
     if new:
         _warned.update(new)
         named = ", ".join(f"{letter} (U+{ord(letter):04X})" for letter in sorted(new)[:10])
-        more = f" and {len(new) - 10} more" if len(new) > 10 else ""
-        _LOG.warning("no installed font has %s%s: drawn as boxes; install a font of that script", named, more)
+        more = Said(" and {0:,} more", len(new) - 10) if len(new) > 10 else ""
+        said = "no installed font has {0}{1}: drawn as boxes; install a font of that script"
+        _LOG.warning("%s", Said(said, named, more))
     return (FAMILY, *fallbacks)
 
 

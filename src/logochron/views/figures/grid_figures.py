@@ -251,7 +251,7 @@ def _fitting(texts: list[list[str]], room: float, canvas: Canvas) -> float:
             return size
     most = max(int(room * len(texts[0]) / (widest + 3)), 1) if texts else 1
     raise QuestionError(
-        f"{len(texts[0])} periods are too many for one picture: name {most} at most by last={most} (--last {most})"
+        "{0} periods are too many for one picture: name {1} at most by last={1} (--last {1})", len(texts[0]), most
     )
 
 

@@ -195,7 +195,7 @@ def crowd(n: int, width: float, label: int, line: int, growth: int) -> tuple[int
         if needed * CHARACTER <= slot * step:
             return step, stacked
     most = int(2 * width / ((max(label, growth) + 1) * CHARACTER))
-    raise QuestionError(f"{n} periods are too many for one picture: name {most} at most by last={most} (--last {most})")
+    raise QuestionError("{0} periods are too many for one picture: name {1} at most by last={1} (--last {1})", n, most)
 
 
 def thinned(labels: Sequence[str], places: float, width: float, canvas: Canvas) -> tuple[Tick, ...]:

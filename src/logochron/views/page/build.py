@@ -29,6 +29,7 @@ from logochron.core.errors import QuestionError, brief, no_such, visible
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.prepare import QuestionCall
 from logochron.core.rows.result import Result
+from logochron.core.said import Joined, Said
 from logochron.views.catalog import message
 from logochron.views.figures.scene import Canvas
 from logochron.views.formats import FORMULA_SIGNS, Formats
@@ -104,7 +105,9 @@ def views_of_all(
             if not isinstance(error, BrokenProcessPool):
                 raise
             # the system stopped one, for want of room; or the program's main module cannot be loaded again
-            _LOG.warning("other processes could not help with the page, or were stopped: it is made by one alone")
+            _LOG.warning(
+                "%s", Said("other processes could not help with the page, or were stopped: it is made by one alone")
+            )
             done = 0
             return one_by_one()
     return [views_by_section[n] for n in range(len(sections))]
@@ -242,13 +245,11 @@ def page(
     aligned = [s.answer for s in sections if isinstance(s.answer, AlignedAnswer) and s.answer.call is not None]
     choices = choices_of(aligned, formats, names)
     if choices and choices.left_out:  # before the work, so that whoever waits for it may ask for less
-        _LOG.warning(
-            "the page would have %s views in each of %s, and gets %s, so that it is made in about a minute: %s",
-            f"{choices.wanted:,}",
-            how_many(len(aligned), "section"),
-            f"{choices.views:,}",
-            "; ".join(choices.left_out),
-        )
+        fewer = Said(
+            "the page would have {0:,} views in each of {1}, and gets {2:,}, so that it is made in about a minute: {3}",
+            choices.wanted, how_many(len(aligned), "section"), choices.views, Joined(choices.left_out, "; "),
+        )  # fmt: skip
+        _LOG.warning("%s", fewer)
     cards = cards_views(aligned, choices, formats)
     views = views_of_all(sections, choices, formats, workers, progress)
     said = {name: formats.say(text, heading="{heading}", asked="{asked}") for name, text in _SAID.items()}
@@ -387,14 +388,14 @@ def write_page(
     """
     for name, came, wanted in (("formats", formats, Formats), ("palette", palette, Palette)):
         if came is not None and not isinstance(came, wanted):
-            raise QuestionError(f"`{name}` must be {wanted.__name__}; got {brief(came)}")
+            raise QuestionError("`{0}` must be {1}; got {2}", name, wanted.__name__, brief(came))
     formats = formats or Formats(locale=locale, currency=currency)
     sections = sections_of(answers, formats, figures or {})
     if choices is not None:
         known = _dimensions(sections)
         for name in choices:
             if name not in known:
-                raise QuestionError(f"`choices`: {no_such('dimension', str(name), known, where='the answers')}")
+                raise QuestionError("`choices`: {0}", no_such("dimension", str(name), known, where="the answers"))
     for section in sections:
         if section.answer is not None:
             check_room(section.answer, "a page")
@@ -423,11 +424,11 @@ def sections_of(
     """
     named = answers if isinstance(answers, Mapping) else None
     if not isinstance(answers, (Result, Mapping, list, tuple)):
-        raise QuestionError(f"`answers` must be an answer, a list of them or by heading; got {brief(answers)}")
+        raise QuestionError("`answers` must be an answer, a list of them or by heading; got {0}", brief(answers))
     given: list[Any] = [answers] if isinstance(answers, Result) else list(answers if named is None else named.values())
     for one in given:
         if not isinstance(one, Result):
-            raise QuestionError(f"`answers` must be answers, such as those of compare; got {brief(one)}")
+            raise QuestionError("`answers` must be answers, such as those of compare; got {0}", brief(one))
     if not given:
         raise QuestionError("`answers` holds none: a page needs one at least")
     headings = list(named) if named is not None else [tables_of(one, formats, Shown(rows=1))[0].title for one in given]
@@ -440,9 +441,9 @@ def sections_of(
     known = {heading: one.type.figures for heading, one in zip(headings, given)}
     for heading, figure in figures.items():
         if heading not in known:
-            raise QuestionError(f"`figures`: {no_such('section', str(heading), known)}")
+            raise QuestionError("`figures`: {0}", no_such("section", str(heading), known))
         if figure not in known[heading]:
-            raise QuestionError(f"`figures`: {no_such('figure', str(figure), known[heading])}")
+            raise QuestionError("`figures`: {0}", no_such("figure", str(figure), known[heading]))
     return [Section(heading=heading, answer=one, figure=figures.get(heading)) for heading, one in zip(headings, given)]
 
 

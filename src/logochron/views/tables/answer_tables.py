@@ -13,6 +13,7 @@ from logochron.core.errors import QuestionError
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import loaded
 from logochron.core.rows.result import Blocks, Result
+from logochron.core.said import Said
 from logochron.views.formats import Formats, capital, words
 from logochron.views.tables.cells import ALL, Cell, Row, Shown, TableColumn, TableSpec
 from logochron.views.tables.item_rows import (
@@ -147,6 +148,10 @@ def check_room(result: Result, form: str, periods: int | None = None) -> None:
         rows = rows * periods // len(result.periods)
     if rows > _MOST[form]:
         raise QuestionError(
-            f"{rows:,} rows are more than {form} has room for, {_MOST[form]:,}: ask for fewer items by `top` (--top), "
-            "for fewer periods by `last` (--last), or write .csv or .parquet, which hold them all"
+            "{0:,} rows are more than {1} has room for, {2:,}: ask for fewer items by `top` "
+            "(--top), for fewer periods by `last` (--last), or write .csv or .parquet, which "
+            "hold them all",
+            rows,
+            Said(form),
+            _MOST[form],
         )

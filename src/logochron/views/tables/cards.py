@@ -66,7 +66,7 @@ def cards_of(
     wanted = [one for one in result.measures if measure in (None, one.name)]
     if not wanted:
         known = ", ".join(one.name for one in result.measures)
-        raise QuestionError(f"`measure` must be one of {known}; got {brief(measure)}")
+        raise QuestionError("`measure` must be one of {0}; got {1}", known, brief(measure))
     place = result.place(at)
     period, base = periods_of(result, place, formats)
     cards = []

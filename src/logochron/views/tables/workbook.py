@@ -32,6 +32,7 @@ from logochron.views.sections import Section
 from logochron.views.tables.answer_tables import tables_of
 from logochron.views.tables.cells import Cell, Shown, TableColumn, TableSpec
 from logochron.views.tables.workbook_formulas import ITEM, Group, Sheet, formula, groups_of, is_item, is_stuck
+from logochron.views.words.told import told
 
 
 class WorkbookWriter(NamedTuple):
@@ -258,7 +259,7 @@ def _table(
     """One table below a row; the row after it. `locked`: what figures rest on is shaded, and not open to change."""
     if first + len(spec.rows) > _MOST_ROWS:
         raise QuestionError(
-            f"{first + len(spec.rows):,} rows are more than a sheet holds: choose fewer by at, last or top"
+            "{0:,} rows are more than a sheet holds: choose fewer by at, last or top", first + len(spec.rows)
         )
     sheet.write_string(first, 0, _text(spec.title), workbook.look(bold=True))
     head = workbook.look(font_color=workbook.palette.level, bottom=1, bottom_color=workbook.palette.base)
@@ -377,7 +378,7 @@ def _notes(workbook: WorkbookWriter, sections: Sequence[Section], notes: Sequenc
     sheet = workbook.book.add_worksheet(_sheet_name(formats.say("Notes"), names))
     sheet.write_string(0, 0, _text(workbook.title), workbook.look(bold=True, font_size=14))
     lines = [line for line in notes if line]
-    lines += [f"{one.heading}: {one.refused}" for one in sections if one.answer is None]
+    lines += [f"{one.heading}: {told(one.refused, formats)}" for one in sections if one.answer is None]
     lines += [f"{heading}: {formats.say(_LOCKED)}" for heading in workbook.locked]
     for section in sections:
         lines += [f"{section.heading}: {note}" for note in (section.answer.notes if section.answer else ())]

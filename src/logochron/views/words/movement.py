@@ -208,7 +208,7 @@ def check_then(result: AlignedAnswer, then: str | None) -> None:
     if not result.type.led:
         raise QuestionError("`then` goes with the answer of compare")
     if then not in result.book.dimensions:
-        raise QuestionError(f"`then`: {no_such('dimension', then, result.book.dimensions, where='the book')}")
+        raise QuestionError("`then`: {0}", no_such("dimension", then, result.book.dimensions, where="the book"))
     if not [name for name in result.by if name != then]:
         raise QuestionError("`then` names what leads an item: compare by another dimension as well (by=, --by)")
 

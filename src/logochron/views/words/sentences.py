@@ -19,6 +19,7 @@ from logochron.core.questions.restated import Restatement
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import loaded, question_types
 from logochron.core.rows.result import Result
+from logochron.core.said import Said
 from logochron.views.catalog import message
 from logochron.views.decimals import decimals_that_show
 from logochron.views.formats import Formats, capital, item_name, noun, words
@@ -222,14 +223,14 @@ def _checked(
 ) -> tuple[AlignedAnswer, list[Measure], Formats]:
     """The answer, the measures that are told of, and how figures are written."""
     if not isinstance(result, AlignedAnswer) or not result.type.sentences:
-        came = f"the answer of {result.kind}" if isinstance(result, Result) else brief(result)
-        raise QuestionError(f"the answers of {', '.join(said_of())} can be said in sentences; got {came}")
+        came = Said("the answer of {0}", result.kind) if isinstance(result, Result) else brief(result)
+        raise QuestionError("the answers of {0} can be said in sentences; got {1}", ", ".join(said_of()), came)
     if formats is not None and not isinstance(formats, Formats):
-        raise QuestionError(f"`formats` must be Formats; got {brief(formats)}")
+        raise QuestionError("`formats` must be Formats; got {0}", brief(formats))
     wanted = [one for one in result.measures if measure in (None, one.name)]
     if not wanted:
         known = [one.name for one in result.measures]
-        raise QuestionError(f"`measure`: {no_such('measure', measure or '', known, where='the answer')}")
+        raise QuestionError("`measure`: {0}", no_such("measure", measure or "", known, where="the answer"))
     return result, wanted, formats or Formats(locale=locale)
 
 
@@ -254,12 +255,12 @@ def _fields_of(template: str) -> frozenset[str]:
             (name, spec, conversion) for _, name, spec, conversion in Formatter().parse(template) if name is not None
         ]
     except ValueError as error:
-        raise QuestionError(f"`template`: {error}; a brace that is no field is written twice: {{{{ or }}}}") from None
+        raise QuestionError("`template`: {0}; a brace that is no field is written twice: {{{{ or }}}}", error) from None
     for name, spec, conversion in parts:
         if name not in FIELDS:
-            raise QuestionError(f"`template`: {no_such('field', name, FIELDS, where='a template')}")
+            raise QuestionError("`template`: {0}", no_such("field", name, FIELDS, where="a template"))
         if spec or conversion:
-            raise QuestionError(f"`template`: {{{name}}} stands alone in its braces; got {brief(template)}")
+            raise QuestionError("`template`: {{{0}}} stands alone in its braces; got {1}", name, brief(template))
     return frozenset(name for name, _, _ in parts)
 
 

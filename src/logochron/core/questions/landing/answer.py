@@ -53,6 +53,7 @@ from logochron.core.rows.groupings import Grouping
 from logochron.core.rows.plans import AnyPlan, check_plan, shaped
 from logochron.core.rows.prepare import Prepared, adding_up, ask, check_book, groupings_of, prepare, remembered
 from logochron.core.rows.result import Block, Blocks
+from logochron.core.said import Said
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -282,8 +283,11 @@ def land(
     laid: tuple[str, ...] = ()
     if book.coverage.uncut:  # what is cut within a record needs its days
         laid = (
-            f"records of {PLURALS[book.coverage.uncut]} hold no days: each is spread evenly over its days, and how far "
-            "off such estimates are cannot be told",
+            Said(
+                "records of {0} hold no days: each is spread evenly over its days, and how far off "
+                "such estimates are cannot be told",
+                PLURALS[book.coverage.uncut],
+            ),
         )
         book = book.evenly()
     selection = ask("land", book, by=by, measures=kept, judging=judging, items=items, top=top, sort=sort)
@@ -450,17 +454,23 @@ def _now(prepared: Prepared) -> Points:
     aligned, spec = prepared.aligned, prepared.spec
     word = spec.calendar.word(spec.grain)
     if aligned.size != 1:
-        raise QuestionError(f"`at` must name one {word} that is to land: {spec.at!r} names {aligned.size}")
+        raise QuestionError("`at` must name one {0} that is to land: {1!r} names {2}", word, spec.at, aligned.size)
     label, cover = aligned.labels[0], prepared.selection.book.coverage
     if not aligned.value_known[0]:
         raise QuestionError(
-            f"{label} is not recorded: the records run from {iso(cover.first)} to {iso(cover.last)}; name a {word} "
-            "that they reach"
+            "{0} is not recorded: the records run from {1} to {2}; name a {3} that they reach",
+            label,
+            iso(cover.first),
+            iso(cover.last),
+            word,
         )
     if aligned.status[0] == PARTIAL:
         raise QuestionError(
-            f"{label} has no running total: the records start on {in_words(cover.first)}, within it; choose a shorter "
-            "period by `within`, or say covering= (--covering) if there was nothing to record before"
+            "{0} has no running total: the records start on {1}, within it; choose a shorter "
+            "period by `within`, or say covering= (--covering) if there was nothing to record "
+            "before",
+            label,
+            in_words(cover.first),
         )
     return Points(aligned.ordinals, aligned.rows.starts, aligned.rows.ends, aligned.ends)
 
@@ -476,7 +486,7 @@ def _profile(profile: Any) -> tuple[ListedProfile | None, str]:
     """The profile that is listed, if it is one, and the name of the profile."""
     if isinstance(profile, str):
         if profile not in values(Profile) and ("." in profile or "/" in profile):
-            raise QuestionError(f"`profile` {profile!r} is no name of one; a file is said as pathlib.Path({profile!r})")
+            raise QuestionError("`profile` {0!r} is no name of one; a file is said as pathlib.Path({0!r})", profile)
         return None, check("profile", profile, Profile)
     return listed_profile(profile), "listed"
 
@@ -486,13 +496,13 @@ def _measures(book: Daybook, measures: str | Sequence[str] | None) -> tuple[list
     kept, divide = adding_up(book, measures)
     if divide and (measures is not None or not kept):
         raise QuestionError(
-            f"`land` estimates what adds up over days, and {', '.join(divide)} divides: land what it is made of"
+            "`land` estimates what adds up over days, and {0} divides: land what it is made of", ", ".join(divide)
         )
     return kept, divide
 
 
 def _left_out(names: list[str]) -> tuple[str, ...]:
-    return (f"{', '.join(names)}: left out, as quotients do not add up over days",) if names else ()
+    return (Said("{0}: left out, as quotients do not add up over days", ", ".join(names)),) if names else ()
 
 
 class LandingFacts(NamedTuple):

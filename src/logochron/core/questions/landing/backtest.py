@@ -24,6 +24,7 @@ from logochron.core.questions.landing.estimates import (
 from logochron.core.questions.landing.profiles import LandingRows, Points
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.result import Blocks, Result
+from logochron.core.said import Said
 
 #: The tenths of a period that are looked at.
 TENTHS = tuple(range(1, 11))
@@ -112,9 +113,13 @@ def _unheld(method: Method, now: Points, held: bool, profile_test: bool) -> tupl
     """Why a back-test has nothing to tell."""
     word, label = method.calendar.word(method.within), method.calendar.labels(method.within, now.ordinals)[0]
     if not held:
-        return (f"no {word} before {label} is recorded whole: there is nothing to hold estimates against",)
+        return (Said("no {0} before {1} is recorded whole: there is nothing to hold estimates against", word, label),)
     if not profile_test:
         return (
-            f"no {word} before {label} has an estimate and a total above 0: there is nothing to hold estimates against",
+            Said(
+                "no {0} before {1} has an estimate and a total above 0: there is nothing to hold estimates against",
+                word,
+                label,
+            ),
         )
     return ()

@@ -125,8 +125,11 @@ def parts_of(method: Method, now: Points, each: Grain) -> Parts:
     if each == within or not calendar.nests(each, within):
         fitting = [g for g in calendar.grains if g != within and calendar.nests(g, within)]
         raise QuestionError(
-            f"`each` {each!r} does not part a {calendar.word(within)}: with within={within!r} it may be "
-            f"{', '.join(fitting)}"
+            "`each` {0!r} does not part a {1}: with within={2!r} it may be {3}",
+            each,
+            calendar.word(within),
+            within,
+            ", ".join(fitting),
         )
     low, high = (int(side[0]) for side in calendar.children(each, within, now.ordinals))
     ordinals = np.arange(low, high + 1)
@@ -134,8 +137,12 @@ def parts_of(method: Method, now: Points, each: Grain) -> Parts:
     cut = int(now.cuts[0])
     if starts[0] != now.starts[0] or ends[-1] != now.ends[0]:
         raise QuestionError(
-            f"`each` {each!r}: the {PLURALS[each]} of {calendar.labels(within, now.ordinals)[0]} run from "
-            f"{in_words(int(starts[0]))} to {in_words(int(ends[-1]))}, not over its own days; choose another grain"
+            "`each` {0!r}: the {1} of {2} run from {3} to {4}, not over its own days; choose another grain",
+            each,
+            PLURALS[each],
+            calendar.labels(within, now.ordinals)[0],
+            in_words(int(starts[0])),
+            in_words(int(ends[-1])),
         )
     status = np.where(ends <= cut, COMPLETE, np.where(starts <= cut, TO_DATE, ESTIMATED)).astype(np.int8)
     notes: tuple[Noted, ...] = ()

@@ -26,6 +26,7 @@ from logochron.core.notes import Note, Noted
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.groupings import Grouping, Labels
 from logochron.core.rows.plans import at_places, not_planned, plan_side
+from logochron.core.said import Said
 
 
 class _Places(NamedTuple):
@@ -300,7 +301,7 @@ class ListedProfile(NamedTuple):
         start, end = int(now.starts[0]), int(now.ends[0])
         if self._of(start, end) is None:
             label = str(calendar.labels(within, now.ordinals)[0])
-            raise QuestionError(f"{self.name} {self._lacks(label, start, end)}")
+            raise QuestionError("{0} {1}", self.name, self._lacks(label, start, end))
         self.share(calendar, within, now)
 
     def share(self, calendar: Calendar, within: Grain, points: Points) -> Floats:
@@ -321,8 +322,12 @@ class ListedProfile(NamedTuple):
                 label = str(calendar.labels(within, np.array([ordinal]))[0])
                 off = (whole - 1) if whole < 10 else (whole - 100)
                 raise QuestionError(
-                    f"{self.name}: the shares of {label} must add up to 1 or 100 %; they add up to {whole:.6g}, "
-                    f"{abs(off):.4g} too {'much' if off > 0 else 'little'}"
+                    "{0}: the shares of {1} must add up to 1 or 100 %; they add up to {2:.6g}, {3:.4g} too {4}",
+                    self.name,
+                    label,
+                    whole,
+                    abs(off),
+                    Said("much") if off > 0 else Said("little"),
                 )
             shares[place] = float(own[: cut - start + 1].sum()) / whole
         return shares[:, None]
@@ -338,11 +343,11 @@ class ListedProfile(NamedTuple):
         days = end - start + 1
         if not len(self.dates):
             lengths = ", ".join(map(str, sorted(self.by_length)))
-            return f"lists shares for periods of {lengths} days; {label} has {days}"
+            return Said("lists shares for periods of {0} days; {1} has {2}", lengths, label, days)
         listed = set(self.dates.tolist())
         missing = [day for day in range(start, end + 1) if day not in listed]
-        lacks = f"it lacks {how_many(len(missing), 'day')}, the first {in_words(missing[0])}"
-        return f"must list every day of {label}; {lacks}"
+        lacks = Said("it lacks {0}, the first {1}", how_many(len(missing), "day"), in_words(missing[0]))
+        return Said("must list every day of {0}; {1}", label, lacks)
 
 
 def listed_profile(source: Any) -> ListedProfile:
@@ -361,7 +366,7 @@ def listed_profile(source: Any) -> ListedProfile:
     """
     if isinstance(source, ListedProfile):
         return source
-    name = "the listed profile"
+    name = Said("the listed profile")
     if isinstance(source, Mapping) and source and not any(isinstance(key, str) and key in _COLUMNS for key in source):
         keys = list(source)
         if all(isinstance(value, Iterable) and not isinstance(value, str) for value in source.values()):
@@ -405,14 +410,14 @@ def _shares(given: Any, name: str) -> Floats:
     except (TypeError, ValueError):
         shares = np.full(1, np.nan)
     if not len(shares) or shares.ndim != 1 or not np.isfinite(shares).all():
-        raise QuestionError(f"{name} must be shares of days, numbers such as 0.032 or 3.2; got {brief(given)}")
+        raise QuestionError("{0} must be shares of days, numbers such as 0.032 or 3.2; got {1}", name, brief(given))
     return shares
 
 
 def _by_length(name: str, by_length: Mapping[int, Floats]) -> ListedProfile:
     for length, shares in by_length.items():
         if len(shares) != length:
-            raise QuestionError(f"{name} must list {length} shares for periods of {length} days; got {len(shares)}")
+            raise QuestionError("{0} must list {1} shares for periods of {1} days; got {2}", name, length, len(shares))
     return ListedProfile(name, np.zeros(0, dtype=np.int64), np.zeros(0), by_length)
 
 
@@ -421,7 +426,7 @@ def _numbered(name: str, numbers: Days, shares: Floats, length: int | None = Non
     n = length or int(numbers.max(initial=0))
     order = np.argsort(numbers, kind="stable")
     if len(numbers) != n or (numbers[order] != np.arange(1, n + 1)).any():
-        raise QuestionError(f"{name} must list each day from 1 to {n} once")
+        raise QuestionError("{0} must list each day from 1 to {1} once", name, n)
     return _by_length(name, {n: shares[order]})
 
 
@@ -430,5 +435,5 @@ def _dated(name: str, dates: Days, shares: Floats) -> ListedProfile:
     dates, shares = dates[order], shares[order]
     twice = np.flatnonzero(np.diff(dates) == 0)
     if len(twice):
-        raise QuestionError(f"{name} lists {in_words(int(dates[twice[0]]))} twice")
+        raise QuestionError("{0} lists {1} twice", name, in_words(int(dates[twice[0]])))
     return ListedProfile(name, dates, shares, {})
