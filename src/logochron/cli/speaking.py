@@ -63,6 +63,8 @@ class _Voice:
 def speak(formats: Formats) -> None:
     """Messages are in the language of these from now on, those of the parser too."""
     if formats.language == "en":
+        _Voice.formats = None
+        gettext.textdomain("messages")  # as a process begins
         return
     _Voice.formats = formats
     os.environ["LANGUAGE"] = formats.language
@@ -74,11 +76,11 @@ def speak_as_asked(words: Sequence[str]) -> None:
     """Messages are in the language of the locale that a command names, before anything else of it is read."""
     named = [after for word, after in zip(words, [*words[1:], ""]) if word == "--locale"]
     named += [word.partition("=")[2] for word in words if word.startswith("--locale=")]
-    if named:
+    if named or _Voice.formats:
         from logochron.views.formats import Formats
 
         with suppress(QuestionError):  # it is refused where options are read
-            speak(Formats(locale=named[0]))
+            speak(Formats(locale=named[0]) if named else Formats())
 
 
 def voiced(text: str) -> str:

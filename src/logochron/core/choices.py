@@ -49,7 +49,7 @@ RISING, FALLING, LEVEL, UNKNOWN = range(len(DIRECTIONS))
 VERDICTS = ("favorable", "adverse", "neutral", "unknown")
 STATUSES = ("complete", "to-date", "partial", "estimated")
 COMPLETE, TO_DATE, PARTIAL, ESTIMATED = range(len(STATUSES))
-#: How the share of a period that is usually done by now can be told; the last two: by a list, or not needed.
+#: How the usual share of a period by now can be told; the last two: by a list, or not needed.
 PROFILES = ("best", "history", "year-ago", "weekday", "even", "listed", "as-was")
 
 

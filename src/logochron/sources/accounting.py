@@ -1,4 +1,4 @@
-"""All sources together: each row counted, refused, set aside or blank, and the counted ones as arrays."""
+"""All sources together: each row counted, refused, left out or blank, and the counted ones as arrays."""
 
 from __future__ import annotations
 

@@ -75,7 +75,7 @@ def read_plan(
     calendar: Calendar | None = None,
     **options: Any,
 ) -> Daybook:
-    """Read a plan: amounts by period, laid on the days of each.
+    """Read a plan: amounts by period, spread over the days of each.
 
     Parameters
     ----------

@@ -54,7 +54,7 @@ class ReadingSpec:
     writing, scales
         How amounts are written, as far as it is stated, and what those of a column are multiplied by.
     keep, standing, wide
-        The days wanted (rows outside are set aside), what each record stands for, and whether the columns are periods.
+        The days wanted (rows outside are left out), what each record stands for, and whether the columns are periods.
     reviewed
         Whether the records are only looked at: what a comparison stops at is told then.
     measures, covering, until, selected, filters, guesses
@@ -291,7 +291,7 @@ class RolledSource(Protocol):
 
     @property
     def set_aside(self) -> int:
-        """Its records that were set aside before the pass."""
+        """Its records that were left out before the pass."""
 
     @property
     def guesses(self) -> tuple[str, ...]:

@@ -1,4 +1,4 @@
-"""Rows that are totals of others: told by their labels, proved by their amounts, and set aside."""
+"""Rows that are totals of others: told by their labels, proved by their amounts, and left out."""
 
 from __future__ import annotations
 

@@ -64,11 +64,11 @@ class Daybook:
     intake: Intake = field(default_factory=Intake)
     asked_covering: Ends = (None, None)
     asked_until: int | None = None
-    kept: Ends = (None, None)  # rows outside these days were set aside in reading
+    kept: Ends = (None, None)  # rows outside these days were left out in reading
     selected: tuple[str, ...] = ()  # what `where` took, in words
     filters: tuple[Where, ...] = ()  # and as it was asked, by the names of dimensions where they have one
     standing: Standing = Standing()  # what each record stands for
-    beyond: Beyond | None = None  # the records on days that were set aside
+    beyond: Beyond | None = None  # the records on days that were left out
     falls: Mapping[str, Beyond] = field(default_factory=dict)  # by aggregate the items with negative amounts, and when
     ids: Mapping[str, IdCounts] = field(default_factory=dict)
     # by dimensions; books of the same rows share them
@@ -249,7 +249,7 @@ class Daybook:
         Raises
         ------
         QuestionError
-            Where rows past it were set aside in reading, or the day is before the first or too far past the
+            Where rows past it were left out in reading, or the day is before the first or too far past the
             last record.
         """
         number = day_named(day, "until", self.standing.calendar, last=True)
@@ -268,7 +268,7 @@ class Daybook:
         Raises
         ------
         QuestionError
-            Where the ends are no days, in the wrong order, or rows there were set aside in reading.
+            Where the ends are no days, in the wrong order, or rows there were left out in reading.
         """
         low, high = span_ends((first, last), "covering")
         for asked, kept, beyond in ((low, self.kept[0], -1), (high, self.kept[1], 1)):

@@ -50,7 +50,7 @@ class Standing(NamedTuple):
         return np.maximum(known, self.spans(starts.ravel())[1].reshape(starts.shape))
 
     def is_cut(self, day: int, recorded: Days) -> bool:
-        """Whether a day lies within the last recorded period, so that this is to date, and cannot be laid on days."""
+        """Whether a day lies within the last recorded period, so that this is to date, and is spread over no days."""
         start, end = self.spans(recorded[-1:])
         return self.whole and bool(start[0] <= day < end[0])
 

@@ -289,7 +289,7 @@ class IdCounts(NamedTuple):
         return self._replace(alone=alone, held=held)
 
 
-#: The column of the numbers of rows of a book: a record laid on several days has a row on each.
+#: The column of the numbers of rows of a book: a record spread over several days has a row on each.
 ROWS = "\0rows"
 #: Sums by day are kept where they are not many more than the rows themselves, and not more than this.
 _MOST = 1 << 23
@@ -375,7 +375,7 @@ class DaySums:
 
         `groups`: when each of the groups that the items make was, -1 for items of none.
         """
-        recorded = np.flatnonzero(self._columns[RECORDS].values > 0)  # a record laid on several days has one
+        recorded = np.flatnonzero(self._columns[RECORDS].values > 0)  # a record spread over several days has one
         of, (first, last) = self.items.of_rows[recorded], standing.spans(self._days[recorded])
         if beyond is not None:
             of, first, last = map(np.append, (of, first, last), beyond.rows_of(names, self.items))

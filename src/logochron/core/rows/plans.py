@@ -1,4 +1,4 @@
-"""AnyPlan beside what was recorded: laid on days in a shape, and the side of the rows that they are."""
+"""The plan beside what was recorded: spread over days in a shape, and the side of the rows that they are."""
 
 from __future__ import annotations
 
@@ -171,7 +171,7 @@ def _unplanned(measure: str, planned: tuple[str, ...], lacking: Sequence[str]) -
 
 
 def shaped(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ...]]:
-    """The plan with its amounts laid on the days of their periods, as it was asked for, and what is to be said of it.
+    """The plan with its amounts spread over the days of their periods, as was asked, and what is to be said of it.
 
     With ``spread="year-ago"`` each day gets its share of the same period a year earlier, item by item where the plan
     has items: in whole numbers that add up to the period. Where the records hold no such period whole, or nothing was

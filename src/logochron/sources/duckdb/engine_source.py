@@ -202,7 +202,7 @@ class EngineSource:
     malformed: tuple[Malformed, ...] = ()
     guesses: tuple[str, ...] = ()
     warnings: tuple[str, ...] = ()
-    set_aside: int = 0  # records set aside before the pass
+    set_aside: int = 0  # records left out before the pass
     cells: bool = False  # whether each row is a cell of a wide table, whose column the date names
     lines: Lines | None = None  # None: rows are told by their number
     files: SeveralFiles | None = None  # where several were scanned as one

@@ -51,7 +51,7 @@ from logochron.sources.rolled_source import (
 from logochron.sources.values.dates import is_utc
 
 #: What is said of what was recognised.
-Lines = tuple[str, ...]
+Remarks = tuple[str, ...]
 _DATED = ("text", "day", "moment", "zoned", "loose", "whole")
 #: Columns of more different texts among the first rows are no labels.
 _MOST_LABELS = 400
@@ -118,7 +118,7 @@ def scan_pushdown(engine: Engine, table: PushdownTable, spec: ReadingSpec) -> Ro
     return _carried(engine, table, spec, groups, placed.at, said)
 
 
-def _zone(table: PushdownTable, date: SourceColumn, spec: ReadingSpec) -> tuple[str, Lines]:
+def _zone(table: PushdownTable, date: SourceColumn, spec: ReadingSpec) -> tuple[str, Remarks]:
     """The zone in which instants are turned into days, and what to say where nobody has stated it."""
     if date.kind != "zoned" or spec.stated.tz or date.zone:
         in_utc = date.kind == "zoned" and not spec.stated.tz and is_utc(date.zone)
@@ -180,7 +180,7 @@ def _summed(
 
 
 def _rolled(
-    engine: Engine, table: PushdownTable, spec: ReadingSpec, summed: _Summed, at: Mapping[str, int], said: Lines
+    engine: Engine, table: PushdownTable, spec: ReadingSpec, summed: _Summed, at: Mapping[str, int], said: Remarks
 ) -> PushdownSource:
     """The groups of a table as those of any source."""
     groups, columns, sizes = summed
@@ -281,7 +281,7 @@ def _carried(
     spec: ReadingSpec,
     groups: GroupSpec,
     at: Mapping[str, int],
-    said: Lines,
+    said: Remarks,
 ) -> RolledSource:
     """The records of the wanted columns brought here, and rolled up by the engine as those of any file."""
     places = list(dict.fromkeys(at.values()))
@@ -470,7 +470,7 @@ class PushdownSource:
         return [replace(refusal, line=i + 1) for i, refusal in enumerate(listed)]
 
     def _refusal(self, row: FlawedRow, date: Any, wrong: set[Any], right: set[Any], no_date: str) -> Refusal | None:
-        """What is said of a row; nothing where it is only set aside."""
+        """What is said of a row; nothing where it is only left out."""
         if date in wrong:
             text = row.date_text
             reason = (

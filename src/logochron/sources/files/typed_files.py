@@ -172,7 +172,7 @@ class TypedTable(NamedTuple):
     """A table: the engine's relation, and for each column its name, the engine's name, its type and zone.
 
     `lines` finds the places of its rows where they are not simply numbered; `malformed` and `empty` are records
-    that are no rows of it, `set_aside` how many were set aside before. `placed` is the relation with the place of
+    that are no rows of it, `set_aside` how many were left out before. `placed` is the relation with the place of
     each row; `date_text` the expression for a date as it stands, where the column does not hold it. `days` are
     cheaper columns to group by than columns of dates; `plain` tells of which texts a point is known to be no mark of
     thousands, `nan` are columns in which a missing number cannot be told from one that is none; `numbered` tells

@@ -35,7 +35,7 @@ _SEVERAL = {
     "measure": "The measure drawn; the first where None.",
     "item": "One item (a tuple for several dimensions) instead of the total.",
     "panels": "The dimension whose items get a small panel each, on shared axes.",
-    "marked": 'Whose marks stand in the lane: ``"all"``, ``"adverse"`` or ``"none"``.',
+    "marked": 'Which items show their mark in the lane: ``"all"``, ``"adverse"`` or ``"none"``.',
 }
 _SHARED = """
     ax

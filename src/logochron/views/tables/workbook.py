@@ -200,8 +200,10 @@ def _section(workbook: WorkbookWriter, heading: str, answer: Result, names: set[
             columns, head = len(_columns(spec)) - 1, first + _below(spec) - 1
             sheet.autofilter(head, 0, head + len(spec.rows), columns)
         row += 2
+    folded = _folded(tables)
     for place, width in widths.items():
-        sheet.set_column(place, place, min(width + 2, 60), plain)
+        of_fold = {"level": 1, "hidden": True} if place in folded else {"collapsed": place - 1 in folded}
+        sheet.set_column(place, place, min(width + 2, 60), plain, of_fold)
     sheet.set_landscape()
     sheet.set_paper(9)
     sheet.fit_to_pages(1, 0)
@@ -388,6 +390,18 @@ def _notes(workbook: WorkbookWriter, sections: Sequence[Section], notes: Sequenc
     sheet.hide_gridlines(2)
     sheet.set_paper(9)
     sheet.fit_to_pages(1, 0)
+
+
+def _folded(tables: Sequence[TableSpec]) -> set[int]:
+    """The columns below grouped heads that only formulas need: folded away behind the sheet's own signs.
+
+    None where the tables of a sheet have their columns at different places.
+    """
+    places = [
+        {place for place, column in enumerate(_columns(spec)) if column.group and column.form == "sheet"}
+        for spec in tables
+    ]
+    return places[0] if places and all(one == places[0] for one in places) else set()
 
 
 def _sheet_name(heading: str, names: set[str]) -> str:

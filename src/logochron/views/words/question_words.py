@@ -215,7 +215,7 @@ _PROFILES = {
 
 
 def profile_words(result: Landing, profile: str, formats: Formats) -> str:
-    """What the share that is usually done goes by."""
+    """What the usual share goes by."""
     if profile not in _PROFILES:
         return ""
     named = formats.say(

@@ -78,7 +78,7 @@ class Landing(AlignedAnswer):
     whole
         With `each` the same landing without parts; else itself.
     method, now, parts, target, given, cache
-        How estimates are made; the period and its report date; the parts; the plan as it is laid on days and as it
+        How estimates are made; the period and its report date; the parts; the plan as it is spread over days and as it
         came; what was worked out of each measure and grouping.
     """
 
@@ -230,7 +230,8 @@ def land(
         ``"scaled"``: what is sold to date divided by that share; ``"as-was"``: what is sold to date and what the base
         sold after the same point (no profile is used).
     each
-        A shorter grain: a row for each part of the period, done or estimated. The rest is laid on the base's same days.
+        A shorter grain: a row for each part of the period, done or estimated. The rest is spread over the same days of
+        the base.
     at
         The period, by its label or a day in it; the one that holds the report date where None.
     history
@@ -335,7 +336,7 @@ def landing_of(
 ) -> Landing:
     """The landing of what is lined up, whole or in parts; what is not worked out yet is, and is kept.
 
-    `given` is the plan as it came, `target` as it is laid on days; `left_out`: what is to be said of that.
+    `given` is the plan as it came, `target` as it is spread over days; `left_out`: what is to be said of that.
     """
     groupings = cache.groupings
     prepared = groupings.prepared
