@@ -304,6 +304,10 @@ def test_percent_and_points(tmp_path):
     moved = margin.total.change.iloc[-1] * 100
     assert "Growth" not in shown and "48.4 %" in shown and f"{moved:+.1f}".replace("-", "−") in shown
     assert "points below" in lc.words.headline(margin)
+    bands = [lc.Band("down", below=-0.005), lc.Band("steady", from_=-0.005, below=0.004), lc.Band("up", from_=0.004)]
+    in_points = lc.compare(book, "month", measures="margin", last=3, judging=lc.Judging(bands=bands, on="change"))
+    cuts = pd.cut(in_points.total.change, [-1, -0.005, 0.004, 1], labels=["down", "steady", "up"], right=False)
+    assert in_points.total.band.tolist() == cuts.tolist() == ["steady", "up", "down"]
     margin.write(tmp_path / "m.xlsx")
     assert "(D4-E4)*100" in zipfile.ZipFile(tmp_path / "m.xlsx").read("xl/worksheets/sheet1.xml").decode()
     figure = lc.draw.columns(margin)

@@ -192,7 +192,7 @@ def read_plan(
     on_refused: OnRefused = "stop",
     progress: Callable[[float], None] | None = None,
 ) -> Daybook:
-    """Read a plan: amounts by period, laid on the days of each.
+    """Read a plan: amounts by period, spread over the days of each.
 
     Parameters
     ----------
@@ -440,3 +440,4 @@ def review(
 
     """
     ...
+

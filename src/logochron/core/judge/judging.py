@@ -223,7 +223,8 @@ class Judging:
         `Band` objects that leave no gap and do not overlap; the one a figure falls in is named, and its verdict,
         where it has one, stands instead of the direction's.
     on
-        The figure that bands are of: ``"growth"``, ``"value"`` or ``"share"``.
+        The figure that bands are of: ``"growth"``, ``"value"``, ``"share"`` or ``"change"`` (of a measure in percent,
+        0.005 is half a point).
     marks
         ``"triangles"``, ``"arrows"``, ``"thumbs"``, ``"words"``, ``"ascii"``, or four signs of your own: of rising,
         falling, level and unknown (a text of four characters, or four texts).

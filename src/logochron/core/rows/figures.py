@@ -122,7 +122,7 @@ def figures_of(sides: Sides, better: Better, judging: Judging, whole: Sides | No
         notes.add((share < 0) | (share > 1) | (base_share < 0) | (base_share > 1), "negative items")
     places = np.full((1, 1), -1)
     if judging.bands:
-        places = _places(sides, judging, positive, whole, np.isfinite(share))
+        places = _places(sides, judging, known, positive, whole, np.isfinite(share))
     return Figures(
         value=value,
         base=base,
@@ -150,13 +150,17 @@ def _shares(sides: Sides, value: Floats, base: Floats, whole: Sides | None) -> t
     return shares[0], shares[1]
 
 
-def _places(sides: Sides, judging: Judging, positive: Bools, whole: Sides | None, shared: Bools) -> NDArray[np.int64]:
+def _places(
+    sides: Sides, judging: Judging, known: Bools, positive: Bools, whole: Sides | None, shared: Bools
+) -> NDArray[np.int64]:
     """The place of the band of each row, -1 where the figure it is of is empty."""
     v, exact = sides.value, sides.scale is not None
+    if judging.on == "change":
+        return placed(judging.bands, v - sides.base, np.full(v.shape, sides.unit), known, exact)
     if judging.on == "growth":
         return placed(judging.bands, v - sides.base, sides.base, positive, exact)
     if judging.on == "value" or whole is None:
-        known = sides.value_known if judging.on == "value" else shared
-        return placed(judging.bands, v, np.full(v.shape, sides.unit), known, exact)
+        there = sides.value_known if judging.on == "value" else shared
+        return placed(judging.bands, v, np.full(v.shape, sides.unit), there, exact)
     part, of, scale = at_one_scale(v, sides.scale, np.broadcast_to(whole.value, v.shape), whole.scale)
     return placed(judging.bands, part, of, shared, scale is not None)

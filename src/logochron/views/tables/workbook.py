@@ -76,13 +76,13 @@ def conditions(
     marks = marks_of(judging, workbook.formats)
     of_direction = verdict(np.arange(len(DIRECTIONS), dtype=np.int8), measure.better, judging).tolist()
     moved = {"rising": f"{cell}>{tolerance}", "falling": f"{cell}<-{tolerance}", "level": "TRUE"}
-    by_growth = judging.on == "growth" and not in_points and answer.type.has_column("band")
-    banded = judging.bands if by_growth else ()
+    of_this = judging.on == ("change" if in_points else "growth") and answer.type.has_column("band")
+    banded, times = judging.bands if of_this else (), 100 if in_points else 1
     for band in (*(band for band in banded if band.verdict is not None or band.mark), None):
         limits = [f"ISNUMBER({cell})"]
         if band is not None:
-            limits += [f"{cell}>={float(band.low)!r}"] if band.low is not None else []
-            limits += [f"{cell}<{float(band.high)!r}"] if band.high is not None else []
+            limits += [f"{cell}>={float(band.low * times)!r}"] if band.low is not None else []
+            limits += [f"{cell}<{float(band.high * times)!r}"] if band.high is not None else []
         for name, test in moved.items():
             judged = VERDICTS[of_direction[DIRECTIONS.index(name)]]
             judged = band.verdict if band is not None and band.verdict is not None else judged
