@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import builtins
 import re
+import shlex
 from pathlib import Path
 from string import Formatter
 
@@ -349,6 +350,27 @@ def used_messages() -> set[str]:
                 found |= {text for one in where for text in _texts(one)}
     shown = {row.says for row in SYNONYMS} | set(map(str, PLURALS.values())) | set(TEXTS.values())
     return {text for text in found | shown if re.search("[a-z]", re.sub(r"\{.*?\}|`.*?`|\[\[.*|--[a-z-]+", "", text))}
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        ("--by harbr", "Spalte 'harbr' gibt es nicht. Meinten Sie 'harbor'?"),
+        ("--each mont", "Ungültiger Wert für '--each': 'mont' ist keines von 'day', 'week'"),
+        ("--last 3 --last 4", "Fehler: --last steht zweimal da"),
+        ("--forecast", "keine Option --forecast: hier heißt es logochron land"),
+        ("--alert 'growth <'", "der Wert fehlt hier"),
+        ("--until 2031-01-01", "Tage nach dem letzten Eintrag, 2026-10-18"),
+        ("--out {}/x.csv", "x.csv geschrieben"),
+        ("", "Spalte 'sold_on' (date=, --date)"),
+    ],
+)
+def test_messages_are_in_the_reader_s_language(cli, tmp_path, words, said):
+    sales, _ = lc.demo.write(tmp_path)
+    asked = shlex.split(f"compare {sales} --value revenue {words.format(tmp_path)}")
+    ran = cli(*asked, "--locale", "de")
+    assert said in ran.stderr, ran.stderr
+    assert said not in cli(*asked).stderr  # and no longer
 
 
 def test_catalogs_are_complete():

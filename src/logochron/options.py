@@ -210,8 +210,8 @@ class Reading:
         metavar="MARK",
     )  # fmt: skip
     thousands: str | None = _row(
-        None, "What parts thousands: , . space apostrophe none",
-        'What parts the thousands of amounts written as text (``","``, ``"."``, ``" "``, ``"\'"``, ``""``); '
+        None, "What separates thousands: , . space apostrophe none",
+        'What separates the thousands of amounts written as text (``","``, ``"."``, ``" "``, ``"\'"``, ``""``); '
         "recognised where None.",
         metavar="MARK",
     )  # fmt: skip
@@ -222,8 +222,8 @@ class Reading:
         key_says="What amounts are multiplied by: 1000 where they are in thousands; or {column = 1000}.",
     )  # fmt: skip
     delimiter: str | None = _row(
-        None, "What parts the fields of text files ('tab' for a tab).",
-        "What parts the fields of text files; recognised where None.",
+        None, "What separates the fields of text files ('tab' for a tab).",
+        "What separates the fields of text files; recognised where None.",
         metavar="CHAR", of=("text",),
     )  # fmt: skip
     encoding: str | None = _row(

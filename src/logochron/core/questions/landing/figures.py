@@ -125,7 +125,7 @@ def parts_of(method: Method, now: Points, each: Grain) -> Parts:
     if each == within or not calendar.nests(each, within):
         fitting = [g for g in calendar.grains if g != within and calendar.nests(g, within)]
         raise QuestionError(
-            "`each` {0!r} does not part a {1}: with within={2!r} it may be {3}",
+            "`each` {0!r} does not divide a {1}: with within={2!r} it may be {3}",
             each,
             calendar.word(within),
             within,
