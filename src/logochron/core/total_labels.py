@@ -28,10 +28,7 @@ def is_total(text: str) -> bool:
     >>> is_total("Grand total"), is_total("Total Wine")
     (True, False)
     """
-    folded = text.casefold()
-    if not any(part in folded for part in PARTS):  # most labels, told at once
-        return False
-    return _matched(TOTAL, " ".join(text.split())) is not None
+    return _has_part(text) and _matched(TOTAL, " ".join(text.split())) is not None
 
 
 def item_totalled(text: str) -> str | None:
@@ -42,21 +39,23 @@ def item_totalled(text: str) -> str | None:
     >>> item_totalled("North Total"), item_totalled("Summe: Nord"), item_totalled("Total"), item_totalled("Alpha")
     ('North', 'Nord', '', None)
     """
-    if is_total(text):
-        return ""
-    folded = text.casefold()
-    if not any(part in folded for part in PARTS):
+    if not _has_part(text):
         return None
     plain = " ".join(text.split())
-    if _matched(_NUMBERED, plain):
+    if _matched(TOTAL, plain) or _matched(_NUMBERED, plain):
         return ""
     match = _matched(_BEFORE, plain) or _matched(_BEHIND, plain)
     return match["item"] if match else None
 
 
+def _has_part(text: str) -> bool:
+    """Whether a label has a part of one of the words: most have none, and are told at once."""
+    return _compiled("|".join(PARTS)).search(text) is not None
+
+
 @cache
 def _compiled(pattern: str) -> re.Pattern[str]:
-    return re.compile(pattern, re.IGNORECASE)  # only once a label has one of the words
+    return re.compile(pattern, re.IGNORECASE)
 
 
 def _matched(pattern: str, text: str) -> re.Match[str] | None:

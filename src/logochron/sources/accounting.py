@@ -63,7 +63,9 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
         standing, by_name = standing_named(texts, spec)
         spec = replace(spec, standing=standing)
     if spec.standing.spread is not None and spec.standing.records_of == "day":
-        raise QuestionError("`spread` spreads records of whole periods over days: say `records_of` too (--records-of month)")
+        raise QuestionError(
+            "`spread` spreads records of whole periods over days: say `records_of` too (--records-of month)"
+        )
     reading = _dates(scans, spec, texts)
     dated_on = distinct(reading.days[reading.readable])
     starts, ends = reading.days.copy(), reading.days.copy()
