@@ -213,6 +213,8 @@ def test_every_form_of_an_overview(demo_now, demo_book, tmp_path):
     lc.overview(demo_book, by="harbor", measures=["revenue", "units"]).write(tmp_path / "now.xlsx")
     sheet = zipfile.ZipFile(tmp_path / "now.xlsx").read("xl/worksheets/sheet1.xml").decode()
     assert sheet.count('outlineLevel="1"') == 6  # what only formulas need, below each head
+    lc.overview(demo_book, measures="revenue").write(tmp_path / "now.html")
+    assert 'data-section="Revenue, to 18 October 2026' in (tmp_path / "now.html").read_text()
     demo_now.write(tmp_path / "now.csv")
     assert len(pd.read_csv(tmp_path / "now.csv")) == demo_now.columns.rows == 2 * 3 * 2 * 4
     picture = lc.draw.overview(demo_now)

@@ -505,10 +505,10 @@ class Cards:
         cls, answers: Sequence[AlignedAnswer], choices: Choices | None, formats: Formats, pool: Pool
     ) -> Cards | None:
         """The cards of the first answer that compares the periods of the page; None where there is none."""
-        fitting: list[Any] = [
+        fitting = [
             answer
             for answer in answers
-            if answer.type.cards and choices is not None and answer.each == choices.grain
+            if isinstance(answer, Comparison) and choices is not None and answer.each == choices.grain
             and answer.calendar == choices.calendar and answer.running is None
         ]  # fmt: skip
         if not fitting or choices is None:
