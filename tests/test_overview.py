@@ -255,12 +255,12 @@ def test_alerts_cards_and_restated_figures(cli, tmp_path):
 def test_periods_across(demo_book, cli, tmp_path):
     months = lc.compare(demo_book, "month", by=["harbor", "line"], measures="revenue", last=5)
     across = months.across("growth")
-    table = across.table
-    assert table.columns.tolist() == ["measure", "harbor", "line", *months.periods]
-    items = table[table.line.notna()].set_index(["harbor", "line"])[list(months.periods)].stack()
+    frame = across.table
+    assert frame.columns.tolist() == ["measure", "harbor", "line", *months.periods]
+    items = frame[frame.line.notna()].set_index(["harbor", "line"])[list(months.periods)].stack()
     whole = months.table.assign(period=months.table.period.astype(str)).set_index(["harbor", "line", "period"]).growth
     assert items.to_dict() == {key: value for key, value in whole.to_dict().items() if np.isfinite(value)}
-    assert table.iloc[0].harbor == "Alderquay" and pd.isna(table.iloc[0].line)  # subtotals above their items
+    assert frame.iloc[0].harbor == "Alderquay" and pd.isna(frame.iloc[0].line)  # subtotals above their items
     assert across.total.iloc[0][list(months.periods)].tolist() == months.total.growth.tolist()
     assert across.by == ("harbor", "line") and len(across.table) == len(months.table) / 5 + 4 + 1
     with pytest.raises(lc.QuestionError, match="must be one of value, growth, change, share"):
