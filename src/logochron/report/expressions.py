@@ -221,7 +221,7 @@ def _of_rows(column: str, answer: str) -> tuple[str, dict[str, str]]:
     if not question_type(answer).has_column("window"):
         return column, {}
     from logochron.core.align.bases import parse_basis
-    from logochron.core.questions.overview import OverviewWindow
+    from logochron.core.align.overview_windows import OverviewWindow
 
     of: dict[str, str] = {}
     readers: dict[str, Callable[[str], Any]] = {"window": OverviewWindow.of, "basis": parse_basis}
