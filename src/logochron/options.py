@@ -172,7 +172,7 @@ class Reading:
         "period, as records of days do.",
     )  # fmt: skip
     spread: Spread | None = _row(
-        None, "Lay records of longer periods evenly on their days.",
+        None, "Spread records of longer periods evenly over their days.",
         '``"even"`` lays the amount of such a record evenly on all its days, exact over any whole period; where None '
         "it sits on the first, and only what is made of such periods can be asked for.",
     )  # fmt: skip

@@ -122,28 +122,9 @@ def cli() -> None:
 
     \b
     Try it:  logochron demo
-    Then:    logochron compare sales.csv --date sold_on --value revenue --each month --against year-ago
+    Then:    logochron overview sales.csv --value revenue --by harbor
+    Or:      logochron compare sales.csv --date sold_on --value revenue --each month --against year-ago
     """
-
-
-@_command(
-    "compare FILE --by COL",
-    settings_option.option,
-    of_question("compare", "sparks", "across", "template", "then"),
-)
-def compare(sales: tuple[str, ...], **options: Any) -> None:
-    """How does each period stand against an earlier one?
-
-    SALES are files (.csv .tsv .txt .json .jsonl, also .gz; .xlsx .parquet), globs, folders of Parquet files, addresses
-    (s3://..., https://...), or the address of a database with --table or --query.
-
-    \b
-    logochron compare sales.csv --date sold_on --value revenue --by harbor --each month --last 13
-    logochron compare sales.csv --date sold_on --value revenue --each week --against prior --out weeks.png
-    """
-    from logochron.cli.asking import answer_question
-
-    _leave(answer_question("compare", sales, options))
 
 
 @_command(
@@ -164,6 +145,26 @@ def overview(sales: tuple[str, ...], **options: Any) -> None:
     from logochron.cli.asking import answer_question
 
     _leave(answer_question("overview", sales, options))
+
+
+@_command(
+    "compare FILE --by COL",
+    settings_option.option,
+    of_question("compare", "sparks", "across", "template", "then"),
+)
+def compare(sales: tuple[str, ...], **options: Any) -> None:
+    """How does each period stand against an earlier one?
+
+    SALES are files (.csv .tsv .txt .json .jsonl, also .gz; .xlsx .parquet), globs, folders of Parquet files, addresses
+    (s3://..., https://...), or the address of a database with --table or --query.
+
+    \b
+    logochron compare sales.csv --date sold_on --value revenue --by harbor --each month --last 13
+    logochron compare sales.csv --date sold_on --value revenue --each week --against prior --out weeks.png
+    """
+    from logochron.cli.asking import answer_question
+
+    _leave(answer_question("compare", sales, options))
 
 
 @_command(

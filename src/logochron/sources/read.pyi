@@ -97,12 +97,12 @@ def read(
         The decimal mark of amounts written as text (``"."`` or ``","``); recognised where None, asked for where amounts
         read two ways.
     thousands
-        What parts the thousands of amounts written as text (``","``, ``"."``, ``" "``, ``"'"``, ``""``); recognised
+        What separates the thousands of amounts written as text (``","``, ``"."``, ``" "``, ``"'"``, ``""``); recognised
         where None.
     scale
         What amounts are multiplied by, exactly: 1000 where they are in thousands; or ``{column: number}``.
     delimiter
-        What parts the fields of text files; recognised where None.
+        What separates the fields of text files; recognised where None.
     encoding
         Of text files; recognised where None.
     header_row
@@ -240,12 +240,12 @@ def read_plan(
         The decimal mark of amounts written as text (``"."`` or ``","``); recognised where None, asked for where amounts
         read two ways.
     thousands
-        What parts the thousands of amounts written as text (``","``, ``"."``, ``" "``, ``"'"``, ``""``); recognised
+        What separates the thousands of amounts written as text (``","``, ``"."``, ``" "``, ``"'"``, ``""``); recognised
         where None.
     scale
         What amounts are multiplied by, exactly: 1000 where they are in thousands; or ``{column: number}``.
     delimiter
-        What parts the fields of text files; recognised where None.
+        What separates the fields of text files; recognised where None.
     encoding
         Of text files; recognised where None.
     header_row
@@ -377,12 +377,12 @@ def review(
         The decimal mark of amounts written as text (``"."`` or ``","``); recognised where None, asked for where amounts
         read two ways.
     thousands
-        What parts the thousands of amounts written as text (``","``, ``"."``, ``" "``, ``"'"``, ``""``); recognised
+        What separates the thousands of amounts written as text (``","``, ``"."``, ``" "``, ``"'"``, ``""``); recognised
         where None.
     scale
         What amounts are multiplied by, exactly: 1000 where they are in thousands; or ``{column: number}``.
     delimiter
-        What parts the fields of text files; recognised where None.
+        What separates the fields of text files; recognised where None.
     encoding
         Of text files; recognised where None.
     header_row
@@ -440,3 +440,4 @@ def review(
 
     """
     ...
+
