@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from logochron.core.errors import IntakeError, QuestionError, brief
-from logochron.core.said import Said
+from logochron.core.said import Joined, Said, either
 from logochron.options import Reading
 from logochron.sources.files.find_files import Source, fresh
 from logochron.sources.files.headers import (
@@ -426,7 +426,7 @@ def _delimiter(
             "{0}: no delimiter found in its first lines; expected one of {1} between at least "
             "two columns; state it by delimiter=",
             source.name,
-            ", ".join(DELIMITERS.values()),
+            Joined(map(Said, DELIMITERS.values())),
         )
     if len(chosen) > 1:
         # the same width in every row by several: the one that makes more columns of the header
@@ -436,12 +436,12 @@ def _delimiter(
             raise IntakeError(
                 "{0}: its fields may be separated by {1}; state it by delimiter=",
                 source.name,
-                " or ".join(DELIMITERS[c] for c in chosen),
+                either(Said(DELIMITERS[c]) for c in chosen),
                 remedies=[{"delimiter": {"\t": "tab"}.get(one, one)} for one in chosen],
             )
     if chosen[0] == ",":
         return ",", ()
-    return chosen[0], (Said("{0}: fields separated by {1}", source.name, _SEVERAL[chosen[0]]),)
+    return chosen[0], (Said("{0}: fields separated by {1}", source.name, Said(_SEVERAL[chosen[0]])),)
 
 
 def _check_header(source: Source, header: tuple[str, ...]) -> None:

@@ -10,7 +10,7 @@ from logochron.core.align.bases import MeanOf, Plan, YearAgoMean
 from logochron.core.book.measures import Measure
 from logochron.core.questions.overview import Overview
 from logochron.core.rows.question_types import SheetFormulas
-from logochron.views.formats import Formats, capital, words
+from logochron.views.formats import Formats, capital, item_name, words
 from logochron.views.marks import Marks, marks_of
 from logochron.views.tables.cells import ALL, Cell, Row, Shown, TableColumn, TableSpec
 from logochron.views.tables.comparison_table import SparkLines
@@ -184,9 +184,11 @@ class _Unknown:
         """Takes a row in, where its growth is not known and its notes say why."""
         notes = line.of("notes")
         if notes and not np.isfinite(line.of("growth")):
-            self._named.setdefault((notes_told(notes, self.formats), window, basis), []).append(
-                line.label[-1] if line.label else ""
-            )
+            held = [line.of(name) for name in self.result.by]
+            item = item_name(label for label in held if label is not None)
+            if line.total:
+                item = self.formats.say("Total")
+            self._named.setdefault((notes_told(notes, self.formats), window, basis), []).append(item)
 
     def lines(self) -> list[str]:
         """A line for each reason."""
