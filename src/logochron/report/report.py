@@ -120,7 +120,7 @@ class Report:
     >>> with TemporaryDirectory() as folder:
     ...     report = lc.Report.load(lc.demo.write_report(folder))
     ...     list(report.run())[:2]
-    ['How the months stand', 'The year to date']
+    ['Where each harbor stands', 'How the months stand']
     """
 
     path: Path

@@ -219,7 +219,7 @@ def overview(
     >>> import logochron as lc
     >>> now = lc.overview(lc.demo.book(), by="harbor", measures="revenue", windows=("month", "year"))
     >>> now.total[["window", "period", "value"]].to_numpy().tolist()
-    [['month', '2026-10', 20541.75], ['year', '2026', 495402.5]]
+    [['month', '2026-10', 24215.82], ['year', '2026', 451406.67]]
     """
     check_book(book)
     calendar = calendar_asked(calendar)
