@@ -49,8 +49,8 @@ def stubs() -> dict[Path, str]:
     figures = (f"@overload\n{_figure(name, *of)}" for name in dir(lc.draw) for of in _KINDS)
     reading = (_reading(getattr(lc, name)) for name in ("read", "read_plan", "review"))
     return {
-        _PACKAGE / "views" / "draw.pyi": "\n".join([_MADE + _OF_FIGURES, *figures]) + "\n",
-        _PACKAGE / "sources" / "read.pyi": "\n".join([_MADE + _OF_READING, *reading]) + "\n",
+        _PACKAGE / "views" / "draw.pyi": "\n".join([_MADE + _OF_FIGURES, *figures]).rstrip("\n") + "\n",
+        _PACKAGE / "sources" / "read.pyi": "\n".join([_MADE + _OF_READING, *reading]).rstrip("\n") + "\n",
     }
 
 
