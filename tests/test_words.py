@@ -157,12 +157,27 @@ def test_words_brought_along_are_answered_with_ours(demo_book, word, told):
     [(("--group-by", "harbor"), "--by COL"), (("--from", "2024"), "--at FIRST..LAST"), (("--to", "2024"), "--at FIRST"),
      (("--period", "month"), "--each"), (("--compare-to", "ly"), "--against"), (("--fiscal-year", "4"), "--year-start"),
      (("--each", "fy"), "--year-start"), (("--calendar", "fiscal"), "--year-start"),
-     (("--running", "ytd"), "--running year"), (("--rows", "item"), "--by COL")],
+     (("--running", "ytd"), "--running year"), (("--rows", "item"), "--by COL"),
+     (("--against", "avg:6"), "--against mean:6")],
 )  # fmt: skip
 def test_options_brought_along_are_answered_with_ours(cli, rows_file, words, told):
     path = rows_file([("2026-01-01", "a", "1.5")])
     ran = cli("compare", path, *words)
     assert ran.returncode == 2 and told in ran.stderr and not ran.stdout and "Did you mean" not in ran.stderr
+
+
+@pytest.mark.parametrize(
+    ("words", "offered"),
+    [("scorecard s.csv --group-by item --vs ly --xlsx", "--by item --against year-ago --out answer.xlsx"),
+     ("comparre s.csv --rows item", "compare s.csv --by item"), ("compare s.csv --against fc", "--plan plan.csv"),
+     ("land s.csv --figure lines", None), ("compare s.csv --against avg:x", None)],
+)  # fmt: skip
+def test_what_else_was_typed_is_said_in_our_words_or_nothing_is_offered(cli, tmp_path, words, offered):
+    (tmp_path / "s.csv").write_text("date,item,v\n2026-01-01,a,1.5\n")
+    ran = cli(*words.split(), cwd=tmp_path)
+    assert ran.returncode == 2 and not ran.stdout
+    said = [line for line in ran.stderr.splitlines() if line.startswith("logochron ")]
+    assert (offered in said[0]) if offered else not said, ran.stderr
 
 
 #: A command that has the option a word is the value of; compare where none is named.
@@ -178,7 +193,7 @@ def _asked_with(row, word, asked):
     if row.kind == "command":
         return [word, *asked]
     if row.kind == "figure":
-        return ["compare", *asked, "--figure", word, "--out", "f.png"]
+        return ["compare", *asked, "--figure", word]
     if row.kind == "value":
         option = row.of[0]
         flag = {"form": "--as"}.get(option, "--" + option.replace("_", "-"))

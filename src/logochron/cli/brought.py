@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 from typing import Any
 
 import click
 
 from logochron.core.book.filters import Not
 from logochron.core.choices import Grain, values
-from logochron.core.errors import WORDS, QuestionError, nearest
+from logochron.core.errors import WORDS, OwnWord, QuestionError, nearest
 from logochron.core.said import Said
-from logochron.core.synonyms import Synonym, synonym
+from logochron.core.synonyms import COMMAND, Synonym, synonym
 
 
 def refuse_option(error: click.NoSuchOption, words: Sequence[str]) -> None:
@@ -25,17 +25,16 @@ def refuse_option(error: click.NoSuchOption, words: Sequence[str]) -> None:
     ours = synonym(error.option_name, "option")
     if ours is None or error.ctx is None:
         return
-    known = {flag for param in error.ctx.command.params for flag in (*param.opts, *param.secondary_opts)}
     told = Said("here it is {0}", ours.ours) if ours.change else ours.ours
     raise QuestionError(
         "no option {0}: {1}",
         error.option_name,
         told,
-        remedies=[{WORDS: _in_our_words(list(words), known)}],
+        remedies=[OwnWord({WORDS: _in_our_words(words, error.ctx.command)})],
     )
 
 
-def refuse_command(name: str, words: Sequence[str], known: Collection[str]) -> None:
+def refuse_command(name: str, words: Sequence[str], commands: click.Group) -> None:
     """Refuses a command that is called otherwise here, or is misspelt.
 
     Raises
@@ -43,23 +42,27 @@ def refuse_command(name: str, words: Sequence[str], known: Collection[str]) -> N
     QuestionError
         With ours, and the command that was typed in our words; or with the nearest one.
     """
+    context = click.Context(commands)
+    known = {one: commands.get_command(context, one) for one in commands.list_commands(context)}
     ours = synonym(name, "command")
     if ours is not None:
         from logochron.cli.offers import said_too
 
-        said = said_too([name, *words], ours.change)
-        raise QuestionError("no command {0!r}: here it is {1}", name, ours.ours, remedies=[{WORDS: said}])
+        asked = said_too([name, *words], {COMMAND: ours.change[COMMAND]})
+        said = said_too(_in_our_words(asked, known[asked[0]]), ours.change)
+        raise QuestionError("no command {0!r}: here it is {1}", name, ours.ours, remedies=[OwnWord({WORDS: said})])
     if hint := nearest(name, known):
-        raise QuestionError(
-            "no command {0!r}. Did you mean {1!r}?", name, hint, remedies=[{WORDS: [hint, *words]}] if words else []
-        )
+        said = _in_our_words([hint, *words], known[hint])
+        remedies = [OwnWord({WORDS: said})] if words else []
+        raise QuestionError("no command {0!r}. Did you mean {1!r}?", name, hint, remedies=remedies)
 
 
-def _in_our_words(words: list[str], known: Collection[str]) -> list[str]:
+def _in_our_words(words: Sequence[str], command: click.Command | None) -> list[str]:
     """A command with all that has other names here said in our words."""
     from logochron.cli.offers import said_too
 
-    kept, changes, place = words[:1], [], 1
+    known = {flag for param in command.params for flag in (*param.opts, *param.secondary_opts)} if command else ()
+    kept, changes, place = list(words[:1]), [], 1
     while place < len(words):
         word = words[place]
         flag, equals, given = word.partition("=")

@@ -91,7 +91,7 @@ class _Questions(click.Group):
         if args and args[0] not in _COMMANDS and not args[0].startswith("-"):
             from logochron.cli.brought import refuse_command
 
-            refuse_command(args[0], args[1:], list(_COMMANDS))
+            refuse_command(args[0], args[1:], self)
         return super().resolve_command(ctx, args)
 
     def invoke(self, ctx: click.Context) -> Any:

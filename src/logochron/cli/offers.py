@@ -15,7 +15,7 @@ import click
 
 from logochron.cli.speaking import Answered, hush_while_tried
 from logochron.core.book.filters import split
-from logochron.core.errors import INSTEAD, WORDS, LogochronError, Remedy
+from logochron.core.errors import INSTEAD, WORDS, LogochronError, OwnWord, Remedy
 from logochron.core.synonyms import COMMAND
 from logochron.options import COMMAND_OPTIONS, READING_OPTIONS, Option
 
@@ -45,7 +45,6 @@ def offers(command: click.Group, words: Sequence[str], refusal: LogochronError, 
     """
     if not refusal.remedies or not words or words[0] in _UNTRIED:
         return []
-    whole = [_fitting(command, one[WORDS]) for one in refusal.remedies if WORDS in one]
     if any(map(_holds_secret, words)):
         return []
     asked = [
@@ -58,7 +57,9 @@ def offers(command: click.Group, words: Sequence[str], refusal: LogochronError, 
     trials = _Trials(command)
     answering = [found for one in asked if (found := trials.answering(one)) is not None]
     # what is called otherwise here is said in our words, whatever else it lacks
-    return [written(one) for one in dict.fromkeys(map(tuple, answering or whole))][:_MOST]
+    own = [said for said, remedy in zip(asked, refusal.remedies, strict=True) if isinstance(remedy, OwnWord)]
+    own = [said for said in own if said != list(words)]
+    return [written(one) for one in dict.fromkeys(map(tuple, answering or own))][:_MOST]
 
 
 def _holds_secret(word: str) -> bool:

@@ -42,7 +42,7 @@ class Choice(click.Choice[str]):
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> str:
         if value not in self.choices and param is not None:
-            refuse_brought(param.opts[0], value, option=param.name)
+            refuse_brought(param.opts[0], value, option=param.name, known=self.choices)
         return super().convert(value, param, ctx)
 
 

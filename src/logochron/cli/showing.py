@@ -59,7 +59,8 @@ def target_of(options: dict[str, Any], sales: Sequence[str], answer: str = "comp
     if out is None:
         for name in ("figure", *OF_FIGURE):
             if options.get(name) is not None:
-                raise QuestionError("--{0} needs --out FILE with one of {1}", name, ", ".join(PICTURE_ENDINGS))
+                endings, settled = ", ".join(PICTURE_ENDINGS), {"out": f"{figure or 'answer'}.png"}
+                raise QuestionError("--{0} needs --out FILE with one of {1}", name, endings, remedies=[settled])
         return None
     if options["form"]:
         raise QuestionError("--out chooses the form by its ending: leave --as out")

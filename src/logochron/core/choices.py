@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Collection
 from fractions import Fraction
 from numbers import Integral
 from typing import Any, Literal, get_args
 
-from logochron.core.errors import INSTEAD, LogochronError, QuestionError, brief, did_you_mean, nearest
+from logochron.core.errors import INSTEAD, LogochronError, OwnWord, QuestionError, brief, did_you_mean, nearest
 from logochron.core.said import HowMany, Said
-from logochron.core.synonyms import synonym
+from logochron.core.synonyms import COMMAND, synonym
 
 Grain = Literal["day", "week", "month", "quarter", "half", "year"]
 Within = Literal["week", "month", "quarter", "half", "year"]
@@ -85,19 +86,25 @@ def check(name: str, value: object, literal: Any, error: type[LogochronError] = 
 
 
 def refuse_brought(
-    name: str, value: object, error: type[LogochronError] = QuestionError, *, option: str | None = None
+    name: str,
+    value: object,
+    error: type[LogochronError] = QuestionError,
+    *,
+    option: str | None = None,
+    known: Collection[str] | None = None,
 ) -> None:
     """Answers a word that people bring along with ours, not with the nearest spelling.
 
-    `option`: which one it is the value of, where that is not its name.
+    `option`: which one it is the value of, where that is not its name; `known`: its values, where not every question
+    has all of them.
     """
     option = name if option is None else option
     ours = synonym(value, "figure" if option == "figure" else "value", option)
-    if ours is None:
+    if ours is None or (known and COMMAND not in ours.change and ours.change.get(option) not in (None, *known)):
         return
     same = set(ours.change) == {option} and isinstance(ours.change[option], str)
     remedy = {INSTEAD: (value, ours.change[option])} if same else ours.change
-    raise error(Said("`{0}` {1!r} is here: {2}", name, value, ours.ours), remedies=[remedy])
+    raise error(Said("`{0}` {1!r} is here: {2}", name, value, ours.ours), remedies=[OwnWord(remedy)])
 
 
 #: What a number may be, for messages: others take as long to reckon with as they have digits.

@@ -14,6 +14,7 @@ __all__ = [
     "LogochronError",
     "QuestionError",
     "OutputError",
+    "OwnWord",
     "ReportError",
     "Remedy",
     "brief",
@@ -40,6 +41,10 @@ _POINTED = 200
 
 #: Options that settle what is refused, by their names in Python.
 Remedy = Mapping[str, Any]
+
+
+class OwnWord(dict[str, Any]):
+    """A remedy that is offered even where more is missing: it says what was typed as it is called here."""
 
 
 class LogochronError(Exception):

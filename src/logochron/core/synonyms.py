@@ -143,7 +143,7 @@ SYNONYMS: tuple[Synonym, ...] = (
     _value("markdown", "form", form="md"),
     _value("text sentence narrative", "form", form="words"),
     # figures
-    Synonym("figure", "waterfall", {COMMAND: "drivers", "figure": "bridge"}),
+    Synonym("figure", "waterfall", {COMMAND: "drivers", "figure": "bridge", "out": "bridge.png"}),
     Synonym("figure", "sparkline sparklines spark", {"figure": "trend", "small": True}),
     Synonym("figure", "heatmap heat-map", {"figure": "heat"}),
     Synonym("figure", "bar barchart bar-chart hbar pareto", {"figure": "bars"}),
@@ -230,6 +230,10 @@ SYNONYMS: tuple[Synonym, ...] = (
 )  # fmt: skip
 
 
+#: The bases that count back by a number.
+_COUNTED = ("prior", "year-ago", "mean")
+
+
 def synonym(word: object, kind: SynonymKind, of: str = "") -> Synonym | None:
     """Ours for a word, in whatever case, with hyphens, blanks or underscores, in the plural too; None where none is.
 
@@ -240,11 +244,17 @@ def synonym(word: object, kind: SynonymKind, of: str = "") -> Synonym | None:
 
     >>> synonym("Last Year", "value", "against").ours, synonym("--group-by", "option").ours
     ("against='year-ago' (--against year-ago)", '--by COL')
+    >>> synonym("avg:6", "value", "against").ours
+    "against='mean:6' (--against mean:6)"
     >>> synonym("Forecasts", "command").ours, synonym("month", "command")
     ('logochron land', None)
     """
     if not isinstance(word, str):
         return None
+    stem, colon, count = word.partition(":")
+    if colon and count.isdigit() and (row := synonym(stem, kind, of)) is not None:
+        basis, *_ = str(row.change.get("against")).split(":")
+        return row._replace(change={**row.change, "against": f"{basis}:{count}"}) if basis in _COUNTED else None
     wanted = _folded(word)
     for form in dict.fromkeys((wanted, wanted.removesuffix("s"))):
         for row in SYNONYMS:

@@ -199,7 +199,8 @@ def parse_basis(against: object) -> Basis:
             return Span(*map(iso, whole_span(rest, "against")))
         if kind == "plan" and (rest or not colon):
             return Plan(rest)
-        refuse_brought("against", kind)
+        for word in (against, kind):
+            refuse_brought("against", word)
         hint = nearest(kind, [*_COUNTED, "fixed", "plan", "span"])
         did = Said(" Did you mean {0!r}?", hint) if hint and hint != kind else ""
         if kind in _COUNTED and not rest:

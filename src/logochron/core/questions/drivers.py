@@ -173,6 +173,8 @@ def drivers(
     True
     """
     check_book(book)
+    if not book.check_by(by):
+        raise QuestionError("`drivers` is about items: name a dimension in `by` (--by)")
     spec = period_spec(
         each=each,
         against=against,
@@ -188,8 +190,6 @@ def drivers(
         raise QuestionError("`quantity` must be a sum or a count; {0!r} divides", counted.name)
     kept, left_out = _measures(book, measures, counted)
     selection = ask("drivers", book, by=by, measures=kept, judging=judging, items=items, top=top, sort=sort)
-    if not selection.by:
-        raise QuestionError("`drivers` is about items: name a dimension in `by` (--by)")
     prepared = prepare(selection, spec, plan)
     size = prepared.aligned.size
     if size != 1:
