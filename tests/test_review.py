@@ -161,6 +161,9 @@ FOUND = [
     ("x,y", ["a,b", "c,d"], "no column looks like dates; no column looks like amounts"),
     ("item,2026-01,2026-02,Q1 2026", ["a,1,2,3", "b,1,2,3"], ("a wide table", "amount")),
     ("day,n", ["2026-01-01,1", "2026-01-02,2"], ("day", "n")),  # the only numbers, whatever they look like
+    ("day,Umsatz,Kosten", ["2026-01-01,5.5,4.5", "2026-01-02,5.5,4.1"], "amounts: Umsatz, Kosten"),
+    ("day,Umsatz,MwSt-Satz", ["2026-01-01,5.5,0.19", "2026-01-02,5.5,0.07"], ("day", "Umsatz")),
+    ("day,reservations,vat", ["2026-01-01,5.5,0.19", "2026-01-02,5.5,0.07"], ("day", "reservations")),
     ("day,order_id", ["2026-01-01,1", "2026-01-02,2"], "no column looks like amounts"),
     ("day,v", [*(f"2026-01-0{n},{n}.5" for n in range(1, 9)), "soon,1"], "1 of 9 rows are refused.*'soon'"),
     ("2026-01-01,a,1.5", ["2026-01-02,b,2.5"], "looks like a record"),

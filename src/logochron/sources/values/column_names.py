@@ -18,8 +18,10 @@ NUMBERED = re.compile(
     re.IGNORECASE,
 )
 PRICED = re.compile(
-    r"price|preis|prix|precio|\brate\b|_rate$|satz|kurs|per.?unit|\bpct\b|percent|prozent|%|discount|rabatt|tax|vat"
-    r"|mwst|ust\b|steuer|margin|marge|quote\b|ratio|weight|gewicht",
+    # not Umsatz and Absatz, Kursgebühr, taxi, reservations, registrations
+    r"price|preis|prix|precio|\brate\b|_rate$|(?<!um)(?<!ab)(?<!ein)(?<!zu)satz|kurs\b|per.?unit|\bpct\b|percent"
+    r"|prozent|%|discount|rabatt|tax(?!i)|(?<![a-z])vat(?![a-z])|mwst|\bust\b|steuer|margin|marge|quote\b"
+    r"|(?<![a-z])ratio|weight|gewicht",
     re.IGNORECASE,
 )
 #: What columns are called that number the lines of a document.
