@@ -190,6 +190,15 @@ def test_windows_stand_below_each_other_where_width_lacks(demo_now):
     assert sum(row.total for row in below.rows) == 1 and all(row.strong for row in below.rows[-3:])
 
 
+def test_windows_of_the_same_days_have_heads_of_their_own(demo_book):
+    then = {"by": "harbor", "measures": "revenue", "at": "2026-09-30"}
+    now = lc.overview(demo_book, windows=["month", "last-month", "quarter", "last-quarter"], **then)
+    (spec,) = tables_of(now, Formats(), Shown())
+    heads = ["Sep 2026, this month", "Sep 2026, last month", "Q3 2026, this quarter", "Q3 2026, last quarter"]
+    assert list(spec.groups) == heads and spec.spans()[1:] == [(head, 2) for head in heads]
+    assert [row.text("group") for row in spec.below().rows[:4]] == heads
+
+
 def test_every_form_of_an_overview(demo_now, demo_book, tmp_path):
     html = demo_now._repr_html_()
     assert html.count('colspan="3"') == 3 and html.count('colspan="2"') == 3 and "Month to 18 Oct" in html

@@ -303,6 +303,22 @@ def test_all_others_stand_last(opened, tmp_path):
 
 
 @needs_browser
+def test_each_cell_has_the_color_of_its_own_verdict(opened, rows_file, tmp_path):
+    days = [("2025-03-01", "a", "1"), ("2025-03-05", "a", "9"), ("2026-02-03", "a", "5"), ("2026-03-05", "a", "4")]
+    book = lc.read(rows_file(days), values="amount", by="item", until="2026-03-05")
+    answers = {
+        "Now": lc.overview(book, by="item", windows=["month", "year"]),  # no year ago of the year
+        "Across": lc.compare(book, "month", by="item", last=1).across("growth"),
+    }
+    page = opened(lc.write_page(answers, tmp_path / "page.html"))
+    told = """section => [...section.querySelectorAll("tbody tr:first-child td")].map(
+        cell => [cell.innerText.replace(/\\s+/g, " ").trim(), cell.classList.contains("adverse")])"""
+    of_month, of_year = page.locator("[data-section=Now]").evaluate(told)[1::2]
+    assert of_month == ["▼ −60.0 %", True] and of_year == ["· –", False]
+    assert [adverse for _, adverse in page.locator("[data-section=Across]").evaluate(told)] == [True]
+
+
+@needs_browser
 def test_sort_save_and_details(opened, written, answers, tmp_path):
     page = opened(written)
     section = page.locator("[data-section=Harbors]")

@@ -279,6 +279,16 @@ class KeptTable:
         return self._openers[id(kept)]
 
     @cached_property
+    def side_by_side(self) -> bool:
+        """Whether columns of several rows of a file stand side by side in one row here."""
+        return any(column.of for column in self.spec.shown)
+
+    @cached_property
+    def judged_once(self) -> bool:
+        """Whether one column alone is told by marks and colors."""
+        return [column.marked for column in self.spec.shown].count(True) == 1
+
+    @cached_property
     def rows(self) -> list[KeptRow]:
         """All rows, period by period."""
         return [row for rows in self.periods.values() for row in rows]
@@ -291,7 +301,7 @@ class KeptTable:
         """A row as a file of the answer has it; nothing of a line that is no such row."""
         if self.whole is not None:
             return self.whole.saved(answer, kept)
-        if kept.row.source is None:
+        if kept.row.source is None or self.side_by_side:
             return ()
         columns, i = kept.row.source
         if id(columns) not in self._saved:
@@ -305,7 +315,7 @@ class KeptTable:
         opened = self.opened if self.whole is None else self.whole.opened
         if id(first) not in opened:
             cells = [next((c.text for c in first.row.cells.values() if c.kind == kind), "") for kind in OPENING]
-            opened[id(first)] = cells, () if any(c.of for c in self.spec.shown) else self.saved(answer, first)
+            opened[id(first)] = cells, self.saved(answer, first)
         return opened[id(first)]
 
     def of(self, wanted: RowLabels) -> list[KeptRow]:
@@ -437,7 +447,7 @@ def _row(table: KeptTable, kept: KeptRow, opening: Sequence[str], answer: Result
         "cells": [_cell(spec, cell, opens=row.source is not None) for cell in cells],
         "figures": [full_figure(cell.value) if cell.is_figure else None for cell in cells],
     }
-    values = () if any(column.of for column in spec.shown) else table.saved(answer, kept)
+    values = table.saved(answer, kept)
     if not values:
         data["unsaved"] = True
     pairs = enumerate(zip(values, opening))
@@ -447,11 +457,9 @@ def _row(table: KeptTable, kept: KeptRow, opening: Sequence[str], answer: Result
     looks = [name for name, holds in (("total", row.total), ("sub", row.subtotal), ("others", others)) if holds]
     if looks:
         data["looks"] = looks
-    verdicts = [cell.verdict for cell in cells if cell.verdict]
-    if verdicts:
-        data["verdict"] = verdicts[0]
-    if len(verdicts) > 1:  # of several columns each has its own
-        data["verdicts"] = [cell.verdict for cell in cells]
+    verdicts = [cell.verdict for cell in cells]
+    if any(verdicts):
+        data |= {"verdict": next(filter(None, verdicts))} if table.judged_once else {"verdicts": verdicts}
     if row.depth:
         data["depth"] = row.depth
     return data

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from logochron.core.book.measures import Measure
-from logochron.core.choices import DIRECTIONS, OTHERS, VERDICTS
+from logochron.core.choices import DIRECTIONS, VERDICTS
 from logochron.core.errors import QuestionError, brief
 from logochron.core.questions.compare import Comparison
 from logochron.core.questions.overview import Overview
@@ -16,10 +16,11 @@ from logochron.core.rows.result import Blocks
 from logochron.views.catalog import message
 from logochron.views.formats import Formats, capital, item_name
 from logochron.views.marks import Marks, marks_of
-from logochron.views.tables.item_rows import moved_text
+from logochron.views.tables.item_rows import by_size, moved_text
 from logochron.views.words.movement import amounts_apart
+from logochron.views.words.overview_words import window_headings
 from logochron.views.words.question_words import periods_of
-from logochron.views.words.titles import measure_told, unit, window_heading
+from logochron.views.words.titles import measure_told, unit
 
 _BASE = message("{value} {when}")
 _NOTHING = message("nothing to compare with")
@@ -82,9 +83,9 @@ def overview_cards(result: Overview, formats: Formats) -> list[Card]:
     """The cards of all items together in each window, beside the first basis."""
     cards = []
     for one in result.measures:
-        for window in result.windows:
+        for window, heading in window_headings(result, formats).items():
             (card,) = cards_of(result.comparison(window), formats, measure=one.name, split=False)
-            named = formats.dot.join([card.name, window_heading(result, window, formats)])
+            named = formats.dot.join([card.name, heading])
             cards.append(card._replace(name=named, item="", period=formats.long_day(result.book.coverage.last)))
     return cards
 
@@ -109,14 +110,13 @@ def _cards(
 ) -> list[Card]:
     """The cards of a measure: of the whole, or of its items in the order of their rows."""
     block = result.of_measure(columns, measure).blocks[0]
-    row, order = block.period(place), block.shown(place)
+    row, order = block.period(place), block.shown(place).tolist()
     if block.order is None and columns is result.columns and result.by:
-        gathered = np.array([label == OTHERS for label in row[result.by[0]]], dtype=bool)
-        order = np.lexsort((-np.nan_to_num(row["value"]), gathered))
+        order = by_size(result, row, order)
     named, name = unit(measure, formats), measure_told(result, measure, formats)
     bands = result.words["band"]
     cards = []
-    for i in order.tolist():
+    for i in order:
         value, base, change, growth = (float(row[name][i]) for name in ("value", "base", "change", "growth"))
         direction, verdict = DIRECTIONS[row["direction"][i]], VERDICTS[row["verdict"][i]]
         band = bands[row["band"][i]] if row["band"][i] >= 0 else None

@@ -245,20 +245,21 @@ def lines_of(result: AlignedAnswer, measure: Measure, formats: Formats, shown: S
     items_of, sums_of = (_by_period(result, one, periods) for one in (table, subtotals))
     if len(result.periods) == 1 and result.selection.sort is None and not result.type.has_column("position"):
         # of one period the largest stand first
-        items_of = [_by_size(result, table, rows) for rows in items_of]
-        sums_of = [_by_size(result, subtotals, rows) for rows in sums_of]
+        items_of = [by_size(result, table, rows) for rows in items_of]
+        sums_of = [by_size(result, subtotals, rows) for rows in sums_of]
     for period in range(periods):
         yield list(
             item_lines(result, table, items_of[period], subtotals, sums_of[period], total, period, formats, most)
         )
 
 
-def _by_size(result: AlignedAnswer, columns: Table, rows: Sequence[int]) -> list[int]:
+def by_size(result: AlignedAnswer, columns: Table, rows: Sequence[int]) -> list[int]:
     """Rows from the largest figure down, what gathers others last."""
     if result.type.value not in columns or not len(rows):
         return list(rows)
     places = np.asarray(rows)
-    gathered = np.array([label == OTHERS for label in columns[result.by[0]][places].tolist()], dtype=bool)
+    labels = columns[result.by[0]][places]
+    gathered = np.array([label == OTHERS for label in labels.tolist()]) if result.top else np.zeros(len(places))
     sizes = np.nan_to_num(np.asarray(columns[result.type.value][places], dtype=np.float64), nan=-np.inf)
     order: list[int] = places[np.lexsort((-sizes, gathered))].tolist()
     return order

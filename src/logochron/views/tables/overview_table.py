@@ -23,14 +23,13 @@ from logochron.views.tables.item_rows import (
     rows_of,
 )
 from logochron.views.words.movement import decimals_of
+from logochron.views.words.overview_words import days_of_base, window_headings
 from logochron.views.words.titles import (
     column_words,
     coverage_line,
-    days_of_base,
     heading,
     overview_title,
     unit,
-    window_heading,
 )
 from logochron.views.words.told import all_told, notes_told
 
@@ -115,8 +114,7 @@ def _cells(figures: FigureCells, line: Line, marks: Marks, window: str, basis: s
 def _columns(result: Overview, measure: Measure, figures: FigureCells, formats: Formats) -> Iterator[TableColumn]:
     """The columns of all windows; what growth is told from stands in workbooks alone."""
     judged, known = figures.judged_column, _known_bases(result, measure)
-    for window in result.windows:
-        group = window_heading(result, window, formats)
+    for window, group in window_headings(result, formats).items():
         of_value = figures.column("value", capital(words(measure.name)))
         yield of_value._replace(name=column_in(window, "value"), group=group, figure="value", of=(("window", window),))
         for basis in (basis for n, basis in enumerate(result.bases) if n in known):
@@ -199,7 +197,8 @@ class _Unknown:
 
     def _line(self, reason: str, names: Sequence[str], places: Sequence[tuple[int, int]]) -> str:
         result, formats = self.result, self.formats
-        where = [window_heading(result, result.windows[w], formats) for w in dict.fromkeys(w for w, _ in places)]
+        headings = list(window_headings(result, formats).values())
+        where = [headings[w] for w in dict.fromkeys(w for w, _ in places)]
         bases = [heading(result.bases[b], formats) for b in dict.fromkeys(b for _, b in places)]
         named = ", ".join(names[:_NAMED]) if len(names) < self.rows else ""
         if _NAMED < len(names) < self.rows:

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 import numpy as np
 
 from logochron.core.align.bases import Basis
 from logochron.core.book.measures import Measure
-from logochron.core.choices import DIRECTIONS
+from logochron.core.calendars.civil import CivilCalendar
+from logochron.core.choices import DIRECTIONS, STATUSES
+from logochron.core.days import to_days
 from logochron.core.questions.overview import Overview
 from logochron.core.rows.result import RowBlock
 from logochron.views.catalog import message
-from logochron.views.formats import Formats, item_name
+from logochron.views.formats import Formats, capital, item_name
 from logochron.views.words.movement import decimals_of
-from logochron.views.words.titles import in_words, measure_told, period_word, several, unit
+from logochron.views.words.titles import in_words, measure_told, period_word, several, unit, whole_period
 
 #: When a window is, as a sentence says it.
 _RUNNING = {
@@ -93,3 +96,41 @@ def window_when(result: Overview, window: str, formats: Formats) -> str:
         return formats.say("in the last {n} {periods}", n=n, periods=several(word, formats))
     names = _WHOLE if window.startswith("last-") else _RUNNING
     return formats.say(names[word]) if word in names else period_word(word, formats)
+
+
+def window_headings(result: Overview, formats: Formats) -> dict[str, str]:
+    """What each window is called above its columns; of the same days each says which it is: "Sep 2026, last month"."""
+    headings = {window: _heading(result, window, formats) for window in result.windows}
+    many = Counter(headings.values())
+    return {
+        window: heading if many[heading] == 1 else f"{heading}, {window_when(result, window, formats)}"
+        for window, heading in headings.items()
+    }
+
+
+def _heading(result: Overview, window: str, formats: Formats) -> str:
+    """What a window is called by its days: "Month to 18 Oct", "September 2026", "12 months to 18 Oct"."""
+    row, spec = result.span_in(window), result.specs[window]
+    start, end = (int(to_days(row[name])) for name in ("start", "end"))
+    word, n, status = result.calendar.word(spec.grain), spec.window.n, STATUSES[row["status"]]
+    if status == "partial":
+        return formats.span(start, end)
+    if n > 1:
+        many = formats.say("{n} {periods}", n=n, periods=several(word, formats))
+        return formats.say("{label} to {day}", label=many, day=formats.day(end, year=False))
+    if status == "complete" or spec.grain == "day":
+        if spec.grain == "month" and word == "month":
+            return formats.short_month(start)
+        if spec.grain in ("quarter", "year") and word != "period" and isinstance(result.calendar, CivilCalendar):
+            return whole_period(result.calendar, spec.grain, start, formats).name
+        return formats.day(end) if spec.grain == "day" else str(spec.at)
+    named = capital(period_word(word, formats))
+    return formats.say("{label} to {day}", label=named, day=formats.day(end, year=False))
+
+
+def days_of_base(result: Overview, window: str, basis: int, formats: Formats) -> str:
+    """The days that a window is held against; empty where they are not known, or not those of one span."""
+    row = result.span_in(window, basis)
+    if np.isnat(row["base_start"]):
+        return ""
+    return formats.span(*(int(to_days(row[name])) for name in ("base_start", "base_end")))

@@ -24,8 +24,9 @@ from logochron.views.catalog import message
 from logochron.views.decimals import decimals_that_show
 from logochron.views.formats import Formats, capital, item_name, noun, words
 from logochron.views.words.movement import Leaders, check_then, movers, regrouped
+from logochron.views.words.overview_words import window_headings
 from logochron.views.words.question_words import periods_of
-from logochron.views.words.titles import column_words, heading, unit, window_heading
+from logochron.views.words.titles import column_words, heading, unit
 
 if TYPE_CHECKING:
     from logochron.core.questions.overview import Overview
@@ -297,11 +298,10 @@ def _rows(grouping: Fired, alert: Alert, answer: AlignedAnswer, formats: Formats
     as_written = alert.column in answer.by or formats.language == "en"
     column = words(alert.column) if as_written else column_words(answer.type.column(alert.column), formats)
 
-    def where(i: int) -> list[str]:
-        if not own("window"):
-            return []
-        window, basis = (answer.texts(columns, name)[i] for name in ("window", "basis"))
-        return [window_heading(cast("Overview", answer), window, formats), heading(parse_basis(basis), formats)]
+    where: list[str] = []
+    if own("window"):  # one for all rows of a grouping
+        window, basis = (answer.texts(columns, name)[0] for name in ("window", "basis"))
+        where = [window_headings(cast("Overview", answer), formats)[window], heading(parse_basis(basis), formats)]
 
     def row_text(i: int) -> str:
         labels = [visible(str(label)) for name in answer.by if (label := texts[name][i]) is not None]
@@ -309,7 +309,7 @@ def _rows(grouping: Fired, alert: Alert, answer: AlignedAnswer, formats: Formats
         total = formats.say("Total")
         whole = [f"{total} {capital(noun(name, formats.language))}" if labels else total for name in rest[:1]]
         item = JOINED.join(labels + whole)
-        named = ", ".join([words(texts["measure"][i]), *([item] if item else []), *where(i)])
+        named = ", ".join([words(texts["measure"][i]), *([item] if item else []), *where])
         line = f"{named}: {column} {_figure(kind, grouping.values[i], formats)}"
         if growth is not None and np.isfinite(growth[i]):
             line += f", {column_words('growth', formats).casefold()} {formats.growth(growth[i])}"

@@ -15,7 +15,7 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure, adds_up
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
-from logochron.core.choices import STATUSES, Each, Grain
+from logochron.core.choices import Each, Grain
 from logochron.core.days import as_date, iso, to_days
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import COLUMNS, Column
@@ -331,34 +331,6 @@ def overview_title(result: Overview, measure: Measure, formats: Formats) -> str:
     if result.kept == "comparable":
         named += f", {_comparable(result, formats)}"
     return named + selection_words(result)
-
-
-def window_heading(result: Overview, window: str, formats: Formats) -> str:
-    """What a window is called above its columns: "Month to 18 Oct", "September 2026", "12 months to 18 Oct"."""
-    row, spec = result.span_in(window), result.specs[window]
-    start, end = (int(to_days(row[name])) for name in ("start", "end"))
-    word, n, status = result.calendar.word(spec.grain), spec.window.n, STATUSES[row["status"]]
-    if status == "partial":
-        return formats.span(start, end)
-    if n > 1:
-        many = formats.say("{n} {periods}", n=n, periods=several(word, formats))
-        return formats.say("{label} to {day}", label=many, day=formats.day(end, year=False))
-    if status == "complete" or spec.grain == "day":
-        if spec.grain == "month" and word == "month":
-            return formats.short_month(start)
-        if spec.grain in ("quarter", "year") and word != "period" and isinstance(result.calendar, CivilCalendar):
-            return whole_period(result.calendar, spec.grain, start, formats).name
-        return formats.day(end) if spec.grain == "day" else str(spec.at)
-    named = capital(period_word(word, formats))
-    return formats.say("{label} to {day}", label=named, day=formats.day(end, year=False))
-
-
-def days_of_base(result: Overview, window: str, basis: int, formats: Formats) -> str:
-    """The days that a window is held against; empty where they are not known, or not those of one span."""
-    row = result.span_in(window, basis)
-    if np.isnat(row["base_start"]):
-        return ""
-    return formats.span(*(int(to_days(row[name])) for name in ("base_start", "base_end")))
 
 
 def within_a_title(named: str, measure: Measure) -> str:
