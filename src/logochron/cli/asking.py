@@ -14,13 +14,12 @@ from logochron.core.align.bases import Basis, Plan, YearAgo, parse_basis
 from logochron.core.book.daybook import Daybook
 from logochron.core.calendars.base import Calendar
 from logochron.core.choices import Grain, Profile, refuse_brought, values
-from logochron.core.errors import QuestionError, brief, nearest
+from logochron.core.errors import QuestionError, brief, did_you_mean, nearest
 from logochron.core.judge.judging import Band, Judging
 from logochron.core.questions.compare import compare
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import QuestionType, loaded, question_type
 from logochron.core.rows.result import Result
-from logochron.core.said import Said
 from logochron.options import options_of
 from logochron.report import expressions
 from logochron.report.expressions import alerts_of
@@ -104,12 +103,11 @@ def _profile(text: str) -> str | Path:
     refuse_brought("--profile", text, option="profile")
     path = Path(text)
     if not path.suffix and "/" not in text:
-        hint = nearest(text, values(Profile))
         raise QuestionError(
             "--profile must be one of {0}, or a file of shares; got {1}{2}",
             ", ".join(values(Profile)),
             brief(text),
-            (Said(". Did you mean {0!r}?", hint) if hint else ""),
+            did_you_mean(nearest(text, values(Profile)), ends=True),
         )
     return path
 

@@ -42,12 +42,10 @@ def refuse_command(name: str, words: Sequence[str], commands: click.Group) -> No
     QuestionError
         With ours, and the command that was typed in our words; or with the nearest one.
     """
-    context = click.Context(commands)
-    known = {one: commands.get_command(context, one) for one in commands.list_commands(context)}
-    ours = synonym(name, "command")
-    if ours is not None:
-        from logochron.cli.offers import said_too
+    from logochron.cli.offers import commands_of, said_too
 
+    known, ours = commands_of(commands), synonym(name, "command")
+    if ours is not None:
         asked = said_too([name, *words], {COMMAND: ours.change[COMMAND]})
         said = said_too(_in_our_words(asked, known[asked[0]]), ours.change)
         raise QuestionError("no command {0!r}: here it is {1}", name, ours.ours, remedies=[OwnWord({WORDS: said})])
@@ -57,11 +55,11 @@ def refuse_command(name: str, words: Sequence[str], commands: click.Group) -> No
         raise QuestionError("no command {0!r}. Did you mean {1!r}?", name, hint, remedies=remedies)
 
 
-def _in_our_words(words: Sequence[str], command: click.Command | None) -> list[str]:
+def _in_our_words(words: Sequence[str], command: click.Command) -> list[str]:
     """A command with all that has other names here said in our words."""
-    from logochron.cli.offers import said_too
+    from logochron.cli.offers import flags_of, said_too
 
-    known = {flag for param in command.params for flag in (*param.opts, *param.secondary_opts)} if command else ()
+    known = flags_of(command.params)
     kept, changes, place = list(words[:1]), [], 1
     while place < len(words):
         word = words[place]

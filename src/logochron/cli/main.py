@@ -373,7 +373,7 @@ class _Saying(logging.Handler):
     """What a reading has to say, as lines of ours on standard error."""
 
     def emit(self, record: logging.LogRecord) -> None:
-        say(record.args[0] if record.msg == "%s" and isinstance(record.args, tuple) else record.getMessage())  # type: ignore[arg-type]
+        say(record.msg if isinstance(record.msg, Said) else record.getMessage())
 
 
 def _say_on_standard_error() -> None:

@@ -57,8 +57,8 @@ def offers(command: click.Group, words: Sequence[str], refusal: LogochronError, 
     trials = _Trials(command)
     answering = [found for one in asked if (found := trials.answering(one)) is not None]
     # what is called otherwise here is said in our words, whatever else it lacks
-    own = [said for said, remedy in zip(asked, refusal.remedies, strict=True) if isinstance(remedy, OwnWord)]
-    own = [said for said in own if said != list(words)]
+    told = zip(asked, refusal.remedies, strict=True)
+    own = [said for said, remedy in told if isinstance(remedy, OwnWord) and said != list(words)]
     return [written(one) for one in dict.fromkeys(map(tuple, answering or own))][:_MOST]
 
 
@@ -153,24 +153,33 @@ def said_too(words: Sequence[str], remedy: Remedy) -> list[str]:
 
 def _fitting(command: click.Group, words: Sequence[str]) -> list[str]:
     """A command without the options that it does not have, which another one that was typed may have had."""
-    context = click.Context(command)
-    known = {name: command.get_command(context, name) for name in command.list_commands(context)}
-    own = known.get(words[0]) if words else None
-    if own is None:
+    known = commands_of(command)
+    if not words or words[0] not in known:
         return list(words)
-    flags = {flag for param in own.params for flag in (*param.opts, *param.secondary_opts)}
-    alone = {
-        flag
+    flags = flags_of(known[words[0]].params)
+    alone = flags_of(
+        param
         for one in known.values()
-        for param in (one.params if one else ())
+        for param in one.params
         if isinstance(param, click.Option) and (param.is_flag or param.secondary_opts)
-        for flag in (*param.opts, *param.secondary_opts)
-    }
+    )
     kept = list(words)
     for flag in dict.fromkeys(word.partition("=")[0] for word in words[1:] if word.startswith("--")):
         if flag not in flags:
             kept = _without(kept, flag, alone=flag in alone)
     return kept
+
+
+def commands_of(group: click.Group) -> dict[str, click.Command]:
+    """All commands by their names."""
+    context = click.Context(group)
+    found = ((name, group.get_command(context, name)) for name in group.list_commands(context))
+    return {name: one for name, one in found if one is not None}
+
+
+def flags_of(params: Iterable[click.Parameter]) -> set[str]:
+    """How some options are typed."""
+    return {flag for param in params for flag in (*param.opts, *param.secondary_opts)}
 
 
 def _replaced(word: str, old: str, new: str) -> str:

@@ -18,6 +18,7 @@ __all__ = [
     "ReportError",
     "Remedy",
     "brief",
+    "did_you_mean",
     "INSTEAD",
     "WORDS",
     "first_line",
@@ -65,7 +66,7 @@ class LogochronError(Exception):
     """
 
     def __init__(self, template: str = "", /, *args: Any, remedies: Iterable[Remedy] = ()) -> None:
-        self.said = template if isinstance(template, Said) else Said(template, *args)
+        self.said = Said(template, *args)
         super().__init__(self.said)
         self.remedies: tuple[Remedy, ...] = tuple(remedies)
 
@@ -203,9 +204,11 @@ def pointed(text: str, at: int) -> str:
     return f"\n  {text}\n  {' ' * at}^"
 
 
-def did_you_mean(hint: object | None) -> str:
-    """The question at the end of a message, or nothing where nothing is near."""
-    return "" if hint is None else Said(" Did you mean {0!r}?", hint)
+def did_you_mean(hint: object | None, *, ends: bool = False) -> str:
+    """The question behind a message, or nothing where nothing is near; `ends`: it ends the sentence before it too."""
+    if hint is None:
+        return ""
+    return Said(". Did you mean {0!r}?", hint) if ends else Said(" Did you mean {0!r}?", hint)
 
 
 def no_such(kind: str, name: str, names: Iterable[str], where: str = "") -> Said:
@@ -222,6 +225,6 @@ def no_such(kind: str, name: str, names: Iterable[str], where: str = "") -> Said
     kind = Said(kind)
     return Said(
         "{where} has no {kind} {name!r}.{hint}{rest}" if where else "there is no {kind} {name!r}.{hint}{rest}",
-        where=where if isinstance(where, Said) else Said(where), kind=kind, name=name, hint=did_you_mean(hint),
+        where=Said(where), kind=kind, name=name, hint=did_you_mean(hint),
         rest=Said(" There are: {0}", listed) if known else Said(" There is no {0} at all", kind),
     )  # fmt: skip

@@ -27,7 +27,9 @@ class Said(str):
     __slots__ = ("args", "fields", "template")
 
     def __new__(cls, template: str, /, *args: Any, **fields: Any) -> Said:
-        """The text of a message with all put in."""
+        """The text of a message with all put in; a text that knows what it is made of as it is."""
+        if isinstance(template, Said) and not (args or fields):
+            return template
         text = super().__new__(cls, template.format(*args, **fields) if args or fields else template)
         text.template, text.args, text.fields = template, args, fields
         return text

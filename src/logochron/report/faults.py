@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 from pydantic import BaseModel, ValidationError
 
-from logochron.core.errors import LogochronError, ReportError, brief, nearest, shown_path, visible
+from logochron.core.errors import LogochronError, ReportError, brief, did_you_mean, nearest, shown_path, visible
 from logochron.core.said import Joined, Said, either
 from logochron.report.settings import (
     BandTable,
@@ -209,24 +209,19 @@ def _message(place: Place, errors: Sequence[Mapping[str, Any]], data: Any) -> st
         return error.said if isinstance(error, LogochronError) else str(error)
     wanted = dict.fromkeys(_KINDS[str(error["type"])] for error in errors if str(error["type"]) in _KINDS)
     if wanted:
-        return Said("must be {0}; got {1}", either(map(Said, wanted)), brief(first["input"]))
+        return Said("must be {0}; got {1}", either(wanted), brief(first["input"]))
     return Said("{0}; got {1}", first["msg"], brief(first["input"]))
 
 
 def _one_of(known: Sequence[str], came: object) -> str:
     hint = nearest(came, known) if isinstance(came, str) else None
-    return Said(
-        "must be one of {0}; got {1}{2}",
-        ", ".join(known),
-        brief(came),
-        (Said(". Did you mean {0!r}?", hint) if hint else ""),
-    )
+    return Said("must be one of {0}; got {1}{2}", ", ".join(known), brief(came), did_you_mean(hint, ends=True))
 
 
 def _unknown(key: str, model: type[BaseModel]) -> str:
     known = [field.alias or name for name, field in model.model_fields.items()]
     hint = nearest(key, known)
-    offer = Said(". Did you mean {0!r}?", hint) if hint else "."
+    offer = did_you_mean(hint, ends=True) or "."
     return Said("there is no such key{0} There are: {1}", offer, ", ".join(known))
 
 

@@ -110,7 +110,7 @@ def _held_alone(path: Path, place: Path) -> Iterator[None]:
                 time.sleep(0.1)
             except OSError as error:
                 said = "{0} cannot be held alone ({1}): let no other run write into it meanwhile"
-                _LOG.warning("%s", Said(said, shown_path(path), error.strerror or error))
+                _LOG.warning(Said(said, shown_path(path), error.strerror or error))
                 break
         yield
     finally:
@@ -133,7 +133,6 @@ class ReportFolder:
         self._manifest = self._read()
         if not self._manifest.whole:
             _LOG.warning(
-                "%s",
                 Said(
                     "the last run into {0} was ended while it put its files in place: older and newer ones stand "
                     "side by side, until this run has written them all anew",
@@ -143,7 +142,7 @@ class ReportFolder:
         for left in place.glob(f"{UNFINISHED}*"):
             if _remove_unfinished(left):
                 said = Said("{0} was left by a run that was ended: it is removed", shown_path(path / left.name))
-                _LOG.warning("%s", said)
+                _LOG.warning(said)
 
     def _read(self) -> _Manifest:
         """What the folder says of our files."""

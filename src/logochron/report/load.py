@@ -13,7 +13,16 @@ from typing import Any
 from pydantic import ValidationError
 
 from logochron.core.choices import BOUNDS
-from logochron.core.errors import LogochronError, ReportError, brief, nearest, no_such, shown_path, visible
+from logochron.core.errors import (
+    LogochronError,
+    ReportError,
+    brief,
+    did_you_mean,
+    nearest,
+    no_such,
+    shown_path,
+    visible,
+)
 from logochron.core.judge.judging import Judging
 from logochron.core.rows.question_types import question_type
 from logochron.core.said import Said
@@ -135,7 +144,7 @@ def _of_section(
         choices = Said("; this question has none")
         if known:
             choices = Said("; a figure of {0} is one of {1}", section.question, ", ".join(known))
-        near = Said(". Did you mean {0!r}?", hint) if hint else ""
+        near = did_you_mean(hint, ends=True)
         yield Fault((*place, "figure"), Said("there is no figure {0!r} of it{1}{2}", section.figure, choices, near))
     if section.layout == "across" and section.question != "compare":
         yield Fault((*place, "layout"), Said("periods are laid across of compare alone"))

@@ -220,7 +220,7 @@ class Report:
         self, table: SectionTable, section: Section, judging: Judging, formats: Formats
     ) -> tuple[Sequence[str], bool]:
         """What the alerts of a section have to say."""
-        answer: Any = section.answer.told if section.answer else None
+        answer: Any = section.told
         headings = answer.type.headings_of(answer.by, [measure.name for measure in answer.measures])
         alerts = expressions.alerts_of(table.alerts, answer.kind, answer.by, judging, headings, "alerts")
         lines, fired = expressions.alert_lines_of(alerts, answer, formats)

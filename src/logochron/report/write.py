@@ -45,7 +45,7 @@ def write_figures(sections: Sequence[Section], path: Path) -> None:
     with duckdb.connect() as connection:
         connection.execute("SET threads = 1")
         for n, section in enumerate(sections):
-            answer = section.answer and section.answer.told
+            answer = section.told
             if not isinstance(answer, AlignedAnswer) or answer.type.restated is None:
                 continue
             figures, cover = reported(answer), answer.book.coverage
@@ -100,7 +100,7 @@ def earlier_figures(path: Path) -> Mapping[str, Reported]:
                 figures[heading] = _reported(tuple(by), rows)
     except (duckdb.Error, QuestionError) as error:
         said = "{0} cannot be read, so that no figure is held against what was reported: {1}"
-        _WARNINGS.warning("%s", Said(said, shown_path(path), first_line(error)))
+        _WARNINGS.warning(Said(said, shown_path(path), first_line(error)))
         return {}
     return figures
 
@@ -231,7 +231,7 @@ def _of_section(section: Section, n: int, folder: Path, formats: Formats, palett
     files = [f"{name}.csv"]
     chosen = figure_of(section)
     if chosen is not None:
-        answer: Any = section.answer.told
+        answer: Any = section.told
         try:
             write(
                 answer,
@@ -246,7 +246,7 @@ def _of_section(section: Section, n: int, folder: Path, formats: Formats, palett
 
 def figure_of(section: Section) -> Chosen | None:
     """The figure of a section as it was asked, with its options; None where there is none."""
-    answer = section.answer and section.answer.told
+    answer = section.told
     if not section.drawn or not isinstance(answer, AlignedAnswer):
         return None
     if section.figure is not None:
@@ -267,7 +267,7 @@ def _restated(sections: Sequence[Section], folder: ReportFolder) -> dict[str, Re
     earlier = earlier_figures(folder.place / FIGURES) if folder.is_ours(FIGURES) else {}
     changes = {}
     for section in sections:
-        answer = section.answer and section.answer.told
+        answer = section.told
         if section.heading in earlier and isinstance(answer, AlignedAnswer):
             try:
                 changes[section.heading] = restatement(earlier[section.heading], reported(answer))

@@ -206,7 +206,7 @@ def _asked(
     example = ""
     if remedies and "header_row" not in remedies[0]:
         said = {name: value[0] if len(value) == 1 else value for name, value in remedies[0].items()}
-        example = Said(". For instance {0}", ", ".join((f"{name}={value!r}" for name, value in said.items())))
+        example = Said(". For instance {0}", ", ".join(f"{name}={value!r}" for name, value in said.items()))
     return QuestionError(
         "{0}: name the columns that are meant. Candidates: {1}. It has the columns {2}{3}{4}",
         source.name,

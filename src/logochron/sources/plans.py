@@ -131,7 +131,7 @@ def _plan(
     reading, said = wide_found(reading, columns, [*by.values()], first.name)
     measures = _planned_measures(first, columns, sales, value, reading, list(by.values()))
     for line in said:
-        _LOG.warning("%s", line)
+        _LOG.warning(line)
     reading = replace(reading, measures=measures, by=by)
     if reading.periods_in_columns is not None:
         reading = replace(reading, spread="even" if spread == "even" else None)
@@ -182,7 +182,7 @@ def _planned_measures(
     if not amounts:
         _, amounts = candidates_of(columns, date, taken, NEARLY)
     if len(amounts) == 1:
-        _LOG.warning("%s", Said("{0}: planned amounts from column {1!r} (--plan-value)", source.name, amounts[0].name))
+        _LOG.warning(Said("{0}: planned amounts from column {1!r} (--plan-value)", source.name, amounts[0].name))
         return [Measure(first.name, column=amounts[0].name)]
     names = ", ".join(column.name for column in amounts)
     raise QuestionError(

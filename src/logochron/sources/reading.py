@@ -19,7 +19,7 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.calendars.named_in import day_named
 from logochron.core.choices import Empty, Grain, OnRefused, Spread, as_written, check
 from logochron.core.days import span_ends
-from logochron.core.errors import QuestionError, brief, instead, nearest, no_such
+from logochron.core.errors import QuestionError, brief, did_you_mean, instead, nearest, no_such
 from logochron.core.said import Said
 from logochron.options import READING_OPTIONS, Reading, taken_by_sources
 from logochron.sources.duckdb.connection import Engine
@@ -204,11 +204,10 @@ def _check_lines(lines: int | Sequence[int] | None) -> None:
 def _check_zone(engine: Engine, tz: str) -> None:
     if tz not in engine.zones:
         hint = nearest(tz, engine.zones)
-        did = Said(" Did you mean {0!r}?", hint) if hint else ""
         raise QuestionError(
             "`tz` must be the name of a zone such as 'Europe/Lisbon'; got {0}.{1}",
             brief(tz),
-            did,
+            did_you_mean(hint),
             remedies=instead(tz, engine.zones),
         )
 
@@ -261,7 +260,7 @@ def dimensions_of(by: str | Sequence[str] | Mapping[str, str] | None) -> dict[st
     """The dimensions that `by` names: new name -> column."""
     named = list(by.items()) if isinstance(by, Mapping) else [(name, name) for name in names_of("by", by)]
     if len(dict(named)) < len(named):
-        raise QuestionError("`by` names a dimension twice: {0}", ", ".join((name for name, _ in named)))
+        raise QuestionError("`by` names a dimension twice: {0}", ", ".join(name for name, _ in named))
     return dict(named)
 
 
@@ -277,7 +276,7 @@ def read_aloud(source: Any, reading: Reading, engine: Engine | None = None) -> D
     """Read, and tell what was guessed and what should be known."""
     book = carry_out(source, reading, engine=engine)
     for said in book.intake.lines():
-        _LOG.warning("%s", said)
+        _LOG.warning(said)
     return book
 
 

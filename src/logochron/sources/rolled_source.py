@@ -19,6 +19,7 @@ from logochron.core.book.sums import RECORDS
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.core.said import Said, both
+from logochron.core.total_labels import is_total
 from logochron.options import Reading
 from logochron.sources.values.amounts import StatedWriting
 
@@ -183,6 +184,13 @@ class Groups(NamedTuple):
 def nan_is_missing(name: str, column: str) -> str:
     """What to say where a frame has one sign for what is missing and for what is no number."""
     return Said("{0}, column {1!r}: NaN and a missing amount are one there, and both taken as 0", name, column)
+
+
+def why_undated(text: str, no_date: str) -> str:
+    """Why a row is refused whose date is none; `no_date`: what a filled field is."""
+    if is_total(text):
+        return Said("a total, it seems, and no date")
+    return no_date if text.strip() else Said("no date")
 
 
 class LabelRows(NamedTuple):

@@ -190,13 +190,13 @@ class Formats:
             whole = not (known % 1).any() or size >= 100
             decimals = told_apart(known, 0 if whole else 2 - power if power < 2 else 0, _MOST_APART)
             return [self.number(value, decimals, signed=signed) for value in values]
-        digits, scaled = 2 - power % 3, known / 10.0 ** (power - power % 3)
+        digits, scale = 2 - power % 3, 10.0 ** (power - power % 3)
+        scaled = known / scale
         short = _short(self, power)
         if short is None or told_apart(scaled, digits, _MOST_APART) > digits:  # what tells them apart is told in full
             decimals = told_apart(known, 0, _MOST_APART)
             return [self.number(value, decimals, signed=signed) for value in values]
-        scale = 10.0 ** (power - power % 3)
-        while digits and not (np.rint(known / scale * 10.0**digits) % 10).any():  # no zeros that all have
+        while digits and not (np.rint(scaled * 10.0**digits) % 10).any():  # no zeros that all have
             digits -= 1
         written = [self.number(value / scale, digits, signed=signed) for value in values]
         return [short.around(text) if math.isfinite(value) else text for text, value in zip(written, values)]

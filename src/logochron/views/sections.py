@@ -35,3 +35,8 @@ class Section:
     table: bool = True
     words: bool = True
     drawn: bool = True
+
+    @property
+    def told(self) -> Result | None:
+        """The answer whose sentences, figure and figures of before are its own, None where its question was refused."""
+        return self.answer and self.answer.told

@@ -40,13 +40,13 @@ def closing_options(
     lines = edge_options(spec, labels, starts, ends, coverage, recorded, recorded_last)
     if few_have_base(spec, aligned):
         word, early = spec.calendar.word(spec.each), int(_too_early(aligned).sum())
-        few = Said("{0:,} of {1:,} {2} have no base", early, aligned.size, Said(PLURALS[word]))
+        few = Said("{0:,} of {1:,} {2} have no base", early, aligned.size, PLURALS[word])
         lines.append(
             Said(
                 "{0}: the records start on {1}; against='prior' (--against prior) holds each against the {2} before",
-                few if early < aligned.size else Said("no {0} has a base", Said(word)),
+                few if early < aligned.size else Said("no {0} has a base", word),
                 in_words(coverage.first),
-                Said(word),
+                word,
             )
         )
     return tuple(lines)

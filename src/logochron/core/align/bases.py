@@ -11,7 +11,7 @@ import numpy as np
 from logochron.core.calendars.base import Calendar, Earlier
 from logochron.core.choices import Grain, check_count, refuse_brought
 from logochron.core.days import DayLike, Days, iso, whole_span
-from logochron.core.errors import QuestionError, brief, nearest
+from logochron.core.errors import QuestionError, brief, did_you_mean, nearest
 from logochron.core.said import Said
 
 
@@ -202,7 +202,7 @@ def parse_basis(against: object) -> Basis:
         for word in (against, kind):
             refuse_brought("against", word)
         hint = nearest(kind, [*_COUNTED, "fixed", "plan", "span"])
-        did = Said(" Did you mean {0!r}?", hint) if hint and hint != kind else ""
+        did = did_you_mean(hint if hint != kind else None)
         if kind in _COUNTED and not rest:
             did = Said(" Of how many? Say {0}:3, for instance.", kind)
     raise QuestionError("`against` must be one of {0} (N from 1 up); got {1}.{2}", FORMS, brief(against), did)

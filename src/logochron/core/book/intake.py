@@ -32,6 +32,8 @@ class Fact:
 _SHOWN = 10
 #: Why a row without an amount is refused.
 EMPTY_AMOUNT = Said("an empty amount (empty='zero' takes it as 0)")
+#: Why a row that is not as wide as the header is refused.
+FEWER_FIELDS, MORE_FIELDS = Said("fewer fields than the header"), Said("more fields than the header")
 
 
 @dataclass(frozen=True)

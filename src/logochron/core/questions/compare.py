@@ -49,6 +49,9 @@ class More(NamedTuple):
     per_year: bool = False
 
 
+_NOTHING_MORE = More()
+
+
 @dataclass(frozen=True, repr=False, eq=False)
 class Comparison(AlignedAnswer):
     """The answer of `compare`.
@@ -67,7 +70,7 @@ class Comparison(AlignedAnswer):
         The settings, and the books the question was put to.
     """
 
-    more: More = field(default_factory=lambda: More(), kw_only=True)
+    more: More = field(default=_NOTHING_MORE, kw_only=True)
     kind: ClassVar[str] = "compare"
 
     @property
@@ -268,9 +271,9 @@ def compare(
     return comparison_of(prepare(selection, spec, plan), More(unusual, ranked, per_year))
 
 
-def comparison_of(prepared: Prepared, more: More | None = None) -> Comparison:
+def comparison_of(prepared: Prepared, more: More = _NOTHING_MORE) -> Comparison:
     """The comparison of what is lined up; `more`: what it tells besides."""
-    groupings, more = groupings_of(prepared), more or More()
+    groupings = groupings_of(prepared)
 
     def part_rows(part: Groupings, measure: Measure, grouping: Grouping, others: bool) -> Block:
         return comparison_rows(part, measure, grouping, others, more)
@@ -281,7 +284,7 @@ def comparison_of(prepared: Prepared, more: More | None = None) -> Comparison:
 
 
 def comparison_rows(
-    groupings: Groupings, measure: Measure, grouping: Grouping, others: bool, more: More | None = None
+    groupings: Groupings, measure: Measure, grouping: Grouping, others: bool, more: More = _NOTHING_MORE
 ) -> Block:
     """The rows of one measure and one grouping."""
     prepared = groupings.prepared
@@ -311,13 +314,13 @@ def comparison_rows(
         "status": aligned.status[:, None],
         "note": notes.places,
     }
-    if more is not None and more.unusual:
+    if more.unusual:
         remarkable = unusual_growth(figures.growth, (aligned.status == COMPLETE)[:, None])
         columns |= dict(zip(("usual_low", "usual_high", "unusual"), remarkable))
-    if more is not None and more.ranked:
+    if more.ranked:
         counted = prepared.counts_ids(measure) or divided
         columns |= ranks_of(figures, sides, grouping, others, None if counted or not grouping.by else whole)
-    if more is not None and more.per_year:
+    if more.per_year:
         assert isinstance(prepared.spec.basis, YearAgo)
         columns["growth_per_year"] = growth_per_year(figures.ratio, prepared.spec.basis.n)
     return block(prepared, measure, grouping, in_order("compare", prepared.selection.by, columns), others)

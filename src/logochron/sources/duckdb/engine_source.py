@@ -15,12 +15,12 @@ from logochron.core.book.intake import EMPTY_AMOUNT, LISTED, Fact, Refusal, row_
 from logochron.core.book.measures import Aggregate
 from logochron.core.days import Days
 from logochron.core.said import Said
-from logochron.core.total_labels import is_total, item_totalled
+from logochron.core.total_labels import item_totalled
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.count_ids import collect_ids
 from logochron.sources.duckdb.rollup import RollUp
 from logochron.sources.duckdb.sql import Query, inner, is_empty, quoted, texts_of
-from logochron.sources.rolled_source import Groups, IdTable, LabelRows, Priced
+from logochron.sources.rolled_source import Groups, IdTable, LabelRows, Priced, why_undated
 from logochron.sources.values.amounts import is_amount
 
 _MEMORY = "1200MB"
@@ -333,10 +333,7 @@ class EngineSource:
         for i, line in enumerate(lines.tolist()):
             if columns["dt"][i] in bad_dates:
                 text = columns["date_text"][i] or ""
-                reason = no_date if text.strip() else Said("no date")
-                if is_total(text):
-                    reason = Said("a total, it seems, and no date")
-                refusals.append(self._refusal(line, query.date_column, text, reason, columns, i))
+                refusals.append(self._refusal(line, query.date_column, text, why_undated(text, no_date), columns, i))
                 continue
             for j, amount in enumerate(query.amounts):
                 text = columns[f"o{j}"][i] or ""

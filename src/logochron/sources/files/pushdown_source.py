@@ -17,7 +17,7 @@ from logochron.core.book.measures import Aggregate
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.core.said import Said
-from logochron.core.total_labels import is_total, item_totalled
+from logochron.core.total_labels import item_totalled
 from logochron.sources.duckdb.connection import Engine
 from logochron.sources.duckdb.engine_source import is_rare_zero
 from logochron.sources.duckdb.groups import groups_of
@@ -47,6 +47,7 @@ from logochron.sources.rolled_source import (
     ReadingSpec,
     RolledSource,
     nan_is_missing,
+    why_undated,
 )
 from logochron.sources.values.dates import is_utc
 
@@ -472,15 +473,8 @@ class PushdownSource:
     def _refusal(self, row: FlawedRow, date: Any, wrong: set[Any], right: set[Any], no_date: str) -> Refusal | None:
         """What is said of a row; nothing where it is only left out."""
         if date in wrong:
-            text = row.date_text
-            reason = (
-                Said("a total, it seems, and no date")
-                if is_total(text)
-                else no_date
-                if text.strip()
-                else Said("no date")
-            )
-            column = self.rolled.query.date_column
+            text, column = row.date_text, self.rolled.query.date_column
+            reason = why_undated(text, no_date)
             return Refusal(row.key, column, text, reason, self.name, self.unit, self._row(row, column))
         if not row.keep or date not in right:
             return None

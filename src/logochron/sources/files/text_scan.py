@@ -25,6 +25,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from logochron.core.book.intake import FEWER_FIELDS, MORE_FIELDS
 from logochron.core.days import Days
 from logochron.core.errors import IntakeError
 from logochron.core.said import Said
@@ -340,8 +341,8 @@ def _text_plans(text: TextFile, placed: Placed, amounts: Sequence[Amount]) -> di
 def _rejects(engine: Engine, delimiter: str) -> list[Malformed]:
     """The records that the engine refused in its last pass, once each."""
     reasons = {
-        "MISSING COLUMNS": Said("fewer fields than the header"),
-        "TOO MANY COLUMNS": Said("more fields than the header"),
+        "MISSING COLUMNS": FEWER_FIELDS,
+        "TOO MANY COLUMNS": MORE_FIELDS,
         "UNQUOTED VALUE": Said("a quote where none may stand"),
         "LINE SIZE OVER MAXIMUM": Said("a longer line than can be read"),
     }

@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from logochron.core.book.intake import FEWER_FIELDS, MORE_FIELDS
 from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.named_in import fiscal_years_said, ordinal_named
 from logochron.core.calendars.written_names import label_of
@@ -79,8 +80,8 @@ def carry_text(engine: Engine, source: Source, folder: Path, stated: Reading, na
                 if not filled(row):
                     rows_table.blank += 1
                 elif len(row) != width:
-                    fewer, more = Said("fewer fields than the header"), Said("more fields than the header")
-                    rows_table.refuse(line, text.delimiter.join(row), fewer if len(row) < width else more)
+                    why = FEWER_FIELDS if len(row) < width else MORE_FIELDS
+                    rows_table.refuse(line, text.delimiter.join(row), why)
                 else:
                     rows_table.add(line, row)
             line = reader.line_num + 1

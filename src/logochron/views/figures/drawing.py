@@ -95,7 +95,7 @@ def figure(result: Result, *, ax: Axes | None = None, **options: Any) -> Any:
     if not isinstance(result, Result):
         raise QuestionError("`result` must be an answer, such as that of compare; got {0}", brief(result))
     chosen = suited(result, frozenset(options) & _OF_FIGURES)
-    _LOG.warning("%s", chosen.in_words)
+    _LOG.warning(chosen.in_words)
     own = chosen.options if ax is None else {}
     return drawing(chosen.figure)(result, ax=ax, **own | options)
 

@@ -54,7 +54,7 @@ def families(texts: str) -> tuple[str, ...]:
         named = ", ".join(f"{letter} (U+{ord(letter):04X})" for letter in sorted(new)[:10])
         more = Said(" and {0:,} more", len(new) - 10) if len(new) > 10 else ""
         said = "no installed font has {0}{1}: drawn as boxes; install a font of that script"
-        _LOG.warning("%s", Said(said, named, more))
+        _LOG.warning(Said(said, named, more))
     return (FAMILY, *fallbacks)
 
 

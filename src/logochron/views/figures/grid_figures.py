@@ -11,7 +11,7 @@ from logochron.core.questions.compare import Comparison
 from logochron.views.catalog import message
 from logochron.views.figures.by_item import by_size, keys_of, names_of_keys
 from logochron.views.figures.common import THE_LARGEST, VERDICT_WORDS, RowDetails, measure_of, role_of, sentence
-from logochron.views.figures.layout import ABOVE, BELOW, within
+from logochron.views.figures.layout import ABOVE, BELOW, FREE_ABOVE, FREE_BELOW, FREE_BESIDE, within
 from logochron.views.figures.scene import (
     DEFAULT_SIZE,
     Axis,
@@ -34,8 +34,6 @@ from logochron.views.tables.cards import Card, cards_of
 from logochron.views.tables.item_rows import Table, moved_figures, moved_texts, rows_of
 from logochron.views.words.titles import against_line, figure_footnote, short_day, subject, unit
 
-#: Points above a table or cards, below them and beside.
-_ABOVE, _BELOW, _SIDE = 84.0, 34.0, 25.0
 #: Points of a card: how wide at least, how high, and what parts it from the next one.
 _LEAST, _HIGH, _APART = 172.0, 112.0, 20.0
 #: Points for the upper half of the topmost line.
@@ -69,18 +67,22 @@ def cards(result: Comparison, canvas: Canvas, *, measure: str | None = None, at:
     formats = canvas.formats
     all_cards = cards_of(result, formats, measure=measure, at=at, drawable=canvas.drawable)
     width, height = canvas.axes or canvas.size or (DEFAULT_SIZE[0], 0.0)
-    room = width * 72 - (0 if canvas.axes else 2 * _SIDE)
+    room = width * 72 - (0 if canvas.axes else 2 * FREE_BESIDE)
     columns = max(min(int((room + _APART) / (_LEAST + _APART)), max(len(all_cards), 1)), 1)
     wide = (room - _APART * (columns - 1)) / columns
     rows = -(-len(all_cards) // columns)
     high = rows * _HIGH + max(rows - 1, 0) * _APART
     if height:  # as many rows as the size asked for has room for
-        inside = height * 72 - (0 if canvas.axes else _ABOVE + _BELOW)
+        inside = height * 72 - (0 if canvas.axes else FREE_ABOVE + FREE_BELOW)
         rows = max(min(rows, int((inside + _APART) / (_HIGH + _APART))), 1)
         high = inside
     shown = all_cards[: rows * columns]
-    size = (width, height or (high + _ABOVE + _BELOW) / 72)
-    box = Box(0, 0, *canvas.axes) if canvas.axes else Box(_SIDE / 72, _BELOW / 72, room / 72, (high + _RIM) / 72)
+    size = (width, height or (high + FREE_ABOVE + FREE_BELOW) / 72)
+    box = (
+        Box(0, 0, *canvas.axes)
+        if canvas.axes
+        else Box(FREE_BESIDE / 72, FREE_BELOW / 72, room / 72, (high + _RIM) / 72)
+    )
     layers: list[Path | Captions] = []
     texts: list[Text] = []
     for place, card in enumerate(shown):
@@ -174,13 +176,12 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
     most = float(np.quantile(known, 0.9)) if len(known) else 1.0
     cells, captions, pointed_at = [], [], []
     details = RowDetails(result, of_measure, canvas)
-    for y, (table, row) in enumerate(zip(tables, texts)):
+    for y, (table, row, moved) in enumerate(zip(tables, texts, growths)):
         if canvas.detailed:
             rows = details.rows(table)
             x, ends = table["period"].astype(float), np.full(len(rows), float(y))
             pointed_at.append(Details(x - 0.5, x + 0.5, rows, cross=(ends - 0.5, ends + 0.5)))
-        moved = moved_figures(of_measure, table).tolist()
-        for x, text, growth, verdict in zip(table["period"].tolist(), row, moved, table["verdict"]):
+        for x, text, growth, verdict in zip(table["period"].tolist(), row, moved.tolist(), table["verdict"]):
             strength = min(abs(growth) / (most or 1.0), 1.0) * (_STRONGEST - _PALEST) + _PALEST
             role = role_of(str(verdict))
             if np.isfinite(growth):

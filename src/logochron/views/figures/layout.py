@@ -28,6 +28,8 @@ _MOST_TICKS = 6
 _MONTH_DAYS = (1, 8, 15, 22, 29)
 #: Points from one line of type to the next, and for the heading of a panel with what parts it from the one above.
 LINE, _HEADING = 13.0, 34.0
+#: Points above what fills a picture without axes, below it and beside.
+FREE_ABOVE, FREE_BELOW, FREE_BESIDE = 84.0, 34.0, 25.0
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ from logochron.core.questions.compare import Comparison
 from logochron.core.questions.overview import Overview
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.figures.common import measure_of, role_of
-from logochron.views.figures.layout import within
+from logochron.views.figures.layout import FREE_ABOVE, FREE_BELOW, FREE_BESIDE, within
 from logochron.views.figures.scene import (
     DEFAULT_SIZE,
     Axis,
@@ -37,8 +37,6 @@ from logochron.views.tables.overview_table import overview_table
 from logochron.views.words.question_words import compare_headline
 from logochron.views.words.titles import coverage_line, figure_footnote
 
-#: Points above a table, below it and beside.
-_ABOVE, _BELOW, _SIDE = 84.0, 34.0, 25.0
 #: Points of a row, of the gap between columns, of a small line and of a share's bar.
 _LINE, _GAP, _SPARK, _BAR = 18.0, 16.0, 70.0, 64.0
 _SIZE = 9.0
@@ -142,14 +140,14 @@ def overview(
 def _rows_of_room(canvas: Canvas, heads: int) -> int:
     """How many rows a canvas has room for below so many lines of heads."""
     _, height = canvas.axes or canvas.room
-    inside = height * 72 - (0 if canvas.axes else _ABOVE + _BELOW)
+    inside = height * 72 - (0 if canvas.axes else FREE_ABOVE + FREE_BELOW)
     return max(int(inside / _LINE) - heads, 1)
 
 
 def _wide(canvas: Canvas) -> float:
     """The points across that a table may take."""
     width, _ = canvas.axes or canvas.room
-    return width * 72 - (0 if canvas.axes else 2 * _SIDE)
+    return width * 72 - (0 if canvas.axes else 2 * FREE_BESIDE)
 
 
 def _drawn(spec: TableSpec, rows: tuple[Row, ...], said: _Texts, canvas: Canvas, color: Color) -> Scene:
@@ -193,11 +191,11 @@ def _drawn(spec: TableSpec, rows: tuple[Row, ...], said: _Texts, canvas: Canvas,
             "{n} of {many} rows shown", n=len(rows), many=formats.number(said.every, 0)
         )
     axis = Axis("number", 0.0, wide, line=False), Axis("number", 0.0, high, line=False)
-    size = canvas.size or (DEFAULT_SIZE[0], (high + _ABOVE + _BELOW) / 72)
+    size = canvas.size or (DEFAULT_SIZE[0], (high + FREE_ABOVE + FREE_BELOW) / 72)
     box = (
         Box(0, 0, *canvas.axes)
         if canvas.axes
-        else Box(_SIDE / 72, size[1] - (_ABOVE + high) / 72, wide / 72, high / 72)
+        else Box(FREE_BESIDE / 72, size[1] - (FREE_ABOVE + high) / 72, wide / 72, high / 72)
     )
     return Scene(
         title=spec.title + (f" ({spec.unit})" if spec.unit else ""),

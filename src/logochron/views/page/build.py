@@ -105,9 +105,7 @@ def views_of_all(
             if not isinstance(error, BrokenProcessPool):
                 raise
             # the system stopped one, for want of room; or the program's main module cannot be loaded again
-            _LOG.warning(
-                "%s", Said("other processes could not help with the page, or were stopped: it is made by one alone")
-            )
+            _LOG.warning(Said("other processes could not help with the page, or were stopped: it is made by one alone"))
             done = 0
             return one_by_one()
     return [views_by_section[n] for n in range(len(sections))]
@@ -249,7 +247,7 @@ def page(
             "the page would have {0:,} views in each of {1}, and gets {2:,}, so that it is made in about a minute: {3}",
             choices.wanted, how_many(len(aligned), "section"), choices.views, Joined(choices.left_out, "; "),
         )  # fmt: skip
-        _LOG.warning("%s", fewer)
+        _LOG.warning(fewer)
     cards = cards_views(aligned, choices, formats)
     views = views_of_all(sections, choices, formats, workers, progress)
     said = {name: formats.say(text, heading="{heading}", asked="{asked}") for name, text in _SAID.items()}
