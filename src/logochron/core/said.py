@@ -59,6 +59,29 @@ class Joined(Said):
         return Joined, (self.args, self.apart)
 
 
+class Hinted(Joined):
+    """A text, and behind it what whoever asked may say to have it otherwise: who only reads gets the text alone."""
+
+    __slots__ = ()
+
+    def __new__(cls, text: str, hint: str) -> Hinted:
+        """The text with its hint; one that has a hint already keeps both."""
+        made: Hinted = super().__new__(cls, (text, hint), "")  # type: ignore[assignment]
+        return made
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return Hinted, self.args
+
+
+def for_readers(text: str) -> str:
+    """A text without what only whoever asked can act on.
+
+    >>> for_readers(Hinted(Said("March is cut"), Said("; say until=")))
+    'March is cut'
+    """
+    return text.args[0] if isinstance(text, Hinted) else text
+
+
 def either(texts: Iterable[str]) -> Joined:
     """Texts of which one holds.
 

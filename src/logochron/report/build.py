@@ -17,10 +17,12 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import BOUNDS, rational
 from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.judge.judging import Band, Judging
+from logochron.core.rows.plans import AnyPlan
 from logochron.options import PLAN_READING, READING_OPTIONS, Reading
 from logochron.report.settings import (
     CALENDAR_KEYS,
     CalendarTable,
+    ChoicesTable,
     JudgingTable,
     MeasureTable,
     PageTable,
@@ -28,6 +30,7 @@ from logochron.report.settings import (
     Settings,
 )
 from logochron.views.formats import Formats
+from logochron.views.page.offers import Offers
 from logochron.views.palette import Palette
 
 
@@ -120,6 +123,12 @@ def palette(page: PageTable) -> Palette:
         if len(color) != 7 or color[0] != "#" or any(sign not in "0123456789abcdefABCDEF" for sign in color[1:]):
             raise QuestionError("{0!r} must be a color such as #22365E; got {1}", role, brief(color))
     return Palette(**page.palette)
+
+
+def offers(page: PageTable, plan: AnyPlan | None = None) -> Offers:
+    """What can be chosen on the page."""
+    given = page.choices.model_dump() if isinstance(page.choices, ChoicesTable) else page.choices
+    return Offers.of(given, plan, page.open)
 
 
 def source(sales: Sales, path: Path) -> list[str]:

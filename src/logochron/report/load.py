@@ -29,7 +29,14 @@ from logochron.core.said import Said
 from logochron.report import build
 from logochron.report.expressions import alerts_of
 from logochron.report.faults import Fault, Place, faults_of, key_lines, refusal
-from logochron.report.settings import CalendarTable, SectionTable, Settings, section_options, settings_model
+from logochron.report.settings import (
+    CalendarTable,
+    ChoicesTable,
+    SectionTable,
+    Settings,
+    section_options,
+    settings_model,
+)
 
 #: The largest report file, in bytes; so many parts has the name of a key at most; so many keys and tables are there.
 _MOST, _MOST_PARTS, _MOST_KEYS = 1_000_000, 50, 10_000
@@ -115,9 +122,7 @@ def _faults(settings: Settings, path: Path) -> Iterator[Fault]:
     yield from _faults_of_making(("page", "palette"), lambda: build.palette(settings.page))
     yield from _no_files(settings, path)
     dimensions = list(build.dimensions(sales.by))
-    for name in settings.page.choices or ():
-        if name not in dimensions:
-            yield Fault(("page", "choices"), no_such("dimension", name, dimensions, where="`by` of [sales]"))
+    yield from _of_choices(settings, dimensions)
     seen: dict[str, int] = {}
     for n, section in enumerate(settings.section):
         place: Place = ("section", n)
@@ -132,6 +137,26 @@ def _faults(settings: Settings, path: Path) -> Iterator[Fault]:
         yield from _of_section(section, place, settings, dimensions, judging)
     if not settings.section:
         yield Fault(("section",), Said("there is no [[section]]: name at least one, with its heading and question"))
+
+
+def _of_choices(settings: Settings, dimensions: list[str]) -> Iterator[Fault]:
+    """What is wrong with what can be chosen on the page."""
+    place, given = ("page", "choices"), settings.page.choices
+    try:
+        offers = build.offers(settings.page)
+    except LogochronError as error:
+        yield Fault(place, error.said)
+        return
+    inside = (*place, "dimensions") if isinstance(given, ChoicesTable) else place
+    for name in offers.dimensions or ():
+        if name not in dimensions:
+            yield Fault(inside, no_such("dimension", name, dimensions, where="`by` of [sales]"))
+    measures = [table.name for table in settings.measure] or build.listed(settings.sales.values)
+    for name in offers.measures:
+        if measures and name not in measures:
+            yield Fault((*place, "measures"), no_such("measure", name, measures, where="[[measure]]"))
+    if "plan" in offers.against and settings.plan is None:
+        yield Fault((*place, "against"), Said("there is no plan: add [plan] with its file"))
 
 
 def _of_section(

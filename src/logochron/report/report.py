@@ -40,6 +40,8 @@ class Answers(Mapping[str, Result]):
     ----------
     sections
         All sections in their order, refused ones with the reason.
+    plan
+        The plan, None where there is none.
     alerts, fired
         What the alerts have to say, in lines; whether any fired.
     """
@@ -49,6 +51,7 @@ class Answers(Mapping[str, Result]):
     sections: tuple[Section, ...]
     formats: Formats = field(repr=False)
     palette: Palette = field(repr=False)
+    plan: Daybook | None = field(default=None, repr=False)
     alerts: tuple[str, ...] = ()
     fired: bool = False
 
@@ -101,7 +104,8 @@ class Answers(Mapping[str, Result]):
             title=self.title,
             formats=self.formats,
             palette=self.palette,
-            choices=page.choices,
+            offers=build.offers(page, self.plan),
+            printed=page.print,
             restating=page.restated,
             alerts=self.alerts,
             progress=progress,
@@ -190,6 +194,7 @@ class Report:
             sections=tuple(sections),
             formats=formats,
             palette=build.palette(settings.page),
+            plan=plan,
             alerts=tuple(lines),
             fired=fired,
         )

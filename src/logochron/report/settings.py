@@ -27,6 +27,7 @@ from logochron.options import (
     options_of,
 )
 from logochron.views.formats import Formats
+from logochron.views.page.offers import Opening
 
 
 def _keys(options: Iterable[Option], **changed: Any) -> dict[str, Any]:
@@ -191,12 +192,30 @@ class _Title(KeyTable):
 _PageKeys: Any = create_model("_PageKeys", __base__=_Title, **_keys(options_of(Formats)))
 
 
+#: What the page prints of folded tables.
+Printed = Literal["summary", "all"]
+
+
+class ChoicesTable(KeyTable):
+    """What can be chosen on the page besides the period."""
+
+    dimensions: list[str] | None = _key(None, "The dimensions whose items can be chosen; all where left out.")
+    measures: list[str] = _table(list, "Measures that can be chosen.")
+    against: list[str] = _table(list, "Bases that can be chosen, such as year-ago, prior, plan.")
+    grains: list[str] = _table(list, "Grains that can be chosen, such as week, month.")
+    windows: list[str] = _table(list, "Windows that can be chosen, such as month, year.")
+
+
 class PageTable(_PageKeys):  # type: ignore[misc]
     """How the report is written."""
 
     palette: dict[str, str] = _table(dict, "Colors by role, as #RRGGBB.")
     until: Day | None = _key(None, "The report date, instead of that of [sales].")
-    choices: list[str] | None = _key(None, "The dimensions that can be chosen; all where left out.")
+    choices: ChoicesTable | list[str] | None = _key(
+        None, "What can be chosen, a table; or a list of dimensions, all where left out."
+    )
+    open: Opening = _key("running", "The period that the page opens with: the running one, or the last whole one.")
+    print: Printed = _key("all", "What the page prints of folded tables: all of them, or none.")
     restated: bool = _key(True, "Whether figures that changed since the last run are named.")
 
 

@@ -17,10 +17,12 @@ from logochron.core.questions.restated import Reported, Restatement, reported, r
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.said import Said
 from logochron.report.folder import FIGURES, MANIFEST, PAGE, RESTATED, WORKBOOK, ReportFolder, report_folder
+from logochron.report.settings import Printed
 from logochron.views.figures.choose import Chosen, named_figure, suited
 from logochron.views.figures.drawing import drawing
 from logochron.views.formats import Formats, harmless
 from logochron.views.page.build import page
+from logochron.views.page.offers import USUAL, Offers
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
 from logochron.views.tables.workbook import write_workbook
@@ -168,7 +170,8 @@ def write_report(
     title: str,
     formats: Formats,
     palette: Palette,
-    choices: Sequence[str] | None = None,
+    offers: Offers = USUAL,
+    printed: Printed = "all",
     restating: bool = True,
     alerts: Sequence[str] = (),
     progress: ToldDone | None = None,
@@ -196,7 +199,8 @@ def write_report(
             formats=formats,
             palette=palette,
             notes=notes,
-            names=choices,
+            offers=offers,
+            printed=printed,
             progress=lambda done, many: tell(PAGE, 0.75 * done / max(many, 1)),
             workers=workers,
         )

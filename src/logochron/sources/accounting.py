@@ -16,7 +16,7 @@ from logochron.core.calendars.named_in import first_day_of
 from logochron.core.choices import how_many
 from logochron.core.days import FIRST_DAY, LAST_DAY, Days, day_number, distinct, iso
 from logochron.core.errors import IntakeError, QuestionError, Remedy, instead, no_such
-from logochron.core.said import Joined, Said
+from logochron.core.said import Hinted, Joined, Said
 from logochron.core.total_labels import is_total
 from logochron.sources.assemble import BookRows, assembled
 from logochron.sources.duckdb.connection import Engine
@@ -146,11 +146,14 @@ def _oddities(rows: BookRows, spec: ReadingSpec, dated_on: Days, hinted: str) ->
     summed = next((rows.amounts[key] for key in counted if key in rows.amounts), None)
     if summed is not None and not filtered and not reviewed:
         said += [
-            Said(
-                "column {0!r}: the amounts of {1!r} equal the sum of all others in every period: if "
-                "it is their total they count twice (--where '{0}!={1}' leaves it out)",
-                name,
-                label,
+            Hinted(
+                Said(
+                    "column {0!r}: the amounts of {1!r} equal the sum of all others in every period: if it is their "
+                    "total they count twice",
+                    name,
+                    label,
+                ),
+                Said(" (--where '{0}!={1}' leaves it out)", name, label),
             )
             for name, label in like_totals(rows.days, rows.codes, rows.labels, summed)
         ]
@@ -158,19 +161,20 @@ def _oddities(rows: BookRows, spec: ReadingSpec, dated_on: Days, hinted: str) ->
         known = {str(label) for label in labels if label}
         if len(known) > 1 and is_currencies(known, name) and not reviewed:
             said.append(
-                Said(
-                    "column {0!r} holds currencies: totals add up amounts in {1} as they stand; read the rows of each",
-                    name,
-                    ", ".join(sorted(known)),
+                Hinted(
+                    Said(
+                        "column {0!r} holds currencies: totals add up amounts in {1} as they stand",
+                        name,
+                        ", ".join(sorted(known)),
+                    ),
+                    Said("; read the rows of each"),
                 )
             )
         for label in filter(is_total, labels if not filtered else ()):
             said.append(
-                Said(
-                    "column {0!r} has an item {1!r}: if it adds up others they count twice (--where "
-                    "{0!r}!={1!r} leaves it out)",
-                    name,
-                    label,
+                Hinted(
+                    Said("column {0!r} has an item {1!r}: if it adds up others they count twice", name, label),
+                    Said(" (--where '{0}!={1}' leaves it out)", name, label),
                 )
             )
     return list(dict.fromkeys(said))

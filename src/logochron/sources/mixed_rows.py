@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from logochron.core.book.filters import Not
 from logochron.core.book.intake import Fact
 from logochron.core.errors import IntakeError
-from logochron.core.said import Joined, Said
+from logochron.core.said import Hinted, Joined, Said
 from logochron.sources.files.watched_columns import NOT_COUNTING, state_of
 from logochron.sources.rolled_source import WATCHED, ReadingSpec, RolledSource
 
@@ -104,4 +104,5 @@ def _currencies(column: str, rows: dict[str, int]) -> Fact:
 
 def said_of(fact: Fact) -> str:
     """A fact as a line below an answer."""
-    return Said("column {0!r}, {1}: {2}; {3}", fact.column, Said(fact.kind), fact.example, fact.effect)
+    said = Said("column {0!r}, {1}: {2}", fact.column, Said(fact.kind), fact.example)
+    return Hinted(said, Said("; {0}", fact.effect))

@@ -16,7 +16,7 @@ from logochron.core.choices import COMPLETE, PARTIAL, PLURALS, TO_DATE, Grain, h
 from logochron.core.days import Days, as_date, day_number, in_words, iso, whole_span
 from logochron.core.errors import QuestionError, brief
 from logochron.core.notes import Noted
-from logochron.core.said import Said
+from logochron.core.said import Hinted, Said
 
 
 def closing_options(
@@ -42,11 +42,13 @@ def closing_options(
         word, early = spec.calendar.word(spec.each), int(_too_early(aligned).sum())
         few = Said("{0:,} of {1:,} {2} have no base", early, aligned.size, PLURALS[word])
         lines.append(
-            Said(
-                "{0}: the records start on {1}; against='prior' (--against prior) holds each against the {2} before",
-                few if early < aligned.size else Said("no {0} has a base", word),
-                in_words(coverage.first),
-                word,
+            Hinted(
+                Said(
+                    "{0}: the records start on {1}",
+                    few if early < aligned.size else Said("no {0} has a base", word),
+                    in_words(coverage.first),
+                ),
+                Said("; against='prior' (--against prior) holds each against the {0} before", word),
             )
         )
     return tuple(lines)
@@ -71,13 +73,13 @@ def edge_options(
     if len(cut_off) and closable(recorded, int(cut_off.max()), first - 1):
         start = int(cut_off.max())
         lines.append(
-            Said(
-                "{0} is only partly covered: the records start on {1}. If there was nothing to "
-                "record before, say covering=({2!r}, None) (--covering {3}..)",
-                _label(spec, labels, start),
-                in_words(first),
-                iso(start),
-                iso(start),
+            Hinted(
+                Said(
+                    "{0} is only partly covered: the records start on {1}", _label(spec, labels, start), in_words(first)
+                ),
+                Said(
+                    ". If there was nothing to record before, say covering=({0!r}, None) (--covering {0}..)", iso(start)
+                ),
             )
         )
     open_ends = ends[(ends > last) & (starts <= last)]
@@ -85,13 +87,9 @@ def edge_options(
     if len(open_ends) and last == recorded_last and closable(recorded, last + 1, int(open_ends.min())):
         end = int(open_ends.min())
         lines.append(
-            Said(
-                "{0} is only partly covered: the records end on {1}. If there is nothing more to "
-                "record in it, say until={2!r} (--until {3})",
-                _label(spec, labels, end),
-                in_words(last),
-                iso(end),
-                iso(end),
+            Hinted(
+                Said("{0} is only partly covered: the records end on {1}", _label(spec, labels, end), in_words(last)),
+                Said(". If there is nothing more to record in it, say until={0!r} (--until {0})", iso(end)),
             )
         )
     return lines

@@ -8,7 +8,7 @@ import numpy as np
 
 from logochron.core.book.measures import all_aggregates
 from logochron.core.days import iso
-from logochron.core.said import Said
+from logochron.core.said import Hinted, Said
 
 if TYPE_CHECKING:
     from logochron.core.book.daybook import Daybook
@@ -66,15 +66,13 @@ def running_lines(book: Daybook) -> tuple[str, ...]:
     """What is to be said of a last period that is not over, or may not be."""
     if book.coverage.uncut:
         return (
-            Said(
-                "records of whole periods hold no days: what runs to {0} has no base; spread='even' "
-                "(--spread even) spreads them evenly over their days, and cuts both sides alike",
-                iso(book.coverage.last),
+            Hinted(
+                Said("records of whole periods hold no days: what runs to {0} has no base", iso(book.coverage.last)),
+                Said("; spread='even' (--spread even) spreads them evenly over their days, and cuts both sides alike"),
             ),
         )
     short = short_last_period(book)
-    return (
-        ()
-        if short is None
-        else (Said("{0} has {1:.0f} % of {2}: {3}", short.label, 100 * short.part, short.base, short.advice),)
-    )
+    if short is None:
+        return ()
+    said = Said("{0} has {1:.0f} % of {2}", short.label, 100 * short.part, short.base)
+    return (Hinted(said, Said(": {0}", short.advice)),)

@@ -12,7 +12,7 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import PLURALS, Grain, PlanSpread
 from logochron.core.days import Days, iso, weekday
 from logochron.core.errors import QuestionError
-from logochron.core.said import Said
+from logochron.core.said import Hinted, Said
 
 #: From how many distinct days on a regular pattern is no accident.
 _ENOUGH = {"month": 3, "week": 4}
@@ -161,7 +161,7 @@ def check_periods(dates: Days, standing: Standing) -> str:
         how_to_say(fits),
     )
     if typical < _SHORTER:
-        return Said("records_of={0!r}: {1} unless each record stands for a whole {0}", one, said)
+        return Hinted(Said(""), Said("records_of={0!r}: {1} unless each record stands for a whole {0}", one, said))
     raise QuestionError(
         "records_of={0!r} (--records-of {0}) would take each record for a whole {0}, but {1}",
         one,
@@ -233,10 +233,7 @@ def hint(recorded: Days) -> str:
     regular = _regular(recorded)
     if regular is None:
         return ""
-    return Said(
-        "all {0:,} dates fall on {1}: where each record stands for a whole {2}, say "
-        "records_of={2!r} (--records-of {2})",
-        len(recorded),
-        regular.shown,
-        regular.grain,
+    return Hinted(
+        Said("all {0:,} dates fall on {1}", len(recorded), regular.shown),
+        Said(": where each record stands for a whole {0}, say records_of={0!r} (--records-of {0})", regular.grain),
     )

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from logochron.core.rows.question_types import DIMENSIONS, Column, QuestionType, SheetFormulas, register
+from logochron.core.rows.question_types import DIMENSIONS, ChoiceKind, Column, QuestionType, SheetFormulas, register
 
 _TABLES, _WORDS = "logochron.views.tables.", "logochron.views.words.question_words:"
 _EXPLAIN, _ARITHMETIC = "logochron.core.questions.explain:", "logochron.views.tables.receipt_table:"
 _SECTIONS = "logochron.report.settings:"
+_OF_PERIODS: dict[ChoiceKind, str] = {"measure": "measures", "against": "against", "grain": "each"}
+_OF_A_DAY: dict[ChoiceKind, str] = {"measure": "measures", "against": "against", "window": "within"}
 _CHANGED = {"change": ("difference", "value", "base"), "growth": ("growth", "change", "base")}
 
 register(
@@ -49,6 +51,7 @@ register(
         sentences=_WORDS + "compare_sentences",
         led=True,
         page="periods",
+        follows={**_OF_PERIODS, "window": "running"},
         formulas=SheetFormulas(_CHANGED | {"share": ("share", "value")}, ("value", "base")),
         restated=("value", "base"),
         receipt=_EXPLAIN + "comparison_receipt",
@@ -76,11 +79,13 @@ register(
         sorts=("value", "growth", "change", "share", "label"),
         tables=_TABLES + "overview_table:overview_tables",
         sparks=True,
-        page="day",
+        page="rows",
+        follows={**_OF_A_DAY, "window": "windows"},
         weight=2,
         restated=("value", "base"),
         receipt=_EXPLAIN + "overview_receipt",
         sentences="logochron.views.words.overview_words:overview_sentences",
+        picked_words="logochron.views.words.overview_words:picked_rows",
         cards=_TABLES + "cards:overview_cards",
         figures=("overview",),
         figure_is_table=True,
@@ -102,6 +107,7 @@ register(
         sentences=_WORDS + "relate_sentences",
         fields={"base": "reference", "change": "gap", "growth": "ratio_change", "share": "ratio"},
         page="periods",
+        follows=_OF_PERIODS,
         formulas=SheetFormulas(
             {
                 "reference": ("reference", "value"),
@@ -146,6 +152,7 @@ register(
         picked_words=_WORDS + "picked_drivers",
         fields={"share": "contribution"},
         page="period",
+        follows=_OF_PERIODS,
         weight=2,
         formulas=SheetFormulas(
             _CHANGED
@@ -174,6 +181,7 @@ register(
         sentences=_WORDS + "pace_sentences",
         fields={"value": "running", "change": "gap"},
         page="day",
+        follows=_OF_A_DAY,
         weight=5,
         formulas=SheetFormulas(
             {"gap": ("difference", "running", "base"), "growth": ("growth", "gap", "base")}, ("running", "base")
@@ -200,6 +208,7 @@ register(
         sentences=_WORDS + "land_sentences",
         fields={"value": "estimate"},
         page="day",
+        follows=_OF_A_DAY,
         weight=4,
         formulas=SheetFormulas(
             {

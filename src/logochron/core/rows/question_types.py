@@ -151,8 +151,11 @@ DIMENSIONS = "*"
 #: A function or class, or where it is: ``"module:name"``, loaded when it is first used.
 Named = Callable[..., Any] | str
 #: What a page does with an answer: ``periods``: a row a period, each of them can be chosen; ``period``: asked again of
-#: the period that is chosen; ``day``: asked again as of its last day; ``still``: the answer as it is.
-PageWay = Literal["periods", "period", "day", "still"]
+#: the period that is chosen; ``day``: asked again as of its last day; ``rows``: so too, but for what
+#: is picked by its rows; ``still``: the answer as it is.
+PageWay = Literal["periods", "period", "day", "rows", "still"]
+#: What can be chosen on a page besides period and items.
+ChoiceKind = Literal["measure", "against", "grain", "window"]
 
 
 class SheetFormulas(NamedTuple):
@@ -222,6 +225,8 @@ class QuestionType:
         Whether it is always split by items, so that one of them alone has no answer.
     page, weight
         What a page does with it, and how long one view takes beside one of a comparison.
+    follows
+        By what can be chosen on a page the option that it changes; what is not named there leaves the answer as it is.
     formulas
         Those of a workbook; values alone where None.
     restated
@@ -259,6 +264,7 @@ class QuestionType:
     needs_items: bool = False
     page: PageWay = "still"
     weight: int = 1
+    follows: Mapping[ChoiceKind, str] = field(default_factory=dict)
     formulas: SheetFormulas | None = None
     restated: tuple[str, str | None] | None = None
     receipt: Named = "logochron.core.questions.explain:row_receipt"

@@ -293,5 +293,5 @@ def _judged_labels(
             extra = ((formats.say("from {day}", day=short_day(result, start, formats)), None),)
         if unlike[i]:
             extra += ((unlike[i], None),)
-        lines.append(((labels[i], None), *judged, *extra))
+        lines.append(((labels[i], None), *extra, *judged))
     return lines

@@ -18,7 +18,7 @@ from functools import cache
 from importlib.resources import files
 from multiprocessing import active_children, get_context
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 from jinja2 import Environment
 from markupsafe import Markup
@@ -27,14 +27,16 @@ from logochron.core.check_kinds import kinds_checked
 from logochron.core.choices import how_many
 from logochron.core.errors import QuestionError, brief, no_such, visible
 from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.plans import AnyPlan
 from logochron.core.rows.prepare import QuestionCall
 from logochron.core.rows.result import Result
-from logochron.core.said import Joined, Said
+from logochron.core.said import Joined, Said, for_readers
 from logochron.views.catalog import message
 from logochron.views.figures.scene import Canvas
 from logochron.views.formats import FORMULA_SIGNS, Formats
-from logochron.views.page.choices import Choices, choices_of
-from logochron.views.page.view_data import Cards, Pool, written
+from logochron.views.page.choices import Choices, PageChoices, choices_of
+from logochron.views.page.offers import KINDS, USUAL, Following, Offers, Opening, Setting, keeps
+from logochron.views.page.view_data import Cards, Pool, lead_of_cards, measures_of_cards, written
 from logochron.views.page.views import views_of
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
@@ -43,6 +45,7 @@ from logochron.views.tables.cells import Shown
 from logochron.views.tables.html import color_rules, style
 from logochron.views.whole_file import whole_file
 from logochron.views.words.titles import coverage_line
+from logochron.views.words.told import all_told
 
 _LOG = logging.getLogger("logochron")
 #: Told how many of how many views are made.
@@ -55,6 +58,8 @@ _FEW = 200
 _SMALL = 16
 #: What a reader is told of a section that could not be answered.
 _REFUSED = message("This section could not be made this time.")
+#: And of one in which nothing can be chosen.
+_STILL = message("This section is the same whatever is chosen.")
 
 
 class PooledViews(NamedTuple):
@@ -66,7 +71,7 @@ class PooledViews(NamedTuple):
 
 
 def views_of_all(
-    sections: Sequence[Section], choices: Choices | None, formats: Formats, workers: int, progress: ToldViews | None
+    sections: Sequence[Section], choices: PageChoices | None, formats: Formats, workers: int, progress: ToldViews | None
 ) -> list[PooledViews]:
     """The views of each section, in the order of the sections."""
     many = _views(choices)
@@ -116,8 +121,8 @@ def _deaf() -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
-def _views(choices: Choices | None) -> int:
-    return choices.views if choices else 1
+def _views(choices: PageChoices | None) -> int:
+    return sum(choices.under(setting).views for setting in choices.offers.settings()) if choices else 1
 
 
 def _as_asked(section: Section) -> tuple[Section, QuestionCall | None]:
@@ -126,19 +131,52 @@ def _as_asked(section: Section) -> tuple[Section, QuestionCall | None]:
     return (section, None) if call is None else (replace(section, answer=None), call)
 
 
-def _asked_again(section: Section, call: QuestionCall | None, choices: Choices | None, formats: Formats) -> PooledViews:
+def _asked_again(
+    section: Section, call: QuestionCall | None, choices: PageChoices | None, formats: Formats
+) -> PooledViews:
     return section_views(section if call is None else replace(section, answer=call.again()), choices, formats)
 
 
-def section_views(section: Section, choices: Choices | None, formats: Formats) -> PooledViews:
-    """The views of one section."""
+def section_views(section: Section, choices: PageChoices | None, formats: Formats) -> PooledViews:
+    """The views of one section under every setting; settings that come to the same share them."""
     if section.answer is None:
         # why is told to whoever makes the page, on standard error and in the workbook's notes
         return PooledViews({"heading": section.heading, "refused": formats.say(_REFUSED)}, [], frozenset())
-    pool = Pool()
+    pool, answer = Pool(), section.answer
+    canvas = replace(_canvas(formats), known={})
+    if choices is None or not isinstance(answer, AlignedAnswer) or answer.call is None:
+        views = [_each(views_of(section, None, canvas, pool).view, None)]
+        said = formats.say(_STILL) if choices else ""
+        fields: dict[str, Any] = {"views": views, "settings": [0], "keeps": [said]}
+        return PooledViews({"heading": section.heading} | fields, pool.held, frozenset(pool.refer))
+
+    def of_setting(answer: AlignedAnswer, setting: Setting) -> list[list[int]]:
+        chosen = choices.under(setting)
+        return _each(views_of(replace(section, answer=answer), chosen, canvas, pool).view, chosen)
+
     with _no_search_for_circles():
-        places = _each(views_of(section, choices, replace(_canvas(formats), known={}), pool).view, choices)
-    return PooledViews({"heading": section.heading, "views": places}, pool.held, frozenset(pool.refer))
+        fields = _by_setting(answer, choices, formats, of_setting)
+    return PooledViews({"heading": section.heading} | fields, pool.held, frozenset(pool.refer))
+
+
+def _by_setting(
+    answer: AlignedAnswer,
+    choices: PageChoices,
+    formats: Formats,
+    views_of_setting: Callable[[AlignedAnswer, Setting], list[list[int]]],
+) -> dict[str, Any]:
+    """The views of an answer by setting: those that differ, which each setting shows, and what it does not follow."""
+    following, known = Following(answer, choices.offers), dict[tuple[Setting, int], int]()
+    views: list[list[list[int]]] = []
+    settings, kept = [], []
+    for setting in choices.offers.settings():
+        followed = following.under(setting)
+        place = known.setdefault((followed.changed, id(choices.under(setting))), len(views))
+        if place == len(views):
+            views.append(views_of_setting(followed.answer, setting))
+        settings.append(place)
+        kept.append(keeps(followed.kept, formats))
+    return {"views": views, "settings": settings, "keeps": kept}
 
 
 @contextmanager
@@ -153,11 +191,18 @@ def _no_search_for_circles() -> Iterator[None]:
             gc.enable()
 
 
-def cards_views(answers: Sequence[AlignedAnswer], choices: Choices | None, formats: Formats) -> PooledViews | None:
+def cards_views(answers: Sequence[AlignedAnswer], choices: PageChoices | None, formats: Formats) -> PooledViews | None:
     """The cards; None where no answer has any."""
-    pool = Pool()
-    cards = Cards.of(answers, choices, formats, pool)
-    return None if cards is None else PooledViews({"views": _each(cards.of_view, choices)}, pool.held, frozenset())
+    if choices is None or (lead := lead_of_cards(answers, choices.own)) is None:
+        return None
+    pool, names = Pool(), measures_of_cards(answers, lead)
+
+    def of_setting(answer: AlignedAnswer, setting: Setting) -> list[list[int]]:
+        chosen, measure = choices.under(setting), setting[KINDS.index("measure")]
+        cards = Cards(answer, names if measure is None else (measure,), chosen, formats, pool)
+        return _each(cards.of_view, chosen)
+
+    return PooledViews(_by_setting(lead, choices, formats, of_setting), pool.held, frozenset())
 
 
 def _each(make: Callable[[tuple[str | None, ...], int], int], choices: Choices | None) -> list[list[int]]:
@@ -210,6 +255,8 @@ _SAID = {
     "gone": message("The link asks for {asked}, which is not there: the rest is shown."),
     "records": message("The records"),
     "sort": message("sort by {heading}"),
+    "table": message("Table"),
+    "contents": message("Sections"),
     "choices": message("Choose a period and items"),
     "scripts": message(
         "This page needs a browser of 2023 or later with scripts turned on: what it shows can be chosen."
@@ -225,7 +272,8 @@ def page(
     formats: Formats,
     palette: Palette | None = None,
     notes: Sequence[str] = (),
-    names: Sequence[str] | None = None,
+    offers: Offers = USUAL,
+    printed: Literal["summary", "all"] = "all",
     progress: ToldViews | None = None,
     workers: int = 1,
 ) -> str:
@@ -235,27 +283,30 @@ def page(
     ----------
     notes
         Lines below the sections, before those on the records.
-    names
-        The dimensions that can be chosen; all where None.
+    offers
+        What can be chosen.
+    printed
+        Whether folded tables are printed: ``"all"`` of them, or none, ``"summary"``.
     workers
         How many processes make the views; more than one only where the main module can be loaded again.
     """
     aligned = [s.answer for s in sections if isinstance(s.answer, AlignedAnswer) and s.answer.call is not None]
-    choices = choices_of(aligned, formats, names)
+    chosen = choices_of(aligned, formats, offers)
+    choices = chosen.own if chosen else None
     if choices and choices.left_out:  # before the work, so that whoever waits for it may ask for less
         fewer = Said(
             "the page would have {0:,} views in each of {1}, and gets {2:,}, so that it is made in about a minute: {3}",
             choices.wanted, how_many(len(aligned), "section"), choices.views, Joined(choices.left_out, "; "),
         )  # fmt: skip
         _LOG.warning(fewer)
-    cards = cards_views(aligned, choices, formats)
-    views = views_of_all(sections, choices, formats, workers, progress)
+    cards = cards_views(aligned, chosen, formats)
+    views = views_of_all(sections, chosen, formats, workers, progress)
     said = {name: formats.say(text, heading="{heading}", asked="{asked}") for name, text in _SAID.items()}
     head = {
         "said": said,
         "formulas": FORMULA_SIGNS if formats.spreadsheet_safe else [],
-        "periods": [] if choices is None else [list(pair) for pair in zip(choices.labels, choices.words)],
-        "chosen": choices.chosen if choices else 0,
+        "grains": [_periods(one) for one in chosen.by_grain.values()] if chosen else [],
+        "choices": offers.shown(choices.calendar.word, formats) if choices else [],
         "dimensions": choices.names(formats) if choices else [],
         "picks": [["" if label is None else label for label in pick] for pick in (choices.picks if choices else ((),))],
     }
@@ -269,10 +320,16 @@ def page(
         palette=palette or Palette(),
         said=said,
         about=_about(aligned, formats),
-        notes=[*(choices.left_out if choices else ()), *notes, *_records(aligned, formats)],
+        notes=[*map(for_readers, choices.left_out if choices else ()), *notes, *_records(aligned, formats)],
         sections=sections,
         choices=choices,
+        printed=printed,
     )
+
+
+def _periods(choices: Choices) -> dict[str, Any]:
+    """The periods of a grain: label, words and last day of each, and the place of the one that is shown first."""
+    return {"periods": list(zip(choices.labels, choices.words, choices.lasts)), "chosen": choices.chosen}
 
 
 def _about(answers: Sequence[AlignedAnswer], formats: Formats) -> list[str]:
@@ -289,13 +346,12 @@ def _about(answers: Sequence[AlignedAnswer], formats: Formats) -> list[str]:
 
 
 def _records(answers: Sequence[AlignedAnswer], formats: Formats) -> list[str]:
-    """Coverage and accounting of each book, and what reading had to say."""
+    """Coverage and accounting of each book, and what reading had to say of it; how it was read is the maker's."""
     lines: dict[str, None] = {}
     for answer in answers:
         lines[coverage_line(answer, formats)] = None
-        intake = answer.book.intake
-        lines |= dict.fromkeys((*intake.guesses, *intake.warnings))
-    return [visible(line) for line in lines]
+        lines |= dict.fromkeys(map(for_readers, all_told(answer.book.intake.warnings, formats)))
+    return [visible(line) for line in lines if line]
 
 
 def _packed(text: str) -> str:
@@ -347,7 +403,9 @@ def write_page(
     *,
     title: str | None = None,
     figures: Mapping[str, str] | None = None,
-    choices: Sequence[str] | None = None,
+    choices: Sequence[str] | Mapping[str, Sequence[str]] | None = None,
+    plan: AnyPlan | None = None,
+    opens: Opening = "running",
     locale: str = "en",
     currency: str | None = None,
     formats: Formats | None = None,
@@ -364,7 +422,12 @@ def write_page(
     figures
         Names of figures by heading, instead of those that suit.
     choices
-        The dimensions that can be chosen; all of the book where None.
+        The dimensions that can be chosen, all of the book where None; or lists by name: ``"dimensions"``,
+        ``"measures"``, ``"against"``, ``"grains"`` and ``"windows"``, each of which becomes a choice.
+    plan
+        The plan that ``"plan"`` among the bases means.
+    opens
+        The period that is shown first: ``"running"``, or ``"last-whole"``, the last one that is over.
     locale, currency, formats
         How numbers, days and words are written (`formats` goes before the others).
 
@@ -389,9 +452,10 @@ def write_page(
             raise QuestionError("`{0}` must be {1}; got {2}", name, wanted.__name__, brief(came))
     formats = formats or Formats(locale=locale, currency=currency)
     sections = sections_of(answers, formats, figures or {})
-    if choices is not None:
+    offers = Offers.of(choices, plan, opens)
+    if offers.dimensions is not None:
         known = _dimensions(sections)
-        for name in choices:
+        for name in offers.dimensions:
             if name not in known:
                 raise QuestionError("`choices`: {0}", no_such("dimension", str(name), known, where="the answers"))
     for section in sections:
@@ -402,7 +466,7 @@ def write_page(
         title=title or sections[0].heading,
         formats=formats,
         palette=palette,
-        names=choices,
+        offers=offers,
     )
     path = Path(path)
     with whole_file(path) as target:

@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import product
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from logochron.core.align.period_spec import PeriodSpec
 from logochron.core.book.daybook import Daybook
 from logochron.core.calendars.base import Calendar
-from logochron.core.choices import Grain
+from logochron.core.choices import STATUSES, Grain
 from logochron.core.days import iso
+from logochron.core.errors import QuestionError
 from logochron.core.questions.compare import Comparison, compare
 from logochron.core.rows.answer import AlignedAnswer
-from logochron.views.catalog import everything, message
+from logochron.core.said import Hinted, Said
+from logochron.views.catalog import everything
 from logochron.views.formats import Formats, capital, noun
+from logochron.views.page.offers import KINDS, LISTS, USUAL, Offers, Setting, check_measures, without
 from logochron.views.tables.answer_tables import MOST_OF_PAGE
 from logochron.views.words.question_words import periods_of
 
@@ -25,11 +29,26 @@ from logochron.views.words.question_words import periods_of
 #: A view takes some 170 bytes, so that a page stays under 6 MB. Of all those of a comparison count, others for as many
 #: as take as long: all are made in a minute by two processors.
 MOST_VIEWS, MOST_OF_ALL = 13_500, 34_000
+#: What was asked for is refused where it comes to more views than this, or to more bytes: a view of a comparison takes
+#: about so many.
+MOST_IN_ALL, MOST_BYTES, _BYTES = 60_000, 6_000_000, 90
 #: For what is picked the book's rows are gone through: so many of them in all, were each view a pick of its own.
 _MOST_LOOKED_AT = 1_000_000_000
 #: The choices that are of no dimension, those that a report file may allow among them; what parts one of a dimension
 #: that is called like them.
-_OWN_KEYS = ("period", "periods", "measure", "measures", "against", "grain", "grains", "window", "windows", "open")
+_OWN_KEYS = (
+    "period",
+    "periods",
+    "measure",
+    "measures",
+    "against",
+    "grain",
+    "grains",
+    "window",
+    "windows",
+    "open",
+    "at",
+)
 _APART = "dimension:"
 #: What is picked: an item of each dimension, or None for all of it.
 Pick = tuple[str | None, ...]
@@ -95,33 +114,68 @@ def _key(name: str) -> str:
     return f"{_APART}{name}" if name in _OWN_KEYS or name.startswith(_APART) else name
 
 
-def choices_of(
-    answers: Sequence[AlignedAnswer], formats: Formats, names: Sequence[str] | None = None
-) -> Choices | None:
+@dataclass(frozen=True, kw_only=True)
+class PageChoices:
+    """All that can be chosen on a page: what it offers, and periods and items by the grain that is chosen."""
+
+    offers: Offers
+    by_grain: Mapping[str | None, Choices]
+
+    @property
+    def own(self) -> Choices:
+        """The choices where no grain is chosen."""
+        return self.by_grain[None]
+
+    def under(self, setting: Setting) -> Choices:
+        """The choices of periods and items under a setting."""
+        return self.by_grain[setting[KINDS.index("grain")]]
+
+
+def choices_of(answers: Sequence[AlignedAnswer], formats: Formats, offers: Offers = USUAL) -> PageChoices | None:
     """The choices of a page of some answers; None where none of them has periods.
 
-    Parameters
-    ----------
-    names
-        The dimensions that can be chosen; all of the first answer's book where None.
+    What nobody asked for is fitted to what a page carries, and told; what was asked for is refused where it is more.
+
+    Raises
+    ------
+    QuestionError
+        Where a name means nothing here, or the page would carry too much: with how much, and what costs most.
     """
     if not answers:
         return None
+    check_measures(offers, [answer.selection.book for answer in answers])
+    asked = offers.dimensions is not None or bool(offers.kinds)
+    own = _choices(answers, formats, offers, _question(answers), fitted=not asked)
+    by_grain: dict[str | None, Choices] = {None: own}
+    for grain in offers.grains:
+        own.calendar.check_grain(grain, "grains")  # type: ignore[arg-type]
+        question = PeriodSpec(each=grain, calendar=own.calendar)  # type: ignore[arg-type]
+        by_grain[grain] = _choices(answers, formats, offers, question, fitted=False)
+    choices = PageChoices(offers=offers, by_grain=by_grain)
+    if asked:
+        _check_size(answers, choices)
+    return choices
+
+
+def _choices(
+    answers: Sequence[AlignedAnswer], formats: Formats, offers: Offers, question: PeriodSpec, *, fitted: bool
+) -> Choices:
+    """The choices of periods of one grain, and of items; `fitted`: as many as a page carries."""
     first = answers[0]
-    question = _question(answers)
     book: Daybook = first.selection.book
     lead = _periods(book, question, first)
-    wanted = [name for name in book.dimensions if names is None or name in names]
+    wanted = [name for name in book.dimensions if offers.dimensions is None or name in offers.dimensions]
     weight = sum(answer.type.weight for answer in answers)
     most = max(min(MOST_VIEWS, MOST_OF_ALL // weight, _MOST_LOOKED_AT // max(len(book), 1)), 1)
-    dimensions, left_out = _fitting(book, lead, wanted, most, formats)
-    items = max(answer.rows // max(len(answer.periods), 1) for answer in answers)  # each period is shown with all
-    kept, lines = _latest(len(lead.periods), max(min(most, MOST_OF_PAGE // max(items, 1)), 1), formats)
+    dimensions, left_out = {name: _items(book, name) for name in wanted}, list[str]()
+    kept, lines = len(lead.periods), list[str]()
+    if fitted:
+        dimensions, left_out = _fitting(book, lead, wanted, most, formats)
+        items = max(answer.rows // max(len(answer.periods), 1) for answer in answers)  # each period is shown with all
+        kept, lines = _latest(len(lead.periods), max(min(most, MOST_OF_PAGE // max(items, 1)), 1), formats)
     picks = picks_of(book, dimensions)
     every = picks_of(book, {name: _items(book, name) for name in wanted}) if left_out else picks
     labels = lead.periods[-kept:]
-    chosen = len(labels) - 1
-    chosen = next((n for n, label in enumerate(labels) if label == first.opens_at), chosen)
     places = range(len(lead.periods) - len(labels), len(lead.periods))
     return Choices(
         grain=question.grain,
@@ -131,10 +185,82 @@ def choices_of(
         lasts=tuple(lead.alignment.ends.tolist()[-kept:]),
         dimensions=dimensions,
         picks=picks,
-        chosen=chosen,
+        chosen=_opening(lead, labels, first, offers),
         wanted=len(every) * len(lead.periods),
         left_out=(*left_out, *lines),
     )
+
+
+def _opening(lead: Comparison, labels: Sequence[str], first: AlignedAnswer, offers: Offers) -> int:
+    """The place of the period that a page opens with."""
+    last = len(labels) - 1
+    if offers.opens == "last-whole":
+        whole = np.flatnonzero(lead.alignment.status[-len(labels) :] == STATUSES.index("complete"))
+        return int(whole[-1]) if len(whole) else last
+    return next((n for n, label in enumerate(labels) if label == first.opens_at), last)
+
+
+class _Size(NamedTuple):
+    """How many views a page has, and about how many bytes."""
+
+    views: int
+    size: int
+
+    @property
+    def too_much(self) -> bool:
+        return self.views > MOST_IN_ALL or self.size > MOST_BYTES
+
+
+def _check_size(answers: Sequence[AlignedAnswer], choices: PageChoices) -> None:
+    """Refuses a page that would carry more than it can, before any view is made.
+
+    Raises
+    ------
+    QuestionError
+        With the numbers, and the choice that costs most.
+    """
+    offers, dimensions = choices.offers, choices.own.dimensions
+    whole = _size(answers, choices, offers, dimensions)
+    if not whole.too_much:
+        return
+    less_of = {LISTS[kind]: _size(answers, choices, without(offers, kind), dimensions) for kind in offers.kinds}
+    for name in dimensions:
+        rest = {other: items for other, items in dimensions.items() if other != name}
+        less_of[name] = _size(answers, choices, offers, rest)
+    costly = min(less_of, key=lambda name: less_of[name].views, default="")
+    advice: str = Said("")
+    if costly:
+        less = less_of[costly]
+        advice = Said(
+            "; {0} costs most: without it there are {1:,} views and {2:.1f} MB (`choices`)", costly, less.views,
+            less.size / 1e6,
+        )  # fmt: skip
+    raise QuestionError(
+        "the page would have {0:,} views and take about {1:.1f} MB, and carries {2:,} and {3} MB at most{4}",
+        whole.views,
+        whole.size / 1e6,
+        MOST_IN_ALL,
+        MOST_BYTES // 1_000_000,
+        advice,
+    )
+
+
+def _size(
+    answers: Sequence[AlignedAnswer], choices: PageChoices, offers: Offers, dimensions: Mapping[str, Sequence[str]]
+) -> _Size:
+    """How much a page carries that offers this: each section as often as what it follows differs."""
+    book = answers[0].selection.book
+    picks = len(choices.own.picks) if dimensions == choices.own.dimensions else len(picks_of(book, dimensions))
+    periods = [len(choices.by_grain[grain].labels) for grain in (None, *offers.grains)]
+    views = size = 0
+    for answer in answers:
+        settings = math.prod(
+            len(offers.names(kind)) + 1 for kind in offers.kinds if kind in answer.type.follows and kind != "grain"
+        )
+        of_section = settings * picks * sum(periods)
+        views += of_section
+        size += of_section * _BYTES * answer.type.weight
+    return _Size(views, size)
 
 
 def _question(answers: Sequence[AlignedAnswer]) -> PeriodSpec:
@@ -179,7 +305,7 @@ def _fitting(
     """Dimensions and items as far as a page carries them, the largest items first; and what is left out."""
     most = max(views // max(len(lead.periods), 1), 1)
     taken: dict[str, tuple[str, ...]] = {}
-    left_out = []
+    left_out: list[str] = []
     for name in names:
         items = _items(book, name)
         if len(picks_of(book, taken | {name: items})) <= most:
@@ -187,21 +313,18 @@ def _fitting(
             continue
         room = most // len(picks_of(book, taken)) - 1
         if room < 2:
-            too_many = message(
-                "{dimension} cannot be chosen here, as the page would carry too many views: keep fewer by `choices`"
-            )
-            left_out.append(formats.say(too_many, dimension=capital(noun(name, formats.language))))
+            said = formats.say("{dimension} cannot be chosen here", dimension=capital(noun(name, formats.language)))
+            too_many = formats.say(", as the page would carry too many views: keep fewer by `choices`")
+            left_out.append(Hinted(said, too_many))
             continue
         taken[name] = tuple(sorted(_largest(book, name, room)))
-        left_out.append(
-            formats.say(
-                "{n} of {many} items of {dimension} can be chosen, the largest: keep fewer by `where`, or fewer "
-                "dimensions in `choices`",
-                n=formats.number(room, 0),
-                many=formats.number(len(items), 0),
-                dimension=noun(name, formats.language),
-            )
+        said = formats.say(
+            "{n} of {many} items of {dimension} can be chosen, the largest",
+            n=formats.number(room, 0),
+            many=formats.number(len(items), 0),
+            dimension=noun(name, formats.language),
         )
+        left_out.append(Hinted(said, formats.say(": keep fewer by `where`, or fewer dimensions in `choices`")))
     return taken, left_out
 
 

@@ -28,7 +28,8 @@
   const said = page.said;
   const picks = new Map(page.picks.map((pick, place) => [JSON.stringify(pick), place]));
   const form = document.querySelector("form.choices");
-  const selects = { period: form && form.querySelector("select"), items: [] };  // by place: a dimension may have any name
+  const selects = { period: form && form.querySelector("select"), choices: [], items: [] };  // by place: a dimension may have any name
+  const ofGrain = page.choices.findIndex(({ key }) => key === "grain");
 
   // --- elements
 
@@ -44,43 +45,69 @@
 
   // --- what is chosen
 
+  // the periods of the grain that is chosen, those of the sections where none is
+  const grain = (chosen) => page.grains[ofGrain < 0 ? 0 : chosen[ofGrain]] || { periods: [], chosen: 0 };
+
+  // all settings stand in one list, the last choice changing first
+  const setting = (chosen) => chosen.reduce((place, one, n) => place * page.choices[n].options.length + one, 0);
+
   function address() {
     const told = new URLSearchParams(location.hash.slice(1));
-    const period = page.periods.findIndex(([label]) => label === told.get("period"));
-    const known = new Map(page.dimensions.map(({ key, items }) => [key, items]));
-    const gone = [...told].filter(([key, wanted]) => wanted && !(key === "period" ? period >= 0 : known.has(key) && known.get(key).includes(wanted)));
-    const pick = page.dimensions.map(({ key, items }) => {
-      const wanted = told.get(key);
-      return wanted !== null && items.includes(wanted) ? wanted : "";
-    });
-    return { period: period < 0 ? page.chosen : period, pick, gone: gone.map(([, wanted]) => wanted) };
+    const gone = [], known = new Set(["period", "at"]);
+    const wanted = (key, offered) => {
+      known.add(key);
+      const one = told.get(key), place = one ? offered.indexOf(one) : -1;
+      if (one && place < 0) gone.push(one);
+      return place;
+    };
+    const chosen = page.choices.map(({ key, options }) => Math.max(wanted(key, options.map(([value]) => value)), 0));
+    const { periods, chosen: opening } = grain(chosen), period = wanted("period", periods.map(([label]) => label));
+    const pick = page.dimensions.map(({ key, items }) => items[wanted(key, items)] || "");
+    for (const [key, one] of told) if (one && !known.has(key)) gone.push(one);
+    return { chosen, period: period < 0 ? opening : period, pick, gone, at: told.get("at") };
   }
 
-  function addressOf(period, pick) {
-    const told = new URLSearchParams({ period });
+  function addressOf({ chosen, period, pick }, at) {
+    const told = new URLSearchParams({ period: (grain(chosen).periods[period] || [""])[0] });
+    page.choices.forEach(({ key, options }, place) => { if (chosen[place]) told.set(key, options[chosen[place]][0]); });
     page.dimensions.forEach(({ key }, place) => { if (pick[place]) told.set(key, pick[place]); });
+    if (at) told.set("at", at);
     return told.toString();
   }
 
+  let shown = null;  // what is chosen now
+
   function choose() {
-    location.hash = addressOf(selects.period.value, selects.items.map((one) => one.value));
+    const chosen = selects.choices.map((one) => one.selectedIndex), { periods } = grain(chosen);
+    let period = periods.findIndex(([label]) => label === selects.period.value);
+    if (shown && grain(shown.chosen).periods !== periods) {  // of another grain the period that holds the same day
+      const [, , last] = grain(shown.chosen).periods[shown.period];
+      period = periods.findIndex(([, , day]) => day >= last);
+      if (period < 0) period = periods.length - 1;
+    }
+    location.hash = addressOf({ chosen, period, pick: selects.items.map((one) => one.value) });
+  }
+
+  function chooser(key, label, options) {
+    const made = element("select", { name: key }, ...options.map(([value, text]) => element("option", { value }, text)));
+    form.append(element("label", {}, element("span", {}, label), made));
+    return made;
   }
 
   function offer() {
     if (!form) return;
-    const periods = selects.period;
-    for (let place = page.periods.length - 1; place >= 0; place--) {
-      const [label, words] = page.periods[place];
-      periods.append(element("option", { value: label }, words === label ? label : `${label} · ${words}`));
-    }
-    for (const { key, label, all, items } of page.dimensions) {
-      const offered = [element("option", { value: "" }, all), ...items.map((item) => element("option", { value: item }, item))];
-      const made = element("select", { name: key }, ...offered);
-      selects.items.push(made);
-      form.append(element("label", {}, element("span", {}, label), made));
-    }
+    for (const { key, label, all, items } of page.dimensions) selects.items.push(chooser(key, label, [["", all], ...items.map((item) => [item, item])]));
+    for (const { key, label, options } of page.choices) selects.choices.push(chooser(key, label, options));
     form.addEventListener("change", choose);
     form.addEventListener("submit", (event) => event.preventDefault());
+  }
+
+  let offered = null;
+  function offerPeriods(periods) {
+    if (offered === periods) return;
+    offered = periods;
+    const options = periods.map(([label, words]) => element("option", { value: label }, words === label ? label : `${label} · ${words}`));
+    selects.period.replaceChildren(...options.reverse());
   }
 
   // --- cards and tables
@@ -116,6 +143,7 @@
       share.style.setProperty("--part", `${content * 100}%`);
       return element("td", { ...looks, "aria-hidden": true }, share);
     }
+    if (kind === "spark") return element("td", { class: "spark", "aria-hidden": true }, content.length ? small(content) : null);
     if (kind === "judged") {
       const [mark, text] = Array.isArray(content) ? content : ["", content];
       const inside = element("span", {}, element("span", {}, mark), element("span", {}, text));
@@ -124,6 +152,18 @@
     if (place === 0) return element("th", { ...looks, scope: "row", class: kind }, content);
     const verdict = (row.verdicts || [])[place] || "";
     return element("td", { ...looks, class: `${opening(kind, of)} ${verdict}`.trim() }, content);
+  }
+
+  // a small line of heights from 0 to 1
+  function small(heights) {
+    const wide = 64, high = 18, step = heights.length > 1 ? (wide - 6) / (heights.length - 1) : 0;
+    const x = (n) => 3 + n * step, y = (n) => high - 3 - heights[n] * (high - 6);
+    const line = d3.line().defined((n) => heights[n] !== null).x(x).y(y)(d3.range(heights.length));
+    const drawn = d3.create("svg:svg").attr("viewBox", `0 0 ${wide} ${high}`).attr("width", wide).attr("height", high);
+    drawn.append("path").attr("d", line).style("fill", "none").style("stroke", "var(--current)").style("stroke-width", 1.3);
+    const last = heights.length - 1;
+    if (heights[last] !== null) drawn.append("circle").attr("cx", x(last)).attr("cy", y(last)).attr("r", 2).style("fill", "var(--current)");
+    return drawn.node();
   }
 
   const OPENING = ["period", "when"];
@@ -166,7 +206,7 @@
         return values.map((text, place) => (columns[place][1] ? harmless(text) : text));
       });
     } else {  // lines that are no rows of an answer
-      const kept = head.map((column, place) => [column, place]).filter(([[name, , kind]]) => kind !== "bar" && name !== "when");
+      const kept = head.map((column, place) => [column, place]).filter(([[name, , kind]]) => kind !== "bar" && kind !== "spark" && name !== "when");
       named = kept.map(([[name]]) => harmless(name.replace(/^dim:/, "")));
       lines = rows.map((row) => kept.map(([[name, , kind], place]) => plain(row, place, kind) || (opens.get(row.period) || [[]])[0][OPENING.indexOf(name)] || ""));
     }
@@ -207,7 +247,7 @@
     const body = element("tbody", {}, ...lines(rows, true));
     const heads = head.map(([name, text, kind, of], place) => {
       const made = element("th", { scope: "col", class: opening(kind, of), ...named(name, of) });
-      if (kind === "bar") return element("td", { class: "bar" });
+      if (kind === "bar" || kind === "spark") return element("td", { class: kind });
       const label = text || (name === "when" || name === "note" || name === "what" ? "" : name);
       if (label) made.append(element("button", { type: "button", title: said.sort.replace("{heading}", label), on: { click: () => sort(place) } }, label));
       return label ? made : element("td", {});
@@ -231,8 +271,8 @@
       heads.forEach((one, at) => { if (at === by) one.setAttribute("aria-sort", down ? "descending" : "ascending"); else one.removeAttribute("aria-sort"); });
     }
     const caption = element("caption", {}, frame.title, frame.unit ? element("span", {}, frame.unit) : null);
-    const made = element("table", {}, caption, element("thead", {}, ...spanning(frame), element("tr", {}, ...heads)), body);
-    const scroll = element("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": frame.title }, made);
+    const made = element("table", { class: frame.groups && "grouped" }, caption, element("thead", {}, ...spanning(frame), element("tr", {}, ...heads)), body);
+    const scroll = element("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": frame.title, on: { scroll: (event) => edge(event.currentTarget) } }, made);
     const name = [heading, location.hash.slice(1)].filter(Boolean).join(" ").replace(/[^\p{L}\p{N}]+/gu, "-").replace(/^-+|-+$/g, "");
     const tools = element("div", { class: "tools" },
       element("button", { type: "button", class: "save", on: { click: () => save(`${name}.csv`, fields(frame, rows, opens, ",")) } }, said.save),
@@ -252,48 +292,119 @@
 
   // --- what is shown
 
-  function section(root, of, place, chosen) {
-    const view = root.querySelector(".view");
-    pool = of.pool;
-    if (of.refused) { view.replaceChildren(element("p", { class: "told" }, of.refused)); return; }
-    if (place === undefined) { view.replaceChildren(element("p", { class: "told" }, said.none)); return; }
-    const shown = pool[of.views[place][of.views[place].length > chosen ? chosen : 0]];
-    if (shown.refused) { view.replaceChildren(element("p", { class: "told" }, shown.refused)); return; }
-    const made = [];
-    const words = pool[shown.words];
-    if (words.length) made.push(element("p", { class: "said" }, words.join(" ").replaceAll(" %", "\u00a0%")));
-    if (shown.figure) made.push(shown.figure.refused ? element("p", { class: "told" }, shown.figure.refused) : figure(shown.figure, words));
-    for (const one of shown.tables) made.push(...table(one, of.heading));
-    view.replaceChildren(...made);
-    for (const one of view.querySelectorAll("figure")) one.redraw();
+  // which views of a part of the page are shown, of those that its settings share
+  function viewsOf(of, chosen) {
+    const place = setting(chosen);
+    return of.views[of.settings[of.settings.length > place ? place : 0]];
   }
 
+  function section(root, of, { chosen, period }, pick) {
+    const view = root.querySelector(".view"), open = view.querySelector("details.more[open]") !== null;
+    pool = of.pool;
+    const tell = (text) => element("p", { class: "told" }, text);
+    if (of.refused) { view.replaceChildren(tell(of.refused)); return; }
+    if (pick === undefined) { view.replaceChildren(tell(said.none)); return; }
+    const views = viewsOf(of, chosen), keeps = of.keeps[of.keeps.length > 1 ? setting(chosen) : 0];
+    const one = views.length > pick ? views[pick] : views[0], shown = pool[one[one.length > period ? period : 0]];
+    const made = keeps ? [element("p", { class: "keeps" }, keeps)] : [];
+    if (shown.refused) { view.replaceChildren(...made, tell(shown.refused)); return; }
+    const words = pool[shown.words], drawn = shown.figure && !shown.figure.refused;
+    const sentence = words.length ? element("p", { class: "said" }, words.join(" ").replaceAll(" %", "\u00a0%")) : null;
+    const tables = shown.tables.flatMap((one) => table(one, of.heading));
+    if (drawn) {
+      made.push(sentence, figure(shown.figure, words));
+      if (tables.length) made.push(element("details", { class: "more", open }, element("summary", {}, said.table), ...tables));
+    } else {
+      if (shown.figure) made.push(sentence, tell(shown.figure.refused), ...tables);
+      else made.push(...tables, sentence);
+    }
+    view.replaceChildren(...made.filter(Boolean));
+    for (const one of view.querySelectorAll("figure")) one.redraw();
+    for (const one of view.querySelectorAll(".scroll")) edged.observe(one);
+  }
+
+  // a table that is wider than its place shows an edge where it goes on
+  const edged = new ResizeObserver((seen) => seen.forEach(({ target }) => edge(target)));
+  function edge(scroll) {
+    const past = scroll.scrollWidth - scroll.clientWidth - scroll.scrollLeft;
+    scroll.classList.toggle("goes-on", past > 1);
+    scroll.classList.toggle("came-from", scroll.scrollLeft > 1);
+  }
+
+  const roots = [...document.querySelectorAll("section[data-section]")];
+
   function show() {
-    const { period, pick, gone } = address();
+    const now = address(), { chosen, period, pick, gone, at } = now;
+    shown = now;
     if (form) {
-      selects.period.value = page.periods[period][0];
+      offerPeriods(grain(chosen).periods);
+      selects.period.value = (grain(chosen).periods[period] || [""])[0];
+      selects.choices.forEach((one, place) => { one.selectedIndex = chosen[place]; });
       selects.items.forEach((one, place) => { one.value = pick[place]; });
       byId("gone").hidden = !gone.length;
       if (gone.length) {
         byId("gone").textContent = said.gone.replace("{asked}", gone.join(", "));
         tell(byId("gone").textContent);
-        history.replaceState(null, "", `#${addressOf(page.periods[period][0], pick)}`);
+        history.replaceState(null, "", `#${addressOf(now, at)}`);
       }
     }
     hide();
     const place = picks.get(JSON.stringify(pick));
     if (byId("cards")) {
-      const shown = cards && place !== undefined ? cards.pool[cards.views[place][period]] : [];
-      byId("cards").replaceChildren(...shown.map(card));
+      const made = cards && place !== undefined ? cards.pool[viewsOf(cards, chosen)[place][period]] : [];
+      byId("cards").replaceChildren(...made.map(card));
     }
-    document.querySelectorAll("section[data-section]").forEach((root, n) => section(root, sections[n], place, period));
+    roots.forEach((root, n) => section(root, sections[n], now, place));
+    for (const link of links) link.href = `#${addressOf(now, link.dataset.of)}`;
+    if (at) goTo(at);
     document.documentElement.dataset.shown = location.hash;
     performance.mark("shown");
   }
 
+  // --- the list of sections
+
+  const links = [...document.querySelectorAll("nav.contents a")];
+
+  // a link to a section opens its table
+  function goTo(heading) {
+    const root = roots.find((one) => one.dataset.section === heading) || (heading === said.records ? document.querySelector("section.notes") : null);
+    if (!root) return;
+    for (const one of root.querySelectorAll("details.more")) one.open = true;
+    for (const one of root.querySelectorAll("figure")) one.redraw();
+    root.scrollIntoView();
+  }
+
+  function following() {
+    if (!links.length) return;
+    const watched = [...document.querySelectorAll("main > section")];
+    const follow = () => {
+      const line = innerHeight / 3;
+      const ended = innerHeight + scrollY >= document.documentElement.scrollHeight - 2;
+      const passed = watched.filter((one) => one.getBoundingClientRect().top <= line);
+      const at = ended && scrollY > 0 ? watched.at(-1) : passed.at(-1) || watched[0];
+      links.forEach((link, n) => { if (watched[n] === at) link.setAttribute("aria-current", "true"); else link.removeAttribute("aria-current"); });
+    };
+    addEventListener("scroll", follow, { passive: true });
+    addEventListener("resize", follow);
+    follow();
+  }
+
+  // what stands below the bar of choices begins below it
+  if (form) new ResizeObserver(() => document.documentElement.style.setProperty("--bar", `${form.offsetHeight}px`)).observe(form);
+
+  // what is folded is open on paper, unless the page says otherwise
+  if (document.body.dataset.print !== "summary") {
+    let folded = [];
+    addEventListener("beforeprint", () => {
+      folded = [...document.querySelectorAll("details.more:not([open])")];
+      folded.forEach((one) => { one.open = true; });
+    });
+    addEventListener("afterprint", () => { folded.forEach((one) => { one.open = false; }); });
+  }
+
   // --- figures
 
-  const SCALE = 96 / 72, LEAST = 1.12;
+  const SCALE = 96 / 72, LEAST = 1.12, WIDEST = 1.5;
   const DASHES = { solid: null, dashed: "4.5 2.2", dotted: "1 2.4" };
   let number = 0;
 
@@ -340,7 +451,8 @@
     });
     let [width, height] = scene.size;
     const gridded = panels.some((panel) => panel.layers.some((layer) => pool[layer].kind === "tiles"));
-    if (room >= width || gridded) return { panels, width, height };
+    if (room > width) return { panels: widened(panels, Math.min(room, width * WIDEST) - width), width: Math.min(room, width * WIDEST), height };
+    if (gridded) return { panels, width, height };
     if (panels.length === 1) {
       const [box] = panels.map((panel) => panel.box);
       const narrow = Math.max(box[2] - (width - room), seen ? 130 : 110);
@@ -361,6 +473,15 @@
       panel.y = { ...panel.y, labeled: true };
     });
     return { panels, width, height };
+  }
+
+  // panels that stand side by side share the room there is more
+  function widened(panels, more) {
+    const lefts = [...new Set(panels.map(({ box }) => Math.round(box[0])))].sort(d3.ascending), each = more / lefts.length;
+    return panels.map((panel) => {
+      const [left, bottom, wide, high] = panel.box;
+      return { ...panel, box: [left + lefts.indexOf(Math.round(left)) * each, bottom, wide + each, high] };
+    });
   }
 
   function narrowed(panel, wide, narrow) {
@@ -567,4 +688,5 @@
   offer();
   addEventListener("hashchange", show);
   show();
+  following();
 })();

@@ -12,13 +12,14 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from logochron.core.choices import JOINED, OTHERS, STATUSES
+from logochron.core.choices import JOINED, OTHERS
 from logochron.core.errors import LogochronError, visible
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.question_types import loaded
 from logochron.core.rows.result import Result
+from logochron.core.said import for_readers
 from logochron.views.figures.scene import (
     Axis,
     Bars,
@@ -342,9 +343,12 @@ def _labels_of(answer: AlignedAnswer) -> set[RowLabels]:
     return found
 
 
-def kept_tables(answer: Result, formats: Formats, shown: Shown = ALL) -> list[KeptTable]:
-    """The tables of an answer."""
-    specs = tables_of(answer, formats, shown._replace(excerpts=False))  # the figure has all of it
+def kept_tables(
+    answer: Result, formats: Formats, shown: Shown = ALL, specs: Sequence[TableSpec] | None = None
+) -> list[KeptTable]:
+    """The tables of an answer; those that are given, or its own."""
+    if specs is None:
+        specs = tables_of(answer, formats, shown._replace(excerpts=False))  # the figure has all of it
     specs = [spec.below() if spec.too_wide else spec for spec in specs]
     by: tuple[str, ...] = getattr(answer, "by", ())
     names = [measure.name for measure in getattr(answer, "measures", ())]
@@ -401,7 +405,7 @@ def table_data(
         "columns": [[name, answer.type.holds(name) in _TEXTS] for name in answer.columns] if saved else [],
         "title": visible(title),
         "unit": spec.unit,
-        "lines": [visible(line) for line in lines if line != coverage],
+        "lines": [visible(line) for line in map(for_readers, lines) if line and line != coverage],
         "empty": spec.empty,
     }
     return {"frame": pool.add(frame), "rows": pool.add(places, refers=True), "opens": pool.add(list(opens.items()))}
@@ -475,16 +479,29 @@ def _kind(column: TableColumn) -> str:
         return "judged"
     if column.is_figure:
         return "figure"
-    return column.kind if column.kind in ("bar", "item") else "text"
+    return column.kind if column.kind in ("bar", "item", "spark") else "text"
 
 
 def _cell(spec: TableSpec, cell: Cell, *, opens: bool) -> Any:
     """A cell's text; mark and figure apart; the part of a bar; nothing where the first row of its period says it."""
     if cell.kind == "bar":
         return round(min(max(cell.bar, 0.0), 1.0), 4) if math.isfinite(cell.bar) else ""
+    if cell.kind == "spark":
+        return _heights(cell.spark)
     if cell.mark:
         return [visible(text) for text in ((cell.text, cell.mark) if spec.marks_after else (cell.mark, cell.text))]
     return "" if opens and cell.kind in OPENING else visible(cell.text)
+
+
+def _heights(values: Sequence[float]) -> list[float | None]:
+    """The values of a small line between its lowest and highest one; none where it is no line."""
+    known = [value for value in values if math.isfinite(value)]
+    if len(known) < 2:
+        return []
+    low, size = min(known), max(known) - min(known)
+    return [
+        round((v - low) / size, 3) if size and math.isfinite(v) else 0.5 if math.isfinite(v) else None for v in values
+    ]
 
 
 def full_figure(figure: float | None) -> str | None:
@@ -499,32 +516,31 @@ def items_of(answer: AlignedAnswer, picked: Mapping[str, str]) -> RowLabels:
     return tuple(picked.get(name) for name in answer.by)
 
 
+def lead_of_cards(answers: Sequence[AlignedAnswer], choices: Choices) -> Comparison | None:
+    """The first answer that compares the periods of the page, of which cards tell; None where there is none."""
+    for answer in answers:
+        if not isinstance(answer, Comparison) or answer.running is not None:
+            continue
+        if answer.each == choices.grain and answer.calendar == choices.calendar:
+            return answer
+    return None
+
+
+def measures_of_cards(answers: Sequence[AlignedAnswer], lead: Comparison) -> list[str]:
+    """The measures of all answers about the same records."""
+    alike = [answer for answer in answers if answer.selection.book is lead.selection.book]
+    names = dict.fromkeys(measure.name for answer in alike for measure in answer.measures)
+    return [name for name in names if name in lead.selection.book.formulas]
+
+
 class Cards:
     """What cards show of each pick and period: the whole of what is picked."""
 
     def __init__(
-        self, lead: Comparison, measures: Sequence[str], choices: Choices, formats: Formats, pool: Pool
+        self, lead: AlignedAnswer, measures: Sequence[str], choices: Choices, formats: Formats, pool: Pool
     ) -> None:
         self.lead, self.measures, self.choices, self.formats, self.pool = lead, measures, choices, formats, pool
         self._asked: dict[Pick, Comparison] = {}
-
-    @classmethod
-    def of(
-        cls, answers: Sequence[AlignedAnswer], choices: Choices | None, formats: Formats, pool: Pool
-    ) -> Cards | None:
-        """The cards of the first answer that compares the periods of the page; None where there is none."""
-        fitting = [
-            answer
-            for answer in answers
-            if isinstance(answer, Comparison) and choices is not None and answer.each == choices.grain
-            and answer.calendar == choices.calendar and answer.running is None
-        ]  # fmt: skip
-        if not fitting or choices is None:
-            return None
-        lead = fitting[0]
-        alike = [answer for answer in fitting if answer.selection.book is lead.selection.book]
-        names = dict.fromkeys(measure.name for answer in alike for measure in answer.measures)
-        return cls(lead, [name for name in names if name in lead.selection.book.formulas], choices, formats, pool)
 
     def of_view(self, pick: Pick, period: int) -> int:
         """The place of the cards of a pick and a period."""
@@ -538,25 +554,22 @@ class Cards:
         label = self.choices.labels[period]
         if label not in answer.periods:
             return []
-        place = answer.periods.index(label)
-        places = [place]
-        if STATUSES[answer.alignment.status[place]] == "to-date" and place:
-            places.insert(0, place - 1)
         return [
-            _card(card, measure, answer.periods[at])
-            for at in places
-            for card, measure in zip(cards_of(answer, self.formats, at=answer.periods[at]), self.measures)
+            _card(card, measure, label)
+            for card, measure in zip(cards_of(answer, self.formats, at=label), self.measures)
         ]
 
     def _answer(self, pick: Pick) -> Comparison:
         if pick not in self._asked:
             picked = {name: label for name, label in zip(self.choices.dimensions, pick) if label is not None}
             book = self.lead.selection.book
-            self._asked[pick] = self.lead.again(
+            asked = self.lead.again(
                 book=book.where(picked) if picked else book,
                 by=(), measures=self.measures, at=None, last=None, top=None, sort=None, items="all", ranked=False,
                 unusual=False,
             )  # fmt: skip
+            assert isinstance(asked, Comparison)
+            self._asked[pick] = asked
         return self._asked[pick]
 
 

@@ -15,9 +15,14 @@ from functools import cache, cached_property
 from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from logochron.core.book.daybook import Daybook
+from logochron.core.book.measures import Measure
+from logochron.core.choices import STATUSES
+from logochron.core.days import to_days
 from logochron.core.errors import LogochronError, visible
+from logochron.core.questions.overview import Overview
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.prepare import Prepared
 from logochron.core.rows.question_types import PageWay, loaded
@@ -30,8 +35,11 @@ from logochron.views.formats import Formats
 from logochron.views.page.choices import Choices, Pick
 from logochron.views.page.view_data import KeptTable, Pool, items_of, kept_tables, scene_data, seen_data, table_data
 from logochron.views.sections import Section
-from logochron.views.tables.cells import Shown
+from logochron.views.tables.cells import Shown, TableSpec
+from logochron.views.tables.comparison_table import SPARK_PERIODS, SparkLines
+from logochron.views.tables.overview_table import overview_table, single_window
 from logochron.views.words.movement import decimals_of
+from logochron.views.words.overview_words import picked_rows
 from logochron.views.words.sentences import sentences
 
 _LOG = logging.getLogger("logochron")
@@ -455,7 +463,7 @@ class DayViews(ChosenViews):
 
     def __init__(self, section: Section, choices: Choices, canvas: Canvas, pool: Pool) -> None:
         super().__init__(section, choices, canvas, pool)
-        self._on_days: dict[tuple[tuple[str, str], ...], Callable[[int], AlignedAnswer]] = {}
+        self._on_days: dict[tuple[Any, ...], Callable[[int], AlignedAnswer]] = {}
 
     def _answer(self, picked: Mapping[str, str], period: int) -> AlignedAnswer:
         key = tuple(picked.items())
@@ -472,6 +480,59 @@ class DayViews(ChosenViews):
         return self.data(tables, self.words(answer, None), self.drawn(answer))
 
 
+class RowViews(DayViews):
+    """Of an overview: one answer a day has the rows of all items, and small lines are those of all periods."""
+
+    def __init__(self, section: Section, choices: Choices, canvas: Canvas, pool: Pool) -> None:
+        super().__init__(section, choices, canvas, pool)
+        self._shown: dict[tuple[Any, ...], tuple[Overview, list[KeptTable]]] = {}
+        self._lines: dict[tuple[Any, ...], list[SparkLines]] = {}
+        self._ordinals: dict[tuple[Any, ...], NDArray[np.int64]] = {}
+
+    def make(self, pick: Pick, period: int) -> Data:
+        """The view of a pick and a period."""
+        picked = self.picked(pick)
+        outside, within = self.outside(picked), {n: label for n, label in picked.items() if n in self.answer.by}
+        if within and (len(within) < len(self.answer.by) or self.answer.top is not None):
+            answer, kept = self._asked(picked, tuple(n for n in self.answer.by if n not in within), period)
+            return self.data(self.tables(answer, kept), self.words(answer, None), None)
+        answer, kept = self._asked(outside, self.answer.by, period)
+        shown = self.tables(answer, kept, items_of(answer, picked))
+        if not within or not self.section.words:
+            return self.data(shown, self.words(answer, None), None)
+        return self.data(shown, self.said(picked_rows(answer, within, None, self.formats)), None)
+
+    def _asked(self, picked: Mapping[str, str], by: tuple[str, ...], period: int) -> tuple[Overview, list[KeptTable]]:
+        """The overview of what is picked as of a period, and its tables."""
+        key = tuple(picked.items()), by
+        if key not in self._on_days:
+            self._on_days[key] = self.answer.on_days(self.of(picked), by)
+        if (*key, period) not in self._shown:
+            answer = self._on_days[key](self.last_days[period])
+            assert isinstance(answer, Overview)
+            specs = [self._table(answer, measure, key).setting_off() for measure in answer.measures]
+            self._shown[*key, period] = answer, kept_tables(answer, self.formats, specs=specs)
+        return self._shown[*key, period]
+
+    def _table(self, answer: Overview, measure: Measure, key: tuple[Any, ...]) -> TableSpec:
+        of_window = single_window(answer)
+        grain = answer.specs[of_window].grain
+        if key not in self._lines:
+            last = self._on_days[key](self.last_days[-1])
+            assert isinstance(last, Overview)
+            whole = last.comparison(of_window)
+            every = whole.with_earlier(len(self.last_days) + 2 * SPARK_PERIODS)
+            self._lines[key] = [SparkLines(whole, one, every) for one in last.measures]
+            self._ordinals[key] = every.alignment.ordinals
+        sparks, ordinals = self._lines[key][answer.measures.index(measure)], self._ordinals[key]
+        row = answer.span_in(of_window)
+        ordinal = int(answer.calendar.ordinals(grain, np.array([to_days(row["end"])]))[0])
+        end = int(np.searchsorted(ordinals, ordinal)) + (STATUSES[row["status"]] == "complete")
+        return overview_table(
+            answer, measure, self.formats, small_line=lambda line: sparks.up_to(line, end, plain=False)
+        )
+
+
 class SpanViews(DayViews):
     """Of an answer about one span of days: items can be picked in it."""
 
@@ -479,7 +540,12 @@ class SpanViews(DayViews):
         return self.answer.alone(picked, self.of(picked)) if picked else self.answer
 
 
-_WAYS: Mapping[PageWay, type[ChosenViews]] = {"periods": PeriodViews, "period": OnePeriodViews, "day": DayViews}
+_WAYS: Mapping[PageWay, type[ChosenViews]] = {
+    "periods": PeriodViews,
+    "period": OnePeriodViews,
+    "day": DayViews,
+    "rows": RowViews,
+}
 
 
 def views_of(section: Section, choices: Choices | None, canvas: Canvas, pool: Pool) -> SectionViews:
@@ -488,6 +554,6 @@ def views_of(section: Section, choices: Choices | None, canvas: Canvas, pool: Po
     way = _WAYS.get(answer.type.page) if answer is not None else None
     if choices is None or way is None or not isinstance(answer, AlignedAnswer) or answer.call is None:
         return StillViews(section, choices, canvas, pool)
-    if answer.spec.each == "span" and way is not DayViews:  # days of the user's own: they are as they are
+    if answer.spec.each == "span" and not issubclass(way, DayViews):  # days of the user's own: they are as they are
         way = SpanViews
     return way(section, choices, canvas, pool)

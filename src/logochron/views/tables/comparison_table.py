@@ -175,9 +175,9 @@ def _notes(result: Comparison, line: Line, formats: Formats, *, once: bool) -> l
 class SparkLines:
     """The values of each item of a comparison by period, those before its first one too; looked up by its labels."""
 
-    def __init__(self, result: Comparison, measure: Measure) -> None:
+    def __init__(self, result: Comparison, measure: Measure, longer: Comparison | None = None) -> None:
         self.by = result.by
-        longer = result.with_earlier(SPARK_PERIODS)
+        longer = longer or result.with_earlier(SPARK_PERIODS)
         self._unfinished = (result.alignment.status != COMPLETE).tolist()
         self._before = len(longer.periods) - len(result.periods)
         self._values: dict[tuple[str | None, ...], Floats] = {}
@@ -195,7 +195,10 @@ class SparkLines:
     def cell(self, line: Line, *, plain: bool, period: int | None = None) -> Cell:
         """The last whole periods of a row's item, up to its own."""
         period = int(line.of("period")) if period is None else period
-        end = self._before + period + (not self._unfinished[period])
+        return self.up_to(line, self._before + period + (not self._unfinished[period]), plain=plain)
+
+    def up_to(self, line: Line, end: int, *, plain: bool) -> Cell:
+        """The periods of a row's item before the one at a place."""
         values = self._values.get(tuple(line.of(name) for name in self.by), _NOTHING)  # the plan alone may have it
         values = values[max(end - SPARK_PERIODS, 0) : end]
         return Cell("spark", small_bars(values, plain=plain), spark=tuple(values.tolist()))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
 
@@ -42,16 +42,27 @@ def overview_tables(result: Overview, formats: Formats, shown: Shown = ALL) -> l
     return [overview_table(result, measure, formats, shown) for measure in result.measures]
 
 
+#: Gives the small line of a row.
+SmallLine = Callable[[Line], Cell]
+
+
 def overview_table(
-    result: Overview, measure: Measure, formats: Formats, shown: Shown = ALL, marks: Marks | None = None
+    result: Overview,
+    measure: Measure,
+    formats: Formats,
+    shown: Shown = ALL,
+    marks: Marks | None = None,
+    small_line: SmallLine | None = None,
 ) -> TableSpec:
     """The table of one measure: its windows side by side, the same unit and decimals in all.
 
-    `marks`: others than it chooses.
+    `marks`, `small_line`: others than it chooses.
     """
     marks = marks or marks_of(result.judgings[measure.name], formats)
     figures = FigureCells(result, formats, decimals_of(result, measure, formats), measure)
-    items, sparks = item_columns(result, formats), _sparks(result, measure) if shown.sparks else None
+    items = item_columns(result, formats)
+    if small_line is None and shown.sparks:
+        small_line = _small_lines(result, measure, formats)
     rows: list[Row] = []
     unknown = _Unknown(result, formats)
     for line in lines_of_overview(result, measure, formats, shown.rows):
@@ -62,10 +73,10 @@ def overview_table(
                 one = in_window(result, line, w, b)
                 cells |= _cells(figures, one, marks, window, basis, first=not b)
                 unknown.add(one, w, b)
-        if sparks is not None:
-            cells["spark"] = sparks.last(line, plain=formats.plain)
+        if small_line is not None:
+            cells["spark"] = small_line(line)
         rows.append(line.row(cells, starts=not rows))
-    spark = [TableColumn("spark", "", "spark")] if sparks is not None else []
+    spark = [TableColumn("spark", "", "spark")] if small_line is not None else []
     return TableSpec(
         title=overview_title(result, measure, formats),
         unit="" if measure.in_percent else unit(measure, formats),
@@ -151,10 +162,15 @@ def _formulas(result: Overview) -> SheetFormulas:
     return SheetFormulas(rules, tuple(added))
 
 
-def _sparks(result: Overview, measure: Measure) -> SparkLines:
-    """The small lines of the last whole periods of the first window that is one period."""
-    single = next((name for name in result.windows if result.specs[name].window.n == 1), result.windows[0])
-    return SparkLines(result.comparison(single), measure)
+def single_window(result: Overview) -> str:
+    """The first window that is one period, whose periods small lines are of."""
+    return next((name for name in result.windows if result.specs[name].window.n == 1), result.windows[0])
+
+
+def _small_lines(result: Overview, measure: Measure, formats: Formats) -> SmallLine:
+    """The small lines of the last whole periods."""
+    sparks = SparkLines(result.comparison(single_window(result)), measure)
+    return lambda line: sparks.last(line, plain=formats.plain)
 
 
 def _days(result: Overview, formats: Formats) -> list[str]:

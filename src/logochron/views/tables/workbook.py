@@ -32,7 +32,8 @@ from logochron.views.sections import Section
 from logochron.views.tables.answer_tables import tables_of
 from logochron.views.tables.cells import Cell, Shown, TableColumn, TableSpec
 from logochron.views.tables.workbook_formulas import ITEM, Group, Sheet, formula, groups_of, is_item, is_stuck
-from logochron.views.words.told import told
+from logochron.views.words.titles import coverage_line
+from logochron.views.words.told import all_told, told
 
 
 class WorkbookWriter(NamedTuple):
@@ -383,7 +384,11 @@ def _notes(workbook: WorkbookWriter, sections: Sequence[Section], notes: Sequenc
     lines += [f"{one.heading}: {told(one.refused, formats)}" for one in sections if one.answer is None]
     lines += [f"{heading}: {formats.say(_LOCKED)}" for heading in workbook.locked]
     for section in sections:
-        lines += [f"{section.heading}: {note}" for note in (section.answer.notes if section.answer else ())]
+        notes_of = section.answer.notes if section.answer else ()
+        lines += [f"{section.heading}: {note}" for note in all_told(notes_of, formats)]
+    for answer in (one.answer for one in sections if isinstance(one.answer, AlignedAnswer)):
+        intake = answer.book.intake
+        lines += [coverage_line(answer, formats), *all_told((*intake.guesses, *intake.warnings), formats)]
     for n, line in enumerate(dict.fromkeys(lines)):
         sheet.write_string(2 + n, 0, _text(line), workbook.look())
     sheet.set_column(0, 0, min(max(map(len, [*lines, workbook.title]), default=20), 160))

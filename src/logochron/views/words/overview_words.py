@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
 
 from logochron.core.align.bases import Basis
+from logochron.core.align.overview_windows import OverviewWindow
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import DIRECTIONS, STATUSES
@@ -55,6 +57,19 @@ def overview_sentences(
     return said
 
 
+def picked_rows(
+    result: Overview, picked: Mapping[str, str], alone: Overview | None, formats: Formats, n: int = 3
+) -> list[str]:
+    """What is told of one item of an overview: its windows, as its row has them."""
+    labels, day = tuple(picked[name] for name in result.by), formats.long_day(result.book.coverage.last)
+    said = []
+    for measure in result.measures:
+        block, place = result.block_of(measure, labels)
+        named = formats.say("{measure} to {day}", measure=measure_told(result, measure, formats, picked), day=day)
+        said.append(_sentence(result, measure, block, place, named, formats))
+    return [f"{sentence}." for sentence in said]
+
+
 def _sentence(result: Overview, measure: Measure, block: RowBlock, item: int, named: str, formats: Formats) -> str:
     """One item in all windows."""
     parts, decimals, of = [], decimals_of(result, measure, formats), unit(measure, formats)
@@ -96,6 +111,17 @@ def window_when(result: Overview, window: str, formats: Formats) -> str:
         return formats.say("in the last {n} {periods}", n=n, periods=several(word, formats))
     names = _WHOLE if window.startswith("last-") else _RUNNING
     return formats.say(names[word]) if word in names else period_word(word, formats)
+
+
+def window_named(name: str, word_of: Callable[[str], str], formats: Formats) -> str:
+    """What a window is called wherever its days are not known: "Year to date", "Last month", "12 months"."""
+    window = OverviewWindow.of(name)
+    word = word_of(window.grain)
+    if window.n > 1:
+        return formats.say("{n} {periods}", n=window.n, periods=several(word, formats))
+    if window.whole and word in _WHOLE:
+        return capital(formats.say(_WHOLE[word]))
+    return formats.say("{period} to date", period=capital(period_word(word, formats)))
 
 
 def window_headings(result: Overview, formats: Formats) -> dict[str, str]:

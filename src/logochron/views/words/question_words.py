@@ -10,10 +10,11 @@ import numpy as np
 from logochron.core.align.bases import Prior
 from logochron.core.book.measures import Measure
 from logochron.core.choices import DIRECTIONS, STATUSES
+from logochron.core.judge.judging import Judging
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import message, ordinal
-from logochron.views.formats import Formats, capital, item_name, shortened, words
+from logochron.views.formats import Formats, capital, item_name, shortened
 from logochron.views.words.movement import (
     MOVED,
     ItemMovements,
@@ -230,7 +231,8 @@ def profile_words(result: Landing, profile: str, formats: Formats) -> str:
 
 _PLACED = message("{item} is {rank}, was {before}")
 _LEADS = message("{item} leads; no item changed its place")
-_BANDED = message("{band}: {items}: {advice}")
+_BANDED = message("{band} ({items}): {advice}")
+_BANDED_ALONE = message("{band}: {advice}")
 _RELATED = message("{measure} {when}: {item} came to {ratio} of {reference}")
 _RELATED_MORE = message(
     "{measure} {when}: {item} came to {ratio} of {reference}, {points} points more than {base_period} ({before})"
@@ -343,17 +345,28 @@ def _advice(
         return []
     names = result.words["band"]
     if items is None:
-        block = result.of_measure(result.total_columns, measure).blocks[0]
-        bands, labels = [block.row(place, 0)["band"]], [capital(words(measure.name))]
+        row: Mapping[str, Any] = result.of_measure(result.total_columns, measure).blocks[0].row(place, 0)
+        bands, labels = [row["band"]], [""]
+        moved = [(float(row["change"]), float(row["growth"]))]
     else:
         bands, labels = items.columns["band"].tolist(), [items.name(i) for i in range(len(items.labels))]
+        moved = list(zip(items.columns["change"].tolist(), items.columns["growth"].tolist()))
     said = []
     for band in judging.bands:
-        inside = [label for label, code in zip(labels, bands) if code >= 0 and names[code] == band.name]
+        inside = [n for n, code in enumerate(bands) if code >= 0 and names[code] == band.name]
         if inside and band.advice:
-            shown = ", ".join(inside[:n]) + (", …" if len(inside) > n else "")
-            said.append(formats.say(_BANDED, band=capital(band.name), items=shown, advice=band.advice))
+            texts = (f"{labels[i]} {_judged_by(*moved[i], measure, judging, formats)}".strip() for i in inside[:n])
+            shown = ", ".join(filter(None, texts)) + (", …" if len(inside) > n else "")
+            text = _BANDED if shown else _BANDED_ALONE
+            said.append(formats.say(text, band=capital(band.name), items=shown, advice=band.advice))
     return said
+
+
+def _judged_by(change: float, growth: float, measure: Measure, judging: Judging, formats: Formats) -> str:
+    """The figure that a band is told by; nothing where it is unknown."""
+    if judging.on == "change" or measure.in_percent:
+        return formats.amount(change, unit(measure, formats), signed=True) if np.isfinite(change) else ""
+    return formats.growth(growth) if np.isfinite(growth) else ""
 
 
 def relate_sentences(

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from logochron.core.align.bases import Basis, Fixed, MeanOf, Plan, Prior, Span, YearAgo, YearAgoMean
 from logochron.core.align.period_spec import Window
 from logochron.core.book.daybook import Daybook
+from logochron.core.book.filters import in_words as filter_words
 from logochron.core.book.measures import Measure, adds_up
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
@@ -296,12 +297,14 @@ def measure_words(result: AlignedAnswer, measure: Measure, formats: Formats, pat
     return named
 
 
-def measure_told(result: AlignedAnswer, measure: Measure, formats: Formats) -> str:
-    """What a sentence calls a measure: with the selection it is of, for it stands alone.
+def measure_told(
+    result: AlignedAnswer, measure: Measure, formats: Formats, picked: Mapping[str, str] | None = None
+) -> str:
+    """What a sentence calls a measure: with the selection it is of, for it stands alone; `picked`: items of it.
 
     "Revenue (harbor Alderquay)".
     """
-    of = list(map(words, result.book.selected))
+    of = list(map(words, (*result.book.selected, *filter_words(picked or {}))))
     if result.kept == "comparable":
         of.append(_comparable(result, formats))
     named = measure_words(result, measure, formats)

@@ -11,7 +11,7 @@ from typing import Any
 
 from logochron.core.errors import LogochronError
 from logochron.core.notes import Note
-from logochron.core.said import DayInWords, HowMany, Joined, Said
+from logochron.core.said import DayInWords, Hinted, HowMany, Joined, Said
 from logochron.views import catalog
 from logochron.views.formats import Formats
 
@@ -55,6 +55,8 @@ def told(text: str, formats: Formats) -> str:
     """A text of the core in the reader's language, as it is in English."""
     if formats.language == "en" or not isinstance(text, Said):
         return text
+    if isinstance(text, Hinted):
+        return Hinted(*(told(part, formats) for part in text.args))
     if isinstance(text, Joined):
         return told(text.apart, formats).join(told(part, formats) for part in text.args)
     message = catalog.translated(formats.language, text.template) if text.template else ""
