@@ -19,7 +19,7 @@ from logochron.core.rows.question_types import loaded, question_type
 from logochron.core.rows.result import Result
 from logochron.report import build, expressions
 from logochron.report.load import settings_of
-from logochron.report.settings import SectionTable, Settings, section_options
+from logochron.report.settings import DRAWN_WITH, SectionTable, Settings, section_options
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
@@ -206,7 +206,7 @@ class Report:
         shown: dict[str, Any] = {
             "figure": table.figure if isinstance(table.figure, str) else None,
             "drawn": table.figure is not False,
-            "options": {n: v for n in ("panels", "marked") if (v := getattr(table, n)) is not None},
+            "options": {n: v for n in DRAWN_WITH if (v := getattr(table, n)) is not None},
             "table": table.table,
             "words": table.words,
         }

@@ -219,6 +219,10 @@ class PageTable(_PageKeys):  # type: ignore[misc]
     restated: bool = _key(True, "Whether figures that changed since the last run are named.")
 
 
+#: What the figure of a section is drawn with.
+DRAWN_WITH = ("panels", "panel_scale", "marked")
+
+
 class _Section(KeyTable):
     heading: str = Field(description="What it is called; no two alike.")
     question: str = Field(description="What is asked: one of the questions below.")
@@ -231,7 +235,7 @@ class _Section(KeyTable):
 
 
 _SectionKeys: Any = create_model(
-    "_SectionKeys", __base__=_Section, **_keys(COMMAND_OPTIONS[name] for name in ("panels", "marked"))
+    "_SectionKeys", __base__=_Section, **_keys(COMMAND_OPTIONS[name] for name in DRAWN_WITH)
 )
 
 

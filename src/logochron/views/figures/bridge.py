@@ -106,14 +106,15 @@ def bridge(result: Drivers, canvas: Canvas, *, measure: str | None = None) -> Sc
     drawn = {role_of(step.verdict) for step in steps}
     legend = [Entry("bar", formats.say(text), role) for role, text in VERDICT_WORDS.items() if role in drawn]
     named = subject(result, of_measure, formats, split=True, when=drivers_when(result, formats))
-    notes = [formats.say("the axis does not start at 0")] if flat else []
+    remark = formats.say("the axis does not start at 0") if flat else ""
     return Scene(
         title=formats.say("What moved {subject}", subject=within_a_title(named, of_measure)),
         subtitle=_answer(result, of_measure, formats) if steps else "",
-        footnote=formats.dot.join([figure_footnote(result, formats), *notes]),
+        footnote=formats.dot.join(filter(None, [figure_footnote(result, formats), remark])),
         size=size,
         panels=(Panel(axis, names, layers, box),),
         legend=tuple(legend),
+        remark=remark,
         empty="" if steps else formats.say("Nothing to draw: value or base of this period is not known"),
     )
 

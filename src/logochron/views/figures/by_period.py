@@ -9,11 +9,10 @@ from typing import NamedTuple
 import numpy as np
 
 from logochron.core.book.measures import Measure
-from logochron.core.choices import OTHERS
+from logochron.core.choices import OTHERS, PanelScale, check
 from logochron.core.days import to_days
 from logochron.core.errors import QuestionError, brief
 from logochron.core.questions.compare import Comparison
-from logochron.core.rows.figures import Floats
 from logochron.views.catalog import message
 from logochron.views.figures.common import (
     STATUS_WORDS,
@@ -52,6 +51,8 @@ from logochron.views.words.titles import against_words, axis_words, figure_footn
 LabelLines = tuple[tuple[str, str | None], ...]
 #: What a figure draws of the rows of one panel.
 Drawing = Callable[[Table], tuple[Layer, ...]]
+#: Inches between panels that have scales of their own.
+_OWN_SCALES = 0.85
 _EMPTY = message("Nothing to draw: no period holds recorded days")
 
 
@@ -70,18 +71,25 @@ class PeriodLook(NamedTuple):
 
 
 def by_period(
-    result: Comparison, canvas: Canvas, look: PeriodLook, measure: str | None, item: Item, panels: str | None
+    result: Comparison,
+    canvas: Canvas,
+    look: PeriodLook,
+    measure: str | None,
+    item: Item,
+    panels: str | None,
+    panel_scale: PanelScale = "shared",
 ) -> Scene:
-    """The scene of a figure by period: all items together, one of them, or a panel for each on shared axes."""
+    """The scene of a figure by period: all items together, one of them, or a panel for each."""
     formats = canvas.formats
+    check("panel_scale", panel_scale, PanelScale)
     of_measure = measure_of(result, measure)
     marks = marks_of(result.judgings[of_measure.name], formats, canvas.drawable)
     parts = parts_of(result, of_measure, item, panels)
-    grid = PanelRow.fitting(len(parts), canvas.width)
+    own = panel_scale == "own" and len(parts) > 1
+    grid = PanelRow.fitting(len(parts), canvas.width, *([_OWN_SCALES] if own else []))
     whole = rows_of(result, result.total_columns, of_measure) if panels else parts[0][1]
     drawn = any(np.isfinite(table["value"]).any() for _, table in parts)
-    amounts: list[Floats] = [table[name] for _, table in parts for name in ("value", *look.bases)]
-    axis = amounts_axis(amounts, formats, axis_words(of_measure, formats), in_percent=of_measure.in_percent)
+    axes = _axes_of([table for _, table in parts], look, of_measure, own, formats)
     above = ABOVE if len(parts) == 1 else 1.5
     periods = max((len(table["value"]) for _, table in parts), default=0)
     seen = min(canvas.seen or periods, periods)
@@ -90,16 +98,17 @@ def by_period(
         below = [_judged_labels(result, of_measure, table, wide, formats, marks) for _, table in parts]
     else:
         below = [_plain_labels(result, table, formats) for _, table in parts]
+    remark = formats.say("each panel has a scale of its own") if own else ""
     deepest = max((len(one) for lines in below for one in lines), default=1)
     drawn_panels = []
     for place, (name, table) in enumerate(parts):
-        first = place % grid.columns == 0
+        first, axis = place % grid.columns == 0, axes[place if own else 0]
         n = len(table["value"])
         ticks = () if look.judged else _period_ticks(result, table, wide, canvas)
         captions = (Captions(look.marks(table)),) if look.marks and canvas.seen is None else ()
         panel = Panel(
             x=Axis("position", -0.6, n - 0.4, ticks),
-            y=axis if first else Axis("number", axis.low, axis.high, axis.ticks, gridlines=True, labeled=False),
+            y=axis if first or own else replace(axis, words="", labeled=False),
             layers=(*look.draws(table), *captions, _below(below[place]), *_details(result, table, of_measure, canvas)),
             box=Box(0, 0, *canvas.axes) if canvas.axes else grid.box(place, canvas.room, above, deepest),
             heading=name,
@@ -110,13 +119,14 @@ def by_period(
         subtitle=sentence(result, whole, formats, unit(of_measure, formats), together=bool(panels))
         if drawn and canvas.seen is None
         else "",
-        footnote=figure_footnote(result, formats),
+        footnote=formats.dot.join(filter(None, [figure_footnote(result, formats), remark])),
+        remark=remark,
         size=canvas.room,
         panels=tuple(drawn_panels),
         legend=look.legend(result, [table for _, table in parts], formats),
         empty="" if drawn else formats.say(_EMPTY),
         seen=tuple(
-            _seen(result, [t for _, t in parts], drawn_panels, of_measure, look, end, seen, canvas)
+            _seen(result, [t for _, t in parts], drawn_panels, of_measure, look, end, seen, canvas, own=own)
             for end in canvas.ends
         ),
     )
@@ -137,16 +147,17 @@ def _seen(
     end: int,
     seen: int,
     canvas: Canvas,
+    *,
+    own: bool,
 ) -> Seen:
     """What is seen of so many periods that end with one: their amounts are as large as the axis needs."""
     first, formats = max(end - seen + 1, 0), canvas.formats
     parts = [{name: values[first : end + 1] for name, values in table.items()} for table in tables]
-    amounts: list[Floats] = [table[name] for table in parts for name in ("value", *look.bases)]
-    axis = amounts_axis(amounts, formats, axis_words(measure, formats), in_percent=measure.in_percent)
+    axes = _axes_of(parts, look, measure, own, formats)
     marks: tuple[Captions, ...] = ()
     if look.marks:
         along = Axis("position", first - 0.5, end + 0.5)
-        for table, panel in zip(parts, panels):
+        for table, panel, axis in zip(parts, panels, axes if own else axes * len(parts)):
             texts = tuple(text._replace(x=text.x + first) for text in look.marks(table))
             fitting = uncrowded(replace(panel, x=along, y=axis, layers=(Captions(texts),)), canvas)
             marks += tuple(layer for layer in fitting.layers if isinstance(layer, Captions))
@@ -155,7 +166,23 @@ def _seen(
         ticks = tuple(
             Tick(one.at + first, one.text) for one in _period_ticks(result, parts[0], panels[0].box.width, canvas)
         )
-    return Seen(first - 0.5, end + 0.5, axis, look.legend(result, parts, formats), marks, ticks)
+    return Seen(first - 0.5, end + 0.5, axes, look.legend(result, parts, formats), marks, ticks)
+
+
+def _axes_of(
+    tables: Sequence[Table], look: PeriodLook, measure: Measure, own: bool, formats: Formats
+) -> tuple[Axis, ...]:
+    """The axis of amounts of all panels together, or one for each."""
+    groups = [[table] for table in tables] if own else [tables]
+    return tuple(
+        amounts_axis(
+            [table[name] for table in group for name in ("value", *look.bases)],
+            formats,
+            axis_words(measure, formats),
+            in_percent=measure.in_percent,
+        )
+        for group in groups
+    )
 
 
 def _details(result: Comparison, table: Table, measure: Measure, canvas: Canvas) -> tuple[Details, ...]:

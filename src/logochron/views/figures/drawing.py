@@ -35,6 +35,7 @@ _SEVERAL = {
     "measure": "The measure drawn; the first where None.",
     "item": "One item (a tuple for several dimensions) instead of the total.",
     "panels": "The dimension whose items get a small panel each, on shared axes.",
+    "panel_scale": '``"shared"``: panels have one scale of amounts; ``"own"``: each its own: shapes compare.',
     "marked": 'Which items show their mark in the lane: ``"all"``, ``"adverse"`` or ``"none"``.',
 }
 _SHARED = """

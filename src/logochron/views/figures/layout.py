@@ -39,16 +39,15 @@ class PanelRow:
     rows: int
     columns: int
     panel_width: float
+    apart: float
     MOST: ClassVar[int] = 12
-    _APART: ClassVar[float] = 0.45
     _BETWEEN: ClassVar[float] = 0.52
 
     @classmethod
-    def fitting(cls, n: int, width: float) -> PanelRow:
-        """A grid for `n` panels in a figure `width` inches wide."""
+    def fitting(cls, n: int, width: float, apart: float = 0.45) -> PanelRow:
+        """A grid for `n` panels in a figure `width` inches wide, so many inches apart."""
         columns = 1 if n == 1 else 2 if n <= 4 else 3
-        gaps = cls._APART * (columns - 1)
-        return cls(-(-n // columns), columns, (width - LEFT - RIGHT - gaps) / columns)
+        return cls(-(-n // columns), columns, (width - LEFT - RIGHT - apart * (columns - 1)) / columns, apart)
 
     def box(self, place: int, size: Size, above: float, lines: int) -> Box:
         """The box of a panel, row by row, with room for so many lines below it and the heading of the next."""
@@ -57,7 +56,7 @@ class PanelRow:
         height = inside / (self.rows + self._BETWEEN * (self.rows - 1))
         between = max(height * self._BETWEEN, (lines * LINE + _HEADING) / 72)
         height = max((inside - between * (self.rows - 1)) / self.rows, 0.3)
-        left = LEFT + column * (self.panel_width + self._APART)
+        left = LEFT + column * (self.panel_width + self.apart)
         bottom = size[1] - above - height - row * (height + between)
         return Box(left, bottom, self.panel_width, height)
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from logochron.core.book.measures import Measure
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.choices import VERDICTS
+from logochron.core.choices import VERDICTS, PanelScale
 from logochron.core.errors import QuestionError
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.figures import Floats
@@ -172,7 +172,13 @@ _POINTS = 26
 
 @kinds_checked
 def lines(
-    result: Comparison, canvas: Canvas, *, measure: str | None = None, item: Item = None, panels: str | None = None
+    result: Comparison,
+    canvas: Canvas,
+    *,
+    measure: str | None = None,
+    item: Item = None,
+    panels: str | None = None,
+    panel_scale: PanelScale = "shared",
 ) -> Scene:
     """Value and base as two plain lines; the stretch to a period that is not whole is dotted.
 
@@ -205,7 +211,8 @@ def lines(
             entries.append(base_entry(result, formats, look="line", weight=_BASE_WEIGHT))
         return tuple(entries)
 
-    return by_period(result, canvas, PeriodLook(_lines_layers, legend, judged=False), measure, item, panels)
+    look = PeriodLook(_lines_layers, legend, judged=False)
+    return by_period(result, canvas, look, measure, item, panels, panel_scale)
 
 
 def stretches(table: Table, side: str) -> tuple[Floats, Floats]:
@@ -249,6 +256,7 @@ def trend(
     measure: str | None = None,
     item: Item = None,
     panels: str | None = None,
+    panel_scale: PanelScale = "shared",
     small: bool = False,
 ) -> Scene:
     """A line whose stretches are colored by verdict, with marks at turning points only, broken where unknown.
@@ -279,7 +287,7 @@ def trend(
         return _turning_marks(of_measure, table, marks, canvas.formats)
 
     look = PeriodLook(lambda table: _line(table, _TREND_WEIGHT), _trend_legend, judged=False, bases=(), marks=turning)
-    whole = by_period(result, canvas, look, measure, item, panels)
+    whole = by_period(result, canvas, look, measure, item, panels, panel_scale)
     if small and panels is not None:
         raise QuestionError("`small` is one line alone: leave `panels` out, or name an `item`")
     if small and not whole.empty:

@@ -42,8 +42,8 @@ class Figure(NamedTuple):
 FIGURES = (
     Figure("columns", "period_figures", ("item", "panels"), moves=True),
     Figure("overlay", "period_figures", ("item", "panels"), moves=True),
-    Figure("lines", "period_figures", ("item", "panels"), moves=True),
-    Figure("trend", "period_figures", ("item", "panels", "small"), moves=True),
+    Figure("lines", "period_figures", ("item", "panels", "panel_scale"), moves=True),
+    Figure("trend", "period_figures", ("item", "panels", "panel_scale", "small"), moves=True),
     Figure("bars", "item_figures", ("panels", "marked"), by_item=True),
     Figure("nested", "item_figures", ("panels", "marked"), by_item=True),
     Figure("captioned", "item_figures", by_item=True),

@@ -209,13 +209,13 @@ class Entry:
 class Seen(NamedTuple):
     """What is seen of a scene by periods that ends with one of them: the part of the axis, the amounts, the legend.
 
-    `marks`: captions of each panel that stand there as long as no more is seen. `ticks`: those of
-    its places, where lines join them: none is drawn past the last one.
+    `amounts`: one axis for all panels, or one for each. `marks`: captions of each panel that stand there as long as no
+    more is seen. `ticks`: those of its places, where lines join them: none is drawn past the last one.
     """
 
     low: float
     high: float
-    amounts: Axis
+    amounts: tuple[Axis, ...]
     legend: tuple[Entry, ...]
     marks: tuple[Captions, ...] = ()
     ticks: tuple[Tick, ...] = ()
@@ -225,6 +225,7 @@ class Seen(NamedTuple):
 class Scene:
     """A whole figure. `empty` is said instead of panels where there is nothing to draw.
 
+    `remark` tells how it is drawn, such as an axis that does not start at 0; the footnote says so too.
     `alt` is one sentence for those who cannot see it. A `bare` one shows its panels alone, without title and notes.
     `seen`: of a scene that is seen in part, what is seen by each of the canvas's ends.
     """
@@ -237,6 +238,7 @@ class Scene:
     legend: tuple[Entry, ...] = ()
     empty: str = ""
     bare: bool = False
+    remark: str = ""
     seen: tuple[Seen, ...] = ()
 
     @property

@@ -426,7 +426,7 @@
     const scene = seen && words.length ? { ...whole, alt: `${whole.alt}: ${words[0].replace(/\.$/, "")}` } : whole;
     const legend = element("ul", { class: "legend" }, ...pool[seen ? seen[3] : scene.legend].map(sample));
     const drawing = element("div", { class: "drawing", tabindex: "0", role: "group", "aria-label": `${scene.alt}. ${said.figure}` });
-    const made = element("figure", {}, element("figcaption", {}, scene.title), legend, drawing);
+    const made = element("figure", {}, element("figcaption", {}, scene.title), legend, drawing, scene.remark ? element("p", { class: "remark" }, scene.remark) : null);
     if (scene.empty) { drawing.replaceChildren(element("p", {}, scene.empty)); made.redraw = () => {}; return made; }
     let width = 0;
     const own = pool;
@@ -442,7 +442,7 @@
 
   // the boxes of panels in so many points: one that can be narrower is, several stand below each other
   function laidOut(scene, seen, room) {
-    const panels = scene.panels.map((panel) => ({ ...panel, box: [...panel.box], x: pool[panel.x], y: seen ? { ...pool[seen[2]], labeled: pool[panel.y].labeled } : pool[panel.y] }));
+    const panels = scene.panels.map((panel, place) => ({ ...panel, box: [...panel.box], x: pool[panel.x], y: seen ? { ...pool[seen[2][place] ?? seen[2][0]], labeled: pool[panel.y].labeled } : pool[panel.y] }));
     if (seen) panels.forEach((panel, place) => {
       panel.x = { ...panel.x, low: seen[0], high: seen[1] };
       const [marks, ticks] = seen.slice(4);

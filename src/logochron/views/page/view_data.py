@@ -37,7 +37,7 @@ from logochron.views.figures.scene import (
     Ticks,
     Tiles,
 )
-from logochron.views.formats import Formats
+from logochron.views.formats import Formats, capital
 from logochron.views.page.choices import Choices, Pick
 from logochron.views.tables.answer_tables import tables_of
 from logochron.views.tables.cards import Card, cards_of
@@ -102,6 +102,7 @@ def scene_data(scene: Scene, pool: Pool) -> dict[str, Any]:
         "said": scene.subtitle,
         "alt": scene.alt,
         "empty": scene.empty,
+        **({"remark": capital(scene.remark)} if scene.remark else {}),
         "legend": pool.add([_entry(entry) for entry in scene.legend]),
         "panels": [_panel(panel, pool) for panel in scene.panels],
     }
@@ -112,7 +113,8 @@ def seen_data(seen: Seen, pool: Pool) -> list[Any]:
     entries = pool.add([_entry(entry) for entry in seen.legend])
     marks = [pool.add(_layer(layer, pool)) for layer in seen.marks]
     ticks = [[_number(tick.at), tick.text] for tick in seen.ticks]
-    return [seen.low, seen.high, pool.add(_axis(seen.amounts)), entries, marks, ticks]
+    amounts = [pool.add(_axis(axis)) for axis in seen.amounts]
+    return [seen.low, seen.high, amounts, entries, marks, ticks]
 
 
 def _entry(entry: Entry) -> dict[str, Any]:
