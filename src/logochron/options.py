@@ -419,7 +419,7 @@ _COMMAND_ROWS = (
            says="How far past estimates were off at each tenth of the period."),
     Option(name="form", group=OUTPUT, flag="--as", kind=Form, says="Form on the terminal; words are sentences."),
     Option(name="out", group=OUTPUT, metavar="FILE",
-           says="Write to .csv .json .jsonl .parquet .md .xlsx .html (or .png .svg .pdf)."),
+           says="Write to .csv .json .jsonl .parquet .md .xlsx .html .pptx .pdf (or .png .svg; --figure: .pdf too)."),
     Option(name="figure", group=OUTPUT, says="The drawing, with --out.", usual="what suits the answer"),
     Option(name="item", group=OUTPUT, metavar="NAME", says="A figure of one item (several dimensions by comma)."),
     Option(name="panels", group=OUTPUT, metavar="COL", kind=str | None,
@@ -439,6 +439,8 @@ _COMMAND_ROWS = (
     Option(name="then", group=OUTPUT, metavar="COL",
            says="--as words: what led the first item, by another --by."),
     Option(name="until", group=SALES, metavar="DAY", says="Report date, instead of the file's own."),
+    Option(name="only", group=OUTPUT, metavar="FILES", many=True,
+           says="Of page, workbook, summary, slides, pictures, tables only these."),
     Option(name="log_file", group=OUTPUT, metavar="FILE", says="Add a line for each event to a file."),
     Option(name="draft", group=OUTPUT, metavar="REPORT.toml", says="Write a first report file for these sales."),
 )  # fmt: skip

@@ -317,22 +317,24 @@ def review(sales: tuple[str, ...], **options: Any) -> None:
     "report REPORT.toml",
     click.argument("file", metavar="REPORT.toml"),
     only("until"),
-    only("out", metavar="FOLDER", says="Where to write; a folder called like the file, beside it, if left out."),
+    only("out", metavar="FOLDER", says="Where to write (or a file .pdf, .pptx); a folder called like the report file."),
+    only("only"),
     only("log_file"),
 )
-def report(file: str, out: str | None, until: str | None, log_file: str | None) -> None:
-    """Ask all questions of a report file at once: a page, a workbook, a picture and a table for each section.
+def report(file: str, out: str | None, until: str | None, only: tuple[str, ...], log_file: str | None) -> None:
+    """Ask all questions of a report file at once: a page, a workbook, one sheet of paper, pictures and tables.
 
     Ends with 1 where an alert of the file fires, with 2 where a section is refused (the others are written). The next
     run into the same folder names the figures of complete periods that changed.
 
     \b
     logochron report brinefold.toml
+    logochron report brinefold.toml --only summary,slides
     logochron report brinefold.toml --out monday --until 2026-10-12 --log-file report.log
     """
     from logochron.cli.reporting import run_report
 
-    if code := run_report(file, out, until, log_file):
+    if code := run_report(file, out, until, only, log_file):
         click.get_current_context().exit(code)
 
 

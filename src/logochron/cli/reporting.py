@@ -5,19 +5,22 @@ from __future__ import annotations
 import logging
 import os
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
 from logochron import demo
+from logochron.cli.options import names
 from logochron.cli.showing import check_apart, show
 from logochron.cli.speaking import put, say, speak, voiced
+from logochron.core.choices import check
 from logochron.core.errors import OutputError, QuestionError, no_file_name, shown_path, visible
 from logochron.core.said import Said
 from logochron.report import build
-from logochron.report.folder import PAGE, WORKBOOK, is_of_report
+from logochron.report.folder import PAGE, SLIDES, SUMMARY, WORKBOOK, is_of_report
 from logochron.report.report import Answers, Report
+from logochron.report.settings import Kind
 from logochron.report.write import Written
 from logochron.sources.files.find_files import is_same
 from logochron.views.formats import Formats
@@ -26,8 +29,11 @@ from logochron.views.formats import Formats
 _ALERTED, _REFUSED = 1, 2
 
 
-def run_report(file: str, out: str | None, until: str | None, log_file: str | None) -> int:
+def run_report(file: str, out: str | None, until: str | None, only: Sequence[str], log_file: str | None) -> int:
     """Run a report file and write what it gives; the exit code."""
+    kinds = names(tuple(only)) or None
+    for kind in kinds or ():
+        check("--only", kind, Kind)
     path = Path(file)
     folder = Path(out) if out is not None else path.parent / path.stem
     report = Report.load(path)
@@ -35,15 +41,19 @@ def run_report(file: str, out: str | None, until: str | None, log_file: str | No
     if log_file is not None:
         _check_log(Path(log_file), report, folder)
     with _logged(log_file):
-        answers, written = run_and_write(report, folder, until)
+        answers, written = run_and_write(report, folder, until, kinds)
     return _exit_code(answers, written)
 
 
-def run_and_write(report: Report, folder: Path, until: str | None) -> tuple[Answers, Written]:
+def run_and_write(
+    report: Report, folder: Path, until: str | None, only: Sequence[str] | None = None
+) -> tuple[Answers, Written]:
     """Run a report and write what it gives into a folder, with progress."""
     with _progress() as bar:
         answers = report.run(until=until, progress=lambda what, part: bar(what, part * 0.1))
-        written = answers.write(folder, progress=lambda what, part: bar(what, 0.1 + part * 0.9), workers=_workers())
+        written = answers.write(
+            folder, only=only, progress=lambda what, part: bar(what, 0.1 + part * 0.9), workers=_workers()
+        )
         return answers, written
 
 
@@ -59,11 +69,17 @@ def _exit_code(answers: Answers, written: Written) -> int:
     for heading, why in answers.refused:
         say(Said("section {0!r} is refused: {1}", heading, why))
     many = len(written.files)
-    lines = [
-        Said("{0}  the page", written.folder / PAGE),
-        Said("{0}  the workbook", written.folder / WORKBOOK),
-        Said("{0}  {1} files in all: a picture and a table for each section too", written.folder, many),
-    ]
+    told = {
+        PAGE: "{0}  the page",
+        WORKBOOK: "{0}  the workbook",
+        SUMMARY: "{0}  one sheet of paper",
+        SLIDES: "{0}  the slides",
+    }
+    lines = [Said(said, written.folder / name) for name, said in told.items() if name in written.files]
+    if many > 1:
+        lines.append(Said("{0}  {1} files in all", written.folder, many))
+    else:
+        lines = [Said("wrote {0}", written.folder / written.files[0])]
     put(visible("\n".join(map(voiced, lines)), lines=True) + "\n")
     return _REFUSED if answers.refused else _ALERTED if answers.fired else 0
 
@@ -167,6 +183,7 @@ def demonstrate(folder: str, *, plain: bool) -> None:
         f"{plan}  a plan by month and harbor",
         f"{report}  a report file: what the week asks",
         f"{written.folder / PAGE}  its page: open it, and choose a period and a harbor",
+        f"{written.folder / SUMMARY}  one sheet of paper",
         f"{written.folder / WORKBOOK}  its workbook: change a figure, and the others follow",
         "",
         "Ask yourself:",

@@ -23,7 +23,16 @@ from logochron.views.palette import Palette
 from logochron.views.tables.answer_tables import check_room
 from logochron.views.tables.cells import ALL, Shown
 from logochron.views.whole_file import ordinary
-from logochron.views.write_file import PICTURE_ENDINGS, TABLE_ENDINGS, check_ending, texts_of, write
+from logochron.views.write_file import (
+    HANDOUTS,
+    ONE_PAGE,
+    PICTURE_ENDINGS,
+    SLIDES,
+    TABLE_ENDINGS,
+    check_ending,
+    texts_of,
+    write,
+)
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -66,10 +75,10 @@ def target_of(options: dict[str, Any], sales: Sequence[str], answer: str = "comp
         raise QuestionError("--out chooses the form by its ending: leave --as out")
     target = Path(out)
     ending = check_ending(target)
-    drawn = (*PICTURE_ENDINGS, ".html")
+    drawn = (*PICTURE_ENDINGS, ".html", SLIDES)
     if figure and ending not in drawn:
         raise QuestionError("--figure {0} needs --out with one of {1}; got {2}", figure, ", ".join(drawn), brief(out))
-    if ending in PICTURE_ENDINGS and "figure" not in options:
+    if ending in PICTURE_ENDINGS and ending != ONE_PAGE and "figure" not in options:
         raise QuestionError("{0}: no figure shows this answer; known are {1}", target, ", ".join(TABLE_ENDINGS))
     place = ordinary(target)
     check_apart(
@@ -135,6 +144,8 @@ def hand_over(
             return
         show(result, options["form"] or "table", formats, fill=options.get("color") == "fill", shown=shown)
         return
+    if target.suffix.lower() in HANDOUTS and not any(options.get(name) is not None for name in ("figure", *OF_FIGURE)):
+        figure = None  # a sheet of paper or slides, no picture of a figure
     write(result, target, formats=formats, figure=figure, named=options.get("figure"))
     say(Said("wrote {0}", target))
 

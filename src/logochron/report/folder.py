@@ -22,12 +22,13 @@ from logochron.core.said import Said
 from logochron.views.whole_file import UNFINISHED, flushed, folder_place, put_new, unwritten
 
 PAGE, WORKBOOK, RESTATED, FIGURES = "index.html", "report.xlsx", "restated.csv", "figures.parquet"
+SUMMARY, SLIDES = "summary.pdf", "slides.pptx"
 #: Which files of the folder a report wrote: their names, sizes and digests.
 MANIFEST = "logochron-files.json"
 _LOG = logging.getLogger("logochron")
 #: What a report may call a file: nothing else is ever replaced or removed, whatever a manifest says.
 _NAMES = re.compile(rf"{re.escape(PAGE)}|{re.escape(WORKBOOK)}|{re.escape(RESTATED)}|{re.escape(FIGURES)}"
-                    r"|\d{2,}-[\w-]+\.(csv|png)")  # fmt: skip
+                    rf"|{re.escape(SUMMARY)}|{re.escape(SLIDES)}|\d{{2,}}-[\w-]+\.(csv|png)")  # fmt: skip
 #: What the folder of unfinished files is known by, besides its name.
 _MARKER, _MARKED = (
     "what-this-is.txt",
@@ -75,7 +76,7 @@ def report_folder(path: Path) -> Iterator[ReportFolder]:
             place.mkdir(exist_ok=True)
         with _held_alone(path, place):
             folder = ReportFolder(path, place)
-            folder.check((PAGE, WORKBOOK, FIGURES))
+            folder.check((PAGE, WORKBOOK, SUMMARY, SLIDES, FIGURES))
             try:
                 folder.begin()
                 yield folder
@@ -204,8 +205,10 @@ class ReportFolder:
                     why,
                 )
 
-    def put_in_place(self, names: Sequence[str]) -> None:
+    def put_in_place(self, names: Sequence[str], *, in_part: bool = False) -> None:
         """Put the new files in place, in this order, and remove those of the last run that have no successor.
+
+        `in_part`: only some of a report's files were asked for, and the others stay.
 
         Everything is written and flushed before the first one moves; in between the manifest says that old and new
         files may stand side by side, and how to know both.
@@ -219,7 +222,7 @@ class ReportFolder:
                 digests[name] = [_digest(handle)]
         known = self._known()
         ours = [name for name in known if self.is_ours(name)]
-        gone = [name for name in ours if name not in digests and not _is_protected(self.place / name)]
+        gone = [name for name in ours if name not in digests and not in_part and not _is_protected(self.place / name)]
         stay = {name: known[name] for name in known if name not in digests and name not in gone}
         both = {name: known.get(name, []) + digests.get(name, []) for name in {**known, **digests}}
         self._list(_UNDER_WAY, both, whole=False)

@@ -202,6 +202,7 @@ def _no_files(settings: Settings, path: Path) -> Iterator[Fault]:
     named += [(("sales", "files"), name) for name in settings.sales.files or ()]
     named.append((("plan", "file"), settings.plan.file if settings.plan else None))
     named.append((("calendar", "file"), _listed(settings.calendar)))
+    named.append((("report", "template"), settings.report.template))
     for place, name in named:
         if name is None or any(sign in name for sign in "*?["):
             continue

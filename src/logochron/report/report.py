@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 from logochron.core.book.daybook import Daybook
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.choices import check, values
 from logochron.core.days import DayLike
 from logochron.core.errors import IntakeError, LogochronError, OutputError, first_line
 from logochron.core.judge.judging import Judging
@@ -19,11 +20,13 @@ from logochron.core.rows.question_types import loaded, question_type
 from logochron.core.rows.result import Result
 from logochron.report import build, expressions
 from logochron.report.load import settings_of
-from logochron.report.settings import DRAWN_WITH, SectionTable, Settings, section_options
+from logochron.report.settings import DRAWN_WITH, Kind, SectionTable, Settings, section_options
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
 from logochron.views.tables.answer_tables import check_room
+from logochron.views.whole_file import whole_file
+from logochron.views.write_file import HANDOUTS, handout_bytes
 
 if TYPE_CHECKING:
     from logochron.report.write import ToldDone, Written
@@ -42,6 +45,8 @@ class Answers(Mapping[str, Result]):
         All sections in their order, refused ones with the reason.
     plan
         The plan, None where there is none.
+    template
+        The slides whose masters ours are laid on, None where there are none.
     alerts, fired
         What the alerts have to say, in lines; whether any fired.
     """
@@ -52,6 +57,7 @@ class Answers(Mapping[str, Result]):
     formats: Formats = field(repr=False)
     palette: Palette = field(repr=False)
     plan: Daybook | None = field(default=None, repr=False)
+    template: Path | None = None
     alerts: tuple[str, ...] = ()
     fired: bool = False
 
@@ -72,11 +78,23 @@ class Answers(Mapping[str, Result]):
     def __len__(self) -> int:
         return sum(section.answer is not None for section in self.sections)
 
-    def write(self, folder: str | Path, *, progress: ToldDone | None = None, workers: int = 1) -> Written:
-        """Write page, workbook, a picture and a table for each section into a folder: all of it, or nothing.
+    def write(
+        self,
+        folder: str | Path,
+        *,
+        only: Sequence[str] | None = None,
+        progress: ToldDone | None = None,
+        workers: int = 1,
+    ) -> Written:
+        """Write the files of the report into a folder: all of it, or nothing.
 
         Parameters
         ----------
+        folder
+            The folder; a file that ends in .pdf (one sheet of paper) or .pptx (slides) is written alone.
+        only
+            Some of ``"page"``, ``"workbook"``, ``"summary"``, ``"slides"``, ``"pictures"``, ``"tables"``, instead of
+            those that the report file names; what else a run before wrote stays as it is.
         progress
             Told what is done and the part of all that is done.
         workers
@@ -95,9 +113,19 @@ class Answers(Mapping[str, Result]):
         OutputError
             Where it cannot be written to the end: what was there before stays as it was.
         """
-        from logochron.report.write import write_report  # what draws is not loaded to refuse a report file
+        from logochron.report.write import Written, write_report  # what draws is not loaded to refuse a report file
 
-        page = self.settings.page
+        page, settings = self.settings.page, self.settings.report
+        if (path := Path(folder)).suffix.lower() in HANDOUTS:
+            made = handout_bytes(
+                self.sections, path.suffix.lower(), title=self.title, formats=self.formats, palette=self.palette,
+                notes=[line.strip() for line in self.alerts], paper=settings.paper, template=self.template,
+            )  # fmt: skip
+            with whole_file(path) as target:
+                target.write_bytes(made)
+            return Written(path.parent, (path.name,), {}, ())
+        for kind in only or ():
+            check("only", kind, Kind)
         return write_report(
             self.sections,
             Path(folder),
@@ -106,6 +134,10 @@ class Answers(Mapping[str, Result]):
             palette=self.palette,
             offers=build.offers(page, self.plan),
             printed=page.print,
+            files=[kind for kind in values(Kind) if kind in (only or settings.files)],
+            in_part=only is not None,
+            paper=settings.paper,
+            template=self.template,
             restating=page.restated,
             alerts=self.alerts,
             progress=progress,
@@ -195,6 +227,7 @@ class Report:
             formats=formats,
             palette=build.palette(settings.page),
             plan=plan,
+            template=None if (named := settings.report.template) is None else self.path.parent / named,
             alerts=tuple(lines),
             fired=fired,
         )
@@ -209,6 +242,7 @@ class Report:
             "options": {n: v for n in DRAWN_WITH if (v := getattr(table, n)) is not None},
             "table": table.table,
             "words": table.words,
+            "summary": table.summary,
         }
         try:
             answer = answer_of(table, book, plan, calendar, judging)

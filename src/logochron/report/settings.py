@@ -28,6 +28,7 @@ from logochron.options import (
 )
 from logochron.views.formats import Formats
 from logochron.views.page.offers import Opening
+from logochron.views.write_file import Paper
 
 
 def _keys(options: Iterable[Option], **changed: Any) -> dict[str, Any]:
@@ -223,6 +224,28 @@ class PageTable(_PageKeys):  # type: ignore[misc]
 DRAWN_WITH = ("panels", "panel_scale", "marked")
 
 
+#: What a report can write.
+Kind = Literal["page", "workbook", "summary", "slides", "pictures", "tables"]
+USUAL: tuple[Kind, ...] = ("page", "workbook", "summary", "pictures", "tables")
+
+
+class ReportTable(KeyTable):
+    """What the report writes."""
+
+    files: list[Kind] = _table(
+        lambda: list(USUAL),
+        "What is written: page, workbook, summary (one sheet of paper), slides, pictures, tables (CSV).",
+    )
+    paper: Paper = _key("across", "How the sheet of paper lies.")
+    template: str | None = _key(None, "Slides (.pptx) whose masters ours are laid on, relative to the report file.")
+
+    @model_validator(mode="after")
+    def _something(self) -> ReportTable:
+        if not self.files:
+            raise ValueError("`files` must name one kind of file or more")
+        return self
+
+
 class _Section(KeyTable):
     heading: str = Field(description="What it is called; no two alike.")
     question: str = Field(description="What is asked: one of the questions below.")
@@ -231,6 +254,7 @@ class _Section(KeyTable):
     layout: Layout = _key("down", 'Of compare: "across" lays its periods across, a row an item.')
     across: AcrossFigure = _key("value", "The figure that is laid across.")
     words: bool = _key(True, "Whether its sentences are shown.")
+    summary: bool = _key(False, "Whether it is one of the two figures of summary.pdf; the first two where none is.")
     alerts: list[str] = _table(list, 'Conditions, such as "growth < -10%".')
 
 
@@ -286,6 +310,7 @@ class Settings(KeyTable):
     judging: JudgingTable = JudgingTable()
     plan: PlanTable | None = None
     page: PageTable = PageTable()
+    report: ReportTable = ReportTable()
     section: list[SectionTable] = _table(list, "The sections, in their order.")
 
 

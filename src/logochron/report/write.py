@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import logging
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -12,13 +13,24 @@ import numpy as np
 
 from logochron.core.choices import JOINED
 from logochron.core.days import iso
-from logochron.core.errors import LogochronError, QuestionError, first_line, shown_path, visible
+from logochron.core.errors import QuestionError, first_line, shown_path, visible
 from logochron.core.questions.restated import Reported, Restatement, reported, restatement, seeming_exact
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.said import Said
-from logochron.report.folder import FIGURES, MANIFEST, PAGE, RESTATED, WORKBOOK, ReportFolder, report_folder
-from logochron.report.settings import Printed
-from logochron.views.figures.choose import Chosen, named_figure, suited
+from logochron.report.folder import (
+    FIGURES,
+    MANIFEST,
+    PAGE,
+    RESTATED,
+    SLIDES,
+    SUMMARY,
+    WORKBOOK,
+    ReportFolder,
+    report_folder,
+)
+from logochron.report.settings import USUAL as USUAL_FILES
+from logochron.report.settings import Kind, Printed
+from logochron.views.figures.choose import figure_of
 from logochron.views.figures.drawing import drawing
 from logochron.views.formats import Formats, harmless
 from logochron.views.page.build import page
@@ -27,7 +39,7 @@ from logochron.views.palette import Palette
 from logochron.views.sections import Section
 from logochron.views.tables.workbook import write_workbook
 from logochron.views.words.sentences import restated_lines
-from logochron.views.write_file import as_system_error, quoted, write
+from logochron.views.write_file import Paper, as_system_error, handout_bytes, quoted, write
 
 _WARNINGS = logging.getLogger("logochron")
 #: The columns of the file, by the engine's types; so many rows at most.
@@ -172,6 +184,10 @@ def write_report(
     palette: Palette,
     offers: Offers = USUAL,
     printed: Printed = "all",
+    files: Collection[Kind] = USUAL_FILES,
+    in_part: bool = False,
+    paper: Paper = "across",
+    template: Path | None = None,
     restating: bool = True,
     alerts: Sequence[str] = (),
     progress: ToldDone | None = None,
@@ -192,73 +208,89 @@ def write_report(
         changed = {heading: one for heading, one in restated.items() if one.columns.rows}
         lines = restated_lines(restated, formats, _NAMED, RESTATED)
         notes = [*lines, *map(str.strip, alerts)]
-        tell(PAGE, 0.0)
-        html = page(
-            sections,
-            title=title,
-            formats=formats,
-            palette=palette,
-            notes=notes,
-            offers=offers,
-            printed=printed,
-            progress=lambda done, many: tell(PAGE, 0.75 * done / max(many, 1)),
-            workers=workers,
-        )
-        beside = place.beside
-        (beside / PAGE).write_text(html, encoding="utf-8")
-        tell(WORKBOOK, 0.75)
-        write_workbook(sections, beside / WORKBOOK, title=title, formats=formats, palette=palette, notes=notes)
-        files = []
+        made = _Files(place.beside, sections, title, formats, palette, notes)
+        written: list[str] = []
+        if "slides" in files:  # first what may be refused
+            written += made.handout(SLIDES, template=template)
+        if "page" in files:
+            tell(PAGE, 0.0)
+            html = page(
+                sections,
+                title=title,
+                formats=formats,
+                palette=palette,
+                notes=notes,
+                offers=offers,
+                printed=printed,
+                progress=lambda done, many: tell(PAGE, 0.75 * done / max(many, 1)),
+                workers=workers,
+            )
+            (place.beside / PAGE).write_text(html, encoding="utf-8")
+        if "workbook" in files:
+            tell(WORKBOOK, 0.75)
+            write_workbook(
+                sections, place.beside / WORKBOOK, title=title, formats=formats, palette=palette, notes=notes
+            )
+            written.append(WORKBOOK)
+        if "summary" in files:
+            tell(SUMMARY, 0.8)
+            written += made.handout(SUMMARY, paper=paper)
         for n, section in enumerate(sections, start=1):
             tell(section.heading, 0.8 + 0.2 * n / (len(sections) + 1))
-            files += _of_section(section, n, beside, formats, palette)
+            written += made.of_section(section, n, files)
         if changed:
-            _write_restated(restated, beside / RESTATED, safe=formats.spreadsheet_safe)
-            files.append(RESTATED)
-        write_figures(sections, beside / FIGURES)
-        files += [WORKBOOK, FIGURES, PAGE]  # the page last: who opens it finds all the rest
-        place.put_in_place(files)
-    files.append(MANIFEST)
-    _EVENTS.info("wrote %s files into %s", len(files), folder)
+            _write_restated(restated, place.beside / RESTATED, safe=formats.spreadsheet_safe)
+            written.append(RESTATED)
+        if not in_part:
+            write_figures(sections, place.beside / FIGURES)
+            written.append(FIGURES)
+        written += [PAGE] * ("page" in files)  # the page last: who opens it finds all the rest
+        place.put_in_place(written, in_part=in_part)
+    written.append(MANIFEST)
+    _EVENTS.info("wrote %s files into %s", len(written), folder)
     for line in lines:
         _EVENTS.info("%s", line)
     tell("", 1.0)
-    return Written(folder, tuple(files), changed, tuple(lines))
+    return Written(folder, tuple(written), changed, tuple(lines))
 
 
-def _of_section(section: Section, n: int, folder: Path, formats: Formats, palette: Palette) -> list[str]:
-    """The table of a section, and its picture where a figure shows it."""
-    if section.answer is None:
-        return []
-    name = f"{n:02d}-{_slug(section.heading)}"
-    write(section.answer, folder / f"{name}.csv", formats=formats)
-    files = [f"{name}.csv"]
-    chosen = figure_of(section)
-    if chosen is not None:
-        answer: Any = section.told
-        try:
-            write(
-                answer,
-                folder / f"{name}.png",
-                figure=lambda: drawing(chosen.figure)(answer, formats=formats, palette=palette, **chosen.options),
-            )
-            files.append(f"{name}.png")
-        except QuestionError as error:
-            _EVENTS.info("section %r has no picture: %s", section.heading, error)
-    return files
+class _Files(NamedTuple):
+    """What makes the files of a report beside its folder."""
 
+    beside: Path
+    sections: Sequence[Section]
+    title: str
+    formats: Formats
+    palette: Palette
+    notes: Sequence[str]
 
-def figure_of(section: Section) -> Chosen | None:
-    """The figure of a section as it was asked, with its options; None where there is none."""
-    answer = section.told
-    if not section.drawn or not isinstance(answer, AlignedAnswer):
-        return None
-    if section.figure is not None:
-        return named_figure(section.figure, section.options)
-    try:
-        return suited(answer)
-    except LogochronError:
-        return None
+    def handout(self, name: str, *, paper: Paper = "across", template: Path | None = None) -> list[str]:
+        """The sheet of paper or the slides."""
+        made = handout_bytes(
+            self.sections, Path(name).suffix, title=self.title, formats=self.formats, palette=self.palette,
+            notes=self.notes, paper=paper, template=template,
+        )  # fmt: skip
+        (self.beside / name).write_bytes(made)
+        return [name]
+
+    def of_section(self, section: Section, n: int, files: Collection[Kind]) -> list[str]:
+        """The table of a section, and its picture where a figure shows it."""
+        if section.answer is None:
+            return []
+        name, written = f"{n:02d}-{_slug(section.heading)}", list[str]()
+        if "tables" in files:
+            write(section.answer, self.beside / f"{name}.csv", formats=self.formats)
+            written.append(f"{name}.csv")
+        chosen = figure_of(section) if "pictures" in files else None
+        if chosen is not None:
+            answer: Any = section.told
+            draw = partial(drawing(chosen.figure), answer, formats=self.formats, palette=self.palette, **chosen.options)
+            try:
+                write(answer, self.beside / f"{name}.png", figure=draw)
+                written.append(f"{name}.png")
+            except QuestionError as error:
+                _EVENTS.info("section %r has no picture: %s", section.heading, error)
+        return written
 
 
 def _slug(heading: str) -> str:

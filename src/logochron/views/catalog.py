@@ -56,7 +56,9 @@ def counted(language: str, n: int, one: str, many: str, **fields: Any) -> str:
     >>> counted("en", 1, "{n} finding", "{n} findings", n_written="1")
     '1 finding'
     """
-    return messages(language).ngettext(one, many, n).format(n=fields.pop("n_written", n), **fields)
+    text = messages(language).ngettext(one, many, n)
+    text = translated(language, text) if text in (one, many) else text  # where they are two messages
+    return text.format(n=fields.pop("n_written", n), **fields)
 
 
 def in_context(language: str, context: str, text: str) -> str:

@@ -34,6 +34,15 @@ def fitting_decimals(values: NDArray[np.float64], changes: NDArray[np.float64], 
     return most if start < most else start
 
 
+def office_format(decimals: int) -> str:
+    """How office programs are told to write amounts: in the way of their reader's country.
+
+    >>> office_format(2)
+    '#,##0.00'
+    """
+    return "#,##0" + ("." + "0" * decimals if decimals else "")
+
+
 def divided_decimals(largest: float) -> int:
     """How many decimals figures that are divided need, as they have none of their own: four digits or so.
 

@@ -25,6 +25,8 @@ class Section:
         The figure's name, the one that suits where None; what it is drawn with.
     table, words, drawn
         Whether its table, its sentences and its figure are shown.
+    summary
+        Whether it is one of the two that a page of summary has room for.
     """
 
     heading: str
@@ -35,6 +37,7 @@ class Section:
     table: bool = True
     words: bool = True
     drawn: bool = True
+    summary: bool = False
 
     @property
     def told(self) -> Result | None:

@@ -6,10 +6,11 @@ import errno
 import os
 import shutil
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -17,6 +18,8 @@ from logochron.core.check_kinds import kinds_checked
 from logochron.core.errors import QuestionError, first_line
 from logochron.core.rows.result import Blocks, Result, taken
 from logochron.views.formats import Formats, harmless
+from logochron.views.palette import Palette
+from logochron.views.sections import Section
 from logochron.views.tables.answer_tables import check_room
 from logochron.views.tables.markdown import markdown
 from logochron.views.whole_file import UNFINISHED, unwritten, whole_file
@@ -32,9 +35,14 @@ _COPIES = {
 _INTERRUPTED = "Query interrupted"
 #: Of forms that are lines, how further ones are written.
 _LINES = {"csv": "FORMAT csv, HEADER false", "jsonl": _COPIES["jsonl"]}
+#: A sheet of paper, unless a figure is asked for; slides.
+ONE_PAGE, SLIDES = ".pdf", ".pptx"
+HANDOUTS = (ONE_PAGE, SLIDES)
+#: How the sheet lies.
+Paper = Literal["across", "upright"]
 TABLE_ENDINGS = (*(f".{form}" for form in _COPIES), ".md")
 PICTURE_ENDINGS = (".png", ".svg", ".pdf")
-PAGE_ENDINGS = (".html", ".xlsx")
+PAGE_ENDINGS = (".html", ".xlsx", ".pptx")
 
 
 @kinds_checked
@@ -51,9 +59,9 @@ def write(
     Parameters
     ----------
     figure
-        Draws the figure for .png, .svg and .pdf; the one that suits where None.
+        Draws the figure for .png, .svg and .pdf; the one that suits where None, and a .pdf is one page of it then.
     named
-        The name of the figure of an .html page; the one that suits where None.
+        The name of the figure of an .html page or a slide; the one that suits where None.
 
     Raises
     ------
@@ -64,7 +72,7 @@ def write(
     """
     path = Path(path)
     ending = check_ending(path)
-    if ending in PICTURE_ENDINGS:
+    if ending in PICTURE_ENDINGS and not (ending == ONE_PAGE and figure is None):
         if figure is None:
             from logochron.views import draw
 
@@ -77,7 +85,7 @@ def write(
         with whole_file(path) as target:
             target.write_bytes(picture)
         return path
-    if ending in PAGE_ENDINGS:
+    if ending in (*PAGE_ENDINGS, ONE_PAGE):
         _write_section(result, path, ending, formats or Formats(), named)
         return path
     if ending == ".md":
@@ -91,13 +99,18 @@ def write(
 
 
 def _write_section(result: Result, path: Path, ending: str, formats: Formats, named: str | None) -> None:
-    """An answer as a page or a workbook of one section."""
+    """An answer as a page, a workbook, one sheet of paper or slides, of one section."""
     from logochron.views.page.build import sections_of, write_page
     from logochron.views.tables.workbook import write_workbook
 
     if ending == ".xlsx":
         check_room(result, "a workbook")
     (section,) = sections_of(result, formats, {})
+    if ending in HANDOUTS:
+        of_figure = replace(section, figure=named) if named else section
+        with whole_file(path) as target:
+            target.write_bytes(handout_bytes([of_figure], ending, title=section.heading, formats=formats))
+        return
     if ending == ".html":
         write_page(
             {section.heading: result}, path, formats=formats, figures={section.heading: named} if named else None
@@ -105,6 +118,36 @@ def _write_section(result: Result, path: Path, ending: str, formats: Formats, na
         return
     with whole_file(path) as target:
         write_workbook([section], target, title=section.heading, formats=formats)
+
+
+def handout_bytes(
+    sections: Sequence[Section],
+    ending: str,
+    *,
+    title: str,
+    formats: Formats,
+    palette: Palette | None = None,
+    notes: Sequence[str] = (),
+    paper: Paper = "across",
+    template: Path | None = None,
+) -> bytes:
+    """Sections as one sheet of paper (.pdf) or as slides (.pptx).
+
+    Raises
+    ------
+    QuestionError
+        Where the package for slides is missing, or the template is none.
+    """
+    from logochron.views.handout import handout_of
+
+    handout, colors = handout_of(sections, title=title, formats=formats, notes=notes), palette or Palette()
+    if ending == ONE_PAGE:
+        from logochron.views.figures.one_page import one_page
+
+        return one_page(handout, formats=formats, palette=colors, paper=paper)
+    from logochron.views.figures.slides import slides
+
+    return slides(handout, formats=formats, palette=colors, template=template)
 
 
 def check_ending(path: Path) -> str:

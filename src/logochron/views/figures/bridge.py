@@ -78,7 +78,7 @@ def bridge(result: Drivers, canvas: Canvas, *, measure: str | None = None) -> Sc
     total = rows_of(result, result.total_columns, of_measure)
     base, value = float(total["base"][0]), float(total["value"][0])
     room = max(int((canvas.room[1] - 2.5) / _ROW) - 2, 1)
-    steps = _steps(result, canvas, of_measure, base, value, room) if np.isfinite(base) and np.isfinite(value) else []
+    steps = steps_of(result, canvas, of_measure, base, value, room) if np.isfinite(base) and np.isfinite(value) else []
     labels = [base_heading(result, formats), *(step.label for step in steps), capital(words(of_measure.name))]
     size = canvas.size or own_size(canvas, len(labels), _EACH)
     rows = np.arange(1, len(steps) + 1, dtype=float)
@@ -136,7 +136,7 @@ def _details(
     return (Details(places - 0.5, places + 0.5, tuple(rows), along="y"),)
 
 
-def _steps(result: Drivers, canvas: Canvas, measure: Measure, base: float, value: float, room: int) -> list[_Step]:
+def steps_of(result: Drivers, canvas: Canvas, measure: Measure, base: float, value: float, room: int) -> list[_Step]:
     """The contributions, the largest change first; what has no room is gathered as all others."""
     formats = canvas.formats
     table = rows_of(result, result.columns, measure)

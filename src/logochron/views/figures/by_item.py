@@ -104,11 +104,13 @@ class OnePeriod(NamedTuple):
         """The whole figure: panels between title, answer and footnote."""
         formats, result, drawn = canvas.formats, self.result, len(self.labels)
         said = sentence(result, self.total, formats, unit(self.measure, formats), together=True) if drawn else ""
+        remark = ""
         if self.many > drawn:
-            said += formats.dot + formats.say(THE_LARGEST, n=drawn, many=formats.number(self.many, 0))
+            remark = formats.say(THE_LARGEST, n=drawn, many=formats.number(self.many, 0))
         return Scene(
             title=subject(result, self.measure, formats, split=True, when=self.when),
-            subtitle=said,
+            subtitle=formats.dot.join(filter(None, (said, remark))),
+            remark=remark,
             footnote=figure_footnote(result, formats),
             size=size,
             panels=panels,

@@ -7,18 +7,23 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from logochron.core.errors import QuestionError
+from logochron.core.errors import LogochronError, QuestionError
 from logochron.core.questions.compare import Comparison
+from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import loaded, question_types
 from logochron.core.rows.result import Result
 from logochron.core.said import Said
 from logochron.views.figures.layout import PanelRow
 from logochron.views.figures.registry import Figure, figure_named
+from logochron.views.figures.scene import Canvas, Scene
+from logochron.views.sections import Section
 
 #: More periods than this are lines; more than the second do not fit into the columns of small panels, or of a heat map.
 _COLUMNS, _SMALL_COLUMNS, _HEAT = 26, 13, 18
 #: More items than this are better seen in one grid than in panels.
 _PANELS = 6
+#: So many periods are drawn where there is room for no more.
+_FEWER = (13, 9, 6, 4, 2)
 
 
 class Chosen(NamedTuple):
@@ -57,6 +62,34 @@ def named_figure(name: str, options: Mapping[str, Any] | None = None) -> Chosen:
     """The figure of a name, with those of some options that it takes."""
     figure = figure_named(name)
     return Chosen(figure, {option: value for option, value in (options or {}).items() if option in figure.options})
+
+
+def figure_of(section: Section) -> Chosen | None:
+    """The figure of a section as it was asked, with its options; None where there is none."""
+    answer = section.told
+    if not section.drawn or not isinstance(answer, AlignedAnswer):
+        return None
+    if section.figure is not None:
+        return named_figure(section.figure, section.options)
+    try:
+        return suited(answer)
+    except LogochronError:
+        return None
+
+
+def fitted_scene(answer: AlignedAnswer, chosen: Chosen, canvas: Canvas) -> Scene | None:
+    """The figure of an answer in the room there is: of fewer periods, the latest, where all are too many; or None."""
+    many = len(answer.periods)
+    for n in (many, *(n for n in _FEWER if n < many)):
+        part = answer if n == many else answer.between(many - n, many)
+        try:
+            scene: Scene = chosen.figure.scene(part, canvas, **chosen.options)
+        except LogochronError:
+            if answer.type.page != "periods":
+                return None
+        else:
+            return scene
+    return None
 
 
 def suited_to_comparison(result: Comparison) -> tuple[str, dict[str, Any]]:

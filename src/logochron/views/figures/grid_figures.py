@@ -199,11 +199,13 @@ def heat(result: Comparison, canvas: Canvas, *, measure: str | None = None) -> S
     )
     said = sentence(result, total, formats, unit(of_measure, formats), together=bool(result.by)) if drawn else ""
     left_out = len(labels) - bool(result.by)
+    remark = ""
     if many > left_out:
-        said += formats.dot + formats.say(THE_LARGEST, n=left_out, many=formats.number(many, 0))
+        remark = formats.say(THE_LARGEST, n=left_out, many=formats.number(many, 0))
     return Scene(
         title=subject(result, of_measure, formats, split=True, pattern=_POINTS if of_measure.in_percent else _GROWTH),
-        subtitle=said,
+        subtitle=formats.dot.join(filter(None, (said, remark))),
+        remark=remark,
         footnote=figure_footnote(result, formats),
         size=canvas.room if canvas.size else (canvas.room[0], box.height + ABOVE + BELOW),
         panels=(panel,),

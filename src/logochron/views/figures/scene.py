@@ -7,7 +7,7 @@ is said by its role; how a role looks is up to the palette.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal, NamedTuple, Protocol
 
 from logochron.core.rows.figures import Floats
@@ -191,6 +191,25 @@ class Panel:
     def texts(self) -> tuple[Text, ...]:
         """All texts of its layers."""
         return tuple(text for layer in self.layers if isinstance(layer, Captions) for text in layer.texts)
+
+
+def scaled(panel: Panel, scale: float, least: float = 0.0) -> Panel:
+    """A panel in another size: its box, lines and type; no type is smaller than the least."""
+
+    def of(layer: Layer) -> Layer:
+        if isinstance(layer, Captions):
+            return Captions(
+                tuple(
+                    text._replace(dx=text.dx * scale, dy=text.dy * scale, size=max(text.size * scale, least))
+                    for text in layer.texts
+                )
+            )
+        if isinstance(layer, (Path, Ticks)):
+            return replace(layer, weight=layer.weight * scale)
+        return replace(layer, size=layer.size * scale) if isinstance(layer, Dots) else layer
+
+    box = Box(*(side * scale for side in panel.box))
+    return replace(panel, box=box, layers=tuple(map(of, panel.layers)))
 
 
 @dataclass(frozen=True)

@@ -137,6 +137,24 @@ def overview(
     return _drawn(spec, spec.rows, texts, canvas, color)
 
 
+def plain_table(spec: TableSpec, canvas: Canvas) -> Scene:
+    """Any table as a picture: as many rows as there is room for, the latest of periods, the first of items."""
+    room = _rows_of_room(canvas, 2 if spec.groups else 1)
+    rows = spec.rows[-room:] if spec.has_periods else spec.rows[:room]
+    if not spec.has_periods and len(spec.rows) > room > 1 and spec.rows[-1].total:
+        rows = (*rows[:-1], spec.rows[-1])
+    return _drawn(spec, rows, _Texts("", "", len(spec.rows)), canvas, "text")
+
+
+def fits_across(result: Overview, canvas: Canvas, sparks: bool) -> bool:
+    """Whether the windows of an overview stand side by side in a picture."""
+    measure = result.measures[0]
+    signs = marks_of(result.judgings[measure.name], canvas.formats, canvas.drawable)
+    shown = Shown(rows=_rows_of_room(canvas, 2), sparks=sparks)
+    spec = overview_table(result, measure, canvas.formats, shown, signs)
+    return not spec.too_wide and _width(_widths(spec, spec.rows, canvas)) <= _wide(canvas)
+
+
 def _rows_of_room(canvas: Canvas, heads: int) -> int:
     """How many rows a canvas has room for below so many lines of heads."""
     _, height = canvas.axes or canvas.room
@@ -185,11 +203,9 @@ def _drawn(spec: TableSpec, rows: tuple[Row, ...], said: _Texts, canvas: Canvas,
                 cut = within(spec.laid(row, column), _SIZE, across + 1, canvas.measure, bold=row.strong)
                 role = "level" if column.kind in ("note", "when") else "ink"
                 texts.append(_text(cut, column, left, across, y, role, bold=row.strong))
-    subtitle = said.said
+    remark = ""
     if len(rows) < said.every:
-        subtitle += formats.dot + formats.say(
-            "{n} of {many} rows shown", n=len(rows), many=formats.number(said.every, 0)
-        )
+        remark = formats.say("{n} of {many} rows shown", n=len(rows), many=formats.number(said.every, 0))
     axis = Axis("number", 0.0, wide, line=False), Axis("number", 0.0, high, line=False)
     size = canvas.size or (DEFAULT_SIZE[0], (high + FREE_ABOVE + FREE_BELOW) / 72)
     box = (
@@ -199,7 +215,8 @@ def _drawn(spec: TableSpec, rows: tuple[Row, ...], said: _Texts, canvas: Canvas,
     )
     return Scene(
         title=spec.title + (f" ({spec.unit})" if spec.unit else ""),
-        subtitle=subtitle,
+        subtitle=formats.dot.join(filter(None, (said.said, remark))),
+        remark=remark,
         footnote=said.footnote,
         size=size if rows else DEFAULT_SIZE,
         panels=(Panel(*axis, (Tiles(tuple(cells)), *layers, Captions(tuple(t for t in texts if t.text))), box),),

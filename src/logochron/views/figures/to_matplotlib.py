@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from io import BytesIO
 from pathlib import Path as FilePath
+from types import MappingProxyType
 from typing import Any
 
 import matplotlib as mpl
@@ -49,9 +50,9 @@ _STYLE: dict[Any, Any] = {
 
 
 @contextmanager
-def style(families: Sequence[str] = (FAMILY,)) -> Iterator[None]:
-    """Our settings while drawing; the user's own stay as they are."""
-    with mpl.rc_context(_STYLE | {"font.family": list(families)}), quietly():
+def style(families: Sequence[str] = (FAMILY,), more: Mapping[str, Any] = MappingProxyType({})) -> Iterator[None]:
+    """Our settings while drawing, and more of them; the user's own stay as they are."""
+    with mpl.rc_context(_STYLE | {"font.family": list(families)} | dict(more)), quietly():
         yield
 
 
@@ -74,7 +75,7 @@ class DescribedFigure(Figure):
 
 def drawn(scene: Scene, palette: Palette, ax: Axes | None = None) -> Figure | Axes:
     """The figure, or the axes given with the first panel drawn into them."""
-    with style(families(_letters(scene))):
+    with style(families(letters_of(scene))):
         if ax is not None:
             if scene.panels:
                 _panel(ax, scene.panels[0], palette)
@@ -82,27 +83,39 @@ def drawn(scene: Scene, palette: Palette, ax: Axes | None = None) -> Figure | Ax
                 wide = ax.get_window_extent().width / ax.get_figure(root=True).dpi * 72  # type: ignore[union-attr]
                 named = _fitted(scene.title, 12, wide, bold=True)
                 ax.set_title(named, loc="left", size=12, color=palette.ink, weight="bold")
-                handles = [_handle(entry, palette) for entry in scene.legend]
+                handles = [handle(entry, palette) for entry in scene.legend]
                 if handles:
                     ax.legend(handles=handles, frameon=False, fontsize=9, labelcolor=palette.ink)
             return ax
-        width, height = scene.size
         figure = DescribedFigure(figsize=scene.size, dpi=100, facecolor=palette.paper)
         figure.title, figure.alt = scene.title, scene.alt
         if not scene.bare:
             _around(figure, scene, palette)
         if scene.empty:
-            figure.text(0.5, 0.5, _literal(scene.empty), ha="center", va="center", size=12, color=palette.level)
+            figure.text(0.5, 0.5, literal(scene.empty), ha="center", va="center", size=12, color=palette.level)
             return figure
-        for panel in scene.panels:
-            box = panel.box
-            place = (box.left / width, box.bottom / height, box.width / width, box.height / height)
-            _panel(figure.add_axes(place), panel, palette)
+        draw_panels(figure, scene.panels, palette)
         _legend(figure, scene, palette)
         return figure
 
 
-def _letters(scene: Scene) -> str:
+def draw_panels(
+    figure: Figure,
+    panels: Sequence[Panel],
+    palette: Palette,
+    left: float = 0.0,
+    bottom: float = 0.0,
+    scale: float = 1.0,
+) -> None:
+    """Panels on a figure, moved by so many inches; `scale`: that of the type at their axes."""
+    width, height = figure.get_size_inches()
+    for panel in panels:
+        box = panel.box
+        place = ((box.left + left) / width, (box.bottom + bottom) / height, box.width / width, box.height / height)
+        _panel(figure.add_axes(place), panel, palette, scale)
+
+
+def letters_of(scene: Scene) -> str:
     """All letters that are drawn."""
     drawn = [scene.title, scene.subtitle, scene.footnote, scene.empty, *(entry.words for entry in scene.legend)]
     for panel in scene.panels:
@@ -128,7 +141,7 @@ def _legend(figure: Figure, scene: Scene, palette: Palette) -> None:
         return
     width, height = scene.size
     figure.legend(
-        handles=[_handle(entry, palette) for entry in scene.legend],
+        handles=[handle(entry, palette) for entry in scene.legend],
         loc="upper right",
         bbox_to_anchor=(1 - 0.35 / width, 1 - 0.86 / height),
         ncols=len(scene.legend),
@@ -139,36 +152,38 @@ def _legend(figure: Figure, scene: Scene, palette: Palette) -> None:
     )
 
 
-def _handle(entry: Entry, palette: Palette) -> Artist:
+def handle(entry: Entry, palette: Palette) -> Artist:
+    """An entry of a legend."""
     color = _pale(palette, entry.role, entry.strength) if entry.pale else palette.role(entry.role)
-    words = _literal(entry.words)
+    words = literal(entry.words)
     if entry.look in ("bar", "band"):
         return Patch(color=color, label=words)
     return Line2D([], [], color=color, linewidth=entry.weight, linestyle=_DASHES[entry.dash], label=words)
 
 
-def _panel(ax: Axes, panel: Panel, palette: Palette) -> None:
+def _panel(ax: Axes, panel: Panel, palette: Palette, scale: float = 1.0) -> None:
     ax.set_facecolor("none")
     for side in ("left", "bottom"):
         ax.spines[side].set_color(palette.grid)
     for side in ("top", "right"):
         ax.spines[side].set_visible(False)
-    ax.tick_params(colors=palette.ink, length=0, labelsize=9)
+    ax.tick_params(colors=palette.ink, length=0, labelsize=9 * scale)
     ax.set_axisbelow(True)
-    _axis(ax, "x", panel.x, palette)
-    _axis(ax, "y", panel.y, palette)
+    _axis(ax, "x", panel.x, palette, 9 * scale)
+    _axis(ax, "y", panel.y, palette, 9 * scale)
     for place, layer in enumerate(panel.layers):
         if isinstance(layer, Details):
             continue  # what a pointer asks for
         _DRAW[type(layer)](ax, layer, palette, 2 + place / 100)
     if panel.heading:
-        ax.set_title(_literal(panel.heading), loc="left", size=10.5, color=palette.ink, weight="bold", pad=6)
+        size = 10.5 * scale
+        ax.set_title(literal(panel.heading), loc="left", size=size, color=palette.ink, weight="bold", pad=6 * scale)
 
 
-def _axis(ax: Axes, which: Along, axis: Axis, palette: Palette) -> None:
+def _axis(ax: Axes, which: Along, axis: Axis, palette: Palette, size: float) -> None:
     of = ax.xaxis if which == "x" else ax.yaxis
     (ax.set_xlim if which == "x" else ax.set_ylim)(axis.low, axis.high)
-    of.set_ticks([tick.at for tick in axis.ticks], [_literal(tick.text) for tick in axis.ticks])
+    of.set_ticks([tick.at for tick in axis.ticks], [literal(tick.text) for tick in axis.ticks])
     if not axis.labeled:
         ax.tick_params(axis=which, labelleft=which != "y", labelbottom=which != "x")
     if not axis.line:
@@ -176,7 +191,7 @@ def _axis(ax: Axes, which: Along, axis: Axis, palette: Palette) -> None:
     if axis.gridlines:
         ax.grid(axis="x" if which == "x" else "y", color=palette.grid, linewidth=0.8)
     if axis.words:
-        of.set_label_text(_literal(axis.words), color=palette.level, size=9)
+        of.set_label_text(literal(axis.words), color=palette.level, size=size)
 
 
 def _bars(ax: Axes, layer: Bars, palette: Palette, order: float) -> None:
@@ -251,7 +266,7 @@ def _texts(ax: Axes, layer: Captions, palette: Palette, order: float) -> None:
         ax.text(
             text.x,
             text.y,
-            _literal(text.text),
+            literal(text.text),
             transform=at,
             ha=text.across,
             va=text.upright,
@@ -283,10 +298,10 @@ def _pale(palette: Palette, role: grammar.Role, strength: float = grammar.PALE) 
 
 def _fitted(text: str, size: float, room: float, *, bold: bool = False) -> str:
     """A text cut with an ellipsis where it would leave its frame, as it is drawn."""
-    return _literal(within(text, size, room, measure, bold=bold))
+    return literal(within(text, size, room, measure, bold=bold))
 
 
-def _literal(text: str) -> str:
+def literal(text: str) -> str:
     """Labels are data: a dollar sign starts no formula."""
     return text.replace("$", r"\$")
 

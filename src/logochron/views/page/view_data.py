@@ -40,7 +40,7 @@ from logochron.views.figures.scene import (
 from logochron.views.formats import Formats, capital
 from logochron.views.page.choices import Choices, Pick
 from logochron.views.tables.answer_tables import tables_of
-from logochron.views.tables.cards import Card, cards_of
+from logochron.views.tables.cards import Card, cards_of, whole_of
 from logochron.views.tables.cells import ALL, OPENING, Cell, Row, Shown, TableColumn, TableSpec
 from logochron.views.words.titles import coverage_line
 
@@ -565,13 +565,8 @@ class Cards:
         if pick not in self._asked:
             picked = {name: label for name, label in zip(self.choices.dimensions, pick) if label is not None}
             book = self.lead.selection.book
-            asked = self.lead.again(
-                book=book.where(picked) if picked else book,
-                by=(), measures=self.measures, at=None, last=None, top=None, sort=None, items="all", ranked=False,
-                unusual=False,
-            )  # fmt: skip
-            assert isinstance(asked, Comparison)
-            self._asked[pick] = asked
+            assert isinstance(self.lead, Comparison)
+            self._asked[pick] = whole_of(self.lead, self.measures, book.where(picked) if picked else book)
         return self._asked[pick]
 
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 import numpy as np
 
+from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.choices import DIRECTIONS, VERDICTS
 from logochron.core.errors import QuestionError, brief
@@ -77,6 +78,16 @@ def cards_of(
         for columns in groupings:
             cards += _cards(result, one, columns, place, capital(period.name), base.when, signs, formats)
     return cards
+
+
+def whole_of(lead: Comparison, measures: Sequence[str], book: Daybook | None = None) -> Comparison:
+    """A comparison of all periods and items together, of a book, of which cards tell."""
+    answer: Comparison = lead.again(
+        book=lead.selection.book if book is None else book,
+        by=(), measures=list(measures), at=None, last=None, top=None, sort=None, items="all", ranked=False,
+        unusual=False,
+    )  # fmt: skip
+    return answer
 
 
 def overview_cards(result: Overview, formats: Formats) -> list[Card]:

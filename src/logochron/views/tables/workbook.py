@@ -25,6 +25,7 @@ from logochron.core.judge.judging import Judging, verdict
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.result import Result
 from logochron.views.catalog import message
+from logochron.views.decimals import office_format
 from logochron.views.formats import Formats
 from logochron.views.marks import marks_of
 from logochron.views.palette import Palette
@@ -371,7 +372,7 @@ def _number(cell: Cell, decimals: int) -> str:
         return "+0.0%;-0.0%;0.0%"
     if cell.kind == "part":
         return "0.0%"
-    amount = "#,##0" + ("." + "0" * decimals if decimals and cell.kind != "count" else "")
+    amount = office_format(0 if cell.kind == "count" else decimals)
     return f"+{amount};-{amount};{amount}" if cell.kind == "difference" else amount
 
 
