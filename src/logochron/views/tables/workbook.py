@@ -20,7 +20,7 @@ from xlsxwriter.utility import xl_col_to_name, xl_rowcol_to_cell
 from logochron.core.book.measures import Measure
 from logochron.core.choices import DIRECTIONS, VERDICTS
 from logochron.core.days import as_date
-from logochron.core.errors import QuestionError, visible
+from logochron.core.errors import LogochronError, QuestionError, visible
 from logochron.core.judge.judging import Judging, verdict
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.result import Result
@@ -32,7 +32,9 @@ from logochron.views.palette import Palette
 from logochron.views.sections import Section
 from logochron.views.tables.answer_tables import tables_of
 from logochron.views.tables.cells import Cell, Shown, TableColumn, TableSpec
+from logochron.views.tables.workbook_charts import ChartPlace, add_chart
 from logochron.views.tables.workbook_formulas import ITEM, Group, Sheet, formula, groups_of, is_item, is_stuck
+from logochron.views.words.sentences import sentences
 from logochron.views.words.titles import coverage_line
 from logochron.views.words.told import all_told, told
 
@@ -66,7 +68,10 @@ def conditions(
     answer: AlignedAnswer,
     measure: Measure,
 ) -> None:
-    """Marks and colors of growth, that follow when a figure changes; bands color before directions do."""
+    """Marks and colors of growth, that follow when a figure changes; bands color before directions do.
+
+    A figure that bands are told by is colored too: a value or a share, which has no marks.
+    """
     judging: Judging = answer.judgings[measure.name]
     low, high, place = held.first, held.first + rows - 1, held.columns[marked]
     cell = f"{xl_col_to_name(place, col_abs=True)}{low + 1}"
@@ -78,13 +83,16 @@ def conditions(
     marks = marks_of(judging, workbook.formats)
     of_direction = verdict(np.arange(len(DIRECTIONS), dtype=np.int8), measure.better, judging).tolist()
     moved = {"rising": f"{cell}>{tolerance}", "falling": f"{cell}<-{tolerance}", "level": "TRUE"}
-    of_this = judging.on == ("change" if in_points else "growth") and answer.type.has_column("band")
-    banded, times = judging.bands if of_this else (), 100 if in_points else 1
+    told_by = {("change" if in_points else "growth"): marked, "value": "value", "share": "share"}.get(judging.on)
+    of_this = told_by in held.columns and answer.type.has_column("band")
+    banded, times = judging.bands if of_this else (), 100 if told_by in held.points else 1
+    ruling = f"{xl_col_to_name(held.columns[told_by], col_abs=True)}{low + 1}" if told_by and of_this else cell
     for band in (*(band for band in banded if band.verdict is not None or band.mark), None):
         limits = [f"ISNUMBER({cell})"]
         if band is not None:
-            limits += [f"{cell}>={float(band.low * times)!r}"] if band.low is not None else []
-            limits += [f"{cell}<{float(band.high * times)!r}"] if band.high is not None else []
+            limits += [f"ISNUMBER({ruling})"] if ruling != cell else []
+            limits += [f"{ruling}>={float(band.low * times)!r}"] if band.low is not None else []
+            limits += [f"{ruling}<{float(band.high * times)!r}"] if band.high is not None else []
         for name, test in moved.items():
             judged = VERDICTS[of_direction[DIRECTIONS.index(name)]]
             judged = band.verdict if band is not None and band.verdict is not None else judged
@@ -94,6 +102,17 @@ def conditions(
             look = workbook.book.add_format({"font_color": workbook.palette.verdict(judged), "num_format": shown})
             rule = {"type": "formula", "criteria": f"=AND({','.join([*limits, test])})", "format": look}
             sheet.conditional_format(low, place, high, place, rule | {"stop_if_true": True})
+    if ruling == cell or told_by is None:
+        return
+    of_figure = held.columns[told_by]
+    for band in banded:
+        if band.verdict is not None:
+            limits = [f"ISNUMBER({ruling})"]
+            limits += [f"{ruling}>={float(band.low * times)!r}"] if band.low is not None else []
+            limits += [f"{ruling}<{float(band.high * times)!r}"] if band.high is not None else []
+            look = workbook.book.add_format({"font_color": workbook.palette.verdict(band.verdict)})
+            rule = {"type": "formula", "criteria": f"=AND({','.join(limits)})", "format": look}
+            sheet.conditional_format(low, of_figure, high, of_figure, rule)
 
 
 def sparks(workbook: WorkbookWriter, sheet: Any, held: Sheet, spec: TableSpec, place: int) -> None:
@@ -117,6 +136,8 @@ def sparks(workbook: WorkbookWriter, sheet: Any, held: Sheet, spec: TableSpec, p
 _MOST_ROWS = 1_048_000
 #: A workbook of more rows than this is written row by row.
 _IN_MEMORY = 20_000
+#: So many letters stand in a line of the first sheet.
+_LETTERS_A_LINE = 96
 #: So many letters has a cell at most.
 _MOST_LETTERS = 32_767
 #: What a sheet with locked cells leaves open.
@@ -160,9 +181,11 @@ def write_workbook(
     day_line = formats.say("Report date {day}", day=formats.long_day(last)) if aligned else ""
     workbook = WorkbookWriter(book, formats, palette, {}, title, day_line, [])
     names: set[str] = set()
-    for section in sections:
-        if section.answer is not None and section.table:
-            _section(workbook, section.heading, section.answer, names)
+    shown = [section for section in sections if section.answer is not None and section.table]
+    contents = book.add_worksheet(_sheet_name(formats.say("Contents"), names)) if len(shown) > 1 else None
+    sheets = [_section(workbook, section, names, charted=not options["constant_memory"]) for section in shown]
+    if contents is not None:
+        _contents(workbook, contents, shown, sheets)
     _notes(workbook, sections, [day_line, *notes], names)
     try:
         book.close()
@@ -177,8 +200,41 @@ def _text(text: str) -> str:
     return shown if len(shown) <= _MOST_LETTERS else shown[: _MOST_LETTERS - 1] + "\N{HORIZONTAL ELLIPSIS}"
 
 
-def _section(workbook: WorkbookWriter, heading: str, answer: Result, names: set[str]) -> None:
-    """The sheet of a section: the table of each measure below the one before."""
+def _contents(workbook: WorkbookWriter, sheet: Any, sections: Sequence[Section], sheets: Sequence[str]) -> None:
+    """The first sheet: the sections, each with a link to its sheet and the sentence that it tells first."""
+    link = workbook.look(font_color=workbook.palette.current, underline=1, valign="top")
+    said = workbook.look(text_wrap=True, valign="top")
+    sheet.write_string(0, 0, _text(workbook.title), workbook.look(bold=True, font_size=16))
+    sheet.write_string(1, 0, workbook.report_date, workbook.look(font_color=workbook.palette.level))
+    for row, (section, name) in enumerate(zip(sections, sheets), start=3):
+        target = name.replace("'", "''")
+        sheet.write_url(row, 0, f"internal:'{target}'!A1", link, _text(section.heading))
+        sentence = _text(_sentence_of(section, workbook.formats))
+        sheet.write_string(row, 1, sentence, said)
+        sheet.set_row(row, 16 * max(-(-len(sentence) // _LETTERS_A_LINE), 1))
+    sheet.set_column(0, 0, min(max(len(section.heading) for section in sections) + 2, 48))
+    sheet.set_column(1, 1, _LETTERS_A_LINE)
+    sheet.hide_gridlines(2)
+    sheet.set_landscape()
+    sheet.set_paper(9)
+    sheet.fit_to_pages(1, 0)
+
+
+def _sentence_of(section: Section, formats: Formats) -> str:
+    """What a section tells first; nothing where it tells nothing."""
+    answer = section.told
+    if answer is None or not section.words or not answer.type.sentences:
+        return ""
+    try:
+        return next(iter(sentences(answer, formats=formats)), "")
+    except LogochronError:
+        return ""
+
+
+def _section(workbook: WorkbookWriter, section: Section, names: set[str], *, charted: bool) -> str:
+    """The sheet of a section: the table of each measure below the one before, a chart beside the first; its name."""
+    heading, answer = section.heading, section.answer
+    assert answer is not None
     sheet = workbook.book.add_worksheet(_sheet_name(heading, names))
     tables = tables_of(answer, workbook.formats, Shown(sparks=answer.type.sparks))
     measures: Sequence[Measure] = getattr(answer, "measures", ())
@@ -195,6 +251,11 @@ def _section(workbook: WorkbookWriter, heading: str, answer: Result, names: set[
         measure = measures[n * len(measures) // len(tables)] if measures else None
         first = row
         row = _table(workbook, sheet, first, spec, answer, measure, widths, locked=stuck[n])
+        if not n and charted and measure is not None and spec.rows:
+            held = _held(spec, first + _below(spec), answer)
+            longest = max((len(r.cells["spark"].spark) for r in spec.rows if "spark" in r.cells), default=0)
+            beside = ChartPlace(workbook.book, sheet, held, spec, first, held.groupings + longest + 2)
+            add_chart(beside, section, measure, workbook.formats, workbook.palette)
         if not n:
             sheet.freeze_panes(first + _below(spec), 0)
             sheet.repeat_rows(first + 1, first + _below(spec) - 1)
@@ -212,6 +273,7 @@ def _section(workbook: WorkbookWriter, heading: str, answer: Result, names: set[
     sheet.hide_gridlines(2)
     ends = [text.replace("&", "&&") for text in (workbook.title, workbook.report_date)]
     sheet.set_footer(f"&L{ends[0][:80]}&C{ends[1]}&R&P / &N")
+    return str(sheet.get_name())
 
 
 def _below(spec: TableSpec) -> int:
@@ -231,9 +293,9 @@ def _heads(workbook: WorkbookWriter, sheet: Any, row: int, columns: Sequence[Tab
 
 
 def _columns(spec: TableSpec) -> list[TableColumn]:
-    """The columns of a sheet, small lines last."""
+    """The columns of a sheet: those that people read, the days that formulas and filters may need, small lines."""
     shown = [column for column in spec.columns if column.form != "people"]
-    return sorted(shown, key=lambda column: column.kind == "spark")
+    return sorted(shown, key=lambda c: 2 if c.kind == "spark" else int(c.kind == "day" and c.form == "sheet"))
 
 
 def _held(spec: TableSpec, start: int, answer: Result) -> Sheet:
@@ -399,12 +461,16 @@ def _notes(workbook: WorkbookWriter, sections: Sequence[Section], notes: Sequenc
 
 
 def _folded(tables: Sequence[TableSpec]) -> set[int]:
-    """The columns below grouped heads that only formulas need: folded away behind the sheet's own signs.
+    """The columns that only formulas and filters need: folded away behind the sheet's own signs.
 
     None where the tables of a sheet have their columns at different places.
     """
     places = [
-        {place for place, column in enumerate(_columns(spec)) if column.group and column.form == "sheet"}
+        {
+            place
+            for place, column in enumerate(_columns(spec))
+            if column.form == "sheet" and (column.group or column.kind == "day")
+        }
         for spec in tables
     ]
     return places[0] if places and all(one == places[0] for one in places) else set()
