@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import contextlib
 import csv
 import gzip
 import hashlib
@@ -104,6 +105,11 @@ def opened(browser):
     for page, said, asked, path in pages:
         assert said == [] and {url.split("#")[0] for url in asked} <= {path.as_uri()}
         page.close()
+
+
+def unfold(page):
+    """Open the tables folded below the figures."""
+    page.evaluate("for (const one of document.querySelectorAll('details.more')) one.open = true")
 
 
 def rows(section) -> list[dict]:
@@ -240,12 +246,12 @@ def test_every_choice_of_every_question(tmp_path):
     }
     data = carried(lc.write_page(answers, tmp_path / "p.html"))
     page, sections = data["page"], data["sections"]
-    periods, told = [label for label, _ in page["periods"]], set()
+    periods, told = [label for label, *_ in page["grains"][0]["periods"]], set()
     for section, (heading, answer) in zip(sections, answers.items()):
         pool = section["pool"]
         for place, shared in zip(section["taken"][::2], section["taken"][1::2]):
             pool[place] = data["shared"][shared]
-        for pick, places in zip(page["picks"], section["views"]):
+        for pick, places in zip(page["picks"], section["views"][0]):
             picked = {name: label for name, label in zip(both, pick) if label}
             for period, label in enumerate(periods[1:], 1):
                 view = pool[places[period]]
@@ -293,6 +299,7 @@ def test_all_others_stand_last(opened, tmp_path):
     asked = {"by": "line", "against": "prior", "measures": "amount", "top": 1}
     answers = {"Top": lc.compare(book, "month", last=1, **asked), "Moved": lc.drivers(book, "month", **asked)}
     page = opened(lc.write_page(answers, tmp_path / "t.html", figures={"Top": "bars"}))
+    unfold(page)
     for heading in answers:
         section = page.locator(f"[data-section={heading}]")
         for name in ("Amount", "Growth", "Amount"):
@@ -321,6 +328,7 @@ def test_each_cell_has_the_color_of_its_own_verdict(opened, rows_file, tmp_path)
 @needs_browser
 def test_sort_save_and_details(opened, written, answers, tmp_path):
     page = opened(written)
+    unfold(page)
     section = page.locator("[data-section=Harbors]")
     button = section.locator("thead button", has_text="Growth")
     for order in ("descending", "ascending"):
@@ -409,6 +417,7 @@ def test_names_that_the_page_has_itself(opened, tmp_path, dimensions):
     book = lc.read(tmp_path / "s.csv", date="day", values="constructor", by=[first, second])
     answers = {key: lc.compare(book, "month", "prior", calendar=calendar, last=3) for key in ("toString", "$")}
     page = opened(lc.write_page(answers, tmp_path / "k.html"))
+    unfold(page)
     selects = page.locator("form.choices select")
     names = selects.evaluate_all("all => all.map(one => one.name)")
     assert len(set(names)) == 3 and names[0] == "period"
@@ -420,6 +429,7 @@ def test_names_that_the_page_has_itself(opened, tmp_path, dimensions):
             made = lc.compare(chosen, "month", "prior", calendar=calendar, at=period).total.iloc[0]
             page.reload()  # the address holds the choice
             page.wait_for_function("document.documentElement.dataset.shown !== undefined")
+            unfold(page)
             for section in page.locator("section[data-section]").all():
                 (row,) = [row for row in rows(section) if row["period"] == period]
                 assert (row["value"], row["base"]) == (full(made["value"]), full(made["base"]))
@@ -480,7 +490,7 @@ def test_too_many_choices_are_left_out_and_told(monkeypatch, book, tmp_path, cap
     monkeypatch.setattr(page_choices, "MOST_VIEWS", 140)
     path = lc.write_page(lc.compare(book, "month", by="harbor", measures="revenue"), tmp_path / "p.html")
     data, text = carried(path), path.read_text(encoding="utf-8")
-    assert len(data["page"]["picks"]) * len(data["page"]["periods"]) <= 140
+    assert len(data["page"]["picks"]) * len(data["page"]["grains"][0]["periods"]) <= 140
     assert "3 of 4 items of harbor can be chosen, the largest" in text and "Line cannot be chosen here" in text
     assert data["page"]["dimensions"][0]["items"] == ["Alderquay", "Brackenmouth", "Dunmarrow"]
     lc.write_page([lc.compare(book, "month", measures="revenue"), lc.compare(book, "week")], tmp_path / "q.html")
@@ -499,9 +509,168 @@ def test_answers_without_choices_and_refusals(book, tmp_path):
     findings = [row["cells"][0] for row in pool if isinstance(row, dict) and "cells" in row]
     assert findings and all(findings)
     assert len(data["sections"]) == 3 and "Stichtag" in path.read_text(encoding="utf-8")
-    view = data["sections"][2]["pool"][data["sections"][2]["views"][0][0]]
+    view = data["sections"][2]["pool"][data["sections"][2]["views"][0][0][0]]
     assert view["tables"] and data["page"]["dimensions"][0]["key"] == "harbor"
     for wrong, said in (([], "holds none"), ([3], "must be answers")):
         with pytest.raises(lc.QuestionError, match=said):
             lc.write_page(wrong, tmp_path / "q.html")
     assert Section(heading="x").answer is None and not (tmp_path / "q.html").exists()
+
+
+@pytest.fixture(scope="module")
+def chosen_from(tmp_path_factory):
+    """A page on which measure, base, grain and window can be chosen, its answers, their book and the plan."""
+    draw = random.Random(34)
+    days = pd.date_range("2024-10-01", "2025-05-18", freq="3D")
+    made = [(day, harbor, draw.randint(20, 90), draw.randint(1, 9)) for day in days for harbor in "AB"]
+    frame = pd.DataFrame(made, columns=["day", "harbor", "revenue", "cost"])
+    book = lc.read(frame, date="day", values=["revenue", "cost"], by="harbor", until="2025-05-18")
+    planned = {"month": ["2025-01", "2025-02", "2025-03", "2025-04", "2025-05"], "revenue": range(900, 1400, 100)}
+    plan = lc.read_plan(pd.DataFrame(planned), date="month", value="revenue", measure="revenue")
+    asked = {"measures": "revenue", "against": "prior"}
+    answers = {
+        "Overview": lc.overview(book, by="harbor", windows=["month", "quarter"], **asked),
+        "Months": lc.compare(book, "month", last=4, **asked),
+        "Harbors": lc.compare(book, "month", by="harbor", last=1, **asked),
+        "Moved": lc.drivers(book, "month", by="harbor", **asked),
+        "Records": lc.review(book),
+    }
+    offered = {"measures": ["revenue", "cost"], "against": ["prior:2", "plan"], "grains": ["quarter"],
+               "windows": ["year"]}  # fmt: skip
+    place = tmp_path_factory.mktemp("chosen") / "index.html"
+    path = lc.write_page(answers, place, title="Chosen", choices=offered, plan=plan, opens="last-whole")
+    return path, answers, book, plan
+
+
+@needs_browser
+def test_all_that_is_chosen_equals_what_python_says(opened, chosen_from):
+    path, answers, book, plan = chosen_from
+    page = opened(path)
+    assert page.locator("select[name=period]").input_value() == "2025-04"  # the last whole one
+    draw, kinds = random.Random(34), {"measure": "measures", "against": "against", "grain": "each", "window": "running"}
+    offered = {"measure": ["", "revenue", "cost"], "against": ["", "prior:2", "plan"],
+               "grain": ["", "quarter"], "window": ["", "year"]}  # fmt: skip
+    for _ in range(14):
+        setting = {kind: draw.choice(names) for kind, names in offered.items()}
+        for kind, name in setting.items():
+            page.select_option(f"select[name={kind}]", name)
+        grain = setting["grain"] or "month"
+        labels = page.locator("select[name=period] option").evaluate_all("all => all.map(one => one.value)")
+        assert re.fullmatch(r"\d{4}-Q\d" if grain == "quarter" else r"\d{4}-\d\d", labels[0])
+        period, harbor = draw.choice(labels), draw.choice(["", *book.items("harbor")])
+        page.select_option("select[name=period]", period)
+        page.select_option("select[name=harbor]", harbor)
+        of, changed = book.where({"harbor": harbor}) if harbor else book, {}
+        for kind, name in setting.items():  # one after the other: what cannot be followed is left out
+            more = changed | ({kinds[kind]: name} if name else {})
+            options = more | ({"plan": plan} if more.get("against") == "plan" else {})
+            with contextlib.suppress(lc.LogochronError):
+                answers["Months"].again(last=None, at=None, **options)
+                changed = more
+        options = changed | ({"plan": plan} if changed.get("against") == "plan" else {})
+        kept = [kind for kind, name in setting.items() if name and kinds[kind] not in changed]
+        section = page.locator("[data-section=Months]")
+        try:
+            wanted = answers["Months"].again(book=of, at=period, last=None, **options).total
+            shown = {row["period"]: row for row in rows(section)}
+            assert shown[period].items() >= expected(wanted, 0).items(), (setting, period, harbor)
+            card = page.locator(f"article.card[data-period='{period}']").first
+            assert card.get_attribute("data-value") == full(wanted["value"][0])
+            assert card.get_attribute("data-measure") == (setting["measure"] or "revenue")
+        except lc.QuestionError:  # a plan of the total has no harbors
+            assert harbor and setting["against"] == "plan"
+        notes = section.locator(".keeps").all_inner_texts()
+        assert len(notes) == bool(kept) and all(("against" in note) == ("against" in kept) for note in notes)
+        held = {name: name in page.url for name in ("measure=", "against=", "grain=", "window=")}
+        assert held == {f"{kind}=": bool(name) for kind, name in setting.items()}
+        before = page.locator("main").text_content()
+        page.reload()  # the address holds all of it
+        page.wait_for_function("document.documentElement.dataset.shown !== undefined")
+        assert page.locator("main").text_content() == before
+    assert "the same whatever is chosen" in page.locator("[data-section=Records] .keeps").inner_text()
+
+
+@needs_browser
+def test_what_is_chosen_follows_the_grain_and_the_way_back(opened, chosen_from):
+    page = opened(chosen_from[0], "#period=2025-02&measure=cost&against=prior%3A2")
+    assert page.locator("select[name=measure]").input_value() == "cost"
+    cells = page.locator("[data-section=Overview] tbody td[data-basis]")
+    assert set(cells.evaluate_all("all => all.map(one => one.dataset.basis)")) == {"prior:2"}
+    page.select_option("select[name=grain]", "quarter")
+    assert page.locator("select[name=period]").input_value() == "2025-Q1"  # that which holds its last day
+    assert "Each" not in page.locator("[data-section=Overview] .keeps").inner_text()
+    assert page.locator("[data-section=Overview] .keeps").inner_text() == "This section keeps its own: each."
+    assert {row["period"] for row in rows(page.locator("[data-section=Months]"))} >= {"2025-Q1"}
+    page.go_back()
+    page.wait_for_selector("[data-section=Overview] caption:has-text('to 28 February 2025')")
+    assert page.locator("[data-section=Overview] .keeps").count() == 0
+    page.select_option("select[name=window]", "year")
+    heads = page.locator("[data-section=Overview] th.group").all_inner_texts()
+    assert heads == ["Year to 28 Feb"]
+    page.locator("select[name=measure]").focus()
+    page.keyboard.press("ArrowUp")  # by the keyboard alone
+    page.wait_for_selector("[data-section=Overview] caption:has-text('Revenue')")
+
+
+@needs_browser
+@pytest.mark.parametrize("width", [1280, 1600, 390])
+def test_the_first_screen(opened, tmp_path, width):
+    """Choices, cards, the overview and its sentence without scrolling; tables folded, open by a click or a link."""
+    answers = lc.Report.load(lc.demo.write_report(tmp_path)).run()
+    some = {heading: answers[heading] for heading in ("Overview", "How the months stand", "By harbor", "The margin")}
+    page = opened(lc.write_page(some, tmp_path / "p.html", choices=[], currency="EUR"),
+                  viewport={"width": width, "height": 800})  # fmt: skip
+    assert page.evaluate("document.documentElement.scrollWidth") <= width
+    sentence = page.locator("[data-section=Overview] .said")
+    assert width < 1000 or sentence.bounding_box()["y"] + sentence.bounding_box()["height"] < 800
+    tables = page.locator("section[data-section] table")
+    assert [one.is_visible() for one in tables.all()] == [True, False, False, False]
+    assert page.locator("[data-section=Overview] td.spark svg").count() == 5
+    contents, places = page.locator("nav.contents"), page.locator("nav.contents a")
+    assert contents.is_visible() == (width >= 1100) and places.count() == 5
+    if width >= 1100:
+        for drawing in page.locator(".drawing").all():
+            assert drawing.locator("svg").bounding_box()["width"] >= 0.9 * min(drawing.bounding_box()["width"], 1500)
+        places.nth(2).click()
+        assert tables.nth(2).is_visible() and "at=By+harbor" in page.url
+        page.keyboard.press("End")
+        page.wait_for_selector("nav a[aria-current]:has-text('The records')")
+    page.locator("[data-section='How the months stand'] summary").click()
+    assert tables.nth(1).is_visible()
+    for scroll in page.locator(".scroll:visible").all():
+        wider = scroll.evaluate("one => one.scrollWidth > one.clientWidth + 1")
+        assert wider == ("goes-on" in scroll.get_attribute("class"))
+    page.evaluate("dispatchEvent(new Event('beforeprint'))")
+    assert all(one.is_visible() for one in tables.all())
+    page.evaluate("dispatchEvent(new Event('afterprint'))")
+    assert not tables.nth(3).is_visible() and tables.nth(1).is_visible()
+
+
+def test_more_than_a_page_carries_is_refused_before_any_work(book, tmp_path, monkeypatch):
+    months = lc.compare(book, "month", measures="revenue")
+    monkeypatch.setattr(page_choices, "MOST_IN_ALL", 500)
+    choices = {"measures": ["units", "cost"], "against": ["prior", "year-ago:2"]}
+    said = r"the page would have 4,590 views and take about [\d.]+ MB, and carries 500 and 6 MB at most; harbor costs"
+    with pytest.raises(lc.QuestionError, match=said):
+        lc.write_page(months, tmp_path / "p.html", choices=choices)
+    for wrong, told in (
+        ({"measure": []}, "there is no choice 'measure'. Did you mean 'measures'"),
+        ({"measures": ["profit"]}, "the page has no measure 'profit'"),
+        ({"grains": ["fortnight"]}, "`grains` must be one of"),
+        ({"windows": "year"}, "`choices` must be a list of texts or a mapping"),
+    ):
+        with pytest.raises(lc.QuestionError, match=re.escape(told)):
+            lc.write_page(months, tmp_path / "p.html", choices=wrong)
+    assert not (tmp_path / "p.html").exists()
+
+
+def test_no_hint_for_the_maker_stands_on_a_page(rows_file, tmp_path):
+    days = [("2024-01-20", "Total", 5), *((f"2025-{m:02}-09", "ab"[m % 2], m) for m in range(1, 9))]
+    book = lc.read(rows_file(days), values="amount", by="item")
+    months = lc.compare(book, "month", by="item")
+    assert any("--" in line for line in book.intake.warnings) and any("(--" in line for line in months.notes)
+    for locale in ("en", "de"):
+        path = lc.write_page([months, lc.overview(book, by="item")], tmp_path / "p.html", locale=locale)
+        text = json.dumps(carried(path)) + re.sub(r"<(script|style).*?</\1>", "", path.read_text("utf-8"), flags=re.S)
+        assert "--" not in text and "(by" not in text and "covering=" not in text and "`" not in text
+        assert ("has an item" if locale == "en" else "hat ein Element") in text

@@ -101,10 +101,19 @@ class _Sheet:
 
 def one_page(handout: Handout, *, formats: Formats, palette: Palette, paper: Paper = "across") -> bytes:
     """The page as a PDF of vectors, its fonts embedded: the same data gives the same bytes."""
+    file = BytesIO()
+    with style(more={"pdf.fonttype": 42}):
+        figure = drawn_page(handout, formats=formats, palette=palette, paper=paper)
+        figure.savefig(file, format="pdf", metadata={"CreationDate": None})
+    return file.getvalue()
+
+
+def drawn_page(handout: Handout, *, formats: Formats, palette: Palette, paper: Paper = "across") -> DescribedFigure:
+    """The page as a figure of the size of the paper."""
     width, height = _SHEETS[paper]
     canvas = Canvas(formats, measure, drawable)
     texts = [handout.title, handout.about, *handout.notes, *(text for part in handout.parts for text in part.said)]
-    with style(families("".join(sorted(set("".join(texts))))), {"pdf.fonttype": 42}):
+    with style(families("".join(sorted(set("".join(texts)))))):
         figure = DescribedFigure(figsize=(width, height), dpi=100, facecolor=palette.paper)
         figure.title = figure.alt = handout.title
         sheet = _Sheet(figure, palette, formats)
@@ -123,9 +132,7 @@ def one_page(handout: Handout, *, formats: Formats, palette: Palette, paper: Pap
                 sheet, handout.overview, canvas, _Place(left, bottom + least, right - left, top - bottom - least)
             )
         _parts(sheet, parts, canvas, _Place(left, bottom, right - left, top - bottom), rows)
-        file = BytesIO()
-        figure.savefig(file, format="pdf", metadata={"CreationDate": None})
-    return file.getvalue()
+    return figure
 
 
 def _head(sheet: _Sheet, handout: Handout, left: float, right: float, top: float) -> float:

@@ -457,7 +457,7 @@ def write_page(
         known = _dimensions(sections)
         for name in offers.dimensions:
             if name not in known:
-                raise QuestionError("`choices`: {0}", no_such("dimension", str(name), known, where="the answers"))
+                raise QuestionError("`choices`: {0}", no_such("dimension", str(name), known, where="the page"))
     for section in sections:
         if section.answer is not None:
             check_room(section.answer, "a page")

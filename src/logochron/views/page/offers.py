@@ -142,7 +142,7 @@ def check_measures(offers: Offers, books: Sequence[Daybook]) -> None:
     known = list(dict.fromkeys(name for book in books for name in book.formulas))
     for name in offers.measures:
         if name not in known:
-            raise QuestionError("`choices`: {0}", no_such("measure", name, known, where="the answers"))
+            raise QuestionError("`choices`: {0}", no_such("measure", name, known, where="the page"))
 
 
 class Followed(NamedTuple):

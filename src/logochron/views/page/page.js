@@ -299,7 +299,8 @@
   }
 
   function section(root, of, { chosen, period }, pick) {
-    const view = root.querySelector(".view"), open = view.querySelector("details.more[open]") !== null;
+    const view = root.querySelector(".view"), before = view.querySelector("details.more");
+    const open = before ? before.open : roots.length === 1;  // what stands alone is shown whole
     pool = of.pool;
     const tell = (text) => element("p", { class: "told" }, text);
     if (of.refused) { view.replaceChildren(tell(of.refused)); return; }
