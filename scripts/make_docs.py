@@ -35,6 +35,8 @@ _TABLES = (
     ("[[judging.band]]", settings.BandTable),
     ("[plan]", settings.PlanTable),
     ("[page]", settings.PageTable),
+    ("[page.choices]", settings.ChoicesTable),
+    ("[report]", settings.ReportTable),
     ("[[section]]", SectionTable),
     *((f'[[section]] question = "{name}"', model) for name, model in section_models().items() if name != "review"),
 )

@@ -30,7 +30,7 @@ from typing import Any, overload
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
-from logochron.core.choices import Color, Marked
+from logochron.core.choices import Color, Marked, PanelScale
 from logochron.core.questions.compare import Comparison
 from logochron.core.questions.drivers import Drivers
 from logochron.core.questions.landing.answer import Landing

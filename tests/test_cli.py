@@ -308,7 +308,7 @@ def test_demo_and_help(cli, tmp_path):
     assert sorted(p.name for p in (tmp_path / "here").iterdir()) == [
         *("brinefold-plan.csv", "brinefold-sales.csv", "brinefold.toml", "report"),
     ]
-    assert len(list((tmp_path / "here" / "report").iterdir())) == 22
+    assert len(list((tmp_path / "here" / "report").iterdir())) == 23
     assert (tmp_path / "here" / "report" / "index.html").stat().st_size < 3_000_000
     for command in (line.split() for line in ran.stdout.splitlines() if line.startswith("  logochron ")):
         assert cli(*command[1:], cwd=tmp_path).returncode == 0  # what it proposes works

@@ -106,7 +106,7 @@ def test_what_is_seen_of_a_trend(book):
         (marks, *_) = [layer for layer in panel.layers if isinstance(layer, Captions)]
         assert [text._replace(x=text.x - low) for text in seen.marks[0].texts] == list(marks.texts)
         assert [(tick.at - low, tick.text) for tick in seen.ticks] == [(tick.at, tick.text) for tick in panel.x.ticks]
-        assert seen.legend == alone.legend and seen.amounts == panel.y
+        assert seen.legend == alone.legend and seen.amounts == (panel.y,)
 
 
 def cells(table):

@@ -59,7 +59,7 @@ def test_columns(months):
     np.testing.assert_array_equal(base.at, months.total.base)
     assert top.at.tolist() == pale.high.tolist() and base.halo and not top.halo
     assert below(panel, 11) == [("2026-09", "ink"), ("▼ −1.8 %", "adverse")]
-    assert below(panel, 12) == [("2026-10", "ink"), ("▲ +13.1 %", "favorable"), ("to 18", "ink")]
+    assert below(panel, 12) == [("2026-10", "ink"), ("to 18", "ink"), ("▲ +13.1 %", "favorable")]
     assert [entry.words for entry in scene.legend] == ["whole period", "to date", "a year ago"]
     assert scene.alt.startswith("Revenue by month, all harbors: September 2026")
 
@@ -69,7 +69,7 @@ def test_first_fragment_is_pale_and_without_base(demo_book):
     (panel,) = scene.panels
     whole, pale = layers(panel, Bars)
     assert (len(whole.high), len(pale.high), len(layers(panel, Ticks)[1].at)) == (4, 2, 4)
-    assert below(panel, 0) == [("2021", "ink"), ("· –", "level"), ("from 17 May", "ink")]
+    assert below(panel, 0) == [("2021", "ink"), ("from 17 May", "ink"), ("· –", "level")]
     assert (panel.y.words, scene.legend[1].words) == ("Units", "partly covered or to date")
 
 

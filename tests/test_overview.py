@@ -320,7 +320,7 @@ def test_percent_and_points(tmp_path):
     cuts = pd.cut(in_points.total.change, [-1, -0.005, 0.004, 1], labels=["down", "steady", "up"], right=False)
     assert in_points.total.band.tolist() == cuts.tolist() == ["steady", "up", "down"]
     margin.write(tmp_path / "m.xlsx")
-    assert "(D4-E4)*100" in zipfile.ZipFile(tmp_path / "m.xlsx").read("xl/worksheets/sheet1.xml").decode()
+    assert "(B4-C4)*100" in zipfile.ZipFile(tmp_path / "m.xlsx").read("xl/worksheets/sheet1.xml").decode()
     figure = lc.draw.columns(margin)
     assert figure.axes[0].get_ylabel() == "Margin" and "%" in figure.axes[0].get_yticklabels()[-1].get_text()
     assert "▼ −1.0 pts" in [text.get_text() for text in figure.axes[0].texts]

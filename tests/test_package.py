@@ -33,7 +33,7 @@ ROOMS = {
         {"words"},
         {"tables"},
         {"figures"},
-        {"page"},
+        {"handout", "page"},
         {""},
     ],
 }

@@ -120,6 +120,7 @@ def test_a_run_writes_all_of_it(report, cli, tmp_path):
     folder = tmp_path / "week"
     assert sorted(p.name for p in folder.iterdir()) == [
         *("01-months.csv", "01-months.png", "figures.parquet", "index.html", "logochron-files.json", "report.xlsx"),
+        "summary.pdf",
     ]
     log = (tmp_path / "run.log").read_text().splitlines()
     assert len(log) >= 4 and all(line[:4].isdecimal() for line in log) and "read 5 rows" in log[0]
@@ -262,7 +263,7 @@ def test_processes_that_cannot_help(tmp_path):
         f"print(len(replace(report, settings=settings).run().write({str(tmp_path / 'out')!r}, workers=2).files))\n"
     )
     ran = subprocess.run([sys.executable, "-"], input=code, capture_output=True, text=True)
-    assert ran.returncode == 0 and ran.stdout == "8\n" and "it is made by one alone" in ran.stderr
+    assert ran.returncode == 0 and ran.stdout == "9\n" and "it is made by one alone" in ran.stderr
 
 
 @pytest.mark.parametrize(

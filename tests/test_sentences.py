@@ -195,7 +195,7 @@ def test_items_leaders_and_bands(demo_book, harbors):
     assert lc.words.sentences(harbors, items=2, then="line", at="2026-09") == [
         "Revenue in September 2026 fell to EUR 44.4K, 1.8 % below September 2025 (EUR 45.2K).",
         "Dunmarrow gained most (+2.4 %), led by hire; Cold Pier fell 17.0 %.",
-        "Behind: Cold Pier: ring them.",
+        "Behind (Cold Pier −17.0 %): ring them.",
     ]
     # the leader: the line of that harbor whose change is the largest
     split = lc.compare(demo_book, "month", by=["harbor", "line"], at="2026-09", measures="revenue").table

@@ -103,7 +103,16 @@ def columns(sheet, row):
 
 def test_what_stands_in_it(path, sections):
     formulas, values = opened(path), opened(path, data_only=True)
-    assert formulas.sheetnames[:7] == ["Tree", "Rates", "Beside total", "Moved", "Pace", "Land", "Line by line"]
+    assert formulas.sheetnames[:8] == [
+        "Contents",
+        "Tree",
+        "Rates",
+        "Beside total",
+        "Moved",
+        "Pace",
+        "Land",
+        "Line by line",
+    ]
     locked = {"drawn drivers of some", "drawn drivers alike", "drawn beside total line", "drawn beside largest None"}
     assert {sheet.title for sheet in formulas if sheet.protection.sheet} == locked
     assert {

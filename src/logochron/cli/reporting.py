@@ -20,7 +20,7 @@ from logochron.core.said import Said
 from logochron.report import build
 from logochron.report.folder import PAGE, SLIDES, SUMMARY, WORKBOOK, is_of_report
 from logochron.report.report import Answers, Report
-from logochron.report.settings import Kind
+from logochron.report.settings import FileKind
 from logochron.report.write import Written
 from logochron.sources.files.find_files import is_same
 from logochron.views.formats import Formats
@@ -33,7 +33,7 @@ def run_report(file: str, out: str | None, until: str | None, only: Sequence[str
     """Run a report file and write what it gives; the exit code."""
     kinds = names(tuple(only)) or None
     for kind in kinds or ():
-        check("--only", kind, Kind)
+        check("--only", kind, FileKind)
     path = Path(file)
     folder = Path(out) if out is not None else path.parent / path.stem
     report = Report.load(path)
@@ -69,17 +69,18 @@ def _exit_code(answers: Answers, written: Written) -> int:
     for heading, why in answers.refused:
         say(Said("section {0!r} is refused: {1}", heading, why))
     many = len(written.files)
+    folder = written.folder
     told = {
-        PAGE: "{0}  the page",
-        WORKBOOK: "{0}  the workbook",
-        SUMMARY: "{0}  one sheet of paper",
-        SLIDES: "{0}  the slides",
+        PAGE: Said("{0}  the page", folder / PAGE),
+        WORKBOOK: Said("{0}  the workbook", folder / WORKBOOK),
+        SUMMARY: Said("{0}  one sheet of paper", folder / SUMMARY),
+        SLIDES: Said("{0}  the slides", folder / SLIDES),
     }
-    lines = [Said(said, written.folder / name) for name, said in told.items() if name in written.files]
+    lines = [said for name, said in told.items() if name in written.files]
     if many > 1:
-        lines.append(Said("{0}  {1} files in all", written.folder, many))
+        lines.append(Said("{0}  {1} files in all", folder, many))
     else:
-        lines = [Said("wrote {0}", written.folder / written.files[0])]
+        lines = [Said("wrote {0}", folder / written.files[0])]
     put(visible("\n".join(map(voiced, lines)), lines=True) + "\n")
     return _REFUSED if answers.refused else _ALERTED if answers.fired else 0
 

@@ -39,6 +39,8 @@ AcrossFigure = Literal["value", "growth", "change", "share"]
 Layout = Literal["down", "across"]
 Empty = Literal["refused", "zero"]
 Marked = Literal["all", "adverse", "none"]
+#: How a sheet of paper lies.
+Paper = Literal["across", "upright"]
 #: Whether panels share one scale of amounts, or each has its own.
 PanelScale = Literal["shared", "own"]
 MarksOf = Literal["direction", "verdict"]

@@ -20,7 +20,7 @@ from logochron.core.rows.question_types import loaded, question_type
 from logochron.core.rows.result import Result
 from logochron.report import build, expressions
 from logochron.report.load import settings_of
-from logochron.report.settings import DRAWN_WITH, Kind, SectionTable, Settings, section_options
+from logochron.report.settings import DRAWN_WITH, FileKind, SectionTable, Settings, section_options
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
@@ -125,7 +125,7 @@ class Answers(Mapping[str, Result]):
                 target.write_bytes(made)
             return Written(path.parent, (path.name,), {}, ())
         for kind in only or ():
-            check("only", kind, Kind)
+            check("only", kind, FileKind)
         return write_report(
             self.sections,
             Path(folder),
@@ -134,7 +134,7 @@ class Answers(Mapping[str, Result]):
             palette=self.palette,
             offers=build.offers(page, self.plan),
             printed=page.print,
-            files=[kind for kind in values(Kind) if kind in (only or settings.files)],
+            files=[kind for kind in values(FileKind) if kind in (only or settings.files)],
             in_part=only is not None,
             paper=settings.paper,
             template=self.template,
@@ -156,7 +156,7 @@ class Report:
     >>> with TemporaryDirectory() as folder:
     ...     report = lc.Report.load(lc.demo.write_report(folder))
     ...     list(report.run())[:2]
-    ['Where each harbor stands', 'How the months stand']
+    ['Overview', 'How the months stand']
     """
 
     path: Path

@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal, Union
 
 from pydantic import BaseModel, ConfigDict, Field, create_model, model_validator
 
-from logochron.core.choices import AcrossFigure, Better, Grain, Layout, LevelAs, PlanSpread
+from logochron.core.choices import AcrossFigure, Better, Grain, Layout, LevelAs, Paper, PlanSpread
 from logochron.core.judge.judging import Judging
 from logochron.core.rows.question_types import loaded, question_type, question_types
 from logochron.core.said import Said
@@ -28,7 +28,6 @@ from logochron.options import (
 )
 from logochron.views.formats import Formats
 from logochron.views.page.offers import Opening
-from logochron.views.write_file import Paper
 
 
 def _keys(options: Iterable[Option], **changed: Any) -> dict[str, Any]:
@@ -225,14 +224,14 @@ DRAWN_WITH = ("panels", "panel_scale", "marked")
 
 
 #: What a report can write.
-Kind = Literal["page", "workbook", "summary", "slides", "pictures", "tables"]
-USUAL: tuple[Kind, ...] = ("page", "workbook", "summary", "pictures", "tables")
+FileKind = Literal["page", "workbook", "summary", "slides", "pictures", "tables"]
+USUAL: tuple[FileKind, ...] = ("page", "workbook", "summary", "pictures", "tables")
 
 
 class ReportTable(KeyTable):
     """What the report writes."""
 
-    files: list[Kind] = _table(
+    files: list[FileKind] = _table(
         lambda: list(USUAL),
         "What is written: page, workbook, summary (one sheet of paper), slides, pictures, tables (CSV).",
     )

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from logochron.core.choices import JOINED
+from logochron.core.choices import JOINED, Paper
 from logochron.core.days import iso
 from logochron.core.errors import QuestionError, first_line, shown_path, visible
 from logochron.core.questions.restated import Reported, Restatement, reported, restatement, seeming_exact
@@ -29,9 +29,10 @@ from logochron.report.folder import (
     report_folder,
 )
 from logochron.report.settings import USUAL as USUAL_FILES
-from logochron.report.settings import Kind, Printed
+from logochron.report.settings import FileKind, Printed
 from logochron.views.figures.choose import figure_of
 from logochron.views.figures.drawing import drawing
+from logochron.views.figures.workbook_charts import add_chart
 from logochron.views.formats import Formats, harmless
 from logochron.views.page.build import page
 from logochron.views.page.offers import USUAL, Offers
@@ -39,7 +40,7 @@ from logochron.views.palette import Palette
 from logochron.views.sections import Section
 from logochron.views.tables.workbook import write_workbook
 from logochron.views.words.sentences import restated_lines
-from logochron.views.write_file import Paper, as_system_error, handout_bytes, quoted, write
+from logochron.views.write_file import as_system_error, handout_bytes, quoted, write
 
 _WARNINGS = logging.getLogger("logochron")
 #: The columns of the file, by the engine's types; so many rows at most.
@@ -184,7 +185,7 @@ def write_report(
     palette: Palette,
     offers: Offers = USUAL,
     printed: Printed = "all",
-    files: Collection[Kind] = USUAL_FILES,
+    files: Collection[FileKind] = USUAL_FILES,
     in_part: bool = False,
     paper: Paper = "across",
     template: Path | None = None,
@@ -229,8 +230,9 @@ def write_report(
         if "workbook" in files:
             tell(WORKBOOK, 0.75)
             write_workbook(
-                sections, place.beside / WORKBOOK, title=title, formats=formats, palette=palette, notes=notes
-            )
+                sections, place.beside / WORKBOOK, title=title, formats=formats, palette=palette, notes=notes,
+                chart=add_chart,
+            )  # fmt: skip
             written.append(WORKBOOK)
         if "summary" in files:
             tell(SUMMARY, 0.8)
@@ -273,7 +275,7 @@ class _Files(NamedTuple):
         (self.beside / name).write_bytes(made)
         return [name]
 
-    def of_section(self, section: Section, n: int, files: Collection[Kind]) -> list[str]:
+    def of_section(self, section: Section, n: int, files: Collection[FileKind]) -> list[str]:
         """The table of a section, and its picture where a figure shows it."""
         if section.answer is None:
             return []

@@ -4,7 +4,7 @@ from typing import Any, overload
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
-from logochron.core.choices import Color, Marked
+from logochron.core.choices import Color, Marked, PanelScale
 from logochron.core.questions.compare import Comparison
 from logochron.core.questions.drivers import Drivers
 from logochron.core.questions.landing.answer import Landing
@@ -227,6 +227,7 @@ def lines(
     measure: str | None = None,
     item: Item = None,
     panels: str | None = None,
+    panel_scale: PanelScale = "shared",
     ax: None = None,
     size: tuple[float, float] | None = None,
     palette: Palette | None = None,
@@ -240,6 +241,7 @@ def lines(
     measure: str | None = None,
     item: Item = None,
     panels: str | None = None,
+    panel_scale: PanelScale = "shared",
     ax: Axes,
     size: tuple[float, float] | None = None,
     palette: Palette | None = None,
@@ -407,6 +409,7 @@ def trend(
     measure: str | None = None,
     item: Item = None,
     panels: str | None = None,
+    panel_scale: PanelScale = "shared",
     small: bool = False,
     ax: None = None,
     size: tuple[float, float] | None = None,
@@ -421,6 +424,7 @@ def trend(
     measure: str | None = None,
     item: Item = None,
     panels: str | None = None,
+    panel_scale: PanelScale = "shared",
     small: bool = False,
     ax: Axes,
     size: tuple[float, float] | None = None,

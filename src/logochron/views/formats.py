@@ -105,11 +105,9 @@ class Formats:
         return " | " if self.plain else " · "
 
     def _signs(self, text: str) -> str:
-        return (
-            text.replace(MINUS, "-").replace("\u202f", " ").replace("\xa0", " ")
-            if self.plain
-            else text.replace("-", MINUS)
-        )
+        if not self.plain:
+            return text.replace("-", MINUS)
+        return text.replace(MINUS, "-").replace("\u202f", " ").replace("\xa0", " ")
 
     def number(self, value: float, decimals: int, *, signed: bool = False) -> str:
         """A number with grouping; an en dash where it is not finite.
@@ -454,8 +452,13 @@ def _shortened(formats: Formats, value: float, *, signed: bool) -> str:
 def _shorten(formats: Formats, values: NDArray[np.float64], unit: str, texts: NDArray[Any], *, signed: bool) -> None:
     """Fill in the texts of those amounts of a column that are shortened as others of their size."""
     with np.errstate(divide="ignore", invalid="ignore"):
-        powers = np.floor(np.log10(np.abs(values)))
+        powers, whole = np.floor(np.log10(np.abs(values))), values % 1 == 0
     before, behind = formats.amount(1.0, unit).split("1", 1)
+    sizes = np.abs(values)
+    small = ((whole | (sizes >= 100)) & (sizes < 1000), 0), (~whole & (sizes >= 0.1) & (sizes < 100), 2)
+    for of_size, decimals in small:
+        plain = formats.numbers(values[of_size], decimals, signed=signed)
+        texts[of_size] = [f"{before}{text}{behind}" for text in plain]
     for power in range(3, 15):
         of = np.flatnonzero(powers == power)
         short = _short(formats, power) if len(of) else None

@@ -10,11 +10,12 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 
 from logochron.core.check_kinds import kinds_checked
+from logochron.core.choices import Paper
 from logochron.core.errors import QuestionError, first_line
 from logochron.core.rows.result import Blocks, Result, taken
 from logochron.views.formats import Formats, harmless
@@ -38,8 +39,6 @@ _LINES = {"csv": "FORMAT csv, HEADER false", "jsonl": _COPIES["jsonl"]}
 #: A sheet of paper, unless a figure is asked for; slides.
 ONE_PAGE, SLIDES = ".pdf", ".pptx"
 HANDOUTS = (ONE_PAGE, SLIDES)
-#: How the sheet lies.
-Paper = Literal["across", "upright"]
 TABLE_ENDINGS = (*(f".{form}" for form in _COPIES), ".md")
 PICTURE_ENDINGS = (".png", ".svg", ".pdf")
 PAGE_ENDINGS = (".html", ".xlsx", ".pptx")
@@ -100,6 +99,7 @@ def write(
 
 def _write_section(result: Result, path: Path, ending: str, formats: Formats, named: str | None) -> None:
     """An answer as a page, a workbook, one sheet of paper or slides, of one section."""
+    from logochron.views.figures.workbook_charts import add_chart
     from logochron.views.page.build import sections_of, write_page
     from logochron.views.tables.workbook import write_workbook
 
@@ -117,7 +117,7 @@ def _write_section(result: Result, path: Path, ending: str, formats: Formats, na
         )
         return
     with whole_file(path) as target:
-        write_workbook([section], target, title=section.heading, formats=formats)
+        write_workbook([section], target, title=section.heading, formats=formats, chart=add_chart)
 
 
 def handout_bytes(
@@ -138,14 +138,14 @@ def handout_bytes(
     QuestionError
         Where the package for slides is missing, or the template is none.
     """
-    from logochron.views.handout import handout_of
+    from logochron.views.handout.handout import handout_of
 
     handout, colors = handout_of(sections, title=title, formats=formats, notes=notes), palette or Palette()
     if ending == ONE_PAGE:
-        from logochron.views.figures.one_page import one_page
+        from logochron.views.handout.one_page import one_page
 
         return one_page(handout, formats=formats, palette=colors, paper=paper)
-    from logochron.views.figures.slides import slides
+    from logochron.views.handout.slides import slides
 
     return slides(handout, formats=formats, palette=colors, template=template)
 

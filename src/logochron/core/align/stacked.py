@@ -30,9 +30,13 @@ def stacked(alignments: Sequence[Alignment]) -> Alignment:
         return np.concatenate(columns)
 
     def padded(columns: Sequence[NDArray[Any]], fill: Any) -> NDArray[Any]:
-        return np.concatenate(
-            [np.pad(column, ((0, many - len(column)), (0, 0)), constant_values=fill) for column in columns], axis=1
-        )
+        laid = np.full((many, sum(column.shape[1] for column in columns)), fill, dtype=columns[0].dtype)
+        left = 0
+        for column in columns:
+            right = left + column.shape[1]
+            laid[: len(column), left:right] = column
+            left = right
+        return laid
 
     def of_parts(name: str, fill: Any) -> NDArray[Any]:
         return padded([getattr(one.parts, name) for one in alignments], fill)

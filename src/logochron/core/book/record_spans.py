@@ -161,7 +161,7 @@ def check_periods(dates: Days, standing: Standing) -> str:
         how_to_say(fits),
     )
     if typical < _SHORTER:
-        return Hinted(Said(""), Said("records_of={0!r}: {1} unless each record stands for a whole {0}", one, said))
+        return Hinted("", Said("records_of={0!r}: {1} unless each record stands for a whole {0}", one, said))
     raise QuestionError(
         "records_of={0!r} (--records-of {0}) would take each record for a whole {0}, but {1}",
         one,

@@ -152,6 +152,11 @@ def _legend(figure: Figure, scene: Scene, palette: Palette) -> None:
     )
 
 
+def rule(figure: Figure, left: float, right: float, at: float, color: str, weight: float) -> None:
+    """A line across a figure, in parts of its width and height."""
+    figure.add_artist(Line2D([left, right], [at, at], color=color, linewidth=weight, solid_capstyle="butt"))
+
+
 def handle(entry: Entry, palette: Palette) -> Artist:
     """An entry of a legend."""
     color = _pale(palette, entry.role, entry.strength) if entry.pale else palette.role(entry.role)

@@ -104,8 +104,9 @@ class SectionViews:
         answer = answer and answer.told
         if answer is None or not self.section.words or not answer.type.sentences:
             return self.pool.add([])
-        told = sentences(answer, at=label, formats=self.formats)
-        return self.said(told[:1] if self._tells_itself(answer) else told)
+        if self._tells_itself(answer):
+            return self.said(sentences(answer, at=label, formats=self.formats, items=0)[:1])
+        return self.said(sentences(answer, at=label, formats=self.formats))
 
     def _tells_itself(self, answer: Result) -> bool:
         """Whether its table is its figure, and says of the items what sentences would."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import math
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from decimal import Decimal
 from io import BytesIO
 from itertools import groupby
@@ -32,11 +32,30 @@ from logochron.views.palette import Palette
 from logochron.views.sections import Section
 from logochron.views.tables.answer_tables import tables_of
 from logochron.views.tables.cells import Cell, Shown, TableColumn, TableSpec
-from logochron.views.tables.workbook_charts import ChartPlace, add_chart
 from logochron.views.tables.workbook_formulas import ITEM, Group, Sheet, formula, groups_of, is_item, is_stuck
 from logochron.views.words.sentences import sentences
 from logochron.views.words.titles import coverage_line
 from logochron.views.words.told import all_told, told
+
+
+class ChartPlace(NamedTuple):
+    """Where a chart stands: the workbook and sheet, the table beside it, its row and the column after it."""
+
+    book: Any
+    sheet: Any
+    held: Sheet
+    spec: TableSpec
+    row: int
+    column: int
+
+    def range(self, columns: Sequence[int], rows: Sequence[int]) -> list[Any]:
+        """The cells of some rows of the table, in one column or in several side by side."""
+        first = self.held.first
+        return [self.sheet.get_name(), first + rows[0], columns[0], first + rows[-1], columns[-1]]
+
+
+#: Puts the chart of a section's first measure in its place, where it has one.
+ChartWriter = Callable[[ChartPlace, Section, Measure, Formats, Palette], None]
 
 
 class WorkbookWriter(NamedTuple):
@@ -158,8 +177,9 @@ def write_workbook(
     formats: Formats,
     palette: Palette | None = None,
     notes: Sequence[str] = (),
+    chart: ChartWriter | None = None,
 ) -> None:
-    """Write the tables of sections as a workbook; the same data gives the same bytes.
+    """Write the tables of sections as a workbook, with charts beside them; the same data gives the same bytes.
 
     Raises
     ------
@@ -183,7 +203,8 @@ def write_workbook(
     names: set[str] = set()
     shown = [section for section in sections if section.answer is not None and section.table]
     contents = book.add_worksheet(_sheet_name(formats.say("Contents"), names)) if len(shown) > 1 else None
-    sheets = [_section(workbook, section, names, charted=not options["constant_memory"]) for section in shown]
+    chart = None if options["constant_memory"] else chart
+    sheets = [_section(workbook, section, names, chart) for section in shown]
     if contents is not None:
         _contents(workbook, contents, shown, sheets)
     _notes(workbook, sections, [day_line, *notes], names)
@@ -231,7 +252,7 @@ def _sentence_of(section: Section, formats: Formats) -> str:
         return ""
 
 
-def _section(workbook: WorkbookWriter, section: Section, names: set[str], *, charted: bool) -> str:
+def _section(workbook: WorkbookWriter, section: Section, names: set[str], chart: ChartWriter | None) -> str:
     """The sheet of a section: the table of each measure below the one before, a chart beside the first; its name."""
     heading, answer = section.heading, section.answer
     assert answer is not None
@@ -251,11 +272,11 @@ def _section(workbook: WorkbookWriter, section: Section, names: set[str], *, cha
         measure = measures[n * len(measures) // len(tables)] if measures else None
         first = row
         row = _table(workbook, sheet, first, spec, answer, measure, widths, locked=stuck[n])
-        if not n and charted and measure is not None and spec.rows:
+        if not n and chart is not None and measure is not None and spec.rows:
             held = _held(spec, first + _below(spec), answer)
             longest = max((len(r.cells["spark"].spark) for r in spec.rows if "spark" in r.cells), default=0)
             beside = ChartPlace(workbook.book, sheet, held, spec, first, held.groupings + longest + 2)
-            add_chart(beside, section, measure, workbook.formats, workbook.palette)
+            chart(beside, section, measure, workbook.formats, workbook.palette)
         if not n:
             sheet.freeze_panes(first + _below(spec), 0)
             sheet.repeat_rows(first + 1, first + _below(spec) - 1)

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from decimal import Decimal
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 
@@ -20,8 +19,9 @@ from logochron.views.figures.scene import Canvas
 from logochron.views.formats import Formats
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
-from logochron.views.tables.cells import Row, TableSpec
-from logochron.views.tables.workbook_formulas import Sheet, is_item
+from logochron.views.tables.cells import Row
+from logochron.views.tables.workbook import ChartPlace
+from logochron.views.tables.workbook_formulas import is_item
 
 #: Figures whose charts show the cells of a comparison's table, by kind; those that have figures of their own.
 _OF_CELLS = {
@@ -35,22 +35,6 @@ _SIZE = {"width": 660, "height": 340}
 #: Columns from the left of a chart to its own figures, where those do not stand in the table.
 _WIDE = 14
 _DASHES = {"dashed": "dash", "dotted": "round_dot", "solid": "solid"}
-
-
-class ChartPlace(NamedTuple):
-    """Where a chart stands: the workbook and sheet, the table beside it, its row and the column after it."""
-
-    book: Any
-    sheet: Any
-    held: Sheet
-    spec: TableSpec
-    row: int
-    column: int
-
-    def range(self, columns: Sequence[int], rows: Sequence[int]) -> list[Any]:
-        """The cells of some rows of the table, in one column or in several side by side."""
-        first = self.held.first
-        return [self.sheet.get_name(), first + rows[0], columns[0], first + rows[-1], columns[-1]]
 
 
 def add_chart(place: ChartPlace, section: Section, of: Measure, formats: Formats, palette: Palette) -> None:

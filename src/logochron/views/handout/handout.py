@@ -23,7 +23,7 @@ from logochron.views.words.told import all_told
 
 
 @dataclass(frozen=True, kw_only=True)
-class Part:
+class HandoutPart:
     """A section as it is handed on: its answer, its sentences, its figure where it has one, its notes for who reads."""
 
     section: Section
@@ -54,12 +54,12 @@ class Handout:
     title: str
     about: str
     cards: tuple[Card, ...]
-    overview: Part | None
-    parts: tuple[Part, ...]
+    overview: HandoutPart | None
+    parts: tuple[HandoutPart, ...]
     notes: tuple[str, ...]
 
     @property
-    def main(self) -> tuple[Part, ...]:
+    def main(self) -> tuple[HandoutPart, ...]:
         """The two parts that one page has room for: those marked, else the first that have a figure."""
         marked = [part for part in self.parts if part.section.summary]
         drawn = [part for part in self.parts if part.chosen is not None]
@@ -83,7 +83,7 @@ def handout_of(sections: Sequence[Section], *, title: str, formats: Formats, not
     )
 
 
-def _part(section: Section, formats: Formats) -> Part:
+def _part(section: Section, formats: Formats) -> HandoutPart:
     answer = section.answer
     assert answer is not None
     told, said = answer.told, list[str]()
@@ -96,10 +96,10 @@ def _part(section: Section, formats: Formats) -> Part:
         said = said[: len(answer.measures)]  # its rows say of the items what more would
     chosen = None if told.type.figure_is_table else figure_of(section)
     notes = tuple(visible(line) for line in map(for_readers, all_told(answer.notes, formats)) if line)
-    return Part(section=section, answer=answer, said=tuple(map(visible, said)), chosen=chosen, notes=notes)
+    return HandoutPart(section=section, answer=answer, said=tuple(map(visible, said)), chosen=chosen, notes=notes)
 
 
-def receipt_lines(part: Part, formats: Formats) -> list[str]:
+def receipt_lines(part: HandoutPart, formats: Formats) -> list[str]:
     """Which days were summed on both sides of what a part tells first, each side a line."""
     try:
         receipt = explain(part.answer.told)  # type: ignore[arg-type]

@@ -7,10 +7,9 @@ from dataclasses import dataclass, replace
 from io import BytesIO
 from typing import NamedTuple
 
-import matplotlib as mpl
 import numpy as np
-from matplotlib.lines import Line2D
 
+from logochron.core.choices import Paper
 from logochron.core.errors import QuestionError
 from logochron.core.questions.overview import Overview
 from logochron.core.rows.answer import AlignedAnswer
@@ -26,15 +25,15 @@ from logochron.views.figures.to_matplotlib import (
     handle,
     letters_of,
     literal,
+    rule,
     style,
 )
 from logochron.views.formats import Formats
-from logochron.views.handout import Handout, Part
+from logochron.views.handout.handout import Handout, HandoutPart
 from logochron.views.palette import Palette
 from logochron.views.tables.answer_tables import tables_of
 from logochron.views.tables.cards import Card
 from logochron.views.tables.cells import Shown
-from logochron.views.write_file import Paper
 
 #: Inches of an A4 sheet, and of its margin: 12 mm.
 _SHEETS: dict[Paper, tuple[float, float]] = {"across": (11.693, 8.268), "upright": (8.268, 11.693)}
@@ -92,11 +91,7 @@ class _Sheet:
     def rule(self, left: float, right: float, at: float, color: str, weight: float) -> None:
         """A line across."""
         width, height = self.size
-        self.figure.add_artist(
-            Line2D(
-                [left / width, right / width], [at / height] * 2, color=color, linewidth=weight, solid_capstyle="butt"
-            )
-        )
+        rule(self.figure, left / width, right / width, at / height, color, weight)
 
 
 def one_page(handout: Handout, *, formats: Formats, palette: Palette, paper: Paper = "across") -> bytes:
@@ -182,7 +177,7 @@ def _cards(sheet: _Sheet, cards: Sequence[Card], left: float, right: float, top:
     return top - _CARDS - _GAP
 
 
-def _overview(sheet: _Sheet, part: Part, canvas: Canvas, place: _Place) -> float:
+def _overview(sheet: _Sheet, part: HandoutPart, canvas: Canvas, place: _Place) -> float:
     """The overview over the whole width: as many of its rows as there is room for; what is left below it."""
     top = place.bottom + place.height
     said = [line for text in part.said for line in wrapped(text, _TEXT, place.width * 72, measure, 2)]
@@ -211,7 +206,7 @@ def _overview(sheet: _Sheet, part: Part, canvas: Canvas, place: _Place) -> float
     return top - _GAP
 
 
-def _parts(sheet: _Sheet, parts: Sequence[Part], canvas: Canvas, place: _Place, rows: int) -> None:
+def _parts(sheet: _Sheet, parts: Sequence[HandoutPart], canvas: Canvas, place: _Place, rows: int) -> None:
     """The figures side by side, or below each other, each with its sentences above."""
     if len(parts) == 1 and parts[0].chosen is not None and not parts[0].answer.told.type.needs_items:
         below = place._replace(height=place.height * _OF_ONE)
@@ -226,7 +221,7 @@ def _parts(sheet: _Sheet, parts: Sequence[Part], canvas: Canvas, place: _Place, 
         _part(sheet, part, canvas, _Place(place.left + column * (width + _COLUMNS), bottom, width, height))
 
 
-def _part(sheet: _Sheet, part: Part, canvas: Canvas, place: _Place) -> None:
+def _part(sheet: _Sheet, part: HandoutPart, canvas: Canvas, place: _Place) -> None:
     """A section in its box: heading, sentences, figure."""
     room, top = place.width * 72, place.bottom + place.height
     if part.section.heading != sheet.figure.title:
@@ -255,7 +250,7 @@ def _part(sheet: _Sheet, part: Part, canvas: Canvas, place: _Place) -> None:
     _legend(sheet, scene, place.left, top, room)
 
 
-def _table(sheet: _Sheet, part: Part, canvas: Canvas, place: _Place) -> bool:
+def _table(sheet: _Sheet, part: HandoutPart, canvas: Canvas, place: _Place) -> bool:
     """The table of a part, from the top of its box: as many rows as have room; whether any is there."""
     specs = tables_of(part.answer, sheet.formats, Shown(rows=_MOST_ROWS, excerpts=False))
     if not specs or not specs[0].rows:
@@ -281,7 +276,7 @@ def _table(sheet: _Sheet, part: Part, canvas: Canvas, place: _Place) -> bool:
 
 def _panels(sheet: _Sheet, scene: Scene, panels: Sequence[Panel], left: float, bottom: float, scale: float) -> None:
     """Panels of a scene at a place and a scale, in fonts that have its letters."""
-    with mpl.rc_context({"font.family": list(families(letters_of(scene)))}):
+    with style(families(letters_of(scene))):
         drawn = [scaled(panel, scale, _SMALL) for panel in panels]
         draw_panels(sheet.figure, drawn, sheet.palette, left, bottom, scale)
 

@@ -20,7 +20,7 @@ from logochron.views.figures.common import role_of
 from logochron.views.figures.fonts import drawable, measure
 from logochron.views.figures.scene import Canvas, Role
 from logochron.views.formats import Formats
-from logochron.views.handout import Handout, Part, receipt_lines
+from logochron.views.handout.handout import Handout, HandoutPart, receipt_lines
 from logochron.views.palette import Palette
 from logochron.views.tables.answer_tables import tables_of
 from logochron.views.tables.cells import Cell, Row, Shown, TableColumn, TableSpec
@@ -242,7 +242,7 @@ def _title_slide(deck: _Deck, handout: Handout) -> None:
             paragraph.font.color.rgb = deck.color("level")
 
 
-def _overview_slide(deck: _Deck, part: Part) -> None:
+def _overview_slide(deck: _Deck, part: HandoutPart) -> None:
     """The overview as a table of the slide's own."""
     assert isinstance(part.answer, Overview)
     slide, area = _slide(deck, part.said[0] if part.said else part.section.heading)
@@ -254,7 +254,7 @@ def _overview_slide(deck: _Deck, part: Part) -> None:
     _speak(slide, [spec.title, *receipt_lines(part, deck.formats), *spec.lines, *part.notes])
 
 
-def _part_slide(deck: _Deck, part: Part, notes: Sequence[str]) -> None:
+def _part_slide(deck: _Deck, part: HandoutPart, notes: Sequence[str]) -> None:
     """A section: its sentence as the title, its chart or its table."""
     slide, area = _slide(deck, part.said[0] if part.said else part.section.heading)
     following = " ".join(part.said[1:3])
@@ -266,7 +266,7 @@ def _part_slide(deck: _Deck, part: Part, notes: Sequence[str]) -> None:
     _speak(slide, [part.section.heading, *part.said, *receipt_lines(part, deck.formats), *part.notes, *notes])
 
 
-def _shown(deck: _Deck, slide: Slide, part: Part, area: _Area) -> None:
+def _shown(deck: _Deck, slide: Slide, part: HandoutPart, area: _Area) -> None:
     """The chart of a section; the picture of its figure where no chart shows it; its table where it has none."""
     answer = part.answer.told
     if part.chosen is not None and isinstance(answer, AlignedAnswer):
