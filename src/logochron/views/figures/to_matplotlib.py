@@ -315,6 +315,7 @@ def saved(figure: Figure, form: str) -> bytes:
     """A figure as the bytes of a file; the same data gives the same ones."""
     file = BytesIO()
     metadata: dict[str, Any] = {"png": {}, "svg": {"Date": None}, "pdf": {"CreationDate": None}}[form]
+    quick: dict[str, Any] = {"pil_kwargs": {"compress_level": 3}} if form == "png" else {}
     with style():
-        figure.savefig(file, format=form, dpi=100, facecolor=figure.get_facecolor(), metadata=metadata)
+        figure.savefig(file, format=form, dpi=100, facecolor=figure.get_facecolor(), metadata=metadata, **quick)
     return file.getvalue()

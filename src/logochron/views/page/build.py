@@ -359,7 +359,7 @@ def _packed(text: str) -> str:
 
     Five signs stand for four bytes, as in base 85 (RFC 1924), with other signs for those that HTML knows.
     """
-    data = gzip.compress(text.encode("utf-8", "replace"), 9, mtime=0)
+    data = gzip.compress(text.encode("utf-8", "replace"), 6, mtime=0)
     signs = base64.b85encode(data, pad=True).translate(bytes.maketrans(*_SIGNS)).decode("ascii")
     return f'{{"packed":"{signs}","bytes":{len(data)}}}'
 
