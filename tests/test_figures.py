@@ -15,6 +15,7 @@ from logochron.views.figures.layout import apart, crowd, nice_ticks
 from logochron.views.figures.registry import FIGURES
 from logochron.views.figures.scene import Bars, Canvas, Captions, Panel, Path, Ribbon, Scene, Ticks, Tiles
 from logochron.views.formats import Formats
+from logochron.views.tables.answer_tables import tables_of
 
 SCENES = {figure.name: figure.scene for figure in FIGURES}
 
@@ -385,3 +386,22 @@ def test_figures_show_the_figures_of_their_answers(seed):
     for side in (path.running, path.base, path.expected):
         for value in side[np.isfinite(side)].tolist()[::5]:
             assert any(np.isclose(value, one, atol=1e-6) for values in shown.values() for one in values)
+
+
+def test_panels_with_scales_of_their_own(demo_book):
+    months = lc.compare(demo_book, "month", by="harbor", last=24, measures="revenue")
+    shared, own = (lc.draw.lines(months, panels="harbor", panel_scale=scale) for scale in ("shared", "own"))
+    assert len({ax.get_ylim() for ax in shared.axes}) == 1 and len({ax.get_ylim() for ax in own.axes}) == 4
+    assert "each panel has a scale of its own" in [text.get_text().rpartition(" · ")[2] for text in own.texts]
+    for ax, (_, rows) in zip(own.axes, months.table.groupby("harbor")):
+        highest = months.table[months.table.harbor == ax.get_title(loc="left")][["value", "base"]].max().max()
+        assert highest < ax.get_ylim()[1] < 1.2 * highest and len(rows) == 24
+    with pytest.raises(lc.QuestionError, match="`panel_scale` must be one of shared, own"):
+        lc.draw.lines(months, panels="harbor", panel_scale="each")
+
+
+def test_an_item_called_like_what_gathers_others_keeps_its_place(rows_file):
+    rows = [("2025-01-05", name, amount) for name, amount in (("a", 5), ("all others", 9), ("b", 2))]
+    book = lc.read(rows_file(rows), values="amount", by="item")
+    spec = tables_of(lc.compare(book, "month", by="item"), Formats())[0]
+    assert [row.text("dim:item") for row in spec.rows] == ["all others", "a", "b", "Total"]

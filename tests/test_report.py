@@ -321,3 +321,30 @@ def test_the_demo_report_and_every_key_is_told():
             for name, field in model.model_fields.items()
         )
     assert logging.getLogger("logochron.report").level == logging.NOTSET
+
+
+def test_what_is_written_is_chosen(report, cli, tmp_path):
+    path = report(ONE + '[report]\nfiles = ["page", "tables"]\n')
+    assert cli("report", path, "--out", "week", cwd=tmp_path).returncode == 0
+    folder, before = tmp_path / "week", {}
+    names = ["01-months.csv", "figures.parquet", "index.html", "logochron-files.json"]
+    assert sorted(p.name for p in folder.iterdir()) == names
+    before = {p.name: p.read_bytes() for p in folder.iterdir() if p.suffix != ".json"}
+    ran = cli("report", path, "--out", "week", "--only", "summary", "--only", "slides", cwd=tmp_path)
+    assert ran.returncode == 0 and "summary.pdf  one sheet of paper" in ran.stdout and "slides.pptx" in ran.stdout
+    assert sorted(p.name for p in folder.iterdir()) == [*names, "slides.pptx", "summary.pdf"]
+    assert all((folder / name).read_bytes() == held for name, held in before.items())
+    assert cli("report", path, "--out", "week", cwd=tmp_path).returncode == 0  # what is not asked for goes
+    assert sorted(p.name for p in folder.iterdir()) == names
+    one = cli("report", path, "--out", "one.pdf", cwd=tmp_path)
+    assert one.stdout == "wrote one.pdf\n" and (tmp_path / "one.pdf").read_bytes().startswith(b"%PDF")
+    wrong = cli("report", path, "--only", "sumary", cwd=tmp_path)
+    assert wrong.returncode == 2 and "Did you mean 'summary'?" in wrong.stderr
+    for text, said in (
+        ("[report]\nfiles = []\n", "`files` must name one kind of file or more"),
+        ('[report]\ntemplate = "none.pptx"\n', "there is no file 'none.pptx'"),
+        ('[page]\nchoices = {measures = ["profit"]}\n', "no measure 'profit'"),
+        ('[page]\nchoices = {against = ["plan"]}\n', "there is no plan: add [plan]"),
+        ('[page]\nopen = "last"\n', "last-whole"),
+    ):
+        assert said in cli("report", report(text + ONE), cwd=tmp_path).stderr, said

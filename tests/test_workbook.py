@@ -6,15 +6,19 @@ import datetime as dt
 import io
 import itertools
 import math
+import re
 import shutil
 import subprocess
+import zipfile
 
 import numpy as np
 import pandas as pd
 import pytest
 from openpyxl import load_workbook
+from openpyxl.utils import get_column_letter
 
 import logochron as lc
+from logochron.views.figures.workbook_charts import add_chart
 from logochron.views.formats import Formats
 from logochron.views.sections import Section
 from logochron.views.tables.workbook import write_workbook
@@ -244,3 +248,49 @@ def test_recalculated_it_says_what_python_said(path, tmp_path):
                     many += 1
                     empty += was is None
     assert many > 2000 and empty > 500
+
+
+def test_first_sheet_charts_and_bands(tmp_path):
+    """Links to the sheets, charts of a table's own cells, days folded behind what is read, bands of any figure."""
+    book = lc.demo.book()
+    judging = {on: lc.Judging(on=on, bands=[lc.Band("small", below=limit, verdict="adverse"),
+                                            lc.Band("large", from_=limit, verdict="favorable")])
+               for on, limit in (("value", 10_000), ("share", 0.3))}  # fmt: skip
+    asked = {"by": "harbor", "last": 1, "measures": "revenue"}
+    sections = [
+        Section(heading="It's", answer=lc.compare(book, "month", last=13, measures="revenue"), figure="columns"),
+        Section(heading="By value", answer=lc.compare(book, "month", judging=judging["value"], **asked)),
+        Section(heading="By share", answer=lc.compare(book, "month", judging=judging["share"], **asked)),
+        Section(heading="Tree", answer=lc.compare(book, "month", **asked | {"by": ["harbor", "line"]})),
+        Section(heading="Pace", answer=lc.pace(book, "year", measures="revenue")),
+    ]
+    made = tmp_path / "b.xlsx"
+    write_workbook(sections, made, title="The week", formats=Formats(currency="EUR"), chart=add_chart)
+    workbook, parts = opened(made), zipfile.ZipFile(made)
+    first = workbook.worksheets[0]
+    assert workbook.sheetnames == ["Contents", "It's", "By value", "By share", "Tree", "Pace", "Notes"]
+    for row, section in enumerate(sections, start=4):
+        assert first.cell(row, 1).value == section.heading
+        assert first.cell(row, 1).hyperlink.location.startswith("'" + section.heading.replace("'", "''"))
+        assert first.cell(row, 2).value == lc.words.sentences(section.answer, formats=Formats(currency="EUR"))[0]
+    charts = [parts.read(name).decode() for name in sorted(parts.namelist()) if name.startswith("xl/charts/chart")]
+    assert len(charts) == 4  # none of the one with subtotals
+    places = re.findall(r"<c:f>([^<]*)</c:f>", charts[0])
+    assert places == ["'It''s'!$A$4:$A$16", "'It''s'!$B$4:$B$16", "'It''s'!$A$4:$A$16", "'It''s'!$C$4:$C$16"]
+    sheet, at = workbook["It's"], columns(workbook["It's"], 3)
+    assert [sheet.cell(3, n).value for n in (1, 2)] == ["Period", "Revenue (EUR)"] and at["First day"] > at["Growth"]
+    folded = sheet.column_dimensions[get_column_letter(at["First day"])]
+    assert folded.hidden and folded.max == at["Last day"]
+    bars = re.findall(r"<c:f>([^<]*)</c:f>", charts[1])
+    assert bars[:2] == ["'By value'!$B$4:$B$7", "'By value'!$C$4:$C$7"]
+    for heading, figure, letter in (("By value", "Revenue (EUR)", "C"), ("By share", "Share", "G")):
+        rules = {str(one.sqref): [r.formula[0] for r in one.rules] for one in workbook[heading].conditional_formatting}
+        assert columns(workbook[heading], 3)[figure] == ord(letter) - 64
+        colored = rules[f"{letter}4:{letter}8"]
+        assert len(colored) == 2 and all(f"${letter}4" in rule for rule in colored)
+        growth = next(rules[where] for where in rules if where.startswith("F"))
+        assert sum(f"${letter}4" in rule for rule in growth) == 6  # of each band in each direction
+    pace = sections[4].answer
+    drawn = np.array([[cell.value for cell in row] for row in workbook["Pace"].iter_rows()], dtype=object)
+    last = [float(v) for v in drawn.T[-1] if isinstance(v, (int, float))]
+    assert last == [v for v in pace.lines("running", pace.measures[0], ())[-1].tolist() if np.isfinite(v)]
