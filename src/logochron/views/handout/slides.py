@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
-from logochron.core.errors import QuestionError, first_line, shown_path
+from logochron.core.errors import QuestionError, first_line, shown_path, visible
 from logochron.core.questions.overview import Overview
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.figures.charts import Chart, Series, chart_of
@@ -38,7 +38,7 @@ _MOST_ROWS, _MOST_LABELS = 12, 16
 #: Dots an inch of figures that no chart can show.
 _DPI = 200
 #: How wide a letter is and how high a line, of the size of type; the least size of a title, and of a table's text.
-_LETTER, _LINE, _LEAST, _LEAST_TABLE = 0.55, 1.25, 12, 7
+_LETTER, _LINE, _LEAST, _LEAST_TABLE = 0.62, 1.25, 12, 7
 _EARLIEST = (1980, 1, 1, 0, 0, 0)
 
 
@@ -202,12 +202,19 @@ def _text(
     paragraph.alignment = PP_ALIGN.RIGHT if right else PP_ALIGN.LEFT
 
 
-def _foot(deck: _Deck, slide: Slide, area: _Area) -> None:
-    """Report date and page number, small, below."""
+def _foot(deck: _Deck, slide: Slide, area: _Area, heading: str) -> None:
+    """Which section it is, report date and page number, small: above the title where the ground is our own."""
     high = (deck.deck.slide_height or 0) / 914_400
     at = high - 0.5
     number = str(len(deck.deck.slides))
-    _text(deck, slide, _Area(area.left, at, area.width - 1, 0.3), deck.about, _FOOT, "level")
+    told = deck.about
+    title = slide.shapes.title
+    if title is None or title.text != heading:
+        if deck.own:
+            _text(deck, slide, _Area(area.left, 0.2, area.width, 0.3), heading, _TABLE, "level")
+        else:
+            told = f"{heading}{deck.formats.dot}{told}"
+    _text(deck, slide, _Area(area.left, at, area.width - 1, 0.3), told, _FOOT, "level")
     _text(deck, slide, _Area(area.left + area.width - 1, at, 1, 0.3), number, _FOOT, "level", right=True)
 
 
@@ -250,7 +257,7 @@ def _overview_slide(deck: _Deck, part: HandoutPart) -> None:
     if spec.too_wide:
         spec = spec.below()
     _table(deck, slide, spec, area)
-    _foot(deck, slide, area)
+    _foot(deck, slide, area, visible(part.section.heading))
     _speak(slide, [spec.title, *receipt_lines(part, deck.formats), *spec.lines, *part.notes])
 
 
@@ -262,7 +269,7 @@ def _part_slide(deck: _Deck, part: HandoutPart, notes: Sequence[str]) -> None:
         _text(deck, slide, area._replace(height=0.55), following, _FOLLOWING, "level")
         area = _Area(area.left, area.top + 0.6, area.width, area.height - 0.6)
     _shown(deck, slide, part, area)
-    _foot(deck, slide, area)
+    _foot(deck, slide, area, visible(part.section.heading))
     _speak(slide, [part.section.heading, *part.said, *receipt_lines(part, deck.formats), *part.notes, *notes])
 
 
@@ -321,7 +328,7 @@ def _table(deck: _Deck, slide: Slide, spec: TableSpec, area: _Area) -> None:
     wide = [max([len(c.heading) * 0.8, *(len(spec.laid(row, c)) for row in rows), 4]) + 2 for c in columns]
     for column, width in zip(table.columns, wide):
         column.width = Inches(area.width * width / sum(wide))
-    size = max(min(int(area.width * 72 / (sum(wide) * _LETTER * 1.2)), _TABLE), _LEAST_TABLE)
+    size = max(min(int(area.width * 72 / (sum(wide) * _LETTER * 1.05)), _TABLE), _LEAST_TABLE)
     if spec.groups:
         for first, last, name in _groups(columns):
             if last > first:
