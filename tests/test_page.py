@@ -674,3 +674,22 @@ def test_no_hint_for_the_maker_stands_on_a_page(rows_file, tmp_path):
         text = json.dumps(carried(path)) + re.sub(r"<(script|style).*?</\1>", "", path.read_text("utf-8"), flags=re.S)
         assert "--" not in text and "(by" not in text and "covering=" not in text and "`" not in text
         assert ("has an item" if locale == "en" else "hat ein Element") in text
+
+
+@needs_browser
+def test_notes_stand_once_and_records_without_a_dimension_say_so(opened, rows_file, tmp_path):
+    days = [(f"2025-{m:02}-{d:02}", "ab"[m % 2], m) for m in range(1, 9) for d in (1, 9, 20)]
+    book = lc.read(rows_file(days), values="amount", by="item")
+    plain = lc.read(rows_file(days, name="plain.csv"), values="amount")
+    answers = {"One": lc.compare(book, "month", last=3), "Two": lc.compare(book, "quarter", last=2),
+               "Three": lc.compare(plain, "month", last=3)}  # fmt: skip
+    page = opened(lc.write_page(answers, tmp_path / "p.html"))
+    unfold(page)
+    lines = page.locator(".lines li, .notes li").all_inner_texts()
+    assert len(lines) == len(set(lines)) and "no month has a base: the records start on 1 Jan 2025" in lines
+    assert page.locator(".keeps").count() == 0
+    page.select_option("select[name=item]", "a")
+    assert page.locator(".keeps").all_inner_texts() == [
+        "The records of this section have no item: all of them are shown."
+    ]
+    assert page.locator("[data-section=Three] .keeps").count() == 1

@@ -9,6 +9,7 @@ import tempfile
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -216,24 +217,33 @@ def _copy(result: Result, target: Path, form: str, *, safe: bool = False) -> Non
     import duckdb
 
     safe = safe and form == "csv"
-    with duckdb.connect() as connection, as_system_error():
-        if result.columns.rows <= _PIECE:
+    if result.columns.rows <= _PIECE:
+        with _engine().cursor() as connection, as_system_error():
             _copy_rows(connection, result, result.columns, target, _COPIES[form], safe)
-            return
-        with tempfile.TemporaryDirectory(dir=target.parent, prefix=UNFINISHED) as folder:
-            pieces = result.columns.pieces(len(result.periods), _PIECE)
-            if form in _LINES:
-                part = Path(folder) / "part"
-                for n, piece in enumerate(pieces):
-                    _copy_rows(connection, result, piece, part, _LINES[form] if n else _COPIES[form], safe)
-                    with part.open("rb") as lines, target.open("ab" if n else "wb") as whole:
-                        shutil.copyfileobj(lines, whole, 1 << 20)
-                return
+        return
+    folders = tempfile.TemporaryDirectory(dir=target.parent, prefix=UNFINISHED)
+    with duckdb.connect() as connection, as_system_error(), folders as folder:
+        pieces = result.columns.pieces(len(result.periods), _PIECE)
+        if form in _LINES:
+            part = Path(folder) / "part"
             for n, piece in enumerate(pieces):
-                _copy_rows(connection, result, piece, Path(folder) / f"{n:06d}.parquet", _COPIES["parquet"], safe)
-            connection.execute("SET memory_limit = '600MB'; SET threads = 2")
-            parts = f"FROM read_parquet({quoted(folder + '/*.parquet')})"
-            connection.execute(f"COPY ({parts}) TO {quoted(str(target))} ({_COPIES[form]}, USE_TMP_FILE false)")
+                _copy_rows(connection, result, piece, part, _LINES[form] if n else _COPIES[form], safe)
+                with part.open("rb") as lines, target.open("ab" if n else "wb") as whole:
+                    shutil.copyfileobj(lines, whole, 1 << 20)
+            return
+        for n, piece in enumerate(pieces):
+            _copy_rows(connection, result, piece, Path(folder) / f"{n:06d}.parquet", _COPIES["parquet"], safe)
+        connection.execute("SET memory_limit = '600MB'; SET threads = 2")
+        parts = f"FROM read_parquet({quoted(folder + '/*.parquet')})"
+        connection.execute(f"COPY ({parts}) TO {quoted(str(target))} ({_COPIES[form]}, USE_TMP_FILE false)")
+
+
+@cache
+def _engine() -> Any:
+    """An engine that small tables share: to start one takes longer than to write them."""
+    import duckdb
+
+    return duckdb.connect()
 
 
 def _copy_rows(connection: Any, result: Result, columns: Blocks, target: Path, options: str, safe: bool) -> None:

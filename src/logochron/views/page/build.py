@@ -92,17 +92,23 @@ def views_of_all(
 
     if workers <= 1 or many < _FEW or len(sections) < 2:
         return one_by_one()
+    own, *of_others = _shares(sections, workers)  # this process makes a share itself
     # `spawn`, as the engine of the reading has threads
     others = set(active_children())
-    with ProcessPoolExecutor(min(workers, len(sections)), get_context("spawn"), _deaf) as processes:
-        # the longest are begun first
-        order = sorted(range(len(sections)), key=lambda n: -(a.type.weight if (a := sections[n].answer) else 0))
-        jobs = {processes.submit(_asked_again, *_as_asked(sections[n]), choices, formats): n for n in order}
+    with ProcessPoolExecutor(len(of_others), get_context("spawn"), _deaf) as processes:
+        jobs = {
+            processes.submit(_asked_again, [_as_asked(sections[n]) for n in share], choices, formats): share
+            for share in of_others
+        }
         views_by_section: dict[int, PooledViews] = {}
         try:
-            for job in as_completed(jobs):
-                views_by_section[jobs[job]] = job.result()
+            for n in own:
+                views_by_section[n] = section_views(sections[n], choices, formats)
                 count_on()
+            for job in as_completed(jobs):
+                for n, made in zip(jobs[job], job.result()):
+                    views_by_section[n] = made
+                    count_on()
         except BaseException as error:
             processes.shutdown(wait=False, cancel_futures=True)
             for child in set(active_children()) - others:
@@ -114,6 +120,15 @@ def views_of_all(
             done = 0
             return one_by_one()
     return [views_by_section[n] for n in range(len(sections))]
+
+
+def _shares(sections: Sequence[Section], workers: int) -> list[list[int]]:
+    """The places of the sections in as many shares as processes help, each about as long: the longest first."""
+    weights = [answer.type.weight if (answer := section.answer) is not None else 0 for section in sections]
+    shares: list[list[int]] = [[] for _ in range(min(workers, len(sections)))]
+    for n in sorted(range(len(sections)), key=lambda n: -weights[n]):
+        min(shares, key=lambda share: sum(weights[one] for one in share)).append(n)
+    return sorted(shares, key=lambda share: -sum(weights[n] for n in share))
 
 
 def _deaf() -> None:
@@ -132,9 +147,12 @@ def _as_asked(section: Section) -> tuple[Section, QuestionCall | None]:
 
 
 def _asked_again(
-    section: Section, call: QuestionCall | None, choices: PageChoices | None, formats: Formats
-) -> PooledViews:
-    return section_views(section if call is None else replace(section, answer=call.again()), choices, formats)
+    share: Sequence[tuple[Section, QuestionCall | None]], choices: PageChoices | None, formats: Formats
+) -> list[PooledViews]:
+    return [
+        section_views(section if call is None else replace(section, answer=call.again()), choices, formats)
+        for section, call in share
+    ]
 
 
 def section_views(section: Section, choices: PageChoices | None, formats: Formats) -> PooledViews:

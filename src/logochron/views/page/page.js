@@ -29,6 +29,8 @@
   const picks = new Map(page.picks.map((pick, place) => [JSON.stringify(pick), place]));
   const form = document.querySelector("form.choices");
   const selects = { period: form && form.querySelector("select"), choices: [], items: [] };  // by place: a dimension may have any name
+  const always = [...document.querySelectorAll(".notes li")].map((one) => one.textContent);
+  let notes = new Set();  // those that stand on the page already
   const ofGrain = page.choices.findIndex(({ key }) => key === "grain");
 
   // --- elements
@@ -277,7 +279,9 @@
     const tools = element("div", { class: "tools" },
       element("button", { type: "button", class: "save", on: { click: () => save(`${name}.csv`, fields(frame, rows, opens, ",")) } }, said.save),
       element("button", { type: "button", class: "copy", on: { click: (event) => copy(fields(frame, rows, opens, "\t"), event.currentTarget) } }, said.copy));
-    const below = element("ul", { class: "lines" }, ...frame.lines.map((text) => element("li", {}, text)));
+    const once = frame.lines.filter((text) => !notes.has(text));  // each note stands once on the page
+    once.forEach((text) => notes.add(text));
+    const below = element("ul", { class: "lines" }, ...once.map((text) => element("li", {}, text)));
     return [scroll, ...(rows.length ? [tools] : [element("p", {}, frame.empty)]), below];
   }
 
@@ -307,7 +311,7 @@
     if (pick === undefined) { view.replaceChildren(tell(said.none)); return; }
     const views = viewsOf(of, chosen), keeps = of.keeps[of.keeps.length > 1 ? setting(chosen) : 0];
     const one = views.length > pick ? views[pick] : views[0], shown = pool[one[one.length > period ? period : 0]];
-    const made = keeps ? [element("p", { class: "keeps" }, keeps)] : [];
+    const made = [keeps, shown.keeps].filter(Boolean).map((text) => element("p", { class: "keeps" }, text));
     if (shown.refused) { view.replaceChildren(...made, tell(shown.refused)); return; }
     const words = pool[shown.words], drawn = shown.figure && !shown.figure.refused;
     const sentence = words.length ? element("p", { class: "said" }, words.join(" ").replaceAll(" %", "\u00a0%")) : null;
@@ -355,6 +359,7 @@
       const made = cards && place !== undefined ? cards.pool[viewsOf(cards, chosen)[place][period]] : [];
       byId("cards").replaceChildren(...made.map(card));
     }
+    notes = new Set(always);
     roots.forEach((root, n) => section(root, sections[n], now, place));
     for (const link of links) link.href = `#${addressOf(now, link.dataset.of)}`;
     if (at) goTo(at);
@@ -391,7 +396,11 @@
   }
 
   // what stands below the bar of choices begins below it
-  if (form) new ResizeObserver(() => document.documentElement.style.setProperty("--bar", `${form.offsetHeight}px`)).observe(form);
+  if (form) new ResizeObserver(() => {
+    const tall = form.offsetHeight > innerHeight / 4;  // it would hide what it is about
+    form.classList.toggle("tall", tall);
+    document.documentElement.style.setProperty("--bar", tall ? "0px" : `${form.offsetHeight}px`);
+  }).observe(form);
 
   // what is folded is open on paper, unless the page says otherwise
   if (document.body.dataset.print !== "summary") {

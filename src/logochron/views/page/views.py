@@ -31,7 +31,7 @@ from logochron.views.catalog import message
 from logochron.views.figures.choose import Chosen, named_figure, suited
 from logochron.views.figures.registry import Figure
 from logochron.views.figures.scene import Canvas
-from logochron.views.formats import Formats
+from logochron.views.formats import Formats, noun
 from logochron.views.page.choices import Choices, Pick
 from logochron.views.page.view_data import KeptTable, Pool, items_of, kept_tables, scene_data, seen_data, table_data
 from logochron.views.sections import Section
@@ -46,6 +46,7 @@ _LOG = logging.getLogger("logochron")
 #: What a reader is told where a choice cannot be followed.
 _NOTHING = message("Nothing to show here for what is chosen.")
 _NO_FIGURE = message("Nothing to draw here for what is chosen.")
+_ALL = message("The records of this section have no {dimensions}: all of them are shown.")
 _ROWS_ALONE = message("What is chosen is told by its rows alone here.")
 #: So many periods stand side by side where a section does not say how many, and at most.
 _SEEN, _MOST_SEEN = 13, 26
@@ -70,7 +71,13 @@ class SectionViews:
             view = self.make(pick, period)
         except LogochronError as error:
             view = {"refused": self.no(_NOTHING, error)}
+        if kept := self.not_followed(pick):
+            view = view | {"keeps": self.formats.say(_ALL, dimensions=", ".join(kept))}
         return self.pool.add(view, refers=True)
+
+    def not_followed(self, pick: Pick) -> list[str]:
+        """The dimensions that something is picked of, and that the section knows nothing of."""
+        return []
 
     def make(self, pick: Pick, period: int) -> Data:
         """The view of a pick and a period."""
@@ -183,6 +190,11 @@ class ChosenViews(SectionViews):
         return {
             name: label for name, label in zip(self.names, pick) if label is not None and name in self.book.dimensions
         }
+
+    def not_followed(self, pick: Pick) -> list[str]:
+        """The dimensions that something is picked of, and that the section's records do not have."""
+        picked = (name for name, label in zip(self.names, pick) if label is not None)
+        return [noun(name, self.formats.language) for name in picked if name not in self.book.dimensions]
 
     def outside(self, picked: Mapping[str, str]) -> dict[str, str]:
         """Of what is picked that in dimensions the section is not split by."""
