@@ -80,12 +80,12 @@ def chart_of(answer: AlignedAnswer, chosen: Chosen, canvas: Canvas) -> Chart | N
     return chart
 
 
-def number_format(measure: Measure, values: Floats) -> str:
+def number_format(of: Measure, amounts: Floats) -> str:
     """How a workbook or a slide writes amounts of a measure."""
-    if measure.in_percent:
+    if of.in_percent:
         return "0.0%"
-    whole = float(np.abs(values[np.isfinite(values)]).max(initial=0.0)) >= _WHOLE
-    return office_format(0 if whole else fitting_decimals(values, np.zeros(0), None))
+    whole = float(np.abs(amounts[np.isfinite(amounts)]).max(initial=0.0)) >= _WHOLE
+    return office_format(0 if whole else fitting_decimals(amounts, np.zeros(0), None))
 
 
 def _of_periods(result: Comparison, canvas: Canvas) -> tuple[Measure, Table, tuple[str, ...], Series, Series | None]:

@@ -31,7 +31,7 @@ from logochron.views.words.question_words import periods_of
 MOST_VIEWS, MOST_OF_ALL = 13_500, 34_000
 #: What was asked for is refused where it comes to more views than this, or to more bytes: a view of a comparison takes
 #: about so many.
-MOST_IN_ALL, MOST_BYTES, _BYTES = 60_000, 6_000_000, 90
+MOST_IN_ALL, MOST_BYTES, _BYTES = 60_000, 6_000_000, 70
 #: For what is picked the book's rows are gone through: so many of them in all, were each view a pick of its own.
 _MOST_LOOKED_AT = 1_000_000_000
 #: The choices that are of no dimension, those that a report file may allow among them; what parts one of a dimension

@@ -34,7 +34,7 @@ _LABELS: Mapping[ChoiceKind, str] = {
     "measure": message("Measure"),
     "against": message("Against"),
     "grain": message("Each"),
-    "window": message("Window"),
+    "window": message("Time window"),
 }
 #: What a section says that does not follow them, once.
 _KEEPS = message("This section keeps its own: {choices}.")

@@ -112,7 +112,7 @@ class SectionViews:
         if answer is None or not self.section.words or not answer.type.sentences:
             return self.pool.add([])
         if self._tells_itself(answer):
-            return self.said(sentences(answer, at=label, formats=self.formats, items=0)[:1])
+            return self.said(sentences(answer, at=label, formats=self.formats, items=1)[:1])
         return self.said(sentences(answer, at=label, formats=self.formats))
 
     def _tells_itself(self, answer: Result) -> bool:
