@@ -63,10 +63,9 @@ def sections():
     return [Section(heading=heading, answer=answer, figure=figure) for heading, (answer, figure) in made.items()]
 
 
-@pytest.mark.parametrize("paper", ["across", "upright"])
-@pytest.mark.parametrize("formats", [Formats(), GERMAN], ids=["en", "de"])
+@pytest.mark.parametrize("paper, formats", [("across", Formats()), ("upright", GERMAN)])
 def test_one_sheet(sections, paper, formats):
-    for first in (0, 1, 3, 5, 7, 9, 11):
+    for first in (0, 3, 5, 9, 11):
         some = [sections[0], *sections[first or 1 : first + 2]] if first % 2 else sections[first : first + 1]
         handout = handout_of(some, title="The week & more", formats=formats, notes=["late records " * 30])
         figure = drawn_page(handout, formats=formats, palette=Palette(), paper=paper)
