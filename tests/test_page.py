@@ -580,7 +580,7 @@ def test_all_that_is_chosen_equals_what_python_says(opened, chosen_from):
         except lc.QuestionError:  # a plan of the total has no harbors
             assert harbor and setting["against"] == "plan"
         notes = section.locator(".keeps").all_inner_texts()
-        assert len(notes) == bool(kept) and all(("against" in note) == ("against" in kept) for note in notes)
+        assert len(notes) == bool(kept) and all(("base" in note) == ("against" in kept) for note in notes)
         held = {name: name in page.url for name in ("measure=", "against=", "grain=", "window=")}
         assert held == {f"{kind}=": bool(name) for kind, name in setting.items()}
         before = page.locator("main").text_content()
@@ -598,8 +598,7 @@ def test_what_is_chosen_follows_the_grain_and_the_way_back(opened, chosen_from):
     assert set(cells.evaluate_all("all => all.map(one => one.dataset.basis)")) == {"prior:2"}
     page.select_option("select[name=grain]", "quarter")
     assert page.locator("select[name=period]").input_value() == "2025-Q1"  # that which holds its last day
-    assert "Each" not in page.locator("[data-section=Overview] .keeps").inner_text()
-    assert page.locator("[data-section=Overview] .keeps").inner_text() == "This section keeps its own: each."
+    assert page.locator("[data-section=Overview] .keeps").inner_text() == "This section keeps its own: periods."
     assert {row["period"] for row in rows(page.locator("[data-section=Months]"))} >= {"2025-Q1"}
     page.go_back()
     page.wait_for_selector("[data-section=Overview] caption:has-text('to 28 February 2025')")

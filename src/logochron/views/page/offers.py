@@ -36,7 +36,13 @@ _LABELS: Mapping[ChoiceKind, str] = {
     "grain": message("Each"),
     "window": message("Time window"),
 }
-#: What a section says that does not follow them, once.
+#: What they are called where a section does not follow them, which it says once.
+_OWN: Mapping[ChoiceKind, str] = {
+    "measure": message("measure"),
+    "against": message("base"),
+    "grain": message("periods"),
+    "window": message("time window"),
+}
 _KEEPS = message("This section keeps its own: {choices}.")
 
 
@@ -210,7 +216,7 @@ def keeps(kept: Sequence[ChoiceKind], formats: Formats) -> str:
     """What a section says that does not follow some choices; nothing where it follows all."""
     if not kept:
         return ""
-    return formats.say(_KEEPS, choices=", ".join(formats.say(_LABELS[kind]).lower() for kind in kept))
+    return formats.say(_KEEPS, choices=", ".join(formats.say(_OWN[kind]) for kind in kept))
 
 
 def without(offers: Offers, kind: ChoiceKind) -> Offers:
