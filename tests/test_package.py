@@ -229,6 +229,7 @@ def test_example(example, tmp_path, monkeypatch):
         "statement": "value = result 10,698.00 / sales 33,642.00 = 0.3180",
         "sentences_and_pictures": "Dunmarrow legte am meisten zu (+2,4 %), vor allem hire; Cold Pier fiel um 17,0 %.",
         "retail_year": "week 53 (2023-W53) lies in the base only",
+        "page_to_choose_from": "choose.html",
         "the_week_in_one_file": "How the months stand: alert growth < -10% does not fire in 2026-10",
     }
     assert said[example.stem] in shown.getvalue()
