@@ -692,3 +692,17 @@ def test_notes_stand_once_and_records_without_a_dimension_say_so(opened, rows_fi
         "The records of this section have no item: all of them are shown."
     ]
     assert page.locator("[data-section=Three] .keeps").count() == 1
+
+
+def test_an_overview_tells_nothing_of_items_that_come_later(rows_file, tmp_path):
+    days = [*((f"2025-{m:02}-05", "a", 9) for m in range(1, 7)), ("2025-04-09", "b", 4), ("2025-05-09", "b", 5)]
+    book = lc.read(rows_file(days), values="amount", by="item", until="2025-06-30")
+    now = lc.overview(book, by="item", windows=["month", "year"], against="prior")
+    data = carried(lc.write_page({"Overview": now}, tmp_path / "p.html"))
+    (section,), page = data["sections"], data["page"]
+    views = dict(zip(map(tuple, page["picks"]), section["views"][0]))[("b",)]
+    shown = [section["pool"][place] for place in views]
+    refused = ["refused" in view for view in shown]
+    assert refused == [True, True, True, False, False, False]
+    told = section["pool"][shown[4]["words"]]
+    assert told == ["Amount (item b) to 31 May 2025: 5 this month (+25.0 % on the month before), 9 this year."]

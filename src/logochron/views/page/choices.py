@@ -17,12 +17,14 @@ from logochron.core.choices import STATUSES, Grain
 from logochron.core.days import iso
 from logochron.core.errors import QuestionError
 from logochron.core.questions.compare import Comparison, compare
+from logochron.core.questions.overview import Overview
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.said import Hinted, Said
 from logochron.views.catalog import everything
 from logochron.views.formats import Formats, capital, noun
 from logochron.views.page.offers import KINDS, LISTS, USUAL, Offers, Setting, check_measures, without
 from logochron.views.tables.answer_tables import MOST_OF_PAGE
+from logochron.views.tables.overview_table import single_window
 from logochron.views.words.question_words import periods_of
 
 #: So many views a page carries at most, of each choice of items and each period: of one section, of all together.
@@ -268,7 +270,11 @@ def _question(answers: Sequence[AlignedAnswer]) -> PeriodSpec:
     for answer in answers:
         if answer.type.page in ("periods", "period") and answer.spec.each != "span":
             return answer.spec
-    return answers[0].spec
+    first = answers[0]
+    if isinstance(first, Overview):  # alone it offers the periods of its first window
+        shortest = first.specs[single_window(first)]
+        return PeriodSpec(each=shortest.grain, calendar=shortest.calendar)
+    return first.spec
 
 
 def _periods(book: Daybook, question: PeriodSpec, first: AlignedAnswer) -> Comparison:

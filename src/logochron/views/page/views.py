@@ -510,7 +510,10 @@ class RowViews(DayViews):
             answer, kept = self._asked(picked, tuple(n for n in self.answer.by if n not in within), period)
             return self.data(self.tables(answer, kept), self.words(answer, None), None)
         answer, kept = self._asked(outside, self.answer.by, period)
-        shown = self.tables(answer, kept, items_of(answer, picked))
+        wanted = items_of(answer, picked)
+        if within and not any(row.labels == wanted for table in kept for row in table.of(wanted)):
+            return {"refused": self.formats.say(_NOTHING)}  # it had no records by then
+        shown = self.tables(answer, kept, wanted)
         if not within or not self.section.words:
             return self.data(shown, self.words(answer, None), None)
         return self.data(shown, self.said(picked_rows(answer, within, None, self.formats)), None)
