@@ -15,10 +15,10 @@ from logochron.core.said import for_readers
 from logochron.views.figures.choose import Chosen, figure_of
 from logochron.views.formats import Formats
 from logochron.views.sections import Section
-from logochron.views.tables.cards import Card, cards_of, whole_of
+from logochron.views.tables.cards import Card, cards_of, measures_of_cards, whole_of
 from logochron.views.tables.receipt_table import receipt_tables
-from logochron.views.words.sentences import sentences
-from logochron.views.words.titles import coverage_line
+from logochron.views.words.sentences import sentences_of
+from logochron.views.words.titles import about_lines, coverage_line
 from logochron.views.words.told import all_told
 
 
@@ -75,7 +75,7 @@ def handout_of(sections: Sequence[Section], *, title: str, formats: Formats, not
     lines += [coverage_line(answer, formats) for answer in aligned]
     return Handout(
         title=visible(title),
-        about=about_line(aligned, formats),
+        about=formats.dot.join(about_lines(aligned[:1], formats)),
         cards=tuple(_cards(aligned, formats)),
         overview=first,
         parts=tuple(part for part in parts if part is not first),
@@ -86,15 +86,10 @@ def handout_of(sections: Sequence[Section], *, title: str, formats: Formats, not
 def _part(section: Section, formats: Formats) -> HandoutPart:
     answer = section.answer
     assert answer is not None
-    told, said = answer.told, list[str]()
-    if section.words and told.type.sentences:
-        try:
-            said = sentences(told, formats=formats)
-        except LogochronError:  # nothing to tell of it
-            said = []
+    said = sentences_of(section, formats)
     if isinstance(answer, Overview):
         said = said[: len(answer.measures)]  # its rows say of the items what more would
-    chosen = None if told.type.figure_is_table else figure_of(section)
+    chosen = None if answer.told.type.figure_is_table else figure_of(section)
     notes = tuple(visible(line) for line in map(for_readers, all_told(answer.notes, formats)) if line)
     return HandoutPart(section=section, answer=answer, said=tuple(map(visible, said)), chosen=chosen, notes=notes)
 
@@ -115,30 +110,13 @@ def receipt_lines(part: HandoutPart, formats: Formats) -> list[str]:
     return lines
 
 
-def about_line(answers: Sequence[AlignedAnswer], formats: Formats) -> str:
-    """The report date in words, and the records."""
-    if not answers:
-        return ""
-    cover = answers[0].book.coverage
-    said = [
-        formats.say("Report date {day}", day=formats.long_day(cover.last)),
-        formats.say("Records {first} to {last}", first=formats.long_day(cover.first),
-                    last=formats.long_day(cover.recorded_last)),
-    ]  # fmt: skip
-    if answers[0].book.selected:
-        said.append(formats.say("Only {selection}", selection=", ".join(answers[0].book.selected)))
-    return visible(formats.dot.join(said))
-
-
 def _cards(answers: Sequence[AlignedAnswer], formats: Formats) -> list[Card]:
     """The cards of the running period of the first comparison by period, of all measures of such."""
     leads = [a for a in answers if isinstance(a, Comparison) and a.running is None and a.each != "span"]
     if not leads or leads[0].call is None:
         return []
     lead = leads[0]
-    alike = [a for a in answers if a.selection.book is lead.selection.book]
-    names = [name for name in dict.fromkeys(m.name for a in alike for m in a.measures)]
     try:
-        return cards_of(whole_of(lead, [n for n in names if n in lead.selection.book.formulas]), formats)
+        return cards_of(whole_of(lead, measures_of_cards(answers, lead)), formats)
     except LogochronError:
         return []

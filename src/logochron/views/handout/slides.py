@@ -21,7 +21,7 @@ from logochron.views.figures.fonts import drawable, measure
 from logochron.views.figures.scene import Canvas, Role
 from logochron.views.formats import Formats
 from logochron.views.handout.handout import Handout, HandoutPart, receipt_lines
-from logochron.views.palette import Palette
+from logochron.views.palette import Palette, mixed
 from logochron.views.tables.answer_tables import tables_of
 from logochron.views.tables.cells import Cell, Row, Shown, TableColumn, TableSpec
 
@@ -71,9 +71,7 @@ class _Deck:
         """A tone thinned on paper."""
         from pptx.dml.color import RGBColor
 
-        tones = (self.palette.role(name).lstrip("#") for name in (role, "paper"))
-        ink, paper = ([int(tone[n : n + 2], 16) for n in (0, 2, 4)] for tone in tones)
-        return RGBColor(*(round(strength * a + (1 - strength) * b) for a, b in zip(ink, paper)))
+        return RGBColor.from_string(mixed(self.palette.paper, self.palette.role(role), strength).lstrip("#"))
 
 
 def slides(handout: Handout, *, formats: Formats, palette: Palette, template: Path | None = None) -> bytes:

@@ -36,15 +36,16 @@ from logochron.views.figures.scene import Canvas
 from logochron.views.formats import FORMULA_SIGNS, Formats
 from logochron.views.page.choices import Choices, PageChoices, choices_of
 from logochron.views.page.offers import KINDS, USUAL, Following, Offers, Opening, Setting, keeps
-from logochron.views.page.view_data import Cards, Pool, lead_of_cards, measures_of_cards, written
+from logochron.views.page.view_data import Cards, Pool, lead_of_cards, written
 from logochron.views.page.views import views_of
 from logochron.views.palette import Palette
 from logochron.views.sections import Section
 from logochron.views.tables.answer_tables import check_room, tables_of
+from logochron.views.tables.cards import measures_of_cards
 from logochron.views.tables.cells import Shown
 from logochron.views.tables.html import color_rules, style
 from logochron.views.whole_file import whole_file
-from logochron.views.words.titles import coverage_line
+from logochron.views.words.titles import about_lines, coverage_line
 from logochron.views.words.told import all_told
 
 _LOG = logging.getLogger("logochron")
@@ -337,7 +338,7 @@ def page(
         formats=formats,
         palette=palette or Palette(),
         said=said,
-        about=_about(aligned, formats),
+        about=about_lines(aligned, formats),
         notes=[*map(for_readers, choices.left_out if choices else ()), *notes, *_records(aligned, formats)],
         sections=sections,
         choices=choices,
@@ -348,19 +349,6 @@ def page(
 def _periods(choices: Choices) -> dict[str, Any]:
     """The periods of a grain: label, words and last day of each, and the place of the one that is shown first."""
     return {"periods": list(zip(choices.labels, choices.words, choices.lasts)), "chosen": choices.chosen}
-
-
-def _about(answers: Sequence[AlignedAnswer], formats: Formats) -> list[str]:
-    """The report date in words, the records, what is filtered: of each book once."""
-    lines: dict[str, None] = {}
-    for answer in answers:
-        cover = answer.book.coverage
-        lines[formats.say("Report date {day}", day=formats.long_day(cover.last))] = None
-        lines[formats.say("Records {first} to {last}", first=formats.long_day(cover.first),
-                          last=formats.long_day(cover.recorded_last))] = None  # fmt: skip
-        if answer.book.selected:
-            lines[formats.say("Only {selection}", selection=", ".join(answer.book.selected))] = None
-    return [visible(line) for line in lines]
 
 
 def _records(answers: Sequence[AlignedAnswer], formats: Formats) -> list[str]:

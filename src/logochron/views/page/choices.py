@@ -38,19 +38,7 @@ MOST_IN_ALL, MOST_BYTES, _BYTES = 60_000, 6_000_000, 70
 _MOST_LOOKED_AT = 1_000_000_000
 #: The choices that are of no dimension, those that a report file may allow among them; what parts one of a dimension
 #: that is called like them.
-_OWN_KEYS = (
-    "period",
-    "periods",
-    "measure",
-    "measures",
-    "against",
-    "grain",
-    "grains",
-    "window",
-    "windows",
-    "open",
-    "at",
-)
+_OWN_KEYS = ("period", "periods", *KINDS, *LISTS.values(), "open", "at")
 _APART = "dimension:"
 #: What is picked: an item of each dimension, or None for all of it.
 Pick = tuple[str | None, ...]

@@ -528,13 +528,6 @@ def lead_of_cards(answers: Sequence[AlignedAnswer], choices: Choices) -> Compari
     return None
 
 
-def measures_of_cards(answers: Sequence[AlignedAnswer], lead: Comparison) -> list[str]:
-    """The measures of all answers about the same records."""
-    alike = [answer for answer in answers if answer.selection.book is lead.selection.book]
-    names = dict.fromkeys(measure.name for answer in alike for measure in answer.measures)
-    return [name for name in names if name in lead.selection.book.formulas]
-
-
 class Cards:
     """What cards show of each pick and period: the whole of what is picked."""
 

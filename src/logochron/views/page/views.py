@@ -39,7 +39,6 @@ from logochron.views.tables.cells import Shown, TableSpec
 from logochron.views.tables.comparison_table import SPARK_PERIODS, SparkLines
 from logochron.views.tables.overview_table import overview_table, single_window
 from logochron.views.words.movement import decimals_of
-from logochron.views.words.overview_words import picked_rows
 from logochron.views.words.sentences import sentences
 
 _LOG = logging.getLogger("logochron")
@@ -516,7 +515,7 @@ class RowViews(DayViews):
         shown = self.tables(answer, kept, wanted)
         if not within or not self.section.words:
             return self.data(shown, self.words(answer, None), None)
-        return self.data(shown, self.said(picked_rows(answer, within, None, self.formats)), None)
+        return self.data(shown, self.said(loaded(answer.type.picked_words)(answer, within, None, self.formats)), None)
 
     def _asked(self, picked: Mapping[str, str], by: tuple[str, ...], period: int) -> tuple[Overview, list[KeptTable]]:
         """The overview of what is picked as of a period, and its tables."""

@@ -13,6 +13,7 @@ from logochron.core.choices import DIRECTIONS, VERDICTS
 from logochron.core.errors import QuestionError, brief
 from logochron.core.questions.compare import Comparison
 from logochron.core.questions.overview import Overview
+from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.result import Blocks
 from logochron.views.catalog import message
 from logochron.views.formats import Formats, capital, item_name
@@ -78,6 +79,13 @@ def cards_of(
         for columns in groupings:
             cards += _cards(result, one, columns, place, capital(period.name), base.when, signs, formats)
     return cards
+
+
+def measures_of_cards(answers: Sequence[AlignedAnswer], lead: Comparison) -> list[str]:
+    """The measures of all answers about the same records."""
+    alike = [answer for answer in answers if answer.selection.book is lead.selection.book]
+    names = dict.fromkeys(measure.name for answer in alike for measure in answer.measures)
+    return [name for name in names if name in lead.selection.book.formulas]
 
 
 def whole_of(lead: Comparison, measures: Sequence[str], book: Daybook | None = None) -> Comparison:

@@ -20,8 +20,8 @@ from xlsxwriter.utility import xl_col_to_name, xl_rowcol_to_cell
 from logochron.core.book.measures import Measure
 from logochron.core.choices import DIRECTIONS, VERDICTS
 from logochron.core.days import as_date
-from logochron.core.errors import LogochronError, QuestionError, visible
-from logochron.core.judge.judging import Judging, verdict
+from logochron.core.errors import QuestionError, visible
+from logochron.core.judge.judging import Band, Judging, verdict
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.result import Result
 from logochron.views.catalog import message
@@ -33,7 +33,7 @@ from logochron.views.sections import Section
 from logochron.views.tables.answer_tables import tables_of
 from logochron.views.tables.cells import Cell, Shown, TableColumn, TableSpec
 from logochron.views.tables.workbook_formulas import ITEM, Group, Sheet, formula, groups_of, is_item, is_stuck
-from logochron.views.words.sentences import sentences
+from logochron.views.words.sentences import sentences_of
 from logochron.views.words.titles import coverage_line
 from logochron.views.words.told import all_told, told
 
@@ -110,8 +110,7 @@ def conditions(
         limits = [f"ISNUMBER({cell})"]
         if band is not None:
             limits += [f"ISNUMBER({ruling})"] if ruling != cell else []
-            limits += [f"{ruling}>={float(band.low * times)!r}"] if band.low is not None else []
-            limits += [f"{ruling}<{float(band.high * times)!r}"] if band.high is not None else []
+            limits += _limits(ruling, band, times)
         for name, test in moved.items():
             judged = VERDICTS[of_direction[DIRECTIONS.index(name)]]
             judged = band.verdict if band is not None and band.verdict is not None else judged
@@ -126,12 +125,16 @@ def conditions(
     of_figure = held.columns[told_by]
     for band in banded:
         if band.verdict is not None:
-            limits = [f"ISNUMBER({ruling})"]
-            limits += [f"{ruling}>={float(band.low * times)!r}"] if band.low is not None else []
-            limits += [f"{ruling}<{float(band.high * times)!r}"] if band.high is not None else []
+            limits = [f"ISNUMBER({ruling})", *_limits(ruling, band, times)]
             look = workbook.book.add_format({"font_color": workbook.palette.verdict(band.verdict)})
             rule = {"type": "formula", "criteria": f"=AND({','.join(limits)})", "format": look}
             sheet.conditional_format(low, of_figure, high, of_figure, rule)
+
+
+def _limits(cell: str, band: Band, times: int) -> list[str]:
+    """What holds of a cell whose figure is in a band."""
+    limits = [] if band.low is None else [f"{cell}>={float(band.low * times)!r}"]
+    return limits if band.high is None else [*limits, f"{cell}<{float(band.high * times)!r}"]
 
 
 def sparks(workbook: WorkbookWriter, sheet: Any, held: Sheet, spec: TableSpec, place: int) -> None:
@@ -230,7 +233,7 @@ def _contents(workbook: WorkbookWriter, sheet: Any, sections: Sequence[Section],
     for row, (section, name) in enumerate(zip(sections, sheets), start=3):
         target = name.replace("'", "''")
         sheet.write_url(row, 0, f"internal:'{target}'!A1", link, _text(section.heading))
-        sentence = _text(_sentence_of(section, workbook.formats))
+        sentence = _text(next(iter(sentences_of(section, workbook.formats)), ""))
         sheet.write_string(row, 1, sentence, said)
         sheet.set_row(row, 16 * max(-(-len(sentence) // _LETTERS_A_LINE), 1))
     sheet.set_column(0, 0, min(max(len(section.heading) for section in sections) + 2, 48))
@@ -239,17 +242,6 @@ def _contents(workbook: WorkbookWriter, sheet: Any, sections: Sequence[Section],
     sheet.set_landscape()
     sheet.set_paper(9)
     sheet.fit_to_pages(1, 0)
-
-
-def _sentence_of(section: Section, formats: Formats) -> str:
-    """What a section tells first; nothing where it tells nothing."""
-    answer = section.told
-    if answer is None or not section.words or not answer.type.sentences:
-        return ""
-    try:
-        return next(iter(sentences(answer, formats=formats)), "")
-    except LogochronError:
-        return ""
 
 
 def _section(workbook: WorkbookWriter, section: Section, names: set[str], chart: ChartWriter | None) -> str:

@@ -13,7 +13,7 @@ from logochron.core.align.bases import parse_basis
 from logochron.core.book.measures import Measure
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.choices import DIRECTIONS, JOINED, OTHERS, VERDICTS, check_count
-from logochron.core.errors import QuestionError, brief, no_such, visible
+from logochron.core.errors import LogochronError, QuestionError, brief, no_such, visible
 from logochron.core.questions.alerts import Alert, Fired
 from logochron.core.questions.restated import Restatement
 from logochron.core.rows.answer import AlignedAnswer
@@ -23,6 +23,7 @@ from logochron.core.said import Said
 from logochron.views.catalog import message
 from logochron.views.decimals import decimals_that_show
 from logochron.views.formats import Formats, capital, item_name, noun, words
+from logochron.views.sections import Section
 from logochron.views.words.movement import Leaders, check_then, movers, regrouped
 from logochron.views.words.overview_words import window_headings
 from logochron.views.words.question_words import periods_of
@@ -217,6 +218,17 @@ def sentences(
         rows = (row for one in wanted for row in template_rows(answer, one, at, formats, items, then, used))
         return [template.format_map(row) for row in rows]
     return [said for one in wanted for said in _said(answer, one, at, formats, items, then)]
+
+
+def sentences_of(section: Section, formats: Formats) -> list[str]:
+    """What a section tells; nothing where it has no words, or there is nothing to tell."""
+    answer = section.told
+    if answer is None or not section.words or not answer.type.sentences:
+        return []
+    try:
+        return sentences(answer, formats=formats)
+    except LogochronError:
+        return []
 
 
 def _checked(

@@ -18,6 +18,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import Each, Grain
 from logochron.core.days import as_date, iso, to_days
+from logochron.core.errors import visible
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.core.rows.question_types import COLUMNS, Column
 from logochron.views.catalog import everything, in_context, message, plural
@@ -475,6 +476,19 @@ def _whole_periods(book: Daybook, formats: Formats) -> list[str]:
     period = formats.short_month(first) if civil else str(calendar.labels(grain, ordinal)[0])
     said = "{periods}, {period} taken as whole" if cover.last >= end else "{periods}, {period} to date"
     return [formats.say(said, periods=several(grain, formats), period=period)]
+
+
+def about_lines(answers: Sequence[AlignedAnswer], formats: Formats) -> list[str]:
+    """The report date in words, the records, what is filtered: of each book once."""
+    lines: dict[str, None] = {}
+    for answer in answers:
+        cover = answer.book.coverage
+        lines[formats.say("Report date {day}", day=formats.long_day(cover.last))] = None
+        lines[formats.say("Records {first} to {last}", first=formats.long_day(cover.first),
+                          last=formats.long_day(cover.recorded_last))] = None  # fmt: skip
+        if answer.book.selected:
+            lines[formats.say("Only {selection}", selection=", ".join(answer.book.selected))] = None
+    return [visible(line) for line in lines]
 
 
 def coverage_line(result: AlignedAnswer, formats: Formats) -> str:
