@@ -189,7 +189,7 @@ class Reading:
         shell=False, key=None,
     )  # fmt: skip
     measures: Sequence[Measure] | None = _row(
-        (), "NAME=COL, =count, =distinct COL, =A-B or =A/B; maybe: where COL=VALUE.",
+        (), "NAME=COL, =count, =distinct COL, =A-B or =A/B; maybe: where COL=VALUE, rates PERIOD.",
         "`Measure` objects, beside or instead of `values`.",
         group=SALES, flag="--measure", metavar="NAME=...", many=True, key=None,
     )  # fmt: skip
@@ -221,6 +221,31 @@ class Reading:
         "What amounts are multiplied by, exactly: 1000 where they are in thousands; or ``{column: number}``.",
         metavar="N", many=True, key=Number | dict[str, Number],
         key_says="What amounts are multiplied by: 1000 where they are in thousands; or {column = 1000}.",
+    )  # fmt: skip
+    currency: str | None = _row(
+        None, "Column of currencies, with --rates; found where only one can be meant, or the signs beside amounts.",
+        "The column that says in which currency each amount is, by code or sign; with `rates`. Where None: found where "
+        "only one can be meant, else the signs beside the amounts.",
+        metavar="COL", key_says="Column of currencies, with rates.",
+    )  # fmt: skip
+    to: str | None = _row(
+        None, "The currency that amounts are brought to by --rates, such as EUR.",
+        "The currency that amounts of money are brought to by `rates`. Quantities are never converted.",
+        metavar="XXX", key_says="The currency that amounts are brought to by rates, such as EUR.",
+    )  # fmt: skip
+    rates: Any = _row(
+        None, "Table of rates: currency, rate (units of --to for 1 of it), maybe date (a day or a period).",
+        "A table of rates (a path, a frame, a mapping of columns): `currency`, `rate`, which is units of `to` for 1 of "
+        "it, and maybe `date`, a day or the name of a period, for whose days it holds; the shorter goes before the "
+        "longer. Each record is converted at the rate of its day; one without a rate is refused.",
+        metavar="FILE", key=str | None,
+        key_says="Table of rates (currency, rate, maybe date), relative to the report file.",
+    )  # fmt: skip
+    rates_at: DayLike | None = _row(
+        None, "Constant rates: those of a day, or the mean ones of a period such as 2025.",
+        "Converts all records at one rate each, that of a day or the mean one of a period (``\"2025\"``), so that "
+        "growth is of sales alone; `Measure.rates_at` does so for one measure.",
+        metavar="PERIOD", key=Day | None,
     )  # fmt: skip
     delimiter: str | None = _row(
         None, "What separates the fields of text files ('tab' for a tab).",
@@ -290,6 +315,13 @@ def _reading_rows() -> Iterator[Option]:
 
 #: The options of a reading, in Python's order.
 READING_OPTIONS: Mapping[str, Option] = {option.name: option for option in _reading_rows()}
+
+
+def with_rates(plan: Reading, rates: Any, to: str | None) -> Reading:
+    """The reading of a plan whose currencies are told, by the rates of the sales where it names none."""
+    if plan.currency is None and plan.rates is None:
+        return plan
+    return replace(plan, rates=rates if plan.rates is None else plan.rates, to=to if plan.to is None else plan.to)
 
 
 def taken_by_sources(names: Sequence[str]) -> str:
@@ -383,7 +415,9 @@ _CLASS_ROWS = (
     Option(name="gaps", group=CALENDAR, flag="--calendar-gaps", says="A table of periods: days between them.",
            usual="refused"),
     Option(name="locale", group=OUTPUT, metavar="xx_YY", says="How numbers, days and words are written."),
-    Option(name="currency", group=OUTPUT, metavar="XXX", says="Unit of the amounts of money."),
+    Option(name="currency", group=OUTPUT, metavar="XXX",
+           says="Unit of the amounts of money; with --rates: the column of their currencies.",
+           key_says="Unit of the amounts of money."),
     Option(name="decimals", group=OUTPUT, metavar="N", between=(0, 9), says="Decimals of the amounts."),
     Option(name="plain", group=OUTPUT, says="ASCII marks and lines, no color.", key=None),
     Option(name="spreadsheet_safe", group=OUTPUT,

@@ -12,6 +12,7 @@ from logochron.cli.showing import figure_drawn, hand_over, target_of
 from logochron.cli.speaking import reading_progress, say
 from logochron.core.align.bases import Basis, Plan, YearAgo, parse_basis
 from logochron.core.book.daybook import Daybook
+from logochron.core.book.measures import is_currency_code
 from logochron.core.calendars.base import Calendar
 from logochron.core.choices import Grain, Profile, refuse_brought, values
 from logochron.core.errors import QuestionError, brief, did_you_mean, nearest
@@ -180,7 +181,15 @@ def _tell_alerts(alerts: list[Alert], answer: AlignedAnswer, formats: Formats) -
 
 def formats_of(options: dict[str, Any]) -> Formats:
     """How figures are written."""
-    return Formats(**{option.name: options[option.name] for option in options_of(Formats) if option.name in options})
+    given = {option.name: options[option.name] for option in options_of(Formats) if option.name in options}
+    if options.get("rates") is not None:  # the option then names the column of currencies
+        given["currency"] = options["to"]
+    elif given.get("currency") is not None and not is_currency_code(given["currency"]):
+        raise QuestionError(
+            "--currency must be a currency code such as EUR, or with --rates FILE the column of currencies; got {0}",
+            brief(given["currency"]),
+        )
+    return Formats(**given)
 
 
 def judging_of(options: dict[str, Any]) -> Judging:

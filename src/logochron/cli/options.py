@@ -25,6 +25,7 @@ from logochron.options import (
     Reading,
     calendar_options,
     options_of,
+    with_rates,
 )
 
 
@@ -138,7 +139,8 @@ def _question_rows(name: str, also: Iterable[str], *, drawn: bool = True) -> Ite
     from logochron.views.figures.registry import FIGURES
 
     of = question_type(name)
-    yield from (row for row in READING_OPTIONS.values() if row.shell)
+    # one option says the column of currencies, or the unit that amounts are shown in
+    yield from (row for row in READING_OPTIONS.values() if row.shell and row.name != "currency")
     yield COMMAND_OPTIONS["lower_is_better"]
     parameters = options_of(loaded(of.function), of.name)
     for row in parameters:
@@ -205,13 +207,15 @@ def reading_of(options: dict[str, Any]) -> dict[str, Any]:
     """What the options of a reading say, as `read` takes it; measures are made of more than one."""
     rows = (row for row in READING_OPTIONS.values() if row.shell and row.name not in ("values", "measures"))
     own = {row.name: options[row.name] for row in rows if row.name in options}
+    if own.get("rates") is None:
+        own["currency"] = None
     return _typed(own) | {"by": dimensions(options["by"])}
 
 
 def plan_reading_of(options: dict[str, Any]) -> Reading:
     """What the options of a plan say of its reading."""
     own = {name: options[row.name] for name, row in PLAN_READING.items() if row.name in options}
-    return Reading(**_typed(own))
+    return with_rates(Reading(**_typed(own)), options.get("rates"), options.get("to"))
 
 
 def _typed(own: dict[str, Any]) -> dict[str, Any]:

@@ -108,6 +108,9 @@ def _defaults(file: SettingsFile) -> dict[str, Any]:
     defaults |= {
         option.name: getattr(page, option.name) or None for option in options_of(Formats) if option.key is not None
     }
+    if sales.rates is not None:  # the unit is then the one that amounts are brought to
+        defaults |= {"rates": str(file.path.parent / sales.rates), "currency": sales.currency, "to": sales.to}
+        defaults["rates_at"] = None if sales.rates_at is None else str(sales.rates_at)
     return {name: value for name, value in defaults.items() if value not in (None, [], ())}
 
 

@@ -18,7 +18,7 @@ from logochron.core.choices import BOUNDS, rational
 from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.judge.judging import Band, Judging
 from logochron.core.rows.plans import AnyPlan
-from logochron.options import PLAN_READING, READING_OPTIONS, Reading
+from logochron.options import PLAN_READING, READING_OPTIONS, Reading, with_rates
 from logochron.report.settings import (
     CALENDAR_KEYS,
     CalendarTable,
@@ -26,6 +26,7 @@ from logochron.report.settings import (
     JudgingTable,
     MeasureTable,
     PageTable,
+    PlanTable,
     Sales,
     Settings,
 )
@@ -61,6 +62,8 @@ def said(table: BaseModel, names: Iterable[str]) -> dict[str, Any]:
 def measure(table: MeasureTable) -> Measure:
     """A measure."""
     given = said(table, table.model_fields_set)
+    if table.rates_at is not None:
+        given["rates_at"] = str(table.rates_at)
     return Measure(**given | ({"where": where(table.where)} if table.where is not None else {}))
 
 
@@ -156,6 +159,7 @@ def source(sales: Sales, path: Path) -> list[str]:
 def files(settings: Settings, path: Path) -> tuple[str, ...]:
     """What a report reads besides its own file."""
     named = [table.file for table in (settings.plan, settings.calendar) if table is not None and table.file is not None]
+    named += [table.rates for table in (settings.sales, settings.plan) if table is not None and table.rates is not None]
     profiles = [name for section in settings.section if is_file_name(name := getattr(section, "profile", ""))]
     return (*source(settings.sales, path), *(str(path.parent / name) for name in named), *profiles)
 
@@ -175,9 +179,15 @@ def book(
     given = said(sales, READING_OPTIONS) | {"by": dimensions(sales.by), "where": where(sales.where)}
     if isinstance(given.get("covering"), list):
         given["covering"] = tuple(given["covering"])
+    given |= _rates(sales, path)
     if (until := until or settings.page.until) is not None:
         given["until"] = until
     return read(source(sales, path), measures=measures(settings), calendar=calendar, progress=progress, **given)
+
+
+def _rates(table: Sales | PlanTable, path: Path) -> dict[str, Any]:
+    """The file of rates that a table names, from the folder of the report file."""
+    return {} if table.rates is None else {"rates": str(path.parent / table.rates)}
 
 
 def plan(settings: Settings, path: Path, calendar: Calendar, sales: Daybook) -> Daybook | None:
@@ -192,6 +202,9 @@ def plan(settings: Settings, path: Path, calendar: Calendar, sales: Daybook) -> 
         return constant(rational(repr(table.number)), sales, table.records_of or "month", calendar)
     file = str(path.parent / table.file)
     stated: dict[str, Any] = said(table, PLAN_READING) | ({"where": where(table.where)} if table.where else {})
+    reading = with_rates(Reading(**stated | _rates(table, path)), _rates(settings.sales, path).get("rates"),
+                         settings.sales.to)  # fmt: skip
+    stated |= {name: getattr(reading, name) for name in ("rates", "to")}
     if table.value is not None and table.measure is not None:
         return read_plan(
             file, value=table.value, measure=table.measure, by=dimensions(table.by), spread=table.spread,
@@ -200,5 +213,5 @@ def plan(settings: Settings, path: Path, calendar: Calendar, sales: Daybook) -> 
     shared = dimensions(table.by) or shared_dimensions(sales, dimensions(settings.sales.by))
     return plan_of(
         file, sales, shared, value=table.value, records_of=table.records_of, calendar=calendar, spread=table.spread,
-        reading=Reading(**stated),
+        reading=reading,
     )  # fmt: skip

@@ -65,6 +65,8 @@ def write_draft(sales: Sequence[str], path: Path, given: Mapping[str, Any]) -> P
     lines.append(f"file = {_written(files[0])}" if len(files) == 1 else f"files = {_written(files)}")
     if "where" in options:
         options["where"] = {column: _items_wanted(wanted) for column, wanted in options["where"].items()}
+    if "rates" in options:
+        options["rates"] = relpath(options["rates"], path.parent)
     columns = {name: column for name, column in dimensions_of(reading.by).items() if name in by}
     options["by"] = by if by == list(columns.values()) else columns
     lines += [f"{name} = {_written(value)}" for name, value in options.items() if name not in ("values", "on_refused")]

@@ -118,7 +118,8 @@ class _Reader:
 
 
 _MEASURE = Said(
-    "NAME=COL, NAME=count, NAME=distinct COL, NAME=A-B or NAME=A/B, each maybe: where COL=VALUE[,VALUE] or COL!=VALUE"
+    "NAME=COL, NAME=count, NAME=distinct COL, NAME=A-B or NAME=A/B, each maybe: where COL=VALUE[,VALUE] or COL!=VALUE; "
+    "amounts maybe: rates PERIOD"
 )
 _ALERT = Said("COLUMN SIGN VALUE, such as growth < -5% or verdict = adverse; signs are {0}", " ".join(SIGNS))
 _BAND = Said(
@@ -163,10 +164,22 @@ def measure(text: str, lower: list[str]) -> Measure:
         parts |= {"of": first.text, "less" if sign == "-" else "per": reader.name(Said("a column or a measure")).text}
     else:
         parts["column"] = first.text
-    if reader.word("where"):
-        parts["where"] = _where(reader)
+    while word := reader.word(*(word for word, part in _PARTS.items() if part not in parts)):
+        parts[_PARTS[word]] = _where(reader) if word == "where" else _period(reader)
     reader.end()
     return Measure(name, better=better_of(name, lower), **parts)
+
+
+#: What may follow what a measure is made of.
+_PARTS = {"where": "where", "rates": "rates_at"}
+
+
+def _period(reader: _Reader) -> str:
+    """A period or a day, whose name may hold dashes and slashes."""
+    text = reader.name(Said("a period")).text
+    while sign := reader.sign("-", "/"):
+        text += sign + reader.name(Said("a period")).text
+    return text
 
 
 def _where(reader: _Reader) -> dict[str, list[Any]]:

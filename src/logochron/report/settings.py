@@ -107,6 +107,7 @@ class MeasureTable(_MeasureKeys):  # type: ignore[misc]
 
     better: Better = _key("higher", "Which direction is favorable.")
     unit: str | None = _key(None, "The unit of its figures.")
+    rates_at: Day | None = _key(None, "Converts it at constant rates: those of a day, or the mean ones of a period.")
 
 
 #: The keys of each kind of calendar.

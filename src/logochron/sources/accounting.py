@@ -57,6 +57,8 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
         Where `where` names an item that does not occur.
     """
     said = _check_items(scans, spec)
+    if spec.conversion:
+        from logochron.sources.currencies import currency_parts, lines_of, rated, unrated_rows
     check_currencies(one for scanned in scans for one in scanned.priced)
     texts, by_name = _date_texts(scans, spec), tuple[str, ...]()
     if texts is not None:
@@ -72,8 +74,9 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
     starts[reading.readable], ends[reading.readable] = spec.standing.spans(reading.days[reading.readable])
     inside = reading.readable & touches(starts, ends, spec.keep)
     refusals: list[Refusal] = []
-    refused = set_aside = counted = 0
+    refused = set_aside = counted = no_rates = 0
     offset, taken, beyond = 0, [], []
+    dated_groups: list[Days] = []
     for scanned in scans:
         groups, part = scanned.groups, slice(offset, offset + len(scanned.groups.dates))
         offset = part.stop
@@ -82,8 +85,13 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
         bad = int(groups.bad[question].sum())
         aside = spec.undated.get(scanned.name, 0)
         undated = int(groups.rows[~dated].sum()) - scanned.blank_rows - aside
-        counted += int(groups.rows[question].sum()) - bad
-        refused += bad + undated + scanned.torn
+        days = starts[part][groups.date_codes]
+        unrated = question & (groups.rows > groups.bad)
+        unrated &= ~rated(scanned, spec, days) if spec.conversion else False
+        no_rate = int((groups.rows - groups.bad)[unrated].sum())
+        no_rates += no_rate
+        counted += int(groups.rows[question].sum()) - bad - no_rate
+        refused += bad + undated + scanned.torn + no_rate
         set_aside += int(groups.rows[dated & ~question].sum()) + scanned.set_aside + aside
         if bad or undated or scanned.torn:
             shape = _READINGS.get(reading.name, reading.name)
@@ -91,7 +99,10 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
             refusals += scanned.refused(
                 dates[inside[part]], dates[~readable], Said("not a date {0}{1}", shape, reading.hint)
             )
-        taken.append(question & (groups.rows > groups.bad))
+        if no_rate:
+            refusals += unrated_rows(scanned, spec, days, unrated)
+        taken.append(question & (groups.rows > groups.bad) & ~unrated)
+        dated_groups.append(days)
         beyond.append(dated & ~in_days & groups.keep & (groups.rows > groups.bad))
     intake = Intake(
         read=sum(scanned.records for scanned in scans),
@@ -107,7 +118,7 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
     if intake.read != intake.counted + intake.refused + intake.set_aside + intake.blank:
         raise IntakeError("{0}: the account of its rows does not add up: {1}", ", ".join(intake.sources), intake)
     if refused and spec.stated.on_refused == "stop":
-        raise IntakeError(_refusal_message(intake), remedies=_remedies(intake))
+        raise IntakeError(_refusal_message(intake, unrated=bool(no_rates)), remedies=_remedies(intake))
     recorded = distinct(starts[reading.readable])  # of all rows, whichever are counted
     if not inside.any():
         low, high = spec.keep
@@ -124,6 +135,10 @@ def account(engine: Engine, scans: Sequence[RolledSource], spec: ReadingSpec) ->
     facts = mixed_facts(scans, taken, spec)
     mixed = () if spec.reviewed else tuple(map(said_of, facts))  # a review has findings of them
     rows = assembled(engine, scans, spec, starts, ends, inside, taken, beyond, recorded)
+    if spec.conversion:
+        conversion = replace(spec.conversion, parts=currency_parts(scans, spec, dated_groups, taken))
+        rows = rows._replace(conversion=conversion)
+        mixed = (*lines_of(conversion, spec.measures), *mixed)
     oddities = _oddities(rows, spec, dated_on, hinted)
     intake = replace(intake, warnings=(*intake.warnings, *mixed, *oddities), facts=tuple(facts))
     return rows, intake, spec.standing
@@ -159,7 +174,7 @@ def _oddities(rows: BookRows, spec: ReadingSpec, dated_on: Days, hinted: str) ->
         ]
     for name, labels in rows.labels.items():
         known = {str(label) for label in labels if label}
-        if len(known) > 1 and is_currencies(known, name) and not reviewed:
+        if len(known) > 1 and is_currencies(known, name) and not reviewed and spec.conversion is None:
             said.append(
                 Hinted(
                     Said(
@@ -295,10 +310,17 @@ def _remedies(intake: Intake) -> list[Remedy]:
     return [*([{"empty": "zero"}] if empty else []), {"on_refused": "skip"}]
 
 
-def _refusal_message(intake: Intake) -> Said:
+def _refusal_message(intake: Intake, *, unrated: bool) -> Said:
+    """What is said of refused rows; `unrated`: the first of them lack a rate."""
     shown = [refusal.said() for refusal in intake.refused_rows[:_SHOWN]]
-    if intake.refused > len(shown):
-        shown.append(Said("and {0:,} more", intake.refused - len(shown)))
+    rest = intake.refused - sum(refusal.many for refusal in intake.refused_rows[:_SHOWN])
+    if rest > 0:
+        shown.append(Said("and {0:,} more", rest))
     head = Said("{0:,} of {1:,} rows are refused:", intake.refused, intake.read)
-    end = Said("Mend them, or leave them out by on_refused='skip' (--on-refused skip)")
+    mend = Said("Mend them, or leave them out by on_refused='skip' (--on-refused skip)")
+    add = Said(
+        "Add their rates (that of a month or a year holds for all its days without one of their own), or leave them "
+        "out by on_refused='skip' (--on-refused skip)"
+    )
+    end = add if unrated else mend
     return Joined([Joined([head, *shown], "\n  "), end], "\n")

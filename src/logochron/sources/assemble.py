@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from logochron.core.book.items import Beyond
 from logochron.core.book.measures import Aggregate
+from logochron.core.book.rates import Conversion
 from logochron.core.book.record_spans import even_parts
 from logochron.core.book.sums import Amounts, IdCounts
 from logochron.core.days import Days
@@ -35,6 +36,7 @@ class BookRows(NamedTuple):
     ids: dict[str, IdCounts]
     beyond: Beyond | None
     falls: dict[str, Beyond]
+    conversion: Conversion | None = None
 
 
 def assembled(
@@ -67,17 +69,16 @@ def assembled(
     days = starts[dates]
     rows = _joined([_of(s.groups.rows - s.groups.bad, t) for s, t in zip(scans, whole)])
     amounts = {
-        aggregate.key: _amounts(scans, aggregate, whole, spec.scales.get(aggregate.column or ""))
-        for aggregate in spec.summed
+        aggregate.key: _amounts(scans, spec, aggregate, whole, sources.offsets, starts) for aggregate in spec.booked
     }
     if spec.standing.spread:
-        counts = frozenset(aggregate.key for aggregate in spec.summed if aggregate.counts)
+        counts = frozenset(aggregate.key for aggregate in spec.booked if aggregate.counts)
         days, rows, codes, amounts = _spread(days, ends[dates], rows, codes, amounts, counts)
     del dates
     tuples = _Tuples.of(days, codes, [len(labels) for labels in sources.labels.values()])
     falls = {
         aggregate.key: later
-        for aggregate in spec.summed
+        for aggregate in spec.booked
         if (later := sources.later(_falling(scans, aggregate, taken, beyond), starts, ends)) is not None
     }
     ids = {}
@@ -185,9 +186,14 @@ def _falling(
     beyond: Sequence[NDArray[np.bool_]],
 ) -> list[NDArray[np.bool_]]:
     """Which groups of each source that count, or would, hold a negative amount."""
-    falls = (scanned.groups.aggregates[aggregate.key].falls for scanned in scans)
+    falls = (_leaf(scanned, aggregate).falls for scanned in scans)
     counted = (t | b for t, b in zip(taken, beyond))
     return [np.zeros_like(of) if fall is None else fall.astype(bool) & of for fall, of in zip(falls, counted)]
+
+
+def _leaf(scanned: RolledSource, aggregate: Aggregate) -> LeafGroups:
+    """What a source sums for an aggregate: its amounts as they stand."""
+    return scanned.groups.aggregates[aggregate._replace(rates_at="").key]
 
 
 def _of(values: NDArray[Any], taken: NDArray[np.bool_] | None) -> NDArray[Any]:
@@ -244,20 +250,21 @@ def _multiplied(part: LeafGroups, times: Fraction) -> LeafGroups:
 
 def _amounts(
     scans: Sequence[RolledSource],
+    spec: ReadingSpec,
     aggregate: Aggregate,
     taken: Sequence[NDArray[np.bool_] | None],
-    times: Fraction | None,
+    offsets: Days,
+    starts: Days,
 ) -> Amounts:
-    """The sums of an aggregate from all sources, at one scale; as floats where whole numbers do not reach.
-
-    Parameters
-    ----------
-    times
-        What its amounts are multiplied by, where it is not 1.
-    """
-    parts = [s.groups.aggregates[aggregate.key] for s in scans]
-    if times is not None:
+    """The sums of an aggregate from all sources, at one scale; as floats where whole numbers do not reach."""
+    parts = [_leaf(s, aggregate) for s in scans]
+    if (times := spec.scales.get(aggregate.column or "")) is not None:
         parts = [_multiplied(part, times) for part in parts]
+    if spec.converts(aggregate):
+        from logochron.sources.currencies import brought
+
+        days = (starts[low + s.groups.date_codes] for s, low in zip(scans, offsets.tolist()))
+        parts = [brought(part, s, spec, of, aggregate) for part, s, of in zip(parts, scans, days)]
     scale = max(part.scale or 0 for part in parts)
     size = sum(part.size * (1 if part.scale is None else 10 ** (scale - part.scale)) for part in parts)
     exact = all(part.scale is not None for part in parts) and size < 2.0**62

@@ -12,7 +12,7 @@ from logochron.core.book.intake import Fact
 from logochron.core.errors import IntakeError
 from logochron.core.said import Hinted, Joined, Said
 from logochron.sources.files.watched_columns import NOT_COUNTING, state_of
-from logochron.sources.rolled_source import WATCHED, ReadingSpec, RolledSource
+from logochron.sources.rolled_source import SIGNED, WATCHED, ReadingSpec, RolledSource
 
 RowsTaken = Sequence[NDArray[np.bool_]]
 
@@ -29,6 +29,8 @@ def mixed_facts(scans: Sequence[RolledSource], taken: RowsTaken, spec: ReadingSp
     facts: list[Fact] = []
     for key in columns:
         column = key.removeprefix(WATCHED)
+        if key.startswith(SIGNED) or (spec.conversion and column == spec.currency):
+            continue
         rows, amounts = _by_label(scans, taken, key, spec)
         if all(state_of(label) for label in rows if label.strip()):
             facts += _states(column, rows, amounts)
@@ -93,9 +95,14 @@ def _states(column: str, rows: dict[str, int], amounts: dict[str, float]) -> lis
 
 def _currencies(column: str, rows: dict[str, int]) -> Fact:
     most = sorted(rows, key=lambda label: -rows[label])
-    example = Joined(Said("{0} ({1:,} rows)", label or Said("(empty)"), rows[label]) for label in most)
+    every = sum(rows.values())
+    example = Joined(
+        Said("{0} ({1:,} rows, {2:.1f} %)", label or Said("(empty)"), rows[label], 100 * rows[label] / every)
+        for label in most
+    )
     effect = Said(
-        "they are not added up as they stand: split by it (by=, --by {0}), or choose one by where= (--where {0}={1})",
+        "they are not added up as they stand: split by it (by=, --by {0}), choose one by where= (--where {0}={1}), or "
+        "bring them to one by rates= (--rates FILE --to {1})",
         column,
         most[0],
     )

@@ -29,6 +29,10 @@ def read(
     decimal: str | None = None,
     thousands: str | None = None,
     scale: float | Mapping[str, float] = 1,
+    currency: str | None = None,
+    to: str | None = None,
+    rates: Any = None,
+    rates_at: DayLike | None = None,
     delimiter: str | None = None,
     encoding: str | None = None,
     header_row: int | Sequence[int] | None = None,
@@ -101,6 +105,18 @@ def read(
         where None.
     scale
         What amounts are multiplied by, exactly: 1000 where they are in thousands; or ``{column: number}``.
+    currency
+        The column that says in which currency each amount is, by code or sign; with `rates`. Where None: found where
+        only one can be meant, else the signs beside the amounts.
+    to
+        The currency that amounts of money are brought to by `rates`. Quantities are never converted.
+    rates
+        A table of rates (a path, a frame, a mapping of columns): `currency`, `rate`, which is units of `to` for 1 of
+        it, and maybe `date`, a day or the name of a period, for whose days it holds; the shorter goes before the
+        longer. Each record is converted at the rate of its day; one without a rate is refused.
+    rates_at
+        Converts all records at one rate each, that of a day or the mean one of a period (``"2025"``), so that growth is
+        of sales alone; `Measure.rates_at` does so for one measure.
     delimiter
         What separates the fields of text files; recognised where None.
     encoding
@@ -180,6 +196,10 @@ def read_plan(
     decimal: str | None = None,
     thousands: str | None = None,
     scale: float | Mapping[str, float] = 1,
+    currency: str | None = None,
+    to: str | None = None,
+    rates: Any = None,
+    rates_at: DayLike | None = None,
     delimiter: str | None = None,
     encoding: str | None = None,
     header_row: int | Sequence[int] | None = None,
@@ -244,6 +264,18 @@ def read_plan(
         where None.
     scale
         What amounts are multiplied by, exactly: 1000 where they are in thousands; or ``{column: number}``.
+    currency
+        The column that says in which currency each amount is, by code or sign; with `rates`. Where None: found where
+        only one can be meant, else the signs beside the amounts.
+    to
+        The currency that amounts of money are brought to by `rates`. Quantities are never converted.
+    rates
+        A table of rates (a path, a frame, a mapping of columns): `currency`, `rate`, which is units of `to` for 1 of
+        it, and maybe `date`, a day or the name of a period, for whose days it holds; the shorter goes before the
+        longer. Each record is converted at the rate of its day; one without a rate is refused.
+    rates_at
+        Converts all records at one rate each, that of a day or the mean one of a period (``"2025"``), so that growth is
+        of sales alone; `Measure.rates_at` does so for one measure.
     delimiter
         What separates the fields of text files; recognised where None.
     encoding
@@ -312,6 +344,10 @@ def review(
     decimal: str | None = None,
     thousands: str | None = None,
     scale: float | Mapping[str, float] = 1,
+    currency: str | None = None,
+    to: str | None = None,
+    rates: Any = None,
+    rates_at: DayLike | None = None,
     delimiter: str | None = None,
     encoding: str | None = None,
     header_row: int | Sequence[int] | None = None,
@@ -381,6 +417,18 @@ def review(
         where None.
     scale
         What amounts are multiplied by, exactly: 1000 where they are in thousands; or ``{column: number}``.
+    currency
+        The column that says in which currency each amount is, by code or sign; with `rates`. Where None: found where
+        only one can be meant, else the signs beside the amounts.
+    to
+        The currency that amounts of money are brought to by `rates`. Quantities are never converted.
+    rates
+        A table of rates (a path, a frame, a mapping of columns): `currency`, `rate`, which is units of `to` for 1 of
+        it, and maybe `date`, a day or the name of a period, for whose days it holds; the shorter goes before the
+        longer. Each record is converted at the rate of its day; one without a rate is refused.
+    rates_at
+        Converts all records at one rate each, that of a day or the mean one of a period (``"2025"``), so that growth is
+        of sales alone; `Measure.rates_at` does so for one measure.
     delimiter
         What separates the fields of text files; recognised where None.
     encoding

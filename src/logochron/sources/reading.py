@@ -12,7 +12,16 @@ from typing import TYPE_CHECKING, Any
 
 from logochron.core import ports
 from logochron.core.book.filters import check_where, conditions, in_words
-from logochron.core.book.measures import Aggregate, Measure, all_aggregates, formulas, with_units
+from logochron.core.book.measures import (
+    Aggregate,
+    Measure,
+    adds_up,
+    aggregates,
+    all_aggregates,
+    formulas,
+    in_currency,
+    with_units,
+)
 from logochron.core.book.record_spans import Standing
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
@@ -99,6 +108,15 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
         date, parts = BETWEEN.join(named_parts), named_parts if len(named_parts) > 1 else ()
         measures = measures or (Measure(column),)
     columns_wanted = {dimensions.get(name, name): items for name, items in where.items()}
+    currency, conversion = "", None
+    rated = (reading.rates, reading.currency, reading.to, reading.rates_at, *(m.rates_at for m in measures))
+    if any(given is not None for given in rated):
+        from logochron.sources.currencies import stated
+
+        if reading.currency is None:
+            sample = sample or sampled(engine, sources[0], reading)
+        currency, conversion = stated(reading, measures, sample, standing.calendar)
+        measures = in_currency(measures, conversion.to, conversion.columns)
     return sources, ReadingSpec(
         stated=reading,
         date=date,
@@ -119,6 +137,8 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
         selected=in_words(columns_wanted),
         filters={in_dimension.get(name, name): items for name, items in where.items()},
         guesses=guesses,
+        currency=currency,
+        conversion=conversion,
     )
 
 
@@ -309,11 +329,17 @@ def _book(engine: Engine, sources: Sequence[Source], spec: ReadingSpec, look: Re
         intake = replace(intake, facts=(*totals.facts, *intake.facts))
         if look:
             look(scans, spec)
-    summed = {aggregate.key: aggregate.column for aggregate in spec.summed}
-    inexact = list(dict.fromkeys(summed[key] for key, amounts in rows.amounts.items() if amounts.scale is None))
+    summed = {aggregate.key: aggregate.column for aggregate in spec.booked}
+    unlike = {key for key, amounts in rows.amounts.items() if amounts.scale is None}
+    inexact = list(dict.fromkeys(summed[key] for key in unlike))
+    if unlike and spec.conversion:  # one column at several rates
+        known = formulas(spec.measures)
+        inexact = [name for name, of in known.items() if adds_up(of) and unlike & {a.key for a in aggregates(of)}]
     if inexact:
         said = Said(
-            "summed in floating point, as the amounts have more than six decimals or are too large: {0}",
+            "summed in floating point, as the amounts have more than six decimals or are too large: {0}"
+            if spec.conversion is None
+            else "summed in floating point, as the amounts or their rates have too many decimals or are too large: {0}",
             ", ".join(inexact),
         )
         intake = replace(intake, warnings=(*intake.warnings, said))
@@ -335,6 +361,7 @@ def _book(engine: Engine, sources: Sequence[Source], spec: ReadingSpec, look: Re
         ids=rows.ids,
         beyond=rows.beyond,
         falls=rows.falls,
+        conversion=rows.conversion,
     )
     if spec.until is not None:
         book.check_until()

@@ -14,6 +14,7 @@ from logochron.core.book.coverage import Ends
 from logochron.core.book.filters import Condition, Where
 from logochron.core.book.intake import Fact, Refusal
 from logochron.core.book.measures import Aggregate, Measure
+from logochron.core.book.rates import Conversion
 from logochron.core.book.record_spans import Standing
 from logochron.core.book.sums import RECORDS
 from logochron.core.days import Days
@@ -31,6 +32,8 @@ FIRST_ROWS = 1000
 NO_DAY = np.iinfo(np.int64).min
 #: Stands before the name of a column that rows are grouped by although nobody asked for it.
 WATCHED = "\0"
+#: Stands before the name of a column of amounts whose signs of currencies rows are grouped by.
+SIGNED = WATCHED + "sign of "
 #: What the column of periods is called in the table that a wide one is laid out as.
 PERIOD = "the period's column"
 
@@ -46,6 +49,8 @@ class ReadingSpec:
     date, parts, dimensions, aggregates, where
         The column of dates (where several make them up together, their names), those columns, those of the dimensions
         by their names, all that the measures sum and count, and the filter.
+    currency, conversion
+        The column of currencies (empty: the signs beside amounts), and how amounts are brought to one.
     aside, undated
         What leaves out rows that are totals of others, and how many of those have no date, by the source's name.
     watched
@@ -85,6 +90,8 @@ class ReadingSpec:
     selected: tuple[str, ...] = ()
     filters: Where = field(default_factory=dict)
     guesses: tuple[str, ...] = ()
+    currency: str = ""
+    conversion: Conversion | None = None
 
     @property
     def empty_is_zero(self) -> bool:
@@ -103,10 +110,24 @@ class ReadingSpec:
 
     @property
     def summed(self) -> tuple[Aggregate, ...]:
-        """What single records are looked at for: amounts, and records of some rows only."""
+        """What single records are looked at for: amounts as they stand, and records of some rows only."""
+        return tuple(dict.fromkeys(aggregate._replace(rates_at="") for aggregate in self.booked))
+
+    @property
+    def booked(self) -> tuple[Aggregate, ...]:
+        """What the book keeps sums of: the same, by the rates they are converted at."""
         return tuple(
             aggregate for aggregate in self.aggregates if aggregate.counts != "ids" and aggregate.key != RECORDS
         )
+
+    def converts(self, aggregate: Aggregate) -> bool:
+        """Whether the amounts of an aggregate are brought to another currency."""
+        return self.conversion is not None and not aggregate.counts and aggregate.column in self.conversion.columns
+
+    @property
+    def signed(self) -> tuple[str, ...]:
+        """The columns of amounts whose currencies their signs tell."""
+        return tuple(sorted(self.conversion.columns)) if self.conversion and not self.currency else ()
 
     @property
     def ids(self) -> tuple[Aggregate, ...]:
@@ -134,8 +155,9 @@ class ReadingSpec:
 
     @property
     def labels(self) -> dict[str, str]:
-        """The columns that rows are grouped by: those of the dimensions by their names, and those watched."""
-        return {**self.dimensions, **{WATCHED + column: column for column in self.watched}}
+        """The columns that rows are grouped by: those of the dimensions by their names, watched ones, currencies."""
+        beside = [*self.watched, *([self.currency] if self.currency else [])]
+        return {**self.dimensions, **{WATCHED + column: column for column in beside}}
 
     def names(self) -> list[tuple[str, str]]:
         """The wanted columns, each with the option that names it."""
@@ -143,7 +165,8 @@ class ReadingSpec:
             *(("date", part) for part in self.parts or (self.date,)),
             *(("values", aggregate.column) for aggregate in self.summed if aggregate.column),
         ]
-        named += [("by", column) for column in self.labels.values()]
+        named += [("currency", self.currency)] if self.currency else []
+        named += [("by", column) for column in self.labels.values() if column != self.currency]
         named += [("where", condition.column) for condition in (*self.where, *self.aside)]
         named += [("measures", aggregate.column) for aggregate in self.ids]
         named += [("measures", c.column) for aggregate in self.aggregates for c in self.conditions_of(aggregate)]
@@ -234,8 +257,8 @@ def check_currencies(priced: Iterable[Priced]) -> None:
             Said("{0!r} ({1})", p.text, Said("{0}, {1}", p.source, p.place) if apart else p.place) for p in (first, one)
         )
         raise IntakeError(
-            "{0}column {1!r} holds amounts of several currencies: {2}; bring them to one, or "
-            "choose rows of one by where= (--where)",
+            "{0}column {1!r} holds amounts of several currencies: {2}; bring them to one by rates= (--rates FILE --to "
+            "XXX), or choose rows of one by where= (--where)",
             ("" if apart else Said("{0}: ", one.source)),
             one.column,
             shown,
@@ -311,6 +334,9 @@ class RolledSource(Protocol):
 
     def find(self, date: str) -> str:
         """Where the first record of a date stands: "line 5"; empty where there is none."""
+
+    def located(self, refusal: Refusal, date: Any, key: str) -> Refusal:
+        """A refusal with the line of the first record of a date whose label, kept under a key, is its text."""
 
     def torn_records(self) -> list[Refusal]:
         """The first of its records that are no rows."""

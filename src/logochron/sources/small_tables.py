@@ -83,7 +83,13 @@ class SmallTable(NamedTuple):
 
 
 def small_table(
-    source: Any, needed: Sequence[str], optional: Sequence[str], *, what: str, error: type[LogochronError]
+    source: Any,
+    needed: Sequence[str],
+    optional: Sequence[str],
+    *,
+    what: str,
+    error: type[LogochronError],
+    most: int = _MOST,
 ) -> SmallTable:
     """The rows of a table with some columns.
 
@@ -95,6 +101,8 @@ def small_table(
         What it is, for messages.
     error
         The kind of error that is raised.
+    most
+        How many rows it may have.
 
     Raises
     ------
@@ -109,19 +117,19 @@ def small_table(
         except ValueError as fault:
             raise error(Said("the columns of the {0} make no table: {1}", what, fault)) from None
     with lasting(source, most=_MOST_BYTES) as given:
-        return _read(given, needed, optional, what, error)
+        return _read(given, needed, optional, what, error, most)
 
 
 def _read(
-    source: Any, needed: Sequence[str], optional: Sequence[str], what: str, error: type[LogochronError]
+    source: Any, needed: Sequence[str], optional: Sequence[str], what: str, error: type[LogochronError], most: int
 ) -> SmallTable:
     sources = locate(source)
     if len(sources) > 1:
-        raise error(Said("a {0} is one table; got several files", what))
+        raise error(Said("a {0} is one file; got several", what))
     (one,) = sources
     if one.kind == "pushdown":
         raise error(Said("a {0} is a file or a frame; got {1}", what, one.name))
-    name = one.name if one.kind != "frame" else Said("the {0}'s table", what)
+    name = one.name if one.kind != "frame" else Said("the {0}", what)
     engine = Engine()
     with steady(sources), SourceReader(engine, ReadingSpec(date=needed[0])) as scanner:
         if one.kind == "text":
@@ -138,13 +146,13 @@ def _read(
         wanted = [*needed, *(column for column in optional if column in given)]
         at = place_columns(name, [(what, column) for column in wanted], table.header).at
         sql = ", ".join(f"{_text(table, at[column])} AS {column}" for column in wanted)
-        columns = engine.arrays(f"SELECT {sql} FROM {table.relation} LIMIT {_MOST + 1}")
+        columns = engine.arrays(f"SELECT {sql} FROM {table.relation} LIMIT {most + 1}")
         lines = np.arange(1, len(columns[wanted[0]]) + 1)
         if table.lines is not None:
             lines = table.lines.of_rows(lines)
     unit = "row" if table.lines is None else table.lines.unit
-    if len(lines) > _MOST:
-        raise error(Said("{0} lists more than {1:,} rows", name, _MOST))
+    if len(lines) > most:
+        raise error(Said("{0} lists more than {1:,} rows", name, most))
     texts = {column: ["" if v is None else str(v).strip() for v in columns[column]] for column in wanted}
     blank = np.array([not any(row) for row in zip(*texts.values())], dtype=bool)
     texts = {column: [v for v, gone in zip(values, blank) if not gone] for column, values in texts.items()}
@@ -178,7 +186,7 @@ def listing(source: Any) -> Listing:
     QuestionError, IntakeError
         Where the table or one of its columns is not there, or it cannot be read.
     """
-    table = small_table(source, _NEEDED, _NUMBERS, what="calendar", error=CalendarError)
+    table = small_table(source, _NEEDED, _NUMBERS, what="table of periods", error=CalendarError)
     numbers = {column: _whole(table, column) for column in ("year", *_NUMBERS) if column in table.texts}
     return Listing(
         name=table.name,
@@ -222,7 +230,7 @@ def listed_shares(source: Any) -> ListedShares:
     IntakeError
         Naming the row and column of what is no day or no number, or the column that is missing.
     """
-    table = small_table(source, ["share"], ["date", "day", "days"], what="profile", error=IntakeError)
+    table = small_table(source, ["share"], ["date", "day", "days"], what="table of shares", error=IntakeError)
     if ("date" in table.texts) == ("day" in table.texts):
         raise IntakeError("{0} must have a column `date` or a column `day` beside `share`", table.name)
     if not len(table.lines):

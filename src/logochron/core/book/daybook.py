@@ -19,6 +19,7 @@ from logochron.core.book.filters import Where, check_where, holds, in_words, lab
 from logochron.core.book.intake import Intake
 from logochron.core.book.items import Beyond, Items, RecordLife
 from logochron.core.book.measures import Formula, Measure, adds_up, aggregates, all_aggregates, formulas
+from logochron.core.book.rates import Conversion
 from logochron.core.book.record_spans import Standing
 from logochron.core.book.sums import RECORDS, ROWS, Amounts, DaySums, IdCounts, Spans, Sums
 from logochron.core.calendars.base import Calendar
@@ -71,6 +72,7 @@ class Daybook:
     beyond: Beyond | None = None  # the records on days that were left out
     falls: Mapping[str, Beyond] = field(default_factory=dict)  # by aggregate the items with negative amounts, and when
     ids: Mapping[str, IdCounts] = field(default_factory=dict)
+    conversion: Conversion | None = None  # how its amounts were brought to one currency
     # by dimensions; books of the same rows share them
     laid_out: dict[tuple[str, ...], DaySums] = field(default_factory=dict)
     lives: dict[tuple[str, ...], RecordLife] = field(default_factory=dict)

@@ -40,7 +40,8 @@ FEWER_FIELDS, MORE_FIELDS = Said("fewer fields than the header"), Said("more fie
 class Refusal:
     """One refused row: its file, its physical line (or row number), the column, its text, and why.
 
-    `row`: what it holds in its other columns, where nothing numbers it.
+    `row`: what it holds in its other columns, where nothing numbers it; `many`: it is the first of so many rows that
+    are refused alike.
     """
 
     line: int
@@ -50,13 +51,14 @@ class Refusal:
     file: str = ""
     unit: str = "line"
     row: str = ""
+    many: int = 1
 
     def __str__(self) -> str:
         return self.said()
 
     def said(self) -> Said:
         """The row and why, as a line."""
-        row = self.row or Said("{0} {1:,}", Said(self.unit), self.line)
+        row = self.row or (Said("{0} {1:,}", Said(self.unit), self.line) if self.line else "")
         column = Said("column {0!r}", self.column) if self.column else ""
         text = self.text if len(self.text) <= 60 else self.text[:57] + "..."
         return Said("{0}: {1!r} - {2}", Joined(filter(None, (self.file, row, column))), text, self.reason)

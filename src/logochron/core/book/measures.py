@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import KW_ONLY, dataclass, field, replace
 from typing import Any, Literal, NamedTuple
 
@@ -20,16 +20,20 @@ from logochron.core.said import Said
 
 
 class Aggregate(NamedTuple):
-    """What is summed from the records: a column, their number, or the distinct ids of a column; of some rows."""
+    """What is summed from the records: a column, their number, or the distinct ids of a column; of some rows.
+
+    `rates_at`: the day or period whose rates its amounts are converted at, where that is said.
+    """
 
     column: str
     counts: Literal["", "records", "ids"] = ""
     where: tuple[Condition, ...] = ()
+    rates_at: str = ""
 
     @property
     def key(self) -> str:
         """What its sums are kept under: the column itself where that says it all."""
-        if self.where or self.counts == "ids":
+        if self.where or self.counts == "ids" or self.rates_at:
             return "\0" + repr(tuple(self))
         return RECORDS if self.counts else self.column
 
@@ -67,8 +71,9 @@ def formulas(measures: Sequence[Measure]) -> dict[str, Formula]:
         if known.setdefault(measure.name, measure) is not measure:
             raise QuestionError("two measures are called {0!r}", measure.name)
 
-    def formula(measure: Measure, above: tuple[str, ...], where: tuple[Condition, ...]) -> Formula:
+    def formula(measure: Measure, above: tuple[str, ...], where: tuple[Condition, ...], rates_at: str) -> Formula:
         chain = (*above, measure.name)
+        at = measure.rates_at or rates_at
         if measure.name in above:
             raise QuestionError(
                 "a measure cannot be made of itself, in a cycle: {0}; give one of them another name", " -> ".join(chain)
@@ -77,7 +82,7 @@ def formulas(measures: Sequence[Measure]) -> dict[str, Formula]:
 
         def part(name: str | None) -> Formula:
             assert name is not None
-            return formula(known[name], chain, held) if name in known else Aggregate(name, "", held)
+            return formula(known[name], chain, held, at) if name in known else Aggregate(name, "", held, at)
 
         if measure.kind == "difference":
             return Difference(part(measure.of), part(measure.less))
@@ -85,9 +90,9 @@ def formulas(measures: Sequence[Measure]) -> dict[str, Formula]:
             return Quotient(part(measure.of), part(measure.per), str(measure.per))
         if measure.kind == "count":
             return Aggregate("", "records", held) if measure.count else Aggregate(str(measure.distinct), "ids", held)
-        return Aggregate(measure.column or measure.name, "", held)
+        return Aggregate(measure.column or measure.name, "", held, at)
 
-    return {name: formula(measure, (), ()) for name, measure in known.items()}
+    return {name: formula(measure, (), (), "") for name, measure in known.items()}
 
 
 def aggregates(formula: Formula) -> tuple[Aggregate, ...]:
@@ -235,6 +240,9 @@ class Measure:
         The unit of its figures, for people ("EUR", "kg"). Where None, amounts of money take the currency that a view
         is told; a column called like a quantity has none. ``"%"``: 0.489 is read as 48.9 %, its changes in points; so
         is a quotient of money by money.
+    rates_at
+        Converts its amounts at constant rates, where `read` is given ``rates=``: those of a day or the mean ones of a
+        period (``"2025"``), so that its growth is of sales alone. Of a difference or quotient: what it is made of.
 
     Raises
     ------
@@ -260,6 +268,7 @@ class Measure:
     where: Where | None = field(default=None, hash=False)
     better: Better = "higher"
     unit: str | None = None
+    rates_at: str | None = None
 
     def __post_init__(self) -> None:
         if not isinstance(self.name, str) or not self.name.strip():
@@ -277,6 +286,8 @@ class Measure:
                 str(self.count),
             )
         check_kinds(type(self), vars(self))
+        if self.rates_at is not None and (self.count or self.distinct is not None):
+            raise QuestionError("measure {0!r}: `rates_at` is of amounts, and it counts", self.name)
         check_where(self.where or {}, Said("measure {0!r}, `where`", self.name))
         if self.of is None and (self.less or self.per):
             raise QuestionError("measure {0!r}: `less` and `per` need `of`, what they are taken of", self.name)
@@ -311,6 +322,23 @@ class Measure:
 _CURRENCY = re.compile(r"[A-Z]{3}")
 
 
+def is_currency_code(unit: str) -> bool:
+    """Whether a unit is written as the code of a currency is."""
+    return bool(_CURRENCY.fullmatch(unit))
+
+
+def in_currency(measures: Sequence[Measure], to: str, columns: Collection[str]) -> tuple[Measure, ...]:
+    """The measures, of which those of converted columns bear their currency as a unit."""
+
+    def unit_of(measure: Measure) -> str | None:
+        named = {"sum": (measure.column or measure.name,), "difference": (measure.of, measure.less)}.get(measure.kind)
+        known = {one.name: one for one in measures}
+        meant = [known[str(part)].column or part if part in known else part for part in named or ()]
+        return to if meant and all(part in columns for part in meant) else None
+
+    return tuple(one if one.unit is not None else replace(one, unit=unit_of(one)) for one in measures)
+
+
 def with_units(measures: Sequence[Measure]) -> tuple[Measure, ...]:
     """The measures, of which quotients of money by money are in percent.
 
@@ -328,7 +356,7 @@ def with_units(measures: Sequence[Measure]) -> tuple[Measure, ...]:
         if measure is None or name in above:  # a cycle is refused elsewhere
             return _is_called_money(str(name))
         if measure.unit is not None:
-            return bool(_CURRENCY.fullmatch(measure.unit))
+            return is_currency_code(measure.unit)
         if measure.kind == "difference":
             return all(is_money(part, (*above, measure.name)) for part in (measure.of, measure.less))
         return measure.kind == "sum" and _is_called_money(measure.column or measure.name)

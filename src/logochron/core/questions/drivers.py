@@ -32,6 +32,7 @@ from logochron.core.rows.answer import (
     one,
     row_notes,
 )
+from logochron.core.rows.currency_effect import CURRENCY_EFFECT, CurrencyEffect, effect_sides, steady_of
 from logochron.core.rows.figures import Floats, Sides, figures_of
 from logochron.core.rows.groupings import Grouping
 from logochron.core.rows.plans import AnyPlan
@@ -67,11 +68,15 @@ class Drivers(AlignedAnswer):
         The way down through the dimensions: `level, dimension, item, change, contribution`.
     quantity, left_out
         The measure of quantities; the names of measures that divide, and have no parts.
+    currency
+        By measure the currency effect in its change, where the book has it at constant rates too. `table` and `total`
+        have a row of it, called so in place of the measure and the items; its value and base are the differences.
     """
 
     quantity: Measure | None
     left_out: tuple[str, ...]
     path_columns: Mapping[str, NDArray[Any]] = field(repr=False)
+    currency: Mapping[str, CurrencyEffect] = field(default_factory=dict, repr=False, kw_only=True)
     kind: ClassVar[str] = "drivers"
 
     def ask_anew(self, prepared: Prepared) -> Drivers:
@@ -85,8 +90,13 @@ class Drivers(AlignedAnswer):
             return Blocks([_contributing(rows, whole) for rows in columns.blocks])
 
         base = whole.total_columns.blocks[0].row(0, 0)["base"]
+        bases = {m.name: whole.of_measure(whole.total_columns, m).blocks[0].row(0, 0)["base"] for m in self.measures}
         return replace(
             self,
+            currency={
+                name: replace(effect, points=effect.change / bases[name] if bases[name] > 0 else np.nan)
+                for name, effect in self.currency.items()
+            },
             columns=among(self.columns),
             subtotal_columns=among(self.subtotal_columns),
             total_columns=among(self.total_columns),
@@ -200,7 +210,12 @@ def drivers(
 
 def _driven(prepared: Prepared, counted: Measure | None, left_out: tuple[str, ...]) -> Drivers:
     """The answer to what is lined up, of one period."""
-    groupings, selection = groupings_of(prepared, [counted] if counted else []), prepared.selection
+    selection = prepared.selection
+    steady = {m.name: other for m in selection.measures if (other := steady_of(prepared.book, m)) is not None}
+    known = [m.name for m in selection.measures]
+    also = [m for m in ([counted] if counted else []) if m.name not in known]
+    also += [other for other in steady.values() if other.name not in known]
+    groupings = groupings_of(prepared, also)
     quantities = _parts(groupings, counted) if counted else None
     effects = {m.name: _effects(_parts(groupings, m), quantities) for m in selection.measures}
     # the row of each item: that of its subtotal or of all, and its own or that of all others
@@ -222,11 +237,60 @@ def _driven(prepared: Prepared, counted: Measure | None, left_out: tuple[str, ..
         )
 
     fields = laid_out("drivers", groupings, rows)
+    effects_of_rates = {name: _currency(groupings, name, other) for name, other in steady.items()}
+    for place, name in enumerate(steady):
+        called = CURRENCY_EFFECT if len(steady) == 1 else f"{CURRENCY_EFFECT} of {name}"
+        at = len(selection.measures) + place
+        for columns, item in (("columns", called), ("total_columns", None)):
+            row = _currency_row(groupings, name, steady[name], called, item, at)
+            fields[columns] = Blocks([*fields[columns].blocks, row])
     if left_out:
         said = Said("{0}: left out, as quotients have no parts that add up", ", ".join(left_out))
         fields["notes"] = (said, *fields["notes"])
     path = _path(groupings, selection.measures[0])
-    return Drivers(**fields, quantity=counted, left_out=left_out, path_columns=path)
+    return Drivers(**fields, quantity=counted, left_out=left_out, path_columns=path, currency=effects_of_rates)
+
+
+def _currency(groupings: Groupings, name: str, steady: Measure) -> CurrencyEffect:
+    """The currency effect in the change of a measure."""
+    measure = next(m for m in groupings.prepared.selection.measures if m.name == name)
+    reported, constant = (groupings.sides(m, groupings.total) for m in (measure, steady))
+    items = groupings.sides(steady, groupings.items)
+    changed = np.where(items.known, items.value - items.base, 0)[0] / items.unit
+    sides = effect_sides(reported, constant)
+    change = float(((sides.value - sides.base) / sides.unit)[0, 0]) if sides.known.all() else np.nan
+    base, of_steady = float(reported.shown()[1][0, 0]), float(constant.shown()[1][0, 0])
+    moved = float((constant.value - constant.base)[0, 0]) / constant.unit
+    return CurrencyEffect(
+        steady=steady,
+        change=change,
+        points=change / base if base > 0 else np.nan,
+        steady_growth=moved / of_steady if of_steady > 0 else np.nan,
+        items=changed,
+    )
+
+
+def _currency_row(groupings: Groupings, name: str, steady: Measure, called: str, item: str | None, place: int) -> Block:
+    """The row of a currency effect."""
+    prepared = groupings.prepared
+    measure = next(m for m in prepared.selection.measures if m.name == name)
+    whole = groupings.sides(measure, groupings.total)
+    notes = row_notes(prepared, groupings.total)
+    judging = replace(prepared.selection.judgings[name], bands=())
+    figures = figures_of(
+        effect_sides(whole, groupings.sides(steady, groupings.total)), measure.better, judging, None, notes
+    )
+    base = whole.base[:, :1] / whole.unit
+    nothing = dict.fromkeys(("growth", "quantity", "base_quantity", "volume", "mix", "price"), _NOTHING)
+    columns: Columns = {
+        "measure": one(called),
+        **figures._asdict(),
+        **nothing,
+        "contribution": divided(figures.change, base, whole.known & (base > 0)),
+        "note": np.zeros((1, 1), dtype=np.int32),
+        **{dimension: one(item) for dimension in prepared.selection.by},
+    }
+    return Block((1, 1), in_order("drivers", prepared.selection.by, columns), None, place)
 
 
 def _measures(
@@ -353,7 +417,9 @@ def _rows(
 
 def _contributing(rows: RowBlock, whole: Drivers) -> Block:
     """The rows of a measure with their contributions to the growth of a whole."""
-    base = whole.total_columns.blocks[rows.measure].row(0, 0)["base"]
+    named = [*(m.name for m in whole.measures), *whole.currency][rows.measure]  # of an effect, of what it is in
+    of = next(m for m in whole.measures if m.name == named)
+    base = whole.of_measure(whole.total_columns, of).blocks[0].row(0, 0)["base"]
     columns = {**rows.columns, "contribution": divided(rows.columns["change"], base, base > 0)}
     return Block(rows.shape, columns, rows.order, rows.measure)
 

@@ -16,6 +16,7 @@ from logochron.core.align.bases import Basis
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import places_of
 from logochron.core.book.measures import Aggregate, AggregateSums, Difference, Formula, Measure, aggregates, work_out
+from logochron.core.book.rates import Rated
 from logochron.core.book.sums import RECORDS
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.calendars.period_names import is_leap_day
@@ -29,6 +30,7 @@ from logochron.core.questions.landing.answer import Landing, LandingFacts
 from logochron.core.questions.overview import Overview
 from logochron.core.questions.pace import Pace
 from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.currency_effect import steady_of
 from logochron.core.rows.groupings import Labels
 from logochron.core.rows.plans import selected_alike
 from logochron.core.rows.prepare import Prepared
@@ -203,6 +205,49 @@ def holiday_effects(spans: tuple[SideSpan, ...], code: str | None) -> list[str]:
     return lines or [Said("the same public holidays of {0} on both sides", code)]
 
 
+class SpanRates(NamedTuple):
+    """The rates that the amounts of a span were converted at."""
+
+    side: str
+    start: int
+    end: int
+    rates: tuple[Rated, ...]
+
+
+def rates_of(result: Comparison, measure: Measure, spans: tuple[SideSpan, ...]) -> tuple[SpanRates, ...]:
+    """The rates of each span, where amounts of the measure were converted."""
+    found = []
+    for span in spans:
+        book = result.plan if span.side == "base" and result.plan is not None else result.book
+        conversion = book.conversion
+        if conversion is None or measure.name not in book.formulas:
+            continue
+        amounts = [one for one in aggregates(book.formulas[measure.name]) if one.column in conversion.columns]
+        for at in dict.fromkeys(one.rates_at for one in amounts):
+            if rated := tuple(conversion.rated(at, span.start, span.end)):
+                found.append(SpanRates(span.side, span.start, span.end, rated))
+    return tuple(dict.fromkeys(found))
+
+
+class SteadyChange(NamedTuple):
+    """The change of a measure at constant rates: what is missing to the change is the currency effect."""
+
+    measure: Measure
+    change: float
+
+
+def steady_change(
+    result: Comparison, measure: Measure, period: int, taken: Taken, figures: Mapping[str, Any]
+) -> SteadyChange | None:
+    """The change at constant rates, where the book has the measure at such, and both sides are known."""
+    steady = steady_of(result.book, measure)
+    if steady is None or result.plan is not None or result.per is not None or not np.isfinite(figures["change"]):
+        return None
+    spans = spans_of(result, steady, period, taken, figures)
+    value, base = ([span.sum for span in spans if span.side == side] for side in ("value", "base"))
+    return SteadyChange(steady, sum(value) - sum(base) / max(len(base), 1))
+
+
 @dataclass(frozen=True, repr=False, eq=False)
 class Receipt(Result):
     """The answer of `explain`.
@@ -216,9 +261,9 @@ class Receipt(Result):
     notes
         The row's notes, and what the calendar did: week 53, a leap day, weekends and public holidays that lie on
         one side only.
-    spans, figures, measure, period, item, cut, of, landing, answer
+    spans, figures, measure, period, item, cut, of, landing, answer, rates, steady
         What the text is made of. `figures` is the row itself, `answer` what it is of, `of` both sides as a comparison,
-        `landing` what an estimate rests on.
+        `landing` what an estimate rests on, `rates` those of currencies, `steady` the change at constant ones.
     """
 
     spans: tuple[SideSpan, ...]
@@ -230,6 +275,8 @@ class Receipt(Result):
     of: Comparison = field(repr=False)
     answer: AlignedAnswer = field(repr=False)
     landing: LandingFacts | None = field(default=None, kw_only=True)
+    rates: tuple[SpanRates, ...] = field(default=(), kw_only=True)
+    steady: SteadyChange | None = field(default=None, kw_only=True)
     kind: ClassVar[str] = "explain"
 
     @cached_property
@@ -441,6 +488,8 @@ def _receipt(answer: AlignedAnswer, result: Comparison, period: int, choice: Row
         cut=_cut(result, period),
         of=result,
         answer=answer,
+        rates=rates_of(result, measure, spans),
+        steady=steady_change(result, measure, period, taken, figures),
     )
 
 

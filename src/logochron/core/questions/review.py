@@ -16,6 +16,7 @@ from logochron.core.book.items import NEVER, ends_of
 from logochron.core.book.last_period import short_last_period
 from logochron.core.book.like_totals import like_totals
 from logochron.core.book.measures import all_aggregates
+from logochron.core.book.rates import Conversion
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import WEEKDAYS
 from logochron.core.days import Days, as_date, in_words, iso, weekday
@@ -162,10 +163,28 @@ def _held(book: Daybook, recorded: Days) -> tuple[str, ...]:
     if book.dimensions:
         items = Joined(Said("{0} {1:,}", name, len(book.items(name))) for name in book.dimensions)
         lines.append(Said("items: {0}", items))
+    if book.conversion is not None:
+        lines.append(_currencies(book.conversion))
     for exact, text in ((True, "summed exactly: {0}"), (False, "summed in floating point: {0}")):
         names = [name for name, is_exact in book.exact.items() if is_exact is exact]
         lines += [Said(text, ", ".join(names))] if names else []
     return tuple(lines)
+
+
+def _currencies(conversion: Conversion) -> Said:
+    """The currencies of the records with their shares of the first amounts, as they came to the one."""
+    whole = sum(part.amount for part in conversion.parts)
+    rows = sum(part.records for part in conversion.parts)
+    return Said(
+        "currencies, by the amounts in {0}: {1}",
+        conversion.to,
+        Joined(
+            Said("{0} {1:.1f} % ({2:,} rows)", part.currency, 100 * part.amount / whole, part.records)
+            if whole > 0
+            else Said("{0} {1:.1f} % of the rows", part.currency, 100 * part.records / rows)
+            for part in conversion.parts
+        ),
+    )
 
 
 def _sound(book: Daybook, recorded: Days, date: str) -> tuple[Days, list[Finding]]:

@@ -256,6 +256,18 @@ class EngineSource:
         """Where the first record of a date stands."""
         return first_row(self.engine, self.query, self.lines, self.query.date, date, self.files)
 
+    def located(self, refusal: Refusal, date: Any, key: str) -> Refusal:
+        """A refusal with the line of the first record of a date whose label, kept under a key, is its text."""
+        label = f"coalesce({self.query.labels[key]}::VARCHAR, '')"
+        of_label = f"CASE WHEN {label} = {quoted(refusal.text)} THEN {self.query.date} END"
+        row = first_number(self.engine, self.query, of_label, str(date))
+        if row is None:
+            return refusal
+        numbers = np.array([row], dtype=np.int64)
+        line = int((numbers if self.lines is None else self.lines.of_rows(numbers))[0])
+        found = replace(refusal, line=line, unit=self.unit)
+        return found if self.files is None else _in_file(found, self.files)
+
     def items(self, column: str) -> Iterable[str]:
         """The labels that occur in a column of conditions."""
         sql = f"SELECT DISTINCT {self.query.conditions[column]} AS v FROM {self.query.relation} LIMIT 10000"
@@ -373,10 +385,16 @@ def first_row(
     engine: Engine, query: Query, lines: Lines | None, expression: str, text: str, files: SeveralFiles | None = None
 ) -> str:
     """Where the first row stands whose expression is a text: "line 5", or "row 3" of what has no lines."""
+    number = first_number(engine, query, expression, text)
+    return "" if number is None else _places(lines, [number], files)[0]
+
+
+def first_number(engine: Engine, query: Query, expression: str, text: str) -> int | None:
+    """The engine's number of the first row whose expression is a text; None where there is none."""
     numbered = f"SELECT row_number() OVER () AS rn, {expression} AS v FROM {query.relation}"
     sql = f"SELECT min(rn) FROM ({numbered}) WHERE coalesce(v::VARCHAR, '') = {quoted(text)}"
     ((number,),) = engine.rows(sql, "the source")
-    return "" if number is None else _places(lines, [number], files)[0]
+    return None if number is None else int(number)
 
 
 def _places(lines: Lines | None, rows: Sequence[int], files: SeveralFiles | None) -> list[str]:

@@ -62,7 +62,7 @@ def judged_roll_up(
         def found(expression: str, sought: str) -> str:
             return find(query, expression, sought)
 
-        asked = judge(engine, query, plans, spec.writing, name, found)
+        asked = judge(engine, query, plans, spec.writing, name, found, several=bool(spec.signed))
         said.extend(asked.guesses)
         priced.extend(asked.priced)
         return asked.query, asked.plans
@@ -95,8 +95,19 @@ class _Way(NamedTuple):
     units: tuple[str, ...] = ()
 
 
-def judge(engine: Engine, query: Query, plans: Plans, stated: StatedWriting, name: str, find: Finder) -> _Judged:
+def judge(
+    engine: Engine,
+    query: Query,
+    plans: Plans,
+    stated: StatedWriting,
+    name: str,
+    find: Finder,
+    *,
+    several: bool = False,
+) -> _Judged:
     """The reading of each text amount over the whole source.
+
+    `several`: signs of several currencies may stand beside the amounts of a column, which are converted.
 
     Raises
     ------
@@ -108,7 +119,7 @@ def judge(engine: Engine, query: Query, plans: Plans, stated: StatedWriting, nam
     for amount in query.amounts:
         if amount.is_text:
             if amount.column not in styles_of:
-                styles_of[amount.column] = _style_of(engine, query, amount, stated, name, find)
+                styles_of[amount.column] = _style_of(engine, query, amount, stated, name, find, several)
             style, decimals, bare, _, units = styles_of[amount.column]
             plain = bare and style == Style() and stated == StatedWriting() and not units
             number = in_units(style, amount.raw, units) if units else plain_number(style, amount.raw)
@@ -116,7 +127,7 @@ def judge(engine: Engine, query: Query, plans: Plans, stated: StatedWriting, nam
             bettered[amount.key] = Summing("whole", min(decimals, MOST_DECIMALS))
             guesses += [Said("{0}: {1}", name, said) for said in _said(amount.column, style, stated, units)]
         amounts.append(amount)
-    priced = tuple(one for way in styles_of.values() for one in way.priced)
+    priced = () if several else tuple(one for way in styles_of.values() for one in way.priced)
     return _Judged(query._replace(amounts=amounts), bettered, tuple(dict.fromkeys(guesses)), priced)
 
 
@@ -143,7 +154,9 @@ def _shapes(engine: Engine, query: Query, amount: Amount, name: str) -> dict[str
     return {shape.replace(_ZERO, "0"): int(n) for shape, n in rows}
 
 
-def _style_of(engine: Engine, query: Query, amount: Amount, stated: StatedWriting, name: str, find: Finder) -> _Way:
+def _style_of(
+    engine: Engine, query: Query, amount: Amount, stated: StatedWriting, name: str, find: Finder, several: bool
+) -> _Way:
     """The way a column is written."""
     whole = _shapes(engine, query, amount, name)
     shapes: dict[str, int] = {}  # without units
@@ -168,7 +181,8 @@ def _style_of(engine: Engine, query: Query, amount: Amount, stated: StatedWritin
     for token, shape in tokens.items():
         priced.setdefault(currency_of(token), shape)
     seen = [Priced(amount.column, currency, *example(shape), name) for currency, shape in priced.items()]
-    check_currencies(seen)
+    if not several:
+        check_currencies(seen)
     tried = styles(stated, tuple(tokens))
     read = {style: {s: style.decimals(s) for s in shapes if style.reads(s)} for style in tried}
     rows = {style: sum(shapes[s] for s in read[style]) for style in tried}

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from logochron.core.book.filters import Condition
 from logochron.core.book.measures import Aggregate
-from logochron.sources.rolled_source import ReadingSpec
-from logochron.sources.values.amounts import Reach
+from logochron.sources.rolled_source import SIGNED, ReadingSpec
+from logochron.sources.values.amounts import APOSTROPHES, MINUSES, SPACES, Reach
 from logochron.sources.values.date_parts import BETWEEN, part_of
 from logochron.sources.values.dates import TIME, ZONE, has_time, instants_said, seconds_in, seconds_said
 
@@ -167,8 +167,9 @@ def asked_of(spec: ReadingSpec, texts: Mapping[str, str], amount_of: Callable[[s
     for aggregate in spec.summed:
         amount = amount_of(aggregate.column) if aggregate.column else Amount("", "", "1", "1", False)
         amounts.append(amount._replace(key=aggregate.key, taken=taken(aggregate) if aggregate.where else ""))
+    signs = {SIGNED + column: beside_digits(texts[column]) for column in spec.signed}
     return {
-        "labels": {name: texts[column] for name, column in spec.labels.items()},
+        "labels": {name: texts[column] for name, column in spec.labels.items()} | signs,
         "conditions": conditions,
         "amounts": amounts,
         "where": (*spec.where, *spec.aside),
@@ -178,6 +179,11 @@ def asked_of(spec: ReadingSpec, texts: Mapping[str, str], amount_of: Callable[[s
         "empty_is_zero": spec.empty_is_zero,
         "apart": spec.apart,
     }
+
+
+def beside_digits(sql: str) -> str:
+    """What stands beside the digits of an amount: the sign of its currency, maybe a unit."""
+    return f"regexp_replace({sql}, {quoted(f'[0-9.,()+{SPACES}{MINUSES}{APOSTROPHES}]')}, '', 'g')"
 
 
 def day_text(sql: str, tz: str | None) -> str:

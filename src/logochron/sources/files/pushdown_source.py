@@ -396,6 +396,10 @@ class PushdownSource:
             return ""
         return f"{self.unit} {row.key:,}" if self.table.key else self._row(row, self.rolled.query.date_column)
 
+    def located(self, refusal: Refusal, date: Any, key: str) -> Refusal:
+        """As it is: single records are not looked for there."""
+        return refusal
+
     def torn_records(self) -> list[Refusal]:
         """No row of a table is malformed."""
         return []

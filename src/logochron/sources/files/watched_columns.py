@@ -40,7 +40,7 @@ def watching(spec: ReadingSpec, columns: Iterable[SampleColumn]) -> ReadingSpec:
     # labels that a filter leaves out may be misspelt elsewhere
     chosen = [condition.column for condition in spec.where if condition.taken]
     split = () if spec.reviewed else spec.dimensions.values()
-    named = {fold(name) for name in (*split, *chosen, spec.date)}
+    named = {fold(name) for name in (*split, *chosen, spec.date, spec.currency)}
     named |= {fold(aggregate.column) for aggregate in spec.summed if aggregate.column}
     met = list(columns)
     once = [column for column in met if [other.name for other in met].count(column.name) == 1]

@@ -11,6 +11,7 @@ from logochron.core.check_kinds import kinds_checked
 from logochron.core.choices import DIRECTIONS, FALLING, LEVEL, OTHERS, RISING, VERDICTS
 from logochron.core.judge.judging import verdict
 from logochron.core.questions.drivers import Drivers
+from logochron.core.rows.currency_effect import CurrencyEffect
 from logochron.core.rows.figures import Floats
 from logochron.views.figures.by_item import item_axis, item_boxes, own_size, upright_zero
 from logochron.views.figures.common import VERDICT_WORDS, DetailRows, measure_of, role_of
@@ -19,6 +20,7 @@ from logochron.views.figures.scene import Bars, Canvas, Captions, Details, Entry
 from logochron.views.formats import Formats, capital, noun, shortened, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.item_rows import rows_of
+from logochron.views.words.currency_words import rates_words
 from logochron.views.words.movement import names_apart
 from logochron.views.words.question_words import compare_headline, contributions_sentence, drivers_when
 from logochron.views.words.titles import (
@@ -107,6 +109,9 @@ def bridge(result: Drivers, canvas: Canvas, *, measure: str | None = None) -> Sc
     legend = [Entry("bar", formats.say(text), role) for role, text in VERDICT_WORDS.items() if role in drawn]
     named = subject(result, of_measure, formats, split=True, when=drivers_when(result, formats))
     remark = formats.say("the axis does not start at 0") if flat else ""
+    if steps and (effect := currency_of(result, of_measure)) is not None:
+        at_rates = formats.say("items at {rates}", rates=rates_words(result.book, effect.steady, formats))
+        remark = formats.dot.join(filter(None, [at_rates, remark]))
     return Scene(
         title=formats.say("What moved {subject}", subject=within_a_title(named, of_measure)),
         subtitle=_answer(result, of_measure, formats) if steps else "",
@@ -141,27 +146,43 @@ def steps_of(result: Drivers, canvas: Canvas, measure: Measure, base: float, val
     formats = canvas.formats
     table = rows_of(result, result.columns, measure)
     marks = marks_of(result.judgings[measure.name], formats, canvas.drawable)
+    effect = currency_of(result, measure)
+    changes, points = table["change"], table["contribution"]
+    judged = list(zip(table["direction"].tolist(), table["verdict"].tolist()))
+    if effect is not None:  # items as they moved by themselves, and what rates did as a step of its own
+        changes = result.of_measure(result.columns, measure).blocks[0].flat(effect.items[None])
+        points = changes / base if base > 0 else np.full(len(changes), np.nan)
+        judged = [_judged(result, measure, change) for change in changes.tolist()]
     gathered = table[result.by[0]] == OTHERS
-    order = np.lexsort((-np.abs(np.nan_to_num(table["change"])), gathered))  # all others last, whatever their size
+    order = np.lexsort((-np.abs(np.nan_to_num(changes)), gathered))  # all others last, whatever their size
     order = order if len(order) <= room else order[: room - 1]
     shown = [tuple(str(table[name][i]) for name in result.by) for i in order.tolist()]
     steps: list[_Step] = []
     at = base
     for i, labels, label in zip(order.tolist(), shown, names_apart(shown)):
-        change = float(np.nan_to_num(table["change"][i]))
-        sign = marks.sign(table["direction"][i], table["verdict"][i])
-        points = float(table["contribution"][i])
-        steps.append(_Step(label, labels, at, at + change, str(table["verdict"][i]), sign, points))
+        change = float(np.nan_to_num(changes[i]))
+        way, good = judged[i]
+        steps.append(_Step(label, labels, at, at + change, str(good), marks.sign(way, good), float(points[i])))
         at += change
-    rest = len(table["change"]) - len(order)
-    if rest:
-        moved, judged = _judged(result, measure, value - at)
-        whole = float(rows_of(result, result.total_columns, measure)["contribution"][0])
-        points = whole - float(np.nansum(table["contribution"][order]))  # unknown where that of all is
+    rates, of_rates = (0.0, 0.0) if effect is None else (effect.change, effect.points)
+    if rest := len(changes) - len(order):
+        way, good = _judged(result, measure, value - rates - at)
+        whole = float(rows_of(result, result.total_columns, measure)["contribution"][0]) - of_rates
+        of_rest = whole - float(np.nansum(points[order]))  # unknown where that of all is
         label = OTHERS if gathered.any() else formats.say("{n} others", n=formats.number(rest, 0))
-        steps.append(_Step(label, (), at, value, judged, marks.sign(moved, judged), points))
+        steps.append(_Step(label, (), at, value - rates, good, marks.sign(way, good), of_rest))
+    if effect is not None:
+        way, good = _judged(result, measure, rates)
+        label = formats.say("Currency effect")
+        steps.append(_Step(label, (), value - rates, value, good, marks.sign(way, good), of_rates))
     texts = formats.compacts([step.end - step.start for step in steps], signed=True)
     return [step._replace(said=_said(step, text, formats)) for step, text in zip(steps, texts)]
+
+
+def currency_of(result: Drivers, measure: Measure) -> CurrencyEffect | None:
+    """The currency effect in the change of a measure, where it is known."""
+    effect = result.currency.get(measure.name)
+    return effect if effect is not None and np.isfinite(effect.change) else None
 
 
 def _judged(result: Drivers, measure: Measure, change: float) -> tuple[str, str]:

@@ -13,6 +13,7 @@ from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.cells import ALL, Cell, Shown, TableColumn, TableSpec
 from logochron.views.tables.item_rows import FigureCells, item_cells, item_columns, lines_of
+from logochron.views.words.currency_words import currency_sentence
 from logochron.views.words.movement import decimals_of
 from logochron.views.words.titles import (
     against_line,
@@ -61,6 +62,7 @@ def _table(result: Drivers, measure: Measure, formats: Formats, shown: Shown) ->
         )
         for line in lines
     ]
+    effect = result.currency.get(measure.name)
     noted = [TableColumn("note", "", "note")] if any(row.text("note") for row in rows) else []
     when, cut = drivers_period(result, formats)
     named = subject(result, measure, formats, split=True, when=when)
@@ -85,6 +87,7 @@ def _table(result: Drivers, measure: Measure, formats: Formats, shown: Shown) ->
         lines=(
             *cut,
             *_way_down(result, measure, decimals, formats),
+            *filter(None, [currency_sentence(effect, measure, result.book, formats, decimals)]),
             formats.say("Contribution: what each adds to the growth of all, in percentage points"),
             *([formats.say(_PARTS, quantity=words(result.quantity.name))] if result.quantity else []),
             *all_told(result.notes, formats),

@@ -22,6 +22,7 @@ from logochron.views.formats import MINUS, Formats, capital, words
 from logochron.views.tables.cells import ALL, Cell, Row, Shown, TableColumn, TableSpec
 from logochron.views.tables.item_rows import figure_text
 from logochron.views.tables.plain_text import table_text
+from logochron.views.words.currency_words import rates_taken, rates_words
 from logochron.views.words.titles import (
     against_line,
     beside_words,
@@ -332,6 +333,8 @@ _EARLIER = message(
 )
 _QUANTILE = message("{name} = estimate / the {quantile} quantile of estimate / outcome = {0} / {1} = {2}")
 _AT_LEAST = message("{name} = {amount}: what is sold to date, as no amount is negative")
+_CURRENCY = message("currency effect = change {minus} change at {rates} = {0} {minus} {1} = {2}")
+_RATES = message("rates in the {side}, {days}: {rates}")
 _NONE_REQUIRED = message("required per day for the {what}: none, it is reached")
 _REQUIRED = message("required per day for the {what}: ({0} {minus} {1}) / {days} days = {2}")
 
@@ -439,7 +442,24 @@ def _arithmetic(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
             terms, least = [span.sum for span in spans], [decimals] * len(spans)
             lines.append(sums.line(text, terms, float(figures[side]), lambda *t, by=by: sum(t) / by, least=least))
     own: list[str] = loaded(receipt.answer.type.arithmetic)(receipt, sums)
-    return [*lines, *own]
+    return [*lines, *own, *_currency(receipt, sums)]
+
+
+def _currency(receipt: Receipt, sums: Arithmetic) -> list[str]:
+    """The currency effect, and the rates that amounts were converted at."""
+    formats, lines = sums.formats, []
+    if receipt.steady is not None:
+        change, steady = float(receipt.figures["change"]), receipt.steady.change
+        rates = rates_words(receipt.of.book, receipt.steady.measure, formats)
+        text = sums.text(_CURRENCY, rates=rates)
+        lines.append(sums.line(text, [change, steady], change - steady, sub, signed=True, bearing=[0, 1]))
+    always = {tuple((r.currency, r.least, r.greatest) for r in taken.rates) for taken in receipt.rates}
+    if len(always) == 1 and all(low == high for ((_, low, high), *_) in always):  # constant rates
+        return [*lines, formats.say("rates: {rates}", rates=rates_taken(receipt.rates[0].rates, formats))]
+    for taken in receipt.rates:
+        fields = {"side": formats.say(taken.side), "days": formats.span(taken.start, taken.end)}
+        lines.append(formats.say(_RATES, rates=rates_taken(taken.rates, formats), **fields))
+    return lines
 
 
 def _made_of(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:

@@ -15,6 +15,7 @@ from logochron.core.questions.compare import Comparison
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import message, ordinal
 from logochron.views.formats import Formats, capital, item_name, shortened
+from logochron.views.words.currency_words import compared_effect, currency_sentence
 from logochron.views.words.movement import (
     MOVED,
     ItemMovements,
@@ -305,6 +306,7 @@ def compare_sentences(
     place = result.place(at)
     items = ItemMovements.of(result, measure, place, unit(measure, formats)) if result.by else None
     said = [compare_headline(result, measure, place, formats)]
+    said.append(currency_sentence(compared_effect(result, measure, place), measure, result.book, formats))
     if items is not None:
         leader = ""
         first = movers(items.columns["change"], n)[:1]
@@ -478,7 +480,7 @@ def drivers_sentences(
         if np.isfinite(list(parts.values())).all():
             amounts = {name: formats.amount(v, unit(measure, formats), signed=True) for name, v in parts.items()}
             said.append(formats.say(_EFFECTS, **amounts))
-    return said
+    return [*said, currency_sentence(result.currency.get(measure.name), measure, result.book, formats)]
 
 
 def _pace_moved(result: Pace, measure: Measure, formats: Formats) -> Moved:
