@@ -231,4 +231,4 @@ def test_the_command_line_and_the_report_file(cli: Any, tmp_path: Path) -> None:
     by_settings = cli("compare", "--settings", "r.toml", *known, "--as", "words", cwd=tmp_path)
     assert "The currency effect is EUR" in by_settings.stdout
     review = cli("review", "s.csv", *options, "--currency", "cur", cwd=tmp_path)
-    assert "currencies, by the amounts in EUR: EUR 63.5 %" in review.stdout
+    assert "currencies, by the amounts in EUR: USD 21.2 % (2 rows), EUR 63.5 % (1 row)" in review.stdout

@@ -19,6 +19,7 @@ from logochron.core.book.measures import all_aggregates
 from logochron.core.book.rates import Conversion
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import WEEKDAYS
+from logochron.core.choices import how_many
 from logochron.core.days import Days, as_date, in_words, iso, weekday
 from logochron.core.rows.question_types import question_type
 from logochron.core.rows.result import Blocks, Result
@@ -179,7 +180,7 @@ def _currencies(conversion: Conversion) -> Said:
         "currencies, by the amounts in {0}: {1}",
         conversion.to,
         Joined(
-            Said("{0} {1:.1f} % ({2:,} rows)", part.currency, 100 * part.amount / whole, part.records)
+            Said("{0} {1:.1f} % ({2})", part.currency, 100 * part.amount / whole, how_many(part.records, "row"))
             if whole > 0
             else Said("{0} {1:.1f} % of the rows", part.currency, 100 * part.records / rows)
             for part in conversion.parts
