@@ -38,6 +38,7 @@ from logochron.core.questions.relate import relate as relate
 from logochron.core.questions.restated import Restatement as Restatement
 from logochron.core.questions.restated import restated as restated
 from logochron.core.questions.review import Review as Review
+from logochron.core.rows.plans import Constant as Constant
 from logochron.report.report import Report as Report
 from logochron.sources.read import read as read
 from logochron.sources.read import read_plan as read_plan
@@ -53,6 +54,7 @@ __all__ = [
     "CalendarError",
     "CivilCalendar",
     "Comparison",
+    "Constant",
     "Daybook",
     "Drivers",
     "Fixed",

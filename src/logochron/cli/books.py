@@ -16,7 +16,7 @@ from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import as_written, refuse_brought
 from logochron.core.errors import CalendarError, IntakeError, QuestionError, brief, no_such, visible
-from logochron.core.rows.plans import AnyPlan
+from logochron.core.rows.plans import AnyPlan, Constant, OnePlan
 from logochron.core.said import Said, either
 from logochron.options import CALENDARS, READING_OPTIONS, Reading, calendar_options
 from logochron.report import expressions
@@ -142,7 +142,7 @@ def _amount_beside(quantity: str, source: Any, options: dict[str, Any]) -> str:
 def has_settings_plan(options: dict[str, Any]) -> bool:
     """Whether the report file of --settings names a plan."""
     settings: SettingsFile | None = options.get("settings")
-    return settings is not None and settings.settings.plan is not None
+    return settings is not None and bool(settings.settings.plan)
 
 
 def books_of(
@@ -160,7 +160,11 @@ def books_of(
         return book, plans.get("", plans)
     against = options["against"]
     if has_settings_plan(options) and (
-        target or "plan" in (names(against) if isinstance(against, tuple) else [against])
+        target
+        or any(
+            one.partition(":")[0] == "plan"
+            for one in (names(against) if isinstance(against, tuple) else [against or ""])
+        )
     ):
         return book, options["settings"].plan(calendar, book)
     return book, None
@@ -187,14 +191,14 @@ def plan_files(options: dict[str, Any]) -> dict[str, str]:
     return files
 
 
-def _plan_book(file: str, book: Daybook, options: dict[str, Any], calendar: Calendar) -> Daybook:
+def _plan_book(file: str, book: Daybook, options: dict[str, Any], calendar: Calendar) -> OnePlan:
     """A plan of a file, or of so much each period."""
-    from logochron.sources.plans import constant, plan_of, shared_dimensions
+    from logochron.sources.plans import plan_of, shared_dimensions
 
     number = as_written(file.replace(",", "")) if re.fullmatch(r"[\d.,]+(e\d+)?", file) else None
     if number is not None and not Path(file).exists():
         each: Any = options.get("within") or options.get("each") or ("month" if not book.standing.whole else None)
-        return constant(number, book, each or book.standing.records_of, calendar)
+        return Constant(number, each or book.standing.records_of)
     # a filter too is of the plan, where it has the column
     return plan_of(
         file,

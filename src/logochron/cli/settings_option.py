@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from logochron.core.book.daybook import Daybook
     from logochron.core.book.measures import Measure
     from logochron.core.calendars.base import Calendar
+    from logochron.core.rows.plans import AnyPlan
     from logochron.report.settings import Settings
 
 
@@ -43,8 +44,8 @@ class SettingsFile(NamedTuple):
 
         return build.dimensions(self.settings.sales.by)
 
-    def plan(self, calendar: Calendar, book: Daybook) -> Daybook | None:
-        """The plan that it names."""
+    def plan(self, calendar: Calendar, book: Daybook) -> AnyPlan | None:
+        """The plan that it names, or several by their names."""
         from logochron.report import build
 
         return build.plan(self.settings, self.path, calendar, book)

@@ -17,7 +17,7 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import BOUNDS, rational
 from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.judge.judging import Band, Judging
-from logochron.core.rows.plans import AnyPlan
+from logochron.core.rows.plans import AnyPlan, Constant, OnePlan
 from logochron.options import PLAN_READING, READING_OPTIONS, Reading, with_rates
 from logochron.report.settings import (
     CALENDAR_KEYS,
@@ -158,8 +158,9 @@ def source(sales: Sales, path: Path) -> list[str]:
 
 def files(settings: Settings, path: Path) -> tuple[str, ...]:
     """What a report reads besides its own file."""
-    named = [table.file for table in (settings.plan, settings.calendar) if table is not None and table.file is not None]
-    named += [table.rates for table in (settings.sales, settings.plan) if table is not None and table.rates is not None]
+    beside = [settings.calendar.file, settings.sales.rates]
+    beside += [name for table in settings.plan for name in (table.file, table.rates)]
+    named = [name for name in beside if name is not None]
     profiles = [name for section in settings.section if is_file_name(name := getattr(section, "profile", ""))]
     return (*source(settings.sales, path), *(str(path.parent / name) for name in named), *profiles)
 
@@ -190,16 +191,18 @@ def _rates(table: Sales | PlanTable, path: Path) -> dict[str, Any]:
     return {} if table.rates is None else {"rates": str(path.parent / table.rates)}
 
 
-def plan(settings: Settings, path: Path, calendar: Calendar, sales: Daybook) -> Daybook | None:
-    """The plan, where there is one."""
-    table = settings.plan
-    if table is None:
-        return None
-    from logochron.sources.plans import constant, plan_of, shared_dimensions
+def plan(settings: Settings, path: Path, calendar: Calendar, sales: Daybook) -> AnyPlan | None:
+    """The plan, or several by their names, where there are any."""
+    plans = {table.name or "": _plan(table, settings, path, calendar, sales) for table in settings.plan}
+    return plans.get("", plans) if plans else None
+
+
+def _plan(table: PlanTable, settings: Settings, path: Path, calendar: Calendar, sales: Daybook) -> OnePlan:
+    from logochron.sources.plans import plan_of, shared_dimensions
     from logochron.sources.read import read_plan
 
     if table.file is None:
-        return constant(rational(repr(table.number)), sales, table.records_of or "month", calendar)
+        return Constant(rational(repr(table.number)), table.records_of or "month", table.measure)
     file = str(path.parent / table.file)
     stated: dict[str, Any] = said(table, PLAN_READING) | ({"where": where(table.where)} if table.where else {})
     reading = with_rates(Reading(**stated | _rates(table, path)), _rates(settings.sales, path).get("rates"),

@@ -6,7 +6,7 @@ import os
 import re
 import stat
 import tomllib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -155,8 +155,23 @@ def _of_choices(settings: Settings, dimensions: list[str]) -> Iterator[Fault]:
     for name in offers.measures:
         if measures and name not in measures:
             yield Fault((*place, "measures"), no_such("measure", name, measures, where="[[measure]]"))
-    if "plan" in offers.against and settings.plan is None:
-        yield Fault((*place, "against"), Said("there is no plan: add [plan] with its file"))
+    yield from _no_plans(offers.against, settings, (*place, "against"))
+
+
+def _no_plans(against: Iterable[str], settings: Settings, place: Place) -> Iterator[Fault]:
+    """Plans among bases that the file does not name."""
+    named = [table.name for table in settings.plan]
+    for text in against:
+        kind, _, name = text.partition(":")
+        if kind != "plan":
+            continue
+        if not named:
+            yield Fault(place, Said("there is no plan: add [plan] with its file"))
+        elif name and name not in named:
+            yield Fault(place, no_such("plan", name, [str(one) for one in named if one], where="[[plan]]"))
+        elif not name and len(named) > 1:
+            ours = ", ".join(f"plan:{one}" for one in named)
+            yield Fault(place, Said("'plan' must name one of the {0} plans: {1}", len(named), ours))
 
 
 def _of_section(
@@ -183,8 +198,7 @@ def _of_section(
         for name in build.listed(options.get(option) or ()):
             if measures and name not in measures:
                 yield Fault((*place, option), no_such("measure", name, measures, where="[[measure]]"))
-    if "plan" in build.listed(options.get("against") or ()) and settings.plan is None:
-        yield Fault((*place, "against"), Said("there is no plan: add [plan] with its file"))
+    yield from _no_plans(build.listed(options.get("against") or ()), settings, (*place, "against"))
     if section.alerts and of.restated is None:
         yield Fault((*place, "alerts"), Said("a review has no periods to alert of: name alerts in other sections"))
     elif section.alerts:
@@ -200,7 +214,8 @@ def _no_files(settings: Settings, path: Path) -> Iterator[Fault]:
     """Files that are named and not there."""
     named: list[tuple[Place, str | None]] = [(("sales", "file"), settings.sales.file)]
     named += [(("sales", "files"), name) for name in settings.sales.files or ()]
-    named.append((("plan", "file"), settings.plan.file if settings.plan else None))
+    for n, table in enumerate(settings.plan):
+        named.append((("plan", *([n] if len(settings.plan) > 1 else []), "file"), table.file))
     named.append((("calendar", "file"), _listed(settings.calendar)))
     named.append((("report", "template"), settings.report.template))
     for place, name in named:

@@ -16,6 +16,7 @@ from logochron.core.choices import check, values
 from logochron.core.days import DayLike
 from logochron.core.errors import IntakeError, LogochronError, OutputError, first_line
 from logochron.core.judge.judging import Judging
+from logochron.core.rows.plans import AnyPlan
 from logochron.core.rows.question_types import loaded, question_type
 from logochron.core.rows.result import Result
 from logochron.report import build, expressions
@@ -56,7 +57,7 @@ class Answers(Mapping[str, Result]):
     sections: tuple[Section, ...]
     formats: Formats = field(repr=False)
     palette: Palette = field(repr=False)
-    plan: Daybook | None = field(default=None, repr=False)
+    plan: AnyPlan | None = field(default=None, repr=False)
     template: Path | None = None
     alerts: tuple[str, ...] = ()
     fired: bool = False
@@ -233,7 +234,7 @@ class Report:
         )
 
     def _section(
-        self, table: SectionTable, book: Daybook, plan: Daybook | None, calendar: Calendar, judging: Judging
+        self, table: SectionTable, book: Daybook, plan: AnyPlan | None, calendar: Calendar, judging: Judging
     ) -> Section:
         """One section asked; refused where its question is."""
         shown: dict[str, Any] = {
@@ -269,7 +270,7 @@ class Report:
 
 
 def answer_of(
-    section: SectionTable, book: Daybook, plan: Daybook | None, calendar: Calendar, judging: Judging
+    section: SectionTable, book: Daybook, plan: AnyPlan | None, calendar: Calendar, judging: Judging
 ) -> Result:
     """The answer to the question of a section."""
     of, options = question_type(section.question), section_options(section)
@@ -278,7 +279,7 @@ def answer_of(
         options["each"] = section.each
     bases = build.listed(options.get("against") or ())
     beside = of.targeted or (not bases and of.has_column("basis"))  # a target, or one base more
-    if "plan" in bases or (beside and plan is not None):
+    if any(basis.partition(":")[0] == "plan" for basis in bases) or (beside and plan is not None):
         options["plan"] = plan
     if build.is_file_name(options.get("profile", "")):
         options["profile"] = Path(options["profile"])

@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import cache
 from typing import Annotated, Any, Literal, Union
 
-from pydantic import BaseModel, ConfigDict, Field, create_model, model_validator
+from pydantic import BaseModel, ConfigDict, Field, create_model, field_validator, model_validator
 
 from logochron.core.choices import AcrossFigure, Better, Grain, Layout, LevelAs, Paper, PlanSpread
 from logochron.core.judge.judging import Judging
@@ -162,6 +162,7 @@ class JudgingTable(_JudgingKeys):  # type: ignore[misc]
 
 
 class _Plan(KeyTable):
+    name: str | None = _key(None, "What it is called, where there are several: [[plan]].")
     file: str | None = _key(None, "Its file, relative to the report file.")
     number: Number | None = _key(None, "Instead of a file: so much each period.")
     value: str | None = _key(None, "The column of planned amounts; found where only one can be meant.")
@@ -308,10 +309,25 @@ class Settings(KeyTable):
     measure: list[MeasureTable] = _table(list, "The measures.")
     calendar: CalendarTable = CalendarTable()
     judging: JudgingTable = JudgingTable()
-    plan: PlanTable | None = None
+    plan: list[PlanTable] = _table(list, "The plan; several as [[plan]], each with its name.")
     page: PageTable = PageTable()
     report: ReportTable = ReportTable()
     section: list[SectionTable] = _table(list, "The sections, in their order.")
+
+    @field_validator("plan", mode="before")
+    @classmethod
+    def _one_or_several(cls, given: Any) -> Any:
+        return given if isinstance(given, list) else [given]
+
+    @field_validator("plan", mode="after")
+    @classmethod
+    def _named_apart(cls, plans: list[PlanTable]) -> list[PlanTable]:
+        names = [table.name for table in plans]
+        if len(plans) > 1 and None in names:
+            raise ValueError('each of several plans has a `name`, such as name = "budget"')
+        if len(set(names)) < len(names):
+            raise ValueError("two plans have the same `name`")
+        return plans
 
 
 def settings_model() -> type[Settings]:

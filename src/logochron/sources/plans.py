@@ -5,16 +5,11 @@ from __future__ import annotations
 import logging
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from fractions import Fraction
 from typing import Any
 
-import numpy as np
-
 from logochron.core.book.daybook import Daybook
-from logochron.core.book.intake import Intake
-from logochron.core.book.measures import Measure, all_aggregates, formulas
-from logochron.core.book.record_spans import Standing, regular_grain
-from logochron.core.book.sums import Amounts
+from logochron.core.book.measures import Measure, all_aggregates
+from logochron.core.book.record_spans import regular_grain
 from logochron.core.calendars.base import Calendar
 from logochron.core.choices import Grain, PlanSpread, Spread, check
 from logochron.core.errors import INSTEAD, LogochronError, QuestionError, Remedy
@@ -35,8 +30,8 @@ def plan_read(
     source: Any,
     reading: Reading,
     date: str | None,
-    value: str,
-    measure: str,
+    value: str | Sequence[str],
+    measure: str | Sequence[str],
     *,
     records_of: Grain,
     spread: PlanSpread | None,
@@ -45,11 +40,16 @@ def plan_read(
     check("records_of", records_of, Grain)
     if spread is not None:
         check("spread", spread, PlanSpread)
+    columns, measures = ([one] if isinstance(one, str) else list(one) for one in (value, measure))
+    if len(columns) != len(measures):
+        raise QuestionError(
+            "`value` names {0} and `measure` {1}: one measure for each column", len(columns), len(measures)
+        )
     wide = reading.periods_in_columns is not None
     planned = replace(
         reading,
         date=None if wide else date,
-        measures=[Measure(measure, column=value)],
+        measures=[Measure(name, column=column) for name, column in zip(measures, columns)],
         records_of="day" if wide else records_of,
         spread="even" if spread == "even" and (wide or records_of != "day") else None,
     )
@@ -194,40 +194,6 @@ def _planned_measures(
     )
 
 
-def constant(amount: Fraction, sales: Daybook, each: Grain, calendar: Calendar) -> Daybook:
-    """A plan of so much in each period of a grain, from the first day of the sales to the end of the year they run in.
-
-    Laid evenly on its days; split by nothing, and of the first measure.
-    """
-    first = next((measure for measure in sales.measures if measure.kind == "sum"), sales.measures[0])
-    measure = Measure(first.name)
-    cover = sales.settled
-    year = calendar.touching("year", cover.first, cover.last)
-    end = int(calendar.last_days("year", year[-1:])[0])
-    ordinals = calendar.touching(each, cover.first, end)
-    days = calendar.first_days(each, ordinals)
-    scale = next(n for n in range(_FINEST + 1) if (amount * 10**n).denominator == 1 or n == _FINEST)
-    units = round(amount * 10**scale)
-    if abs(units) * max(len(days), 1) >= 2**62:
-        raise QuestionError("--plan {0} is too large to be added up over {1:,} periods", amount, len(days))
-    (aggregate,) = all_aggregates(formulas((measure,)))
-    amounts = Amounts(np.full(len(days), units, dtype=np.int64), scale, float(abs(units) * len(days)))
-    book = Daybook(
-        days=days,
-        records=np.ones_like(days),
-        codes={},
-        labels={},
-        amounts={aggregate.key: amounts},
-        measures=(measure,),
-        recorded=days,
-        intake=Intake(read=len(days), counted=len(days), sources=(Said("{0} each {1}", amount, each),)),
-        standing=Standing(each, calendar),
-    )
-    return book.evenly()
-
-
-#: A number of a plan has so many decimals at most.
-_FINEST = 6
 _LOG = logging.getLogger("logochron")
 
 

@@ -67,8 +67,8 @@ def read_plan(
     source: Any,
     *,
     date: str | None,
-    value: str,
-    measure: str,
+    value: str | Sequence[str],
+    measure: str | Sequence[str],
     by: str | Sequence[str] | Mapping[str, str] | None = (),
     records_of: Grain = "month",
     spread: PlanSpread | None = "even",
@@ -84,9 +84,9 @@ def read_plan(
     date
         The column of periods or of days in them; None with ``periods_in_columns=``.
     value
-        The column of planned amounts.
+        The column of planned amounts, or several: of amounts and quantities, say.
     measure
-        The name of the measure that is planned.
+        The name of the measure that is planned, or one for each column.
     by
         Columns to split by, or ``{new_name: column}``.
     records_of

@@ -386,7 +386,9 @@ def _parts(
     sides: list[Side] = []
     asked: list[PeriodSpec] = []
     for which in kinds.values():
-        plan, said = check_plan(plans if isinstance(bases[which[0]], Plan) else None, bases[which[0]]), ()
+        basis = bases[which[0]]
+        given = plans if isinstance(basis, Plan) else None
+        plan, said = check_plan(given, basis, book, selection.measures, next(iter(specs.values())).calendar), ()
         if plan is not None:
             plan, said = shaped(plan, book)  # type: ignore[assignment]
         lined_up = []

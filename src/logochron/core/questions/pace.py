@@ -78,7 +78,8 @@ class Pace(AlignedAnswer):
     def on_days(self, book: Daybook, by: tuple[str, ...]) -> Callable[[int], AlignedAnswer]:
         """Answers for a book as it was known on days, the sums of all of them from one pass."""
         again = super().on_days(book, by)
-        plan = check_plan(self.call.options["plan"], self.spec.basis) if self.call else None
+        plans = self.call.options["plan"] if self.call else None
+        plan = check_plan(plans, self.spec.basis, book, self.measures, self.calendar) if self.call else None
         if by or self.call is None or (plan is not None and plan.standing.spread == "year-ago"):
             return again
         try:

@@ -18,8 +18,7 @@ from logochron.core.book.like_totals import like_totals
 from logochron.core.book.measures import all_aggregates
 from logochron.core.book.rates import Conversion
 from logochron.core.calendars.civil import CivilCalendar
-from logochron.core.choices import WEEKDAYS
-from logochron.core.choices import how_many
+from logochron.core.choices import WEEKDAYS, how_many
 from logochron.core.days import Days, as_date, in_words, iso, weekday
 from logochron.core.rows.question_types import question_type
 from logochron.core.rows.result import Blocks, Result

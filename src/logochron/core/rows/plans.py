@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from fractions import Fraction
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -14,24 +16,113 @@ from logochron.core.align.base_spans import any_part
 from logochron.core.align.bases import Basis, Plan
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.filters import holds
+from logochron.core.book.intake import Intake
 from logochron.core.book.items import Items, places_of
-from logochron.core.book.measures import AggregateSums, Measure, adds_up, aggregates, all_aggregates, work_out
-from logochron.core.book.record_spans import even_parts
+from logochron.core.book.measures import (
+    AggregateSums,
+    Measure,
+    adds_up,
+    aggregates,
+    all_aggregates,
+    formulas,
+    work_out,
+)
+from logochron.core.book.record_spans import Standing, even_parts
 from logochron.core.book.sums import Amounts, Spans, divided
-from logochron.core.calendars.base import Bools
-from logochron.core.choices import how_many
+from logochron.core.calendars.base import Bools, Calendar
+from logochron.core.choices import Grain, as_written, check, how_many
 from logochron.core.days import Days
-from logochron.core.errors import QuestionError, no_such
+from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.notes import Note, Noted
 from logochron.core.rows.figures import Floats
 from logochron.core.said import Joined, Said
 
+#: Figures of a plan have so many decimals at most.
+_FINEST = 6
+
+
+@dataclass(frozen=True)
+class Constant:
+    """A plan of so much in each period of a grain, laid evenly on its days; split by nothing.
+
+    It reaches from the first day of the records to the end of the year that they run in.
+
+    Parameters
+    ----------
+    amount
+        A number, or its text.
+    each
+        The grain of the periods.
+    measure
+        The measure that is planned; the first sum that is asked of where None.
+
+    Raises
+    ------
+    QuestionError
+        Where the amount is no number, or `each` no grain.
+
+    Examples
+    --------
+    >>> import logochron as lc
+    >>> book = lc.demo.book()
+    >>> planned = lc.compare(book, "month", "plan", plan=Constant(40_000), at="2026-09", measures="revenue")
+    >>> planned.total.base.tolist()
+    [40000.0]
+    """
+
+    amount: float | str | Decimal | Fraction
+    each: Grain = "month"
+    measure: str | None = None
+
+    def __post_init__(self) -> None:
+        check("each", self.each, Grain)
+        if as_written(self.amount) is None:
+            raise QuestionError("`Constant` needs a number such as 100_000; got {0}", brief(self.amount))
+
+    def book(self, sales: Daybook, measures: Sequence[Measure], calendar: Calendar) -> Daybook:
+        """The plan beside some sales: of the first sum among the measures where none is named."""
+        amount = as_written(self.amount)
+        assert amount is not None
+        first = next((measure for measure in measures if measure.kind == "sum"), measures[0])
+        measure = Measure(self.measure or first.name)
+        cover = sales.settled
+        year = calendar.touching("year", cover.first, cover.last)
+        end = int(calendar.last_days("year", year[-1:])[0])
+        days = calendar.first_days(self.each, calendar.touching(self.each, cover.first, end))
+        scale = next(n for n in range(_FINEST + 1) if (amount * 10**n).denominator == 1 or n == _FINEST)
+        units = round(amount * 10**scale)
+        if abs(units) * max(len(days), 1) >= 2**62:
+            raise QuestionError("a plan of {0} is too large to be added up over {1:,} periods", amount, len(days))
+        (aggregate,) = all_aggregates(formulas((measure,)))
+        return Daybook(
+            days=days,
+            records=np.ones_like(days),
+            codes={},
+            labels={},
+            amounts={aggregate.key: Amounts(np.full(len(days), units, np.int64), scale, float(abs(units) * len(days)))},
+            measures=(measure,),
+            recorded=days,
+            intake=Intake(read=len(days), counted=len(days), sources=(Said("{0} each {1}", amount, self.each),)),
+            standing=Standing(self.each, calendar),
+        ).evenly()
+
+
 #: A plan, or several by their names.
-AnyPlan = Daybook | Mapping[str, Daybook]
+OnePlan = Daybook | Constant
+AnyPlan = OnePlan | Mapping[str, OnePlan]
 
 
-def check_plan(plan: object, basis: Basis) -> Daybook | None:
+def check_plan(
+    plan: object, basis: Basis, sales: Daybook, measures: Sequence[Measure], calendar: Calendar
+) -> Daybook | None:
     """The plan, where the basis is one; of several the one that it names.
+
+    Parameters
+    ----------
+    sales, measures
+        The records, and the measures that are asked of.
+    calendar
+        Of the periods of a constant.
 
     Raises
     ------
@@ -44,9 +135,13 @@ def check_plan(plan: object, basis: Basis) -> Daybook | None:
         return None
     if isinstance(plan, Mapping):
         plan = _named_plan(plan, basis)
+    if isinstance(plan, Constant):
+        return plan.book(sales, measures, calendar)
     if not isinstance(plan, Daybook):
         got = Said("none is given") if plan is None else Said("got {0}", type(plan).__name__)
-        raise QuestionError("against='plan' needs `plan`, a Daybook from `read_plan` (--plan FILE); {0}", got)
+        raise QuestionError(
+            "against='plan' needs `plan`, a Daybook from `read_plan` or a `Constant` (--plan FILE|NUMBER); {0}", got
+        )
     return plan
 
 

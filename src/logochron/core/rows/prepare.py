@@ -354,7 +354,7 @@ def prepare(selection: Selection, spec: PeriodSpec, plan: AnyPlan | None, line_u
     book = selection.book
     if spec.per == "trading-day" and book.standing.records_of != "day":
         raise QuestionError("`per` 'trading-day' needs records of days; these stand for longer periods")
-    planned = check_plan(plan, spec.basis)
+    planned = check_plan(plan, spec.basis, book, selection.measures, spec.calendar)
     said: tuple[str, ...] = ()
     if planned:
         planned, said = shaped(planned, book)

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 
@@ -27,6 +26,8 @@ from logochron.views.words.question_words import (
     landing_sentence,
     landing_subject,
     landing_when,
+    needed_sentences,
+    plan_words,
     profile_words,
     unsure_sentence,
 )
@@ -135,8 +136,10 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
     lines.add(capital(against), row["base"], whole, growth=float(row["growth"]), judged=judged)
     needed = [(against, float(row["base"]))]
     if result.target is not None and result.plan is None:
-        _add_plan(lines, result, measure, row)
-        needed.append((formats.say("plan"), float(row["plan"])))
+        for name, plan in result.planned(measure).items():
+            what = formats.say("Plan {name}", name=words(name)) if name else formats.say("Plan")
+            _add_plan(lines, result, measure, what, plan, float(row["estimate"]))
+            needed.append((plan_words(name, formats) if name else formats.say("plan"), plan))
     for what, target in needed:
         if result.days_left and target > 0:
             rest = target - float(row["to_date"])
@@ -159,14 +162,14 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
     )
 
 
-def _add_plan(lines: _Lines, result: Landing, measure: Measure, row: Mapping[str, Any]) -> None:
-    """The plan of the period beside the estimate."""
-    plan, gap = float(row["plan"]), float(row["plan_gap"])
-    what, text = column_words("plan", lines.formats), lines.amount(gap, signed=True)
+def _add_plan(lines: _Lines, result: Landing, measure: Measure, what: str, plan: float, estimate: float) -> None:
+    """A plan of the period beside the estimate."""
+    gap = estimate - plan
+    text = lines.amount(gap, signed=True)
     if not np.isfinite(gap) or plan <= 0:
         lines.add(what, plan, text)
         return
-    judged = result.against_plan(measure, float(row["estimate"]), plan)
+    judged = result.against_plan(measure, estimate, plan)
     lines.add(what, plan, text, growth=gap / plan, judged=judged)
 
 
@@ -198,7 +201,7 @@ def _by_row(result: Landing, measure: Measure, formats: Formats, shown: Shown) -
         rows=tuple(rows),
         marks_after=marks.after,
         marks_width=marks.width,
-        lines=_lines(result, measure, formats),
+        lines=(*_further_plans(result, measure, formats), *_lines(result, measure, formats)),
         dropped=tuple((name,) for name in _DROPPED) + (("low", "high"),),
     )
 
@@ -222,10 +225,23 @@ def _columns(
         figures.column("base", base_heading(result, formats)),
         figures.column("change"),
         figures.column("growth", marked=True),
-        *([figures.column("plan"), figures.column("plan_gap")] if result.plan is None else []),
+        *([_plan_column(result, figures), figures.column("plan_gap")] if result.plan is None else []),
         *([] if parted else [figures.column("needed_per_day")]),
         TableColumn("note", "", "note"),
     ]
+
+
+def _further_plans(result: Landing, measure: Measure, formats: Formats) -> list[str]:
+    """What plans but the first take, which has a column."""
+    plans = list(result.planned(measure).items())[1:]
+    targets = {plan_words(name, formats): plan for name, plan in plans if np.isfinite(plan)}
+    return needed_sentences(result, measure, targets, formats)
+
+
+def _plan_column(result: Landing, figures: FigureCells) -> TableColumn:
+    """The column of the plan, the first of several."""
+    name, formats = next(iter(result.targets), ""), figures.formats
+    return figures.column("plan", formats.say("Plan {name}", name=words(name)) if name else None)
 
 
 def _title(result: Landing, measure: Measure, formats: Formats) -> str:

@@ -14,7 +14,7 @@ from logochron.core.judge.judging import Judging
 from logochron.core.questions.compare import Comparison
 from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import message, ordinal
-from logochron.views.formats import Formats, capital, item_name, shortened
+from logochron.views.formats import Formats, capital, item_name, shortened, words
 from logochron.views.words.currency_words import compared_effect, currency_sentence
 from logochron.views.words.movement import (
     MOVED,
@@ -540,19 +540,31 @@ def land_sentences(result: Landing, measure: Measure, at: Any, formats: Formats,
         against = _base_words(whole, whole.span_row(), formats).name
         part = formats.part(abs(growth))
         said = formats.say(way, sentence=said, part=part, base_period=against, base=before)
-    return [said, unsure_sentence(result, measure, formats), *_targets(result, measure, row, formats)]
+    plans = {name: plan for name, plan in result.planned(measure).items() if np.isfinite(plan)}
+    targets = {plan_words(name, formats): plan for name, plan in plans.items()}
+    if not targets:
+        targets = {_base_words(whole, whole.span_row(), formats).name: base}
+    return [said, unsure_sentence(result, measure, formats), *needed_sentences(result, measure, targets, formats)]
 
 
-def _targets(result: Landing, measure: Measure, row: Any, formats: Formats) -> list[str]:
-    """What must still be sold a day to reach the plan, else the base."""
-    target, name = float(row["plan"]), formats.say("the plan")
-    if not np.isfinite(target) or result.plan is not None:
-        target, name = float(row["base"]), _base_words(result.whole, result.whole.span_row(), formats).name
-    if not result.days_left or not target > 0:
-        return []
-    needed = result.needed(target, float(row["to_date"]))
-    fields = {"target": name, "amount": amount_words(target, measure, formats)}
-    if needed <= 0:
-        return [capital(formats.say(_REACHED, **fields))]
-    a_day = amount_words(needed, measure, formats)
-    return [formats.count(result.days_left, _NEEDED_LAST, _NEEDED, needed=a_day, **fields)]
+def plan_words(name: str, formats: Formats) -> str:
+    """How a sentence calls a plan."""
+    return formats.say("the plan {name}", name=words(name)) if name else formats.say("the plan")
+
+
+def needed_sentences(result: Landing, measure: Measure, targets: Mapping[str, float], formats: Formats) -> list[str]:
+    """What must still be sold a day to reach some targets, all items together."""
+    block, place = result.whole.block_of(measure)
+    row = block.row(0, place)
+    said = []
+    for name, target in targets.items():
+        if not result.days_left or not target > 0:
+            continue
+        needed = result.needed(target, float(row["to_date"]))
+        fields = {"target": name, "amount": amount_words(target, measure, formats)}
+        if needed <= 0:
+            said.append(capital(formats.say(_REACHED, **fields)))
+            continue
+        a_day = amount_words(needed, measure, formats)
+        said.append(formats.count(result.days_left, _NEEDED_LAST, _NEEDED, needed=a_day, **fields))
+    return said

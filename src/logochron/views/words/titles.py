@@ -59,26 +59,26 @@ def in_words(basis: Basis, word: str, formats: Formats | None = None) -> str:
     ('3 halves before', 'a year ago')
     """
     formats = formats or Formats()
-    say, words = formats.say, several(word, formats)
+    say, periods = formats.say, several(word, formats)
     match basis:
         case Prior(n=1):
             return say(_BEFORE[word])
         case Prior(n=n):
-            return say("{n} {periods} before", n=n, periods=words)
+            return say("{n} {periods} before", n=n, periods=periods)
         case YearAgo(n=1):
             return say("a year ago")
         case YearAgo(n=n):
             return say("{n} years ago", n=n)
         case MeanOf(n=n):
-            return say("the mean of the {n} {periods} before", n=n, periods=words)
+            return say("the mean of the {n} {periods} before", n=n, periods=periods)
         case YearAgoMean(n=n):
             return say("the mean of the same {period} in the {n} years before", n=n, period=period_word(word, formats))
         case Fixed(label=label):
             return label
         case Span(first=first, last=last):
             return f"{iso(first)}..{iso(last)}"
-        case Plan():
-            return say("plan")
+        case Plan(name=name):
+            return words(name) if name else say("plan")
 
 
 def heading(basis: Basis, formats: Formats | None = None) -> str:
@@ -105,8 +105,8 @@ def heading(basis: Basis, formats: Formats | None = None) -> str:
             return label
         case Span():
             return say("Against")
-        case Plan():
-            return say("Plan")
+        case Plan(name=name):
+            return capital(words(name)) if name else say("Plan")
 
 
 def window_words(window: Window, calendar: Calendar, each: str, formats: Formats | None = None) -> str:

@@ -77,9 +77,9 @@ class Landing(AlignedAnswer):
         running one is not over, it is one day earlier: on its last day nothing is left to estimate.
     whole
         With `each` the same landing without parts; else itself.
-    method, now, parts, target, given, cache
+    method, now, parts, target, given, cache, targets
         How estimates are made; the period and its report date; the parts; the plan as it is spread over days and as it
-        came; what was worked out of each measure and grouping.
+        came (the first of several); what was worked out of each measure and grouping; all plans by their names.
     """
 
     method: Method = field(repr=False)
@@ -90,6 +90,7 @@ class Landing(AlignedAnswer):
     cache: LandingCache = field(repr=False)
     left_out: tuple[str, ...] = field(repr=False)
     ended: EndedPeriods | None = field(default=None, repr=False)
+    targets: Mapping[str, Daybook] = field(default_factory=dict, repr=False)
     kind: ClassVar[str] = "land"
 
     @property
@@ -121,6 +122,12 @@ class Landing(AlignedAnswer):
         moved, judged = self.figures_of(measure).moved(np.array([estimate]), np.array([plan]))
         return DIRECTIONS[moved[0]], VERDICTS[judged[0]]
 
+    def planned(self, measure: Measure) -> dict[str, float]:
+        """By the name of each plan what it has for the whole period, all items together; NaN where it is not known."""
+        rows = self.whole.figures_of(measure).rows
+        span = self.now.starts[-1:], self.now.ends[-1:]
+        return {name: float(rows.planned(plan, *span)[0][0, 0]) for name, plan in self.targets.items()}
+
     def needed(self, target: float, to_date: float) -> float:
         """What is to be sold on each day left to reach a target, 0 where it is reached."""
         return float(needed_per_day(np.array(target), np.array(to_date), self.days_left))
@@ -131,7 +138,7 @@ class Landing(AlignedAnswer):
         if self.parts is None:
             return self
         whole = landing_of(self.cache, self.method, self.now, self.target, self.given, None, self.left_out)
-        return replace(whole, notes=self.notes)
+        return replace(whole, notes=self.notes, targets=self.targets)
 
     def path(self, measure: Measure, labels: tuple[str, ...] = ()) -> LandingPath:
         """The way of an item's running total to its landing, day by day; of all together where no label is named."""
@@ -237,7 +244,8 @@ def land(
     history
         Over how many complete periods before the profile ``"history"`` is averaged.
     plan
-        The plan, from `read_plan`: a target beside the base, or the base itself where `against` is one.
+        The plan, from `read_plan`, or a `Constant`: a target beside the base, or the base itself where `against` is
+        one. Of several by their names each is a target; the columns are of the first.
     by, measures, calendar, judging, top, sort
         As in `compare`; items are estimated on their own, and so is the total. `top` takes the largest to date, `sort`
         is by ``"estimate"``, ``"growth"``, ``"change"``, ``"to_date"`` or ``"label"``. Measures that divide are
@@ -293,15 +301,19 @@ def land(
         book = book.evenly()
     selection = ask("land", book, by=by, measures=kept, judging=judging, items=items, top=top, sort=sort)
     is_base = isinstance(spec.basis, Plan)
-    given = None if plan is None and not is_base else check_plan(plan, spec.basis if is_base else Plan())
+    plans = _plans(plan, spec, book, selection.measures)
+    given = plans.get("") if len(plans) == 1 and "" in plans else next(iter(plans.values()), None)
     prepared = prepare(selection, spec, given if is_base else None, against_whole)
     now = _now(prepared)
     if listed is not None:
         listed.check(spec.calendar, spec.grain, now)
     target: Daybook | None = prepared.plan
     said: tuple[str, ...] = ()
-    if not is_base and given is not None:
-        target, said = shaped(given, book)
+    targets: dict[str, Daybook] = {}
+    if not is_base:
+        laid_out_plans = {name: shaped(one, book) for name, one in plans.items()}
+        targets = {name: one for name, (one, _) in laid_out_plans.items()}
+        target, said = next(iter(laid_out_plans.values()), (None, ()))
     method = Method(
         calendar=spec.calendar,
         within=spec.grain,
@@ -314,7 +326,7 @@ def land(
         history=_depth(spec, now, book.coverage, history),
     )
     parts = None if each is None else parts_of(method, now, each)
-    return landing_of(
+    landing = landing_of(
         LandingCache(groupings_of(prepared), {}),
         method,
         now,
@@ -323,6 +335,18 @@ def land(
         parts,
         (*_left_out(left_out), *said, *laid),
     )
+    return replace(landing, targets=targets)
+
+
+def _plans(plan: AnyPlan | None, spec: PeriodSpec, book: Daybook, measures: Sequence[Measure]) -> dict[str, Daybook]:
+    """The plans that are targets, by their names; or the one that is the base."""
+    if isinstance(spec.basis, Plan):
+        named = check_plan(plan, spec.basis, book, measures, spec.calendar)
+        assert named is not None
+        return {"": named}
+    names = list(plan) if isinstance(plan, Mapping) else [""] if plan is not None else []
+    plans = {name: check_plan(plan, Plan(name), book, measures, spec.calendar) for name in names}
+    return {name: one for name, one in plans.items() if one is not None}
 
 
 def landing_of(
