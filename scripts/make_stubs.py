@@ -19,6 +19,7 @@ from typing import Any, Literal
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
+from logochron.core.book.selling_days import SellingDays
 from logochron.core.calendars.base import Calendar
 from logochron.core.choices import Empty, Grain, OnRefused, PlanSpread, Spread
 from logochron.core.days import DayLike

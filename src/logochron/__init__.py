@@ -47,6 +47,7 @@ _WHERE = {
     "Restatement": "logochron.core.questions.restated",
     "RetailCalendar": "logochron.core.calendars.retail",
     "Review": "logochron.core.questions.review",
+    "SellingDays": "logochron.core.book.selling_days",
     "Span": "logochron.core.align.bases",
     "YearAgo": "logochron.core.align.bases",
     "YearAgoMean": "logochron.core.align.bases",
@@ -96,6 +97,7 @@ __all__ = [
     "Restatement",
     "RetailCalendar",
     "Review",
+    "SellingDays",
     "Span",
     "YearAgo",
     "YearAgoMean",
@@ -142,6 +144,10 @@ def _profile(source: Any) -> Any:
     return import_module("logochron.sources.small_tables").listed_shares(source)
 
 
+def _listed_days(source: Any) -> Any:
+    return import_module("logochron.sources.small_tables").listed_days(source)
+
+
 def _holidays(code: str, first: int, last: int) -> Any:
     return import_module("logochron.sources.public_holidays").public_holidays(code, first, last)
 
@@ -173,7 +179,7 @@ def _month_names() -> Any:
 
 _ports.write, _ports.html, _ports.listing = _write, _html, _listing
 _ports.markdown, _ports.profile, _ports.progress = _markdown, _profile, _progress
-_ports.text = _text
+_ports.text, _ports.listed_days = _text, _listed_days
 _ports.month_names = _month_names
 _ports.asked_of_book = _asked_of_book
 _ports.holidays, _ports.receipt, _ports.totals, _ports.questions = _holidays, _receipt, _totals, _questions

@@ -10,6 +10,7 @@ from logochron.core.book.daybook import Daybook as Daybook
 from logochron.core.book.filters import Not as Not
 from logochron.core.book.intake import Intake as Intake
 from logochron.core.book.measures import Measure as Measure
+from logochron.core.book.selling_days import SellingDays as SellingDays
 from logochron.core.calendars.civil import CivilCalendar as CivilCalendar
 from logochron.core.calendars.listed import ListedCalendar as ListedCalendar
 from logochron.core.calendars.retail import RetailCalendar as RetailCalendar
@@ -81,6 +82,7 @@ __all__ = [
     "Restatement",
     "RetailCalendar",
     "Review",
+    "SellingDays",
     "Span",
     "YearAgo",
     "YearAgoMean",

@@ -35,6 +35,7 @@ from logochron.core.said import Joined, Said
 
 if TYPE_CHECKING:
     from logochron.core.book.measures import Measure
+    from logochron.core.book.selling_days import SellingDays
     from logochron.core.calendars.base import Calendar
     from logochron.core.days import DayLike
 
@@ -186,6 +187,10 @@ class Reading:
     )  # fmt: skip
     calendar: Calendar | None = _row(
         None, "", "Of the periods that `records_of` or `periods_in_columns` name; civil where None.",
+        shell=False, key=None,
+    )  # fmt: skip
+    selling_days: SellingDays | None = _row(
+        None, "", "On which days something can be sold; those of the questions that name none.",
         shell=False, key=None,
     )  # fmt: skip
     measures: Sequence[Measure] | None = _row(
@@ -442,11 +447,17 @@ _COMMAND_ROWS = (
     Option(name="plan_records_of", group=PLAN, kind=Grain | None, default=None,
            says="What each row of the plan stands for.", usual="what its dates tell"),
     Option(name="plan_spread", group=PLAN, kind=PlanSpread, default="even",
-           says="How it is spread over its days: evenly, or like the same days a year earlier."),
+           says="How it is spread over its days: evenly, on selling days, or like a year earlier."),
+    Option(name="selling_days", group=PERIODS, metavar="mon-sat",
+           says="Weekdays on which something can be sold.", usual="those that have records"),
+    Option(name="closed", group=PERIODS, metavar="DAYS|FILE", many=True,
+           says="Days on which nothing is sold: a day, a period, FIRST..LAST; or a table with a column date."),
+    Option(name="open", group=PERIODS, metavar="DAYS|FILE", many=True,
+           says="Days on which something is sold for all that."),
     Option(name="alerts", group=JUDGING, flag="--alert", metavar="COND", many=True,
            says="Exit with 1 where it holds in the last period: 'growth < -5%', 'verdict = adverse'."),
-    Option(name="holidays", group=OUTPUT, metavar="XX",
-           says="Name public holidays of a country (PT) or region (DE-BY)."),
+    Option(name="holidays", group=PERIODS, metavar="XX",
+           says="Public holidays of a country (PT) or region (DE-BY) are no selling days; explain names them."),
     Option(name="receipt", group=OUTPUT, kind=bool, default=False,
            says="How the figure came about: days, sums, arithmetic."),
     Option(name="backtest", group=OUTPUT, kind=bool, default=False,

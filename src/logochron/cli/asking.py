@@ -63,7 +63,7 @@ def answer_question(question: str, sales: tuple[str, ...], options: dict[str, An
 
 def _settled(options: dict[str, Any]) -> dict[str, Any]:
     """What options say that are not handed on as they are."""
-    settled: dict[str, Any] = {"by": list(dimensions(options["by"]))}
+    settled: dict[str, Any] = {"by": list(dimensions(options["by"])), "selling_days": None}  # the book has them
     if (running := options.get("running")) is not None:
         settled["running"] = int(running) if running.isdecimal() and len(running) < 20 else running
     if "windows" in options:

@@ -12,6 +12,7 @@ from logochron.cli.settings_option import SettingsFile
 from logochron.cli.speaking import reading_progress, say
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
+from logochron.core.book.selling_days import SellingDays, days_or_file
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import as_written, refuse_brought
@@ -109,7 +110,17 @@ def sales_book(sales: tuple[str, ...], options: dict[str, Any], calendar: Calend
             "by": _read_by(options),
             "measures": [*(Measure(name, better=expressions.better_of(name, lower)) for name in columns), *composed],
         }
-        return read(source, progress=progress, calendar=calendar, **reading)
+        return read(source, progress=progress, calendar=calendar, selling_days=selling_days_of(options), **reading)
+
+
+def selling_days_of(options: dict[str, Any]) -> SellingDays | None:
+    """The selling days that the options say; None where they say none."""
+    days = {name: [days_or_file(text) for text in options[name]] for name in ("closed", "open")}
+    stated = options["selling_days"] is not None or options.get("per") == "selling-day" or any(days.values())
+    # of a receipt the holidays are named, and are no selling days only where it is about such
+    if not stated and (options["holidays"] is None or "receipt" not in options):
+        return None
+    return SellingDays(weekdays=options["selling_days"], holidays=options["holidays"], **days)
 
 
 def composed_measures(options: dict[str, Any], lower: list[str]) -> list[Measure]:

@@ -50,9 +50,11 @@ class Choice(click.Choice[str]):
 F = TypeVar("F", bound=Callable[..., Any])
 
 #: Parameters of questions that are made of other options.
-_MADE = ("book", "calendar", "judging", "plan")
+_MADE = ("book", "calendar", "judging", "plan", "selling_days")
 #: What shows or draws many rows.
 _OF_MANY_ROWS = ("last", "top", "sort", "color", "figure")
+#: On which days something can be sold.
+_SELLING = ("selling_days", "closed", "open", "holidays")
 #: How a plan is read.
 _PLAN = ("plan", "plan_value", "plan_records_of", "plan_spread", *(row.name for row in PLAN_READING.values()))
 
@@ -154,7 +156,7 @@ def _question_rows(name: str, also: Iterable[str], *, drawn: bool = True) -> Ite
         yield COMMAND_OPTIONS["alerts"]
         yield COMMAND_OPTIONS["color"]
     yield from _calendar_rows()
-    yield from (COMMAND_OPTIONS[name] for name in also)
+    yield from (COMMAND_OPTIONS[name] for name in (*_SELLING, *also))
     yield from _output_rows()
     if of.figures and drawn:
         taken = {option for figure in FIGURES if figure.name in of.figures for option in figure.options}
@@ -187,7 +189,7 @@ def of_output(command: F) -> F:
 
 def of_explain(command: F) -> F:
     """The options of compare that choose a figure, and those of its receipt."""
-    chosen = (row for row in _question_rows("compare", ("holidays",), drawn=False) if row.group != JUDGING)
+    chosen = (row for row in _question_rows("compare", (), drawn=False) if row.group != JUDGING)
     return _with(command, (row for row in chosen if row.name not in _OF_MANY_ROWS))
 
 

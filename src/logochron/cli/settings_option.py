@@ -13,6 +13,7 @@ import click
 
 from logochron.cli.options import shell_option
 from logochron.cli.speaking import voiced
+from logochron.core.book.selling_days import days_or_file
 from logochron.core.said import Said
 from logochron.options import COMMAND_OPTIONS, READING_OPTIONS, options_of
 
@@ -109,6 +110,12 @@ def _defaults(file: SettingsFile) -> dict[str, Any]:
     defaults |= {
         option.name: getattr(page, option.name) or None for option in options_of(Formats) if option.key is not None
     }
+    selling = settings.selling_days
+    if selling.weekdays is not None:
+        defaults["selling_days"] = ",".join(build.listed(selling.weekdays))
+    for name in ("closed", "open"):
+        defaults[name] = [str(days_or_file(text, file.path.parent)) for text in build.listed(getattr(selling, name))]
+    defaults["holidays"] = selling.holidays
     if sales.rates is not None:  # the unit is then the one that amounts are brought to
         defaults |= {"rates": str(file.path.parent / sales.rates), "currency": sales.currency, "to": sales.to}
         defaults["rates_at"] = None if sales.rates_at is None else str(sales.rates_at)

@@ -27,13 +27,13 @@ YearNamed = Literal["ending", "starting"]
 YearEnds = Literal["nearest", "last"]
 Gaps = Literal["refused", "allowed"]
 Weeks = Literal["same-number", "364-days"]
-Per = Literal["day", "trading-day"]
+Per = Literal["day", "trading-day", "selling-day"]
 AtPositions = Literal["all", "today"]
 Kept = Literal["all", "comparable"]
 OnRefused = Literal["stop", "skip"]
 Spread = Literal["even"]
-PlanSpread = Literal["even", "year-ago"]
-Profile = Literal["best", "history", "year-ago", "weekday", "even"]
+PlanSpread = Literal["even", "year-ago", "selling-days"]
+Profile = Literal["best", "history", "year-ago", "weekday", "even", "selling-days"]
 Rest = Literal["scaled", "as-was"]
 AcrossFigure = Literal["value", "growth", "change", "share"]
 Layout = Literal["down", "across"]
@@ -55,7 +55,7 @@ VERDICTS = ("favorable", "adverse", "neutral", "unknown")
 STATUSES = ("complete", "to-date", "partial", "estimated")
 COMPLETE, TO_DATE, PARTIAL, ESTIMATED = range(len(STATUSES))
 #: How the usual share of a period by now can be told; the last two: by a list, or not needed.
-PROFILES = ("best", "history", "year-ago", "weekday", "even", "listed", "as-was")
+PROFILES = ("best", "history", "year-ago", "weekday", "even", "selling-days", "listed", "as-was")
 
 
 def values(literal: Any) -> tuple[Any, ...]:

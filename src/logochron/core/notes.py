@@ -23,6 +23,8 @@ TEXTS = {
     "not recorded": "not recorded",
     "no units": "no {}",
     "no trading days": "no trading days",
+    "no selling days": "no selling days",
+    "selling days": "{} selling days against {}",
     "no quantity": "no quantity",
     "leap day": "leap day",
     "no week 53": "no week 53 in {}",

@@ -25,6 +25,8 @@ markdown: Callable[[Any], str]
 listing: Callable[[Any], Any]
 #: Set by the package: a table of shares (a frame, a mapping of columns, a path) as `ListedShares`.
 profile: Callable[[Any], Any]
+#: Set by the package: the first and the last days that a table of days lists (a frame, a mapping of columns, a path).
+listed_days: Callable[[Any], tuple[Any, Any]]
 #: Set by the package: the public holidays of a country or region between two days, as day numbers and names.
 holidays: Callable[[str, int, int], dict[int, str]]
 #: Set by the package: takes the rows of our own questions in, once.

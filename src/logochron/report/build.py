@@ -12,6 +12,7 @@ from pydantic import BaseModel
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.filters import Not
 from logochron.core.book.measures import Measure
+from logochron.core.book.selling_days import SellingDays, days_or_file
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import BOUNDS, rational
@@ -28,6 +29,7 @@ from logochron.report.settings import (
     PageTable,
     PlanTable,
     Sales,
+    SellingDaysTable,
     Settings,
 )
 from logochron.views.formats import Formats
@@ -85,6 +87,17 @@ def calendar(table: CalendarTable, path: Path) -> Calendar:
 
     del given["file"]
     return ListedCalendar(path.parent / str(table.file), **given)
+
+
+def selling_days(table: SellingDaysTable, path: Path) -> SellingDays | None:
+    """The selling days, where any are said; `path` is that of the report file."""
+    if not table.model_fields_set:
+        return None
+    days = {name: [days_or_file(text, path.parent) for text in listed(getattr(table, name))] for name in _LISTS}
+    return SellingDays(weekdays=table.weekdays, holidays=table.holidays, **days)
+
+
+_LISTS = ("closed", "open")
 
 
 def limit(given: Any) -> Any:
@@ -159,6 +172,8 @@ def source(sales: Sales, path: Path) -> list[str]:
 def files(settings: Settings, path: Path) -> tuple[str, ...]:
     """What a report reads besides its own file."""
     beside = [settings.calendar.file, settings.sales.rates]
+    days = (text for name in _LISTS for text in listed(getattr(settings.selling_days, name)))
+    beside += [text for text in days if isinstance(days_or_file(text), Path)]
     beside += [name for table in settings.plan for name in (table.file, table.rates)]
     named = [name for name in beside if name is not None]
     profiles = [name for section in settings.section if is_file_name(name := getattr(section, "profile", ""))]
@@ -183,6 +198,7 @@ def book(
     given |= _rates(sales, path)
     if (until := until or settings.page.until) is not None:
         given["until"] = until
+    given["selling_days"] = selling_days(settings.selling_days, path)
     return read(source(sales, path), measures=measures(settings), calendar=calendar, progress=progress, **given)
 
 

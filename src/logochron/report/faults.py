@@ -22,6 +22,7 @@ from logochron.report.settings import (
     PlanTable,
     Sales,
     SectionTable,
+    SellingDaysTable,
     Settings,
     section_models,
 )
@@ -107,6 +108,7 @@ _MODELS: Mapping[str, type[BaseModel]] = {
     "sales": Sales,
     "measure": MeasureTable,
     "calendar": CalendarTable,
+    "selling_days": SellingDaysTable,
     "judging": JudgingTable,
     "plan": PlanTable,
     "page": PageTable,

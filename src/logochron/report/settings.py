@@ -20,6 +20,7 @@ from logochron.options import (
     READING_OPTIONS,
     Day,
     Dimensions,
+    Names,
     Number,
     Option,
     Wanted,
@@ -139,6 +140,17 @@ class CalendarTable(_CalendarKeys):  # type: ignore[misc]
         if self.kind == "listed" and self.file is None:
             raise ValueError('kind = "listed" needs `file`, the table of periods')
         return self
+
+
+class SellingDaysTable(KeyTable):
+    """On which days something can be sold."""
+
+    weekdays: Names | None = _key(None, 'Weekdays, such as "mon-sat"; those that have records where left out.')
+    closed: Names = _key(
+        (), "Days on which nothing is sold: a day, a period, FIRST..LAST; or a table with a column date."
+    )
+    open: Names = _key((), "Days on which something is sold for all that, likewise.")
+    holidays: str | None = _key(None, "A country (PT) or region (DE-BY) whose public holidays are no selling days.")
 
 
 class BandTable(KeyTable):
@@ -297,7 +309,7 @@ def _section_model(question: str) -> type[SectionTable]:
 
 
 #: Options of questions that a report file says once for all of them.
-_OF_REPORT = ("calendar", "judging", "plan")
+_OF_REPORT = ("calendar", "judging", "plan", "selling_days")
 #: Keys of a section that are no options of its question.
 OF_SECTIONS = frozenset(SectionTable.model_fields)
 
@@ -308,6 +320,7 @@ class Settings(KeyTable):
     sales: Sales
     measure: list[MeasureTable] = _table(list, "The measures.")
     calendar: CalendarTable = CalendarTable()
+    selling_days: SellingDaysTable = SellingDaysTable()
     judging: JudgingTable = JudgingTable()
     plan: list[PlanTable] = _table(list, "The plan; several as [[plan]], each with its name.")
     page: PageTable = PageTable()

@@ -54,14 +54,14 @@ def plan_read(
         spread="even" if spread == "even" and (wide or records_of != "day") else None,
     )
     book = read_aloud(source, planned)
-    return _to_be_shaped(book) if spread == "year-ago" else book
+    return _to_be_shaped(book, spread)
 
 
-def _to_be_shaped(book: Daybook) -> Daybook:
-    """The plan, yet to be laid in the shape of a year earlier; one that is listed by day stays as it is."""
-    if book.standing.records_of == "day":
+def _to_be_shaped(book: Daybook, spread: PlanSpread | None) -> Daybook:
+    """The plan, yet to be laid by the records it is held against; one that is listed by day stays as it is."""
+    if book.standing.records_of == "day" or spread in (None, "even"):
         return book
-    return replace(book, standing=book.standing._replace(spread="year-ago"))
+    return replace(book, standing=book.standing._replace(spread=spread))
 
 
 def plan_of(
@@ -135,12 +135,11 @@ def _plan(
     reading = replace(reading, measures=measures, by=by)
     if reading.periods_in_columns is not None:
         reading = replace(reading, spread="even" if spread == "even" else None)
-        book = read_aloud(given, reading)
-        return _to_be_shaped(book) if spread == "year-ago" else book
+        return _to_be_shaped(read_aloud(given, reading), spread)
     grain = records_of or _grain(given, reading)
     evenly: Spread | None = "even" if spread == "even" and grain != "day" else None
     book = read_aloud(given, replace(reading, records_of=grain, spread=evenly))
-    return _to_be_shaped(book) if spread == "year-ago" else book
+    return _to_be_shaped(book, spread)
 
 
 def _grain(given: Any, reading: Reading) -> Grain:

@@ -93,8 +93,8 @@ def read_plan(
         What each record stands for.
     spread
         ``"even"`` lays each amount on all days of its period, exact over any whole period; ``"year-ago"`` does so in
-        the shape of the same period a year earlier, taken from the sales it is held against; None leaves it on the
-        first.
+        the shape of the same period a year earlier, taken from the sales it is held against; ``"selling-days"`` lays
+        it evenly on the selling days (of `selling_days`, else of those sales); None leaves it on the first.
     calendar
         Of the periods; civil where None.
 

@@ -4,6 +4,7 @@ from typing import Any, Literal
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
+from logochron.core.book.selling_days import SellingDays
 from logochron.core.calendars.base import Calendar
 from logochron.core.choices import Empty, Grain, OnRefused, PlanSpread, Spread
 from logochron.core.days import DayLike
@@ -23,6 +24,7 @@ def read(
     spread: Spread | None = None,
     periods_in_columns: Grain | None = None,
     calendar: Calendar | None = None,
+    selling_days: SellingDays | None = None,
     measures: Sequence[Measure] | None = (),
     day_first: bool | None = None,
     date_format: str | None = None,
@@ -90,6 +92,8 @@ def read(
         the amounts shall have. Columns and rows of totals are left out.
     calendar
         Of the periods that `records_of` or `periods_in_columns` name; civil where None.
+    selling_days
+        On which days something can be sold; those of the questions that name none.
     measures
         `Measure` objects, beside or instead of `values`.
     day_first
@@ -191,6 +195,7 @@ def read_plan(
     until: DayLike | None = None,
     tz: str | None = None,
     periods_in_columns: Grain | None = None,
+    selling_days: SellingDays | None = None,
     day_first: bool | None = None,
     date_format: str | None = None,
     decimal: str | None = None,
@@ -230,8 +235,8 @@ def read_plan(
         What each record stands for.
     spread
         ``"even"`` lays each amount on all days of its period, exact over any whole period; ``"year-ago"`` does so in
-        the shape of the same period a year earlier, taken from the sales it is held against; None leaves it on the
-        first.
+        the shape of the same period a year earlier, taken from the sales it is held against; ``"selling-days"`` lays
+        it evenly on the selling days (of `selling_days`, else of those sales); None leaves it on the first.
     calendar
         Of the periods; civil where None.
     where
@@ -251,6 +256,8 @@ def read_plan(
         Of a wide table, one row an item and one column a period: the grain of its columns, whose headers name the
         periods (``2026-05``, ``May 2026``, ``Q2 2026``, ``2025``). `date` is then left out, and `values` is the name
         the amounts shall have. Columns and rows of totals are left out.
+    selling_days
+        On which days something can be sold; those of the questions that name none.
     day_first
         Whether 03/04/2026 is 3 April; asked for only where no row tells.
     date_format
@@ -338,6 +345,7 @@ def review(
     spread: Spread | None = None,
     periods_in_columns: Grain | None = None,
     calendar: Calendar | None = None,
+    selling_days: SellingDays | None = None,
     measures: Sequence[Measure] | None = (),
     day_first: bool | None = None,
     date_format: str | None = None,
@@ -402,6 +410,8 @@ def review(
         the amounts shall have. Columns and rows of totals are left out.
     calendar
         Of the periods that `records_of` or `periods_in_columns` name; civil where None.
+    selling_days
+        On which days something can be sold; those of the questions that name none.
     measures
         `Measure` objects, beside or instead of `values`.
     day_first

@@ -23,6 +23,7 @@ from logochron.core.book.measures import (
     with_units,
 )
 from logochron.core.book.record_spans import Standing
+from logochron.core.book.selling_days import SellingDays
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.calendars.named_in import day_named
@@ -94,6 +95,8 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
                 "let `values` be the one name the amounts shall have"
             )
         date, records_of = PERIOD, reading.periods_in_columns
+    if reading.selling_days is not None and not isinstance(reading.selling_days, SellingDays):
+        raise QuestionError("`selling_days` must be SellingDays(...); got {0}", brief(reading.selling_days))
     standing = _standing(records_of, reading.spread, reading.calendar)
     covering = (None, None) if reading.covering is None else span_ends(reading.covering, "covering")
     until = None if reading.until is None else day_named(reading.until, "until", standing.calendar, last=True)
@@ -362,6 +365,7 @@ def _book(engine: Engine, sources: Sequence[Source], spec: ReadingSpec, look: Re
         beyond=rows.beyond,
         falls=rows.falls,
         conversion=rows.conversion,
+        selling_days=spec.stated.selling_days,
     )
     if spec.until is not None:
         book.check_until()

@@ -135,7 +135,13 @@ def _read(
         if one.kind == "text":
             from logochron.sources.files.wide_tables import carry_text
 
-            table = carry_text(engine, scanner.unpacked(one), scanner.folder, Reading(), list(needed))
+            text = scanner.unpacked(one)
+            try:
+                table = carry_text(engine, text, scanner.folder, Reading(), list(needed))
+            except IntakeError:  # one column has nothing to part it from others
+                if len(needed) > 1:
+                    raise
+                table = carry_text(engine, text, scanner.folder, Reading(delimiter=","), list(needed))
         else:
             table = scanner.typed(one)
         if table.malformed:
@@ -244,15 +250,42 @@ def listed_shares(source: Any) -> ListedShares:
     return ListedShares(table.name, shares, numbers=_numbers(table, "day"), lengths=lengths)
 
 
-def _by_period(table: SmallTable, shares: NDArray[np.float64], grain: Grain) -> ListedShares:
-    """Shares of periods of the civil calendar, each laid evenly on its days."""
+def listed_days(source: Any) -> tuple[Days, Days]:
+    """The first and the last day of each row of a table of days: `date`, and maybe `until`; or names of periods.
+
+    Raises
+    ------
+    IntakeError
+        Naming the row of what is no day.
+    """
+    table = small_table(source, ["date"], ["until"], what="table of days", error=IntakeError)
+    if grains := grains_of(table.texts["date"], "date"):
+        return _periods_named(table, grains[0])
+    first = table.dates("date")
+    if "until" not in table.texts:
+        return first, first
+    filled = [until or date for until, date in zip(table.texts["until"], table.texts["date"])]
+    last = table._replace(texts={"until": filled}).dates("until")
+    if (last < first).any():
+        row = int((last < first).argmax())
+        raise IntakeError("{0}, column 'until': the last day lies before the first", table.where(row))
+    return first, last
+
+
+def _periods_named(table: SmallTable, grain: Grain) -> tuple[Days, Days]:
+    """The first and the last days of periods of the civil calendar."""
     calendar = CivilCalendar()
     named = [ordinal_named(text, grain, calendar) for text in table.texts["date"]]
     if None in named:
         text = table.texts["date"][named.index(None)]
         raise IntakeError("{0}, column 'date': {1!r} names no {2}", table.where(named.index(None)), text, grain)
     ordinals = np.array(named, dtype=np.int64)
-    starts, ends = calendar.first_days(grain, ordinals), calendar.last_days(grain, ordinals)
+    return calendar.first_days(grain, ordinals), calendar.last_days(grain, ordinals)
+
+
+def _by_period(table: SmallTable, shares: NDArray[np.float64], grain: Grain) -> ListedShares:
+    """Shares of periods of the civil calendar, each laid evenly on its days."""
+    starts, ends = _periods_named(table, grain)
     lengths = ends - starts + 1
     of, place, _ = even_parts(np.zeros_like(lengths), lengths)
     return ListedShares(table.name, (shares / lengths)[of], dates=starts[of] + place)

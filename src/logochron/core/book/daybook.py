@@ -21,13 +21,14 @@ from logochron.core.book.items import Beyond, Items, RecordLife
 from logochron.core.book.measures import Formula, Measure, adds_up, aggregates, all_aggregates, formulas
 from logochron.core.book.rates import Conversion
 from logochron.core.book.record_spans import Standing
+from logochron.core.book.selling_days import SellingDays, SellingTable
 from logochron.core.book.sums import RECORDS, ROWS, Amounts, DaySums, IdCounts, Spans, Sums
 from logochron.core.calendars.base import Calendar
 from logochron.core.calendars.named_in import day_named
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.choices import Grain
 from logochron.core.days import DayLike, Days, as_date, iso, span_ends
-from logochron.core.errors import QuestionError, no_such
+from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.said import Said
 from logochron.core.synonyms import synonym
 
@@ -73,6 +74,7 @@ class Daybook:
     falls: Mapping[str, Beyond] = field(default_factory=dict)  # by aggregate the items with negative amounts, and when
     ids: Mapping[str, IdCounts] = field(default_factory=dict)
     conversion: Conversion | None = None  # how its amounts were brought to one currency
+    selling_days: SellingDays | None = None  # on which days something can be sold, where it is said
     # by dimensions; books of the same rows share them
     laid_out: dict[tuple[str, ...], DaySums] = field(default_factory=dict)
     lives: dict[tuple[str, ...], RecordLife] = field(default_factory=dict)
@@ -174,6 +176,17 @@ class Daybook:
     def report_day(self) -> dt.date:
         """The report date: the last day of the coverage, as `last_day`."""
         return self.last_day
+
+    @cached_property
+    def selling(self) -> SellingTable:
+        """The days on which something can be sold: as is said, else by the days with records."""
+        return (self.selling_days or SellingDays()).of(self.recorded, daily=self.standing.records_of == "day")
+
+    def selling_on(self, days: SellingDays | None) -> Daybook:
+        """The same book with other selling days; as it is where None."""
+        if days is not None and not isinstance(days, SellingDays):
+            raise QuestionError("`selling_days` must be SellingDays(...); got {0}", brief(days))
+        return self if days is None else replace(self, selling_days=days)
 
     @property
     def exact(self) -> dict[str, bool]:

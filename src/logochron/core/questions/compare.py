@@ -13,6 +13,7 @@ from logochron.core.align.bases import Basis, YearAgo
 from logochron.core.align.period_spec import period_spec
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure, adds_up
+from logochron.core.book.selling_days import SellingDays
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.choices import COMPLETE, AcrossFigure, Each, Kept, Partial, Per, Weeks
@@ -152,6 +153,7 @@ def compare(
     per: Per | None = None,
     skip_closed: bool = False,
     plan: AnyPlan | None = None,
+    selling_days: SellingDays | None = None,
     by: str | Sequence[str] | None = (),
     measures: str | Sequence[str] | None = None,
     calendar: Calendar | None = None,
@@ -191,11 +193,15 @@ def compare(
     last
         Only so many periods, those that end there.
     per
-        ``"day"`` or ``"trading-day"`` (days with any record in the source): value and base divided by their days.
+        ``"day"``, ``"trading-day"`` (days with any record in the source) or ``"selling-day"`` (days on which something
+        can be sold): value and base divided by their days.
     skip_closed
         For days against ``"prior"`` or ``"mean:n"``: the last days that have records, not the last days.
     plan
         The plan, from `read_plan`, where `against` is one; several by their names, of which ``"plan:NAME"`` is one.
+    selling_days
+        On which days something can be sold; where they are said rows note where both sides differ in them. Those of
+        the book where None.
     by
         Dimensions to split by: a row for each tuple of items that has records.
     measures
@@ -245,6 +251,7 @@ def compare(
     >>> lc.compare(book, each="month", against="year-ago", last=13).table  # doctest: +SKIP
     """
     check_book(book)
+    book = book.selling_on(selling_days)
     spec = period_spec(
         each=each,
         against=against,

@@ -17,6 +17,7 @@ from logochron.core.align.period_spec import PeriodSpec, Window, calendar_asked
 from logochron.core.align.stacked import stacked
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
+from logochron.core.book.selling_days import SellingDays
 from logochron.core.book.sums import Spans
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
@@ -28,7 +29,8 @@ from logochron.core.notes import Noted, NoteTable
 from logochron.core.questions.compare import Comparison, comparison_of, comparison_rows
 from logochron.core.rows.answer import AlignedAnswer, Columns, in_order, known_on, laid_out
 from logochron.core.rows.groupings import Grouping, Side, lengths_of, summed_together
-from logochron.core.rows.plans import AnyPlan, check_plan, shaped, with_missing
+from logochron.core.rows.plan_shapes import shaped
+from logochron.core.rows.plans import AnyPlan, check_plan, with_missing
 from logochron.core.rows.prepare import (
     Groupings,
     Prepared,
@@ -163,6 +165,7 @@ def overview(
     at: Any = None,
     weeks: Weeks = "same-number",
     per: Per | None = None,
+    selling_days: SellingDays | None = None,
     measures: str | Sequence[str] | None = None,
     calendar: Calendar | None = None,
     judging: JudgingLike = None,
@@ -189,7 +192,7 @@ def overview(
         The plan, from `read_plan`, or several by their names.
     at
         The moment: a day, or a period whose last day is meant; the report date where None.
-    weeks, per
+    weeks, per, selling_days
         As in `compare`.
     measures, calendar, judging, items
         As in `compare`.
@@ -222,6 +225,7 @@ def overview(
     [['month', '2026-10', 24215.82], ['year', '2026', 451406.67]]
     """
     check_book(book)
+    book = book.selling_on(selling_days)
     calendar = calendar_asked(calendar)
     check("weeks", weeks, Weeks)
     if per is not None:

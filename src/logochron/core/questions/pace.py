@@ -80,7 +80,7 @@ class Pace(AlignedAnswer):
         again = super().on_days(book, by)
         plans = self.call.options["plan"] if self.call else None
         plan = check_plan(plans, self.spec.basis, book, self.measures, self.calendar) if self.call else None
-        if by or self.call is None or (plan is not None and plan.standing.spread == "year-ago"):
+        if by or self.call is None or (plan is not None and plan.standing.spread not in (None, "even")):
             return again
         try:
             return _OnDays(self, book, plan, again).answer

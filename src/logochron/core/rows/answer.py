@@ -20,7 +20,7 @@ from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.calendars.base import Calendar
 from logochron.core.choices import DIRECTIONS, PROFILES, STATUSES, VERDICTS, Each, Grain, Kept, Partial, Per
-from logochron.core.days import as_date, to_dates
+from logochron.core.days import Days, as_date, to_dates
 from logochron.core.errors import QuestionError, brief
 from logochron.core.judge.judging import Judging
 from logochron.core.notes import Note, NoteTexts, RowNotes
@@ -295,15 +295,29 @@ def row_notes(prepared: Prepared, grouping: Grouping) -> RowNotes:
     return RowNotes(prepared.noted, (prepared.aligned.size, grouping.size))
 
 
-def note_periods(prepared: Prepared, notes: RowNotes, why: Note | None) -> None:
-    """Adds what is to be said of whole periods."""
+def note_periods(prepared: Prepared, notes: RowNotes, why: Note | None, *, whole: bool = False) -> None:
+    """Adds what is to be said of whole periods; `whole`: a running one stands beside its base as if it were over."""
     aligned, lengths = prepared.aligned, prepared.lengths
     if why is not None:
         notes.add(aligned.base_known[:, None], why.code, *why.args)
     notes.add_all(aligned.notes)
     if lengths.per is not None:
         idle = (lengths.days == 0) & aligned.value_known | (lengths.base_days == 0) & aligned.base_known
-        notes.add(idle[:, None], "no trading days")
+        notes.add(idle[:, None], "no selling days" if lengths.per == "selling-day" else "no trading days")
+    _note_selling_days(prepared, notes, aligned.rows.ends if whole else aligned.ends)
+
+
+def _note_selling_days(prepared: Prepared, notes: RowNotes, ends: Days) -> None:
+    """Where a period, up to its end, and its base differ in selling days, as far as these are said."""
+    book, aligned = prepared.selection.book, prepared.aligned
+    known = aligned.value_known & aligned.base_known
+    if len(aligned.base_starts) != 1 or not known.any():
+        return
+    if book.selling_days is None and prepared.lengths.per != "selling-day":
+        return
+    spans = ((aligned.starts, ends), (aligned.base_starts[0], aligned.base_ends[0]))
+    own, base = (book.selling.count(first, np.where(known, last, first - 1)) for first, last in spans)
+    notes.add((known & (own != base))[:, None], "selling days", own[:, None], base[:, None])
 
 
 def block(

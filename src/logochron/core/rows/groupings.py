@@ -202,13 +202,16 @@ def lengths_of(book: Daybook, calendar: Calendar, aligned: Alignment, per: Per |
 
     recorded = book.recorded[calendar.holds(book.recorded)]
 
-    def count(starts: Days, ends: Days) -> Days:
+    def count(starts: Days, ends: Days, known: Bools) -> Days:
+        if per == "selling-day":
+            return book.selling.count(starts, np.where(known, ends, starts - 1))
         if per == "trading-day":
             return np.searchsorted(recorded, ends, side="right") - np.searchsorted(recorded, starts)
         return calendar.lengths(starts, ends)
 
-    base_days = np.where(aligned.part_known, count(aligned.base_starts, aligned.base_ends), 0).sum(axis=0)
-    return Lengths(count(aligned.starts, aligned.ends), base_days, per)
+    base = count(aligned.base_starts, aligned.base_ends, aligned.part_known)
+    value = count(aligned.starts, aligned.ends, aligned.value_known)
+    return Lengths(value, np.where(aligned.part_known, base, 0).sum(axis=0), per)
 
 
 def value_grouping(book: Daybook, by: Sequence[str], measures: Sequence[Measure], *groups: Spans) -> Grouping:

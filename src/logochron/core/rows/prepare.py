@@ -36,7 +36,8 @@ from logochron.core.rows.groupings import (
     summed,
     summed_by_row,
 )
-from logochron.core.rows.plans import AnyPlan, check_plan, shaped, with_missing
+from logochron.core.rows.plan_shapes import shaped
+from logochron.core.rows.plans import AnyPlan, check_plan, with_missing
 from logochron.core.rows.question_types import question_type
 from logochron.core.said import Said
 
@@ -352,12 +353,15 @@ def prepare(selection: Selection, spec: PeriodSpec, plan: AnyPlan | None, line_u
         Where an option names nothing or does not go with another.
     """
     book = selection.book
+    if spec.per == "selling-day" and book.standing.whole:
+        raise QuestionError("`per` 'selling-day' needs records of days; these stand for longer periods")
     if spec.per == "trading-day" and book.standing.records_of != "day":
         raise QuestionError("`per` 'trading-day' needs records of days; these stand for longer periods")
     planned = check_plan(plan, spec.basis, book, selection.measures, spec.calendar)
-    said: tuple[str, ...] = ()
+    said: tuple[str, ...] = book.selling.said if spec.per == "selling-day" else ()
     if planned:
-        planned, said = shaped(planned, book)
+        planned, more = shaped(planned, book)
+        said = (*said, *more)
     held = book.held_by(spec.calendar)
     aligned = line_up(spec, book.coverage, book.recorded, planned.coverage if planned else None)
     if planned:

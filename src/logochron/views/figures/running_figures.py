@@ -323,7 +323,7 @@ def _landing_legend(formats: Formats, *, known: bool, ranged: bool) -> tuple[Ent
 _LOOKS: dict[str, tuple[Role, Dash, float]] = {
     "best": ("current", "solid", 2.8),
     "as-was": ("current", "solid", 2.8),
-    "listed": ("estimate", "solid", 1.8),
+    **dict.fromkeys(("listed", "selling-days", "season"), ("estimate", "solid", 1.8)),
     "year-ago": ("level", "solid", 1.6),
     "history": ("level", "dashed", 1.6),
     "weekday": ("level", "dotted", 1.8),

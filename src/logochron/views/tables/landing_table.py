@@ -47,6 +47,8 @@ _FIGURES = ("to_date", "expected_share", "estimate", "low", "high", "typical_err
 _BESIDE = ("base", "change", "plan", "plan_gap", "needed_per_day")
 _RANGE = message("{low} to {high} in 80 % of past outcomes")
 _ONE_DAY, _DAYS = message("to reach {what} in {n} day"), message("to reach {what} in {n} days")
+_ONE_SELLING_DAY = message("to reach {what} in {n} selling day")
+_SELLING_DAYS = message("to reach {what} in {n} selling days")
 _STATUS = {"complete": message("done"), "to-date": message("partly estimated"), "estimated": message("estimated")}
 #: What a narrow terminal goes without, one after the other.
 _DROPPED = (
@@ -143,7 +145,8 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
     for what, target in needed:
         if result.days_left and target > 0:
             rest = target - float(row["to_date"])
-            note_words = formats.count(result.days_left, _ONE_DAY, _DAYS, what=what)
+            texts = (_ONE_DAY, _DAYS) if result.sold_daily else (_ONE_SELLING_DAY, _SELLING_DAYS)
+            note_words = formats.count(result.days_left, *texts, what=what)
             note_words = note_words if rest > 0 else formats.say("{what} is reached already", what=what)
             lines.add(column_words("needed_per_day", formats), result.needed(target, float(row["to_date"])), note_words)
     return TableSpec(

@@ -311,7 +311,8 @@ def estimate_lines(facts: LandingFacts, figures: Mapping[str, Any], sums: Arithm
     for what in ("base", "plan"):
         if facts.days_left and np.isfinite(figures[what]):
             target, days = float(figures[what]), facts.days_left
-            text = sums.text(_REQUIRED, what=formats.say(what), days=str(days))
+            required = _REQUIRED if facts.sold_daily else _REQUIRED_SELLING
+            text = sums.text(required, what=formats.say(what), days=str(days))
             needed = (target - to_date) / days
             if target > to_date:
                 lines.append(sums.line(text, [target, to_date], needed, lambda a, b, days=days: (a - b) / days))
@@ -335,8 +336,10 @@ _QUANTILE = message("{name} = estimate / the {quantile} quantile of estimate / o
 _AT_LEAST = message("{name} = {amount}: what is sold to date, as no amount is negative")
 _CURRENCY = message("currency effect = change {minus} change at {rates} = {0} {minus} {1} = {2}")
 _RATES = message("rates in the {side}, {days}: {rates}")
+_PER_DAYS = {"day": message("days"), "trading-day": message("trading days"), "selling-day": message("selling days")}
 _NONE_REQUIRED = message("required per day for the {what}: none, it is reached")
 _REQUIRED = message("required per day for the {what}: ({0} {minus} {1}) / {days} days = {2}")
+_REQUIRED_SELLING = message("required per selling day for the {what}: ({0} {minus} {1}) / {days} selling days = {2}")
 
 
 def _is_whole(value: float, decimals: int) -> bool:
@@ -436,7 +439,7 @@ def _arithmetic(receipt: Receipt, decimals: int, formats: Formats) -> list[str]:
                 continue
             added = " + ".join(f"{{{n}}}" for n in range(len(spans)))
             by = len(spans) if per is None else int(figures[days])
-            what = "" if per is None else " " + formats.say("days" if per == "day" else "trading days")
+            what = "" if per is None else " " + formats.say(_PER_DAYS[per])
             side_said = formats.say(side)
             text = f"{side_said} = {f'({added})' if len(spans) > 1 else added} / {by}{what} = {{{len(spans)}}}"
             terms, least = [span.sum for span in spans], [decimals] * len(spans)

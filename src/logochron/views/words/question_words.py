@@ -212,6 +212,7 @@ _PROFILES = {
     "year-ago": message("as in the base, {base}"),
     "weekday": message("by the weekdays of the last 8 weeks"),
     "even": message("by the days elapsed"),
+    "selling-days": message("by the selling days that are over"),
     "listed": message("by the list given"),
 }
 
@@ -263,6 +264,10 @@ _BEHIND = message("{sentence}, {part} below {base_period} ({base})")
 _SAME = message("{sentence}, level with {base_period} ({base})")
 _NEEDED_LAST = message("To reach {target} ({amount}), {needed} are required on the one day left")
 _NEEDED = message("To reach {target} ({amount}), {needed} per day are required in the {n} days left")
+_NEEDED_SELLING_LAST = message("To reach {target} ({amount}), {needed} are required on the one selling day left")
+_NEEDED_SELLING = message(
+    "To reach {target} ({amount}), {needed} per selling day are required in the {n} selling days left"
+)
 _REACHED = message("{target} ({amount}) is reached already")
 
 
@@ -566,5 +571,6 @@ def needed_sentences(result: Landing, measure: Measure, targets: Mapping[str, fl
             said.append(capital(formats.say(_REACHED, **fields)))
             continue
         a_day = amount_words(needed, measure, formats)
-        said.append(formats.count(result.days_left, _NEEDED_LAST, _NEEDED, needed=a_day, **fields))
+        one, several_left = (_NEEDED_LAST, _NEEDED) if result.sold_daily else (_NEEDED_SELLING_LAST, _NEEDED_SELLING)
+        said.append(formats.count(result.days_left, one, several_left, needed=a_day, **fields))
     return said

@@ -256,7 +256,11 @@ def _span_in_words(calendar: Calendar, each: Each, start: int, end: int, formats
 #: What a measure is called that is divided by its days.
 _EARLIER = message("{n} earlier {periods}: --last {many} shows all, and --out FILE.csv has them")
 _BESIDE = {"total": message("the total"), "largest": message("the largest"), "mean": message("the mean")}
-_PER = {"day": message("{measure} per day"), "trading-day": message("{measure} per trading day")}
+_PER = {
+    "day": message("{measure} per day"),
+    "trading-day": message("{measure} per trading day"),
+    "selling-day": message("{measure} per selling day"),
+}
 
 
 def subject(

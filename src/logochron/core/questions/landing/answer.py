@@ -16,6 +16,7 @@ from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import places_of
 from logochron.core.book.measures import Measure
+from logochron.core.book.selling_days import SellingDays
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.check_kinds import kinds_checked
 from logochron.core.choices import (
@@ -50,7 +51,8 @@ from logochron.core.questions.landing.figures import (
 from logochron.core.questions.landing.profiles import LandingRows, ListedProfile, Points, held_whole, listed_profile
 from logochron.core.rows.answer import AlignedAnswer, block, in_order, known_on, laid_out
 from logochron.core.rows.groupings import Grouping
-from logochron.core.rows.plans import AnyPlan, check_plan, shaped
+from logochron.core.rows.plan_shapes import shaped
+from logochron.core.rows.plans import AnyPlan, check_plan
 from logochron.core.rows.prepare import Prepared, adding_up, ask, check_book, groupings_of, prepare, remembered
 from logochron.core.rows.result import Block, Blocks
 from logochron.core.said import Said
@@ -68,8 +70,8 @@ class Landing(AlignedAnswer):
     table, subtotals, total
         Tidy frames of one row per measure and item; with `each` one per part of the period too. `low` to `high` is the
         range in which 80 % of outcomes lay, `typical_error` the median error of past estimates at the same point,
-        `needed_per_day` what is to be sold on each day left to reach the plan, or the base where there is no plan (0
-        where it is reached).
+        `needed_per_day` what is to be sold on each selling day left to reach the plan, or the base where there is no
+        plan (0 where it is reached).
     backtest
         `period, elapsed, profile, estimate, outcome, error`: what would have been estimated at each tenth of each past
         period, and what it came to; of the first measure, all items together. Empty where no period before is held
@@ -105,8 +107,13 @@ class Landing(AlignedAnswer):
 
     @property
     def days_left(self) -> int:
-        """The days after the report date in the period."""
-        return days_left(self.calendar, self.now)
+        """The selling days after the report date in the period."""
+        return days_left(self.calendar, self.now, self.method.selling)
+
+    @property
+    def sold_daily(self) -> bool:
+        """Whether all days left of the period are selling days."""
+        return self.days_left == (0 if self.now.over[0] else int(self.now.ends[0] - self.now.cuts[0]))
 
     def figures_of(self, measure: Measure) -> LandingFigures:
         """What is estimated of a measure, all items together."""
@@ -163,7 +170,7 @@ class Landing(AlignedAnswer):
         """Answers for a book as it was known on days: those of periods that are over then are made in one pass."""
         again = super().on_days(book, by)
         steady = isinstance(self.spec.basis, Plan | Stepping) and self.parts is None and self.method.listed is None
-        if by or not steady or (self.given is not None and self.given.standing.spread == "year-ago"):
+        if by or not steady or (self.given is not None and self.given.standing.spread not in (None, "even")):
             return again
         ended = EndedPeriods(self, book)
         return lambda last: ended.ending(last) or again(last)
@@ -206,6 +213,7 @@ def land(
     at: Any = None,
     history: int = 12,
     plan: AnyPlan | None = None,
+    selling_days: SellingDays | None = None,
     by: str | Sequence[str] | None = (),
     measures: str | Sequence[str] | None = None,
     calendar: Calendar | None = None,
@@ -228,7 +236,8 @@ def land(
         The usual share of the period by now. ``"history"``: the average over the last `history` complete
         periods; ``"year-ago"``: that of the base; ``"weekday"``: the weights of the weekdays in the last 8 whole weeks;
         ``"even"``: the days elapsed; ``"best"``: the one of these whose typical error was smallest (where fewer than 3
-        errors are known, the first of year-ago, history, weekday and even that tells anything).
+        errors are known, the first of year-ago, history, weekday and even that tells anything); ``"selling-days"``:
+        the selling days that are over.
 
         Or a list of your own, each day's share of its period in parts or percent: the shares of day 1, 2 and so on;
         ``{day: share}``; ``{length: shares}`` for periods of several lengths; a table with ``date`` or ``day`` (and
@@ -246,6 +255,9 @@ def land(
     plan
         The plan, from `read_plan`, or a `Constant`: a target beside the base, or the base itself where `against` is
         one. Of several by their names each is a target; the columns are of the first.
+    selling_days
+        On which days something can be sold, past the report date too: what is left to be reached is divided by those.
+        Where None those of the book, else the weekdays on which the source has any record.
     by, measures, calendar, judging, top, sort
         As in `compare`; items are estimated on their own, and so is the total. `top` takes the largest to date, `sort`
         is by ``"estimate"``, ``"growth"``, ``"change"``, ``"to_date"`` or ``"label"``. Measures that divide are
@@ -279,6 +291,7 @@ def land(
     (['2026-10'], True)
     """
     check_book(book)
+    book = book.selling_on(selling_days)
     check("within", within, Within)
     check("rest", rest, Rest)
     check_count("history", history)
@@ -324,6 +337,7 @@ def land(
         profile=named,
         listed=listed,
         history=_depth(spec, now, book.coverage, history),
+        selling=book.selling,
     )
     parts = None if each is None else parts_of(method, now, each)
     landing = landing_of(
@@ -333,7 +347,7 @@ def land(
         target,
         given,
         parts,
-        (*_left_out(left_out), *said, *laid),
+        (*_left_out(left_out), *said, *laid, *book.selling.said),
     )
     return replace(landing, targets=targets)
 
@@ -534,7 +548,8 @@ class LandingFacts(NamedTuple):
     """What an estimate rests on: the base to the same point, the errors of the profiles tried and of how many periods.
 
     `ratios` are the 10 % and 90 % quantiles of estimate / outcome of past periods; `a_day_earlier`: how many of those
-    were looked at a day before their last one, on which the same point falls.
+    were looked at a day before their last one, on which the same point falls; `sold_daily`: whether all days left are
+    selling days.
     """
 
     rest: str
@@ -545,6 +560,7 @@ class LandingFacts(NamedTuple):
     days_left: int
     over: bool
     a_day_earlier: int = 0
+    sold_daily: bool = True
 
     @classmethod
     def of(cls, result: Landing, measure: Measure, by: tuple[str, ...], item: int) -> LandingFacts:
@@ -560,4 +576,5 @@ class LandingFacts(NamedTuple):
             result.days_left,
             bool(result.now.over[0]),
             figures.a_day_earlier(item),
+            result.sold_daily,
         )

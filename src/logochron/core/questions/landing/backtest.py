@@ -79,9 +79,9 @@ def backtest_at_tenths(
         points = before._replace(cuts=method.standing.known_until(before.starts, cuts))
         test = profile_test(every, rows, points, target)
         known = {**test.estimates.by_profile, "best": test.estimate}
-        if "listed" in names:
+        for name in set(names) - set(known):  # one that is not among those to choose from
             planned = planned_of(method, rows, points, target)
-            known |= estimates_at(replace(method, profile="listed"), rows, points, planned).by_profile
+            known |= estimates_at(replace(method, profile=name), rows, points, planned).by_profile
         by_profile.append(np.stack([known[name][:, 0] for name in names], axis=1))
         outcomes.append(test.estimates.outcome[:, 0])
     estimate = np.stack(by_profile)  # tenths, periods, profiles

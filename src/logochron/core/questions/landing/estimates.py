@@ -15,6 +15,7 @@ from logochron.core.align.period_spec import Window
 from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.record_spans import Standing
+from logochron.core.book.selling_days import SellingTable
 from logochron.core.book.sums import divided
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.choices import Grain, Rest
@@ -26,6 +27,7 @@ from logochron.core.questions.landing.profiles import (
     even_share,
     held_whole,
     history_share,
+    selling_share,
     weekday_share,
 )
 from logochron.core.rows.figures import Floats
@@ -57,6 +59,7 @@ class Method:
     profile: str
     listed: ListedProfile | None
     history: int
+    selling: SellingTable
 
     @property
     def profiles(self) -> tuple[str, ...]:
@@ -72,7 +75,8 @@ class Method:
         """The profiles that a back-test of its own tells apart."""
         if self.rest == "as-was":
             return ("as-was",)
-        return ("best", *CHOICES, *(("listed",) if self.listed else ()))
+        own = () if self.profile in ("best", *CHOICES) else (self.profile,)
+        return ("best", *CHOICES, *own)
 
     def bases(self, points: Points) -> BaseSpans:
         """The whole periods that stand for the base of the period of each point, as far as they were known then."""
@@ -159,6 +163,8 @@ def share_of(
         if method.standing.whole:
             return np.full((len(points.cuts), 1), np.nan)
         return weekday_share(rows, calendar, method.coverage, points, known)
+    if profile == "selling-days":
+        return selling_share(method.selling, points)
     if profile == "listed":
         assert method.listed is not None
         return method.listed.share(calendar, within, points)

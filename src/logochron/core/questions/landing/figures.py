@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from logochron.core.align.base_spans import any_part
 from logochron.core.align.bases import Plan
 from logochron.core.book.daybook import Daybook
+from logochron.core.book.selling_days import SellingTable
 from logochron.core.book.sums import divided
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.calendars.civil import CivilCalendar
@@ -228,9 +229,14 @@ _NOTHING: Floats = np.full((1, 1), np.nan)
 _LACKS = {"history": "history", "year-ago": "base", "as-was": "base", "weekday": "weeks"}
 
 
-def days_left(calendar: Calendar, now: Points) -> int:
-    """The days of the running period after the report date."""
-    return 0 if now.over[0] else int(calendar.lengths(now.cuts + 1, now.ends)[0])
+def days_left(calendar: Calendar, now: Points, selling: SellingTable) -> int:
+    """The days of the running period after the report date on which something can be sold."""
+    if now.over[0]:
+        return 0
+    if selling.always:
+        return int(calendar.lengths(now.cuts + 1, now.ends)[0])
+    days = np.arange(int(now.cuts[0]) + 1, int(now.ends[0]) + 1)
+    return int((selling.open_on(days) & calendar.holds(days)).sum())
 
 
 def needed_per_day(target: Floats, to_date: Floats, left: Any) -> Floats:
@@ -300,10 +306,10 @@ class LandingFigures:
         sure = Certainty.of_outcomes(estimate) if each else self.sure.as_row()
         notes = row_notes(self.groupings.prepared, self.grouping)
         note_sides(sides, notes)
-        note_periods(self.groupings.prepared, notes, self.grouping.why[self.measure.name])
+        note_periods(self.groupings.prepared, notes, self.grouping.why[self.measure.name], whole=True)
         self._note(notes)
         plan = self._plan(now.starts, now.ends, notes)
-        left = np.zeros((1, 1), dtype=np.int64) if each else np.array([[days_left(self.method.calendar, now)]])
+        left = np.zeros((1, 1), dtype=np.int64) if each else np.array([[self.days_left(now)]])
         target = np.where(np.isfinite(plan), plan, base)
         chosen = self.profile_test.chosen[rows]
         names = np.array([PROFILES.index(name) for name in self.estimates.by_profile] + [-1])
@@ -325,6 +331,10 @@ class LandingFigures:
             "note": notes.places,
         }
         return columns, n
+
+    def days_left(self, now: Points) -> int:
+        """The selling days of the running period after the report date."""
+        return days_left(self.method.calendar, now, self.method.selling)
 
     def part_columns(self, parts: Parts) -> tuple[Columns, int]:
         """A row for each part and item, and how many rows an item has."""

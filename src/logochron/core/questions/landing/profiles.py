@@ -16,6 +16,7 @@ from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import places_of
 from logochron.core.book.measures import Aggregate, AggregateSums, Measure, aggregates, work_out
+from logochron.core.book.selling_days import SellingTable
 from logochron.core.book.sums import Spans, divided
 from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.calendars.civil import CivilCalendar
@@ -180,6 +181,12 @@ def held_whole(calendar: Calendar, within: Grain, ordinals: Days, coverage: Cove
 def even_share(points: Points) -> Floats:
     """The part of the days that are done, shape (points, 1)."""
     return np.asarray(points.elapsed / points.days)[:, None]
+
+
+def selling_share(selling: SellingTable, points: Points) -> Floats:
+    """The part of the selling days that are over, shape (points, 1); NaN where the period has none."""
+    done, whole = (selling.count(points.starts, days) for days in (points.cuts, points.ends))
+    return divided(done.astype(np.float64), whole.astype(np.float64), whole > 0)[:, None]
 
 
 def history_share(
