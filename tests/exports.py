@@ -261,7 +261,7 @@ EXPORTS = [
             by="Area"),
     Export("pivot.xlsx", sheet(_german_pivot(), _MERGED), ("--by", "Region"), {"Nord": 17, "Süd": 7, "": 24},
            sheet(changed(_german_pivot(), 8, 5, 25)), "'Gesamtergebnis' calls its row"),
-    _export("shops.csv", _CUR, _currencies(late="SEK"), "in several currencies: EUR .9,084 rows., SEK .1 rows",
+    _export("shops.csv", _CUR, _currencies(late="SEK"), "in several currencies: EUR .9,084 rows, 100.0 %., SEK .1 row,",
             _of(_CUR, "2026-01", item=2, currency="EUR"), "--where", "currency=EUR", by="shop"),
     _export("orders.csv", _ORD, _orders(misspelt=True), "'canceld': 0.4 % of the rows .*; they usually do not count",
             _of([row for row in _ORD if row[2] not in ("cancelled", "pending")], "2026-01", item=3), *_PAID, by="shop"),

@@ -262,7 +262,7 @@ BAD = [
     ("d,v\n2026-01-01,1\n", [*ASK, "--figure", "bars", "--out", "x.png"], 2, "--by"),
     ("d,v\n2026-01-01,1\n", [*ASK, "--where", "d"], 2, "COL=VALUE"),
     ("d,v\n2026-01-01,1\n", [*ASK, "--locale", "xx_YY"], 2, "`locale` must be"),
-    ("d,v\n2026-01-01,1\n", [*ASK, "--currency", "EURO"], 2, "`currency` must be"),
+    ("d,v\n2026-01-01,1\n", [*ASK, "--currency", "EURO"], 2, "--currency must be"),
     ("d,v\n2026-01-01,1\n", [*ASK, "--against", "last"], 2, "`against` must be"),
     ("d,v\n2026-01-01,1\n", [*ASK, "--each", "weeks"], 2, "'week'"),
     ("d,v\n2026-01-01,1\n", [*ASK, "--level-within", "some"], 2, "0.02 or 2%"),

@@ -132,8 +132,9 @@ def test_holidays_and_tables_of_days(tmp_path: Path, book: lc.Daybook) -> None:
         (lambda book: lc.compare(book, "month", selling_days="mon-sat"), "SellingDays"),  # type: ignore[arg-type]
         (lambda book: lc.read(SOLD, date="day", values="revenue", selling_days="mon-sat"), "SellingDays"),
         (
-            lambda book: lc.compare(lc.read(SOLD[::27], date="day", values="revenue", records_of="month"), "month",
-                                    per="selling-day"),  # fmt: skip
+            lambda book: lc.compare(
+                lc.read(SOLD[::27], date="day", values="revenue", records_of="month"), "month", per="selling-day"
+            ),  # fmt: skip
             "needs records of days",
         ),
     ],

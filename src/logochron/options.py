@@ -369,6 +369,8 @@ _QUESTION_ROWS = (
     Option(name="against", group=AGAINST, metavar="BASIS", usual="year-ago, or the plan that is given", key=str,
            says=_BASES, key_says="What periods are held against."),
     Option(name="weeks", group=AGAINST, says="year-ago: the same week number, or 364 days earlier."),
+    Option(name="selling_days", shell=False, key=None,
+           says="On which days something can be sold; those of the book where left out."),
     Option(name="skip_closed", group=AGAINST, says="prior days: the last ones that have records."),
     Option(name="beside", group=AGAINST, metavar="WHAT",
            says="What items are held beside: total, largest, mean or item:NAME."),

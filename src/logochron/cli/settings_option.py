@@ -13,7 +13,6 @@ import click
 
 from logochron.cli.options import shell_option
 from logochron.cli.speaking import voiced
-from logochron.core.book.selling_days import days_or_file
 from logochron.core.said import Said
 from logochron.options import COMMAND_OPTIONS, READING_OPTIONS, options_of
 
@@ -110,6 +109,8 @@ def _defaults(file: SettingsFile) -> dict[str, Any]:
     defaults |= {
         option.name: getattr(page, option.name) or None for option in options_of(Formats) if option.key is not None
     }
+    from logochron.core.book.selling_days import days_or_file
+
     selling = settings.selling_days
     if selling.weekdays is not None:
         defaults["selling_days"] = ",".join(build.listed(selling.weekdays))

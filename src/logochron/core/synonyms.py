@@ -182,7 +182,7 @@ SYNONYMS: tuple[Synonym, ...] = (
     _option("json", form="json"),
     _option("working-days workdays business-days trading-days", per="trading-day"),
     _option("from start start-date since begin", takes=True, at=GIVEN, says="--at FIRST..LAST"),
-    _option("to end end-date between date-range range", takes=True, at=GIVEN, says="--at FIRST..LAST"),
+    _option("end end-date between date-range range", takes=True, at=GIVEN, says="--at FIRST..LAST"),
     _option("period periods grain granularity freq frequency interval every level", takes=True, each=GIVEN,
             says="--each (the grain of the rows) or --at (which of them)"),
     _option("compare-to compare compared-to compare-with vs versus baseline base basis reference", takes=True,

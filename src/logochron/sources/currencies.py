@@ -68,6 +68,12 @@ def _check_alone(reading: Reading, measures: Sequence[Measure]) -> None:
     """Refuse what is said of rates where none are given."""
     options = {"currency": reading.currency, "to": reading.to, "rates_at": reading.rates_at}
     given = next((name for name, value in options.items() if value is not None), "")
+    if given == "to" and not _CODE.fullmatch(str(reading.to).strip()):
+        raise QuestionError(
+            "`to` is the currency that amounts are brought to by `rates`; for days say at='FIRST..LAST' (--at FIRST..LAST) "
+            "or until= (--until DAY); got {0}",
+            brief(reading.to),
+        )
     if given:
         raise QuestionError(
             "`{0}` goes with `rates`, a table of currencies and rates (--{1} with --rates FILE)",

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from logochron.core.book.filters import Not
 from logochron.core.book.intake import Fact
+from logochron.core.choices import how_many
 from logochron.core.errors import IntakeError
 from logochron.core.said import Hinted, Joined, Said
 from logochron.sources.files.watched_columns import NOT_COUNTING, state_of
@@ -97,7 +98,7 @@ def _currencies(column: str, rows: dict[str, int]) -> Fact:
     most = sorted(rows, key=lambda label: -rows[label])
     every = sum(rows.values())
     example = Joined(
-        Said("{0} ({1:,} rows, {2:.1f} %)", label or Said("(empty)"), rows[label], 100 * rows[label] / every)
+        Said("{0} ({1}, {2:.1f} %)", label or Said("(empty)"), how_many(rows[label], "row"), 100 * rows[label] / every)
         for label in most
     )
     effect = Said(

@@ -165,8 +165,8 @@ class ReadingSpec:
             *(("date", part) for part in self.parts or (self.date,)),
             *(("values", aggregate.column) for aggregate in self.summed if aggregate.column),
         ]
+        named += [("by", column) for column in (*self.dimensions.values(), *self.watched)]
         named += [("currency", self.currency)] if self.currency else []
-        named += [("by", column) for column in self.labels.values() if column != self.currency]
         named += [("where", condition.column) for condition in (*self.where, *self.aside)]
         named += [("measures", aggregate.column) for aggregate in self.ids]
         named += [("measures", c.column) for aggregate in self.aggregates for c in self.conditions_of(aggregate)]
