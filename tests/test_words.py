@@ -154,7 +154,8 @@ def test_words_brought_along_are_answered_with_ours(demo_book, word, told):
 
 @pytest.mark.parametrize(
     ("words", "told"),
-    [(("--group-by", "harbor"), "--by COL"), (("--from", "2024"), "--at FIRST..LAST"), (("--end", "2024"), "--at FIRST"), (("--to", "2024"), "--at FIRST"),
+    [(("--group-by", "harbor"), "--by COL"), (("--from", "2024"), "--at FIRST..LAST"),
+     (("--end", "2024"), "--at FIRST"), (("--to", "2024"), "--at FIRST"),
      (("--period", "month"), "--each"), (("--compare-to", "ly"), "--against"), (("--fiscal-year", "4"), "--year-start"),
      (("--each", "fy"), "--year-start"), (("--calendar", "fiscal"), "--year-start"),
      (("--running", "ytd"), "--running year"), (("--rows", "item"), "--by COL"),

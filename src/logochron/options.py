@@ -380,6 +380,8 @@ _QUESTION_ROWS = (
            says="The rest of the period: scaled by what is done, or as in the base."),
     Option(name="history", group=AGAINST, metavar="N", between=(1, None),
            says="Over how many complete periods before the profile history is averaged."),
+    Option(name="gather", group=ITEMS,
+           says="life: items gathered as new, back, up, same, down, paused, ended; of one dimension."),
     Option(name="quantity", group=SALES, metavar="COL",
            says="Quantities: takes changes apart by volume, mix and price."),
     Option(name="by", group=ITEMS, says="Dimensions to split by.", shell=False, key=Names),

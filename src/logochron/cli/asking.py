@@ -61,6 +61,10 @@ def answer_question(question: str, sales: tuple[str, ...], options: dict[str, An
     return _tell_alerts(alerts, result.whole if of.targeted else result, formats)
 
 
+#: How rows of drivers stand where nothing is said.
+_BY_CHANGE = "-change"
+
+
 def _settled(options: dict[str, Any]) -> dict[str, Any]:
     """What options say that are not handed on as they are."""
     settled: dict[str, Any] = {"by": list(dimensions(options["by"])), "selling_days": None}  # the book has them
@@ -70,6 +74,8 @@ def _settled(options: dict[str, Any]) -> dict[str, Any]:
         settled["windows"] = names(options["windows"]) or ("month", "quarter", "year")
     if "profile" in options:
         settled["profile"] = _profile(options["profile"])
+    if options.get("gather") is not None and options["sort"] == _BY_CHANGE:  # groups have an order of their own
+        settled["sort"] = None
     return settled
 
 

@@ -20,6 +20,7 @@ from logochron.core.said import Hinted, Joined, Said
 from logochron.core.total_labels import is_total
 from logochron.sources.assemble import BookRows, assembled
 from logochron.sources.duckdb.connection import Engine
+from logochron.sources.duckdb.engine_source import MOST_LABELS
 from logochron.sources.files.watched_columns import is_currencies
 from logochron.sources.mixed_rows import mixed_facts, said_of
 from logochron.sources.named_periods import standing_named
@@ -173,6 +174,8 @@ def _oddities(rows: BookRows, spec: ReadingSpec, dated_on: Days, hinted: str) ->
             for name, label in like_totals(rows.days, rows.codes, rows.labels, summed)
         ]
     for name, labels in rows.labels.items():
+        if len(labels) > MOST_LABELS:  # ids: nobody is asked whether they are totals
+            continue
         known = {str(label) for label in labels if label}
         if len(known) > 1 and is_currencies(known, name) and not reviewed and spec.conversion is None:
             said.append(

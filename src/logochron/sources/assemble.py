@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from fractions import Fraction
+from operator import lt
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -124,7 +125,8 @@ class _Sources(NamedTuple):
         codes: dict[str, list[NDArray[Any]]] = {}
         for name in dimensions:
             named = [[label or "" for label in s.groups.labels[name]] for s in scans]
-            known = sorted({label for part in named for label in part})
+            in_order = len(named) == 1 and all(map(lt, named[0], named[0][1:]))  # as the engine gives them
+            known = named[0] if in_order else sorted({label for part in named for label in part})
             labels[name] = np.array(known, dtype=object)
             codes[name] = [scanned.groups.label_codes[name] for scanned in scans]
             if named != [known]:  # else as the only source has them

@@ -70,8 +70,8 @@ def _check_alone(reading: Reading, measures: Sequence[Measure]) -> None:
     given = next((name for name, value in options.items() if value is not None), "")
     if given == "to" and not _CODE.fullmatch(str(reading.to).strip()):
         raise QuestionError(
-            "`to` is the currency that amounts are brought to by `rates`; for days say at='FIRST..LAST' (--at FIRST..LAST) "
-            "or until= (--until DAY); got {0}",
+            "`to` is the currency that amounts are brought to by `rates`; for days say at='FIRST..LAST' (--at "
+            "FIRST..LAST) or until= (--until DAY); got {0}",
             brief(reading.to),
         )
     if given:

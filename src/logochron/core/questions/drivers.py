@@ -17,7 +17,7 @@ from logochron.core.book.measures import Measure, adds_up
 from logochron.core.book.sums import divided
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
-from logochron.core.choices import Each, Kept, Partial, Weeks
+from logochron.core.choices import Each, Gather, Kept, Partial, Weeks, check
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import JudgingLike
@@ -35,6 +35,7 @@ from logochron.core.rows.answer import (
 from logochron.core.rows.currency_effect import CURRENCY_EFFECT, CurrencyEffect, effect_sides, steady_of
 from logochron.core.rows.figures import Floats, Sides, figures_of
 from logochron.core.rows.groupings import Grouping
+from logochron.core.rows.life_groups import check_gathered, gathered, groups_of
 from logochron.core.rows.plans import AnyPlan
 from logochron.core.rows.prepare import (
     Groupings,
@@ -71,17 +72,25 @@ class Drivers(AlignedAnswer):
     currency
         By measure the currency effect in its change, where the book has it at constant rates too. `table` and `total`
         have a row of it, called so in place of the measure and the items; its value and base are the differences.
+    gather
+        Whether rows are groups of items, whose number is in the column `items`.
     """
 
     quantity: Measure | None
     left_out: tuple[str, ...]
     path_columns: Mapping[str, NDArray[Any]] = field(repr=False)
     currency: Mapping[str, CurrencyEffect] = field(default_factory=dict, repr=False, kw_only=True)
+    gather: Gather | None = field(default=None, kw_only=True)
     kind: ClassVar[str] = "drivers"
+
+    @property
+    def in_own_order(self) -> bool:
+        """Whether its rows are groups, which stand from those that came to those that left."""
+        return self.gather is not None
 
     def ask_anew(self, prepared: Prepared) -> Drivers:
         """The same question about what is lined up otherwise."""
-        return _driven(prepared, self.quantity, self.left_out)
+        return _driven(prepared, self.quantity, self.left_out, self.gather)
 
     def part_of(self, whole: Drivers) -> Drivers:
         """The same rows of some items of a whole, with their contributions to its growth."""
@@ -131,6 +140,7 @@ def drivers(
     against: str | Basis = "year-ago",
     at: Any = None,
     quantity: str | None = None,
+    gather: Gather | None = None,
     running: Any = None,
     partial: Partial = "to-date",
     weeks: Weeks = "same-number",
@@ -154,6 +164,11 @@ def drivers(
         The one period; the last where None.
     quantity
         The measure of quantities (units, hours): a sum or a count.
+    gather
+        ``"life"``: the items of one dimension (customers, products) gathered by what became of them: `new` (first
+        recorded after the base's last day), `back` (none in the base, recorded before), `up`, `same` and `down` (in
+        both), `paused` and `ended` (none now; ended after a silence of more than 28 days and five times their mean
+        gap). Rows are of groups, the column `items` says how many items are in each.
     judging
         Levels, and which way is good; bands do not apply.
 
@@ -201,14 +216,19 @@ def drivers(
     kept, left_out = _measures(book, measures, counted)
     selection = ask("drivers", book, by=by, measures=kept, judging=judging, items=items, top=top, sort=sort)
     prepared = prepare(selection, spec, plan)
+    if gather is not None:
+        check("gather", gather, Gather)
+        check_gathered(prepared)
     size = prepared.aligned.size
     if size != 1:
         n = Said("names {0}", size) if size else Said("none is held whole by the records")
         raise QuestionError("`at` must name one period: {0} {1}", (at if at is not None else Said("the last")), n)
-    return _driven(prepared, counted, tuple(left_out))
+    return _driven(prepared, counted, tuple(left_out), gather)
 
 
-def _driven(prepared: Prepared, counted: Measure | None, left_out: tuple[str, ...]) -> Drivers:
+def _driven(
+    prepared: Prepared, counted: Measure | None, left_out: tuple[str, ...], gather: Gather | None = None
+) -> Drivers:
     """The answer to what is lined up, of one period."""
     selection = prepared.selection
     steady = {m.name: other for m in selection.measures if (other := steady_of(prepared.book, m)) is not None}
@@ -218,15 +238,25 @@ def _driven(prepared: Prepared, counted: Measure | None, left_out: tuple[str, ..
     groupings = groupings_of(prepared, also)
     quantities = _parts(groupings, counted) if counted else None
     effects = {m.name: _effects(_parts(groupings, m), quantities) for m in selection.measures}
+    life = gather is not None and len(groupings.items.places) > 0
+    if life:
+        groups = groups_of(groupings, selection.measures[0])
+        groupings, many = gathered(groupings, groups)
     # the row of each item: that of its subtotal or of all, and its own or that of all others
     codes = {
         grouping.by: groupings.full.under(grouping.by).of_rows for grouping in (groupings.total, *groupings.subtotals)
     }
     codes[selection.by] = np.arange(groupings.full.size)
+    if life:
+        codes[selection.by] = np.unique(groups, return_inverse=True)[1]
+        codes[()] = np.zeros(len(groups), dtype=np.int64)
     if groupings.chosen is not None:
         codes[selection.by] = np.where(groupings.chosen, np.cumsum(groupings.chosen) - 1, groupings.items.size - 1)
 
     def rows(measure: Measure, grouping: Grouping, others: bool) -> Block:
+        in_groups = None
+        if gather is not None:
+            in_groups = many if life and grouping.by else np.array([len(groups) if life else 0])
         return _rows(
             groupings,
             measure,
@@ -234,6 +264,7 @@ def _driven(prepared: Prepared, counted: Measure | None, left_out: tuple[str, ..
             _added(effects[measure.name], codes[grouping.by], grouping.size),
             counted,
             others,
+            in_groups,
         )
 
     fields = laid_out("drivers", groupings, rows)
@@ -243,12 +274,21 @@ def _driven(prepared: Prepared, counted: Measure | None, left_out: tuple[str, ..
         at = len(selection.measures) + place
         for columns, item in (("columns", called), ("total_columns", None)):
             row = _currency_row(groupings, name, steady[name], called, item, at)
+            if gather is not None:
+                row = replace(row, columns={**row.columns, "items": _NOTHING})
             fields[columns] = Blocks([*fields[columns].blocks, row])
     if left_out:
         said = Said("{0}: left out, as quotients have no parts that add up", ", ".join(left_out))
         fields["notes"] = (said, *fields["notes"])
     path = _path(groupings, selection.measures[0])
-    return Drivers(**fields, quantity=counted, left_out=left_out, path_columns=path, currency=effects_of_rates)
+    return Drivers(
+        **fields,
+        quantity=counted,
+        left_out=left_out,
+        path_columns=path,
+        currency=effects_of_rates,
+        gather=gather,
+    )
 
 
 def _currency(groupings: Groupings, name: str, steady: Measure) -> CurrencyEffect:
@@ -386,14 +426,21 @@ def _added(effects: Effects, codes: Days, n: int) -> Effects:
 
 
 def _rows(
-    groupings: Groupings, measure: Measure, grouping: Grouping, effects: Effects, counted: Measure | None, others: bool
+    groupings: Groupings,
+    measure: Measure,
+    grouping: Grouping,
+    effects: Effects,
+    counted: Measure | None,
+    others: bool,
+    many: Days | None = None,
 ) -> Block:
-    """The rows of one measure and one grouping."""
+    """The rows of one measure and one grouping; `many`: how many items each gathers."""
     prepared = groupings.prepared
     whole = groupings.sides(measure, groupings.total)
     notes = row_notes(prepared, grouping)
     judging = replace(prepared.selection.judgings[measure.name], bands=())
-    figures = figures_of(groupings.sides(measure, grouping), measure.better, judging, None, notes)
+    of_rows = notes if many is None or not grouping.by else row_notes(prepared, grouping)  # a group says it itself
+    figures = figures_of(groupings.sides(measure, grouping), measure.better, judging, None, of_rows)
     notes.add(effects.unquantified[None], "no quantity")
     note_periods(prepared, notes, grouping.why[measure.name])
     base = whole.base[:, :1] / whole.unit
@@ -410,6 +457,7 @@ def _rows(
         "base_quantity": quantity[1],
         **dict(zip(("volume", "mix", "price"), (np.where(unknown, np.nan, side[None]) for side in effects[:3]))),
         "note": notes.places,
+        **({} if many is None else {"items": many[None].astype(float)}),
         **dimensions(prepared.selection.by, grouping),  # last: one may be called like a figure that drivers do not have
     }
     return block(prepared, measure, grouping, in_order("drivers", prepared.selection.by, columns), others)

@@ -128,7 +128,7 @@ register(
         function="logochron.core.questions.drivers:drivers",
         answer="logochron.core.questions.drivers:Drivers",
         columns=(
-            *("measure", DIMENSIONS),
+            *("measure", DIMENSIONS, "items"),
             *(
                 "value",
                 "base",
@@ -143,6 +143,8 @@ register(
             ),
             *("direction", "verdict", "note"),
         ),
+        at_will={"items": "gather"},
+        own=(Column("items", "days", "Items"),),
         largest_first=False,  # what moved most stands first
         sorts=("value", "growth", "change", "label"),
         tables=_TABLES + "drivers_table:drivers_tables",

@@ -68,6 +68,11 @@ class Answer(Result):
         """How each measure is judged."""
         return self.selection.judgings
 
+    @property
+    def in_own_order(self) -> bool:
+        """Whether its rows stand in an order of their own, whatever their size."""
+        return False
+
     def block_of(self, measure: Measure, labels: Sequence[str] = ()) -> tuple[RowBlock, int]:
         """The rows of a measure, and the place of an item among them; all together where no label is named.
 

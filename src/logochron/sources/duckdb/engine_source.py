@@ -33,12 +33,12 @@ _RARE_ZEROS, _RARE_DECIMALS = 20, 50
 
 
 #: Of more different labels than this nobody is asked whether they are totals.
-_MOST_LABELS = 100_000
+MOST_LABELS = 100_000
 
 
 def calls_totals(labels: NDArray[np.object_]) -> bool:
     """Whether a label calls its row a total."""
-    if len(labels) > _MOST_LABELS:
+    if len(labels) > MOST_LABELS:
         return False
     return any(isinstance(text, str) and item_totalled(text) is not None for text in labels.tolist())
 

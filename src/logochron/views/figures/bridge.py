@@ -21,6 +21,7 @@ from logochron.views.formats import Formats, capital, noun, shortened, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.item_rows import rows_of
 from logochron.views.words.currency_words import rates_words
+from logochron.views.words.life_words import group_name, life_sentence
 from logochron.views.words.movement import names_apart
 from logochron.views.words.question_words import compare_headline, contributions_sentence, drivers_when
 from logochron.views.words.titles import (
@@ -155,8 +156,13 @@ def steps_of(result: Drivers, canvas: Canvas, measure: Measure, base: float, val
         judged = [_judged(result, measure, change) for change in changes.tolist()]
     gathered = table[result.by[0]] == OTHERS
     order = np.lexsort((-np.abs(np.nan_to_num(changes)), gathered))  # all others last, whatever their size
+    if result.gather is not None:  # from those that came to those that left
+        order = np.flatnonzero(np.nan_to_num(changes) != 0)
     order = order if len(order) <= room else order[: room - 1]
     shown = [tuple(str(table[name][i]) for name in result.by) for i in order.tolist()]
+    if result.gather is not None:
+        many = [formats.number(float(table["items"][i]), 0) for i in order.tolist()]
+        shown = [(f"{capital(group_name(group, formats))} ({n})",) for (group,), n in zip(shown, many)]
     steps: list[_Step] = []
     at = base
     for i, labels, label in zip(order.tolist(), shown, names_apart(shown)):
@@ -165,7 +171,7 @@ def steps_of(result: Drivers, canvas: Canvas, measure: Measure, base: float, val
         steps.append(_Step(label, labels, at, at + change, str(good), marks.sign(way, good), float(points[i])))
         at += change
     rates, of_rates = (0.0, 0.0) if effect is None else (effect.change, effect.points)
-    if rest := len(changes) - len(order):
+    if (rest := len(changes) - len(order)) and result.gather is None:
         way, good = _judged(result, measure, value - rates - at)
         whole = float(rows_of(result, result.total_columns, measure)["contribution"][0]) - of_rates
         of_rest = whole - float(np.nansum(points[order]))  # unknown where that of all is
@@ -195,7 +201,11 @@ def _judged(result: Drivers, measure: Measure, change: float) -> tuple[str, str]
 def _answer(result: Drivers, measure: Measure, formats: Formats) -> str:
     """The answer in one line: how the total moved, and what moved it most."""
     said = compare_headline(result, measure, 0, formats)
-    return formats.dot.join(filter(None, (said, contributions_sentence(result, measure, formats, 1))))
+    if result.gather is not None:
+        moved = life_sentence(result, measure, formats, 2)
+    else:
+        moved = contributions_sentence(result, measure, formats, 1)
+    return formats.dot.join(filter(None, (said, moved)))
 
 
 def _said(step: _Step, change: str, formats: Formats) -> str:

@@ -154,7 +154,9 @@ def _choices(
     first = answers[0]
     book: Daybook = first.selection.book
     lead = _periods(book, question, first)
-    wanted = [name for name in book.dimensions if offers.dimensions is None or name in offers.dimensions]
+    gathered = {name for answer in answers if answer.in_own_order for name in answer.by}  # too many to be chosen among
+    named = set(book.dimensions) - gathered if offers.dimensions is None else set(offers.dimensions)
+    wanted = [name for name in book.dimensions if name in named]
     weight = sum(answer.type.weight for answer in answers)
     most = max(min(MOST_VIEWS, MOST_OF_ALL // weight, _MOST_LOOKED_AT // max(len(book), 1)), 1)
     dimensions, left_out = {name: _items(book, name) for name in wanted}, list[str]()

@@ -12,12 +12,14 @@ from logochron.views.decimals import fitting_decimals
 from logochron.views.formats import Formats, capital, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.cells import ALL, Cell, Shown, TableColumn, TableSpec
-from logochron.views.tables.item_rows import FigureCells, item_cells, item_columns, lines_of
+from logochron.views.tables.item_rows import FigureCells, Line, item_cells, item_columns, lines_of
 from logochron.views.words.currency_words import currency_sentence
+from logochron.views.words.life_words import LEGEND, group_name
 from logochron.views.words.movement import decimals_of
 from logochron.views.words.titles import (
     against_line,
     base_heading,
+    column_words,
     coverage_line,
     cut_of,
     row_period,
@@ -53,7 +55,7 @@ def _table(result: Drivers, measure: Measure, formats: Formats, shown: Shown) ->
     rows = [
         line.row(
             {
-                **item_cells(items, line),
+                **_item_cells(result, items, line, formats),
                 **figures.cells(line, (*_FIGURES, *effects)),
                 **{name: figures.cell(line, name, decimals=of_quantities) for name in counted},
                 "growth": figures.judged(line, marks),
@@ -64,6 +66,8 @@ def _table(result: Drivers, measure: Measure, formats: Formats, shown: Shown) ->
     ]
     effect = result.currency.get(measure.name)
     noted = [TableColumn("note", "", "note")] if any(row.text("note") for row in rows) else []
+    number = TableColumn("items", column_words(result.type.column("items"), formats), "count")
+    gathered = [number] if result.gather else []
     when, cut = drivers_period(result, formats)
     named = subject(result, measure, formats, split=True, when=when)
     moved = formats.say("What moved {subject}", subject=within_a_title(named, measure))
@@ -72,6 +76,7 @@ def _table(result: Drivers, measure: Measure, formats: Formats, shown: Shown) ->
         unit=unit(measure, formats),
         columns=(
             *items,
+            *gathered,
             figures.column("value", capital(words(measure.name))),
             figures.column("base", base_heading(result, formats)),
             figures.column("change"),
@@ -89,12 +94,23 @@ def _table(result: Drivers, measure: Measure, formats: Formats, shown: Shown) ->
             *_way_down(result, measure, decimals, formats),
             *filter(None, [currency_sentence(effect, measure, result.book, formats, decimals)]),
             formats.say("Contribution: what each adds to the growth of all, in percentage points"),
+            *([formats.say(LEGEND)] if result.gather else []),
             *([formats.say(_PARTS, quantity=words(result.quantity.name))] if result.quantity else []),
             *all_told(result.notes, formats),
             coverage_line(result, formats),
         ),
         empty=message("No item has a record in this period or its base."),
     )
+
+
+def _item_cells(result: Drivers, items: list[TableColumn], line: Line, formats: Formats) -> dict[str, Cell]:
+    """The items of a row; of groups what they are called, and how many items are in them."""
+    cells = item_cells(items, line)
+    if result.gather is None:
+        return cells
+    many = float(line.of("items"))
+    named = {name: cell._replace(text=group_name(cell.text, formats)) for name, cell in cells.items()}
+    return {**named, "items": Cell("count", formats.number(many, 0), many)}
 
 
 def _quantity_decimals(result: Drivers, measure: Measure) -> int:

@@ -243,7 +243,8 @@ def lines_of(result: AlignedAnswer, measure: Measure, formats: Formats, shown: S
         return
     periods = len(total["measure"])
     items_of, sums_of = (_by_period(result, one, periods) for one in (table, subtotals))
-    if len(result.periods) == 1 and result.selection.sort is None and not result.type.has_column("position"):
+    sorted_by_size = result.selection.sort is None and not result.in_own_order
+    if len(result.periods) == 1 and sorted_by_size and not result.type.has_column("position"):
         # of one period the largest stand first
         items_of = [by_size(result, table, rows) for rows in items_of]
         sums_of = [by_size(result, subtotals, rows) for rows in sums_of]

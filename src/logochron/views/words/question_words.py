@@ -472,7 +472,12 @@ def drivers_sentences(
     result: Drivers, measure: Measure, at: Any, formats: Formats, n: int, then: str | None
 ) -> list[str]:
     """The headline, which items moved it, the way down, and volume, mix and price."""
-    said = [compare_headline(result, measure, 0, formats), contributions_sentence(result, measure, formats, n)]
+    moved = contributions_sentence(result, measure, formats, n)
+    if result.gather is not None:
+        from logochron.views.words.life_words import life_sentence
+
+        moved = life_sentence(result, measure, formats)
+    said = [compare_headline(result, measure, 0, formats), moved]
     path = result.path_columns
     if len(result.by) > 1 and measure == result.measures[0] and len(path["item"]):
         steps = ""

@@ -1,0 +1,95 @@
+"""Who came, stayed and left: the items of a comparison gathered by when they were recorded."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from logochron.core.align.bases import Plan
+from logochron.core.book.items import RecordLife
+from logochron.core.book.measures import AggregateSums, Measure
+from logochron.core.choices import FALLING, RISING
+from logochron.core.days import Days
+from logochron.core.errors import QuestionError
+from logochron.core.judge.judging import direction
+from logochron.core.rows.groupings import Grouping
+from logochron.core.rows.prepare import Groupings, Prepared
+
+#: The groups, in the order in which they stand.
+LIFE_GROUPS = ("new", "back", "up", "same", "down", "paused", "ended")
+NEW, BACK, UP, SAME, DOWN, PAUSED, ENDED = range(len(LIFE_GROUPS))
+
+
+def check_gathered(prepared: Prepared) -> None:
+    """Refuse what has no life of items: several dimensions, the largest alone, a plan as base.
+
+    Raises
+    ------
+    QuestionError
+        Saying what to leave out.
+    """
+    selection = prepared.selection
+    if len(selection.by) != 1:
+        raise QuestionError("gather='life' is of one dimension; `by` names {0}", ", ".join(selection.by))
+    if selection.top is not None or selection.kept != "all":
+        raise QuestionError("gather='life' takes all items: leave `top` and items='comparable' out")
+    if isinstance(prepared.spec.basis, Plan):
+        raise QuestionError("gather='life' holds items against an earlier period: a plan has none that came or left")
+
+
+def groups_of(groupings: Groupings, measure: Measure) -> Days:
+    """The group of each item, by a measure's change; of one period.
+
+    Notes
+    -----
+    By the days with records: in both spans up, same or down; in the value's alone new, where the first of all lies
+    after the base's last day, else back; in the base's alone ended, where it has been silent for long enough, else
+    paused.
+    """
+    prepared, items = groupings.prepared, groupings.items
+    aligned, book = prepared.aligned, prepared.book
+    sums = book.day_sums(items.by)
+    starts, ends = aligned.base_spans()
+    now = sums.present([aligned.value_spans()])[items.places]
+    before = sums.present([(starts, np.where(aligned.part_known, ends, starts - 1))])[items.places]
+    sides = groupings.sides(measure, items)
+    change = sides.value - sides.base
+    judging = replace(prepared.selection.judgings[measure.name], bands=())
+    moved = direction(change, sides.value, sides.base, np.ones_like(sides.known), judging, sides.scale is not None)[0]
+    both = np.where(moved == RISING, UP, np.where(moved == FALLING, DOWN, SAME))
+    came = np.where(items.life.first > aligned.base_last()[0], NEW, BACK)
+    left = np.where(items.life.has_ended(aligned.starts[:1], book.coverage.last)[0], ENDED, PAUSED)
+    groups = np.where(now & before, both, np.where(now, came, left))
+    return np.asarray(groups, dtype=np.int64)
+
+
+def gathered(groupings: Groupings, groups: Days) -> tuple[Groupings, Days]:
+    """The same with a row for each group that has items, and how many it has."""
+    many = np.bincount(groups, minlength=len(LIFE_GROUPS))
+    kept = np.flatnonzero(many)
+    place = np.full(len(LIFE_GROUPS), -1, dtype=np.int64)
+    place[kept] = np.arange(len(kept))
+    rows = _added(groupings.items, place[groups], len(kept))
+    rows = rows._replace(labels=(np.array(LIFE_GROUPS, dtype=object)[kept],))
+    return replace(groupings, items=rows, full=rows, compared=None, full_compared=None, worked={}), many[kept]
+
+
+def _added(grouping: Grouping, codes: Days, n: int) -> Grouping:
+    """The items added up by groups; groups are never new or ended themselves."""
+
+    def added(parts: Mapping[str, AggregateSums]) -> dict[str, AggregateSums]:
+        totals = {}
+        for key, (values, scale) in parts.items():
+            sums: NDArray[Any] = np.zeros((len(values), n), dtype=values.dtype)
+            for row, of in zip(sums, values):
+                np.add.at(row, codes, of)
+            totals[key] = AggregateSums(sums, scale)
+        return totals
+
+    never = np.zeros(n, dtype=np.int64)
+    life = RecordLife(never, np.full(n, np.iinfo(np.int64).max), np.full(n, np.inf))
+    return grouping._replace(places=np.full(n, -1), value=added(grouping.value), base=added(grouping.base), life=life)
