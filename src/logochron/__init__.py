@@ -47,6 +47,7 @@ _WHERE = {
     "Restatement": "logochron.core.questions.restated",
     "RetailCalendar": "logochron.core.calendars.retail",
     "Review": "logochron.core.questions.review",
+    "Season": "logochron.core.questions.season",
     "SellingDays": "logochron.core.book.selling_days",
     "Span": "logochron.core.align.bases",
     "YearAgo": "logochron.core.align.bases",
@@ -62,6 +63,7 @@ _WHERE = {
     "relate": "logochron.core.questions.relate",
     "restated": "logochron.core.questions.restated",
     "review": "logochron.sources.read",
+    "season": "logochron.core.questions.season",
     "write_page": "logochron.views.page.build",
 }
 
@@ -97,6 +99,7 @@ __all__ = [
     "Restatement",
     "RetailCalendar",
     "Review",
+    "Season",
     "SellingDays",
     "Span",
     "YearAgo",
@@ -114,6 +117,7 @@ __all__ = [
     "relate",
     "restated",
     "review",
+    "season",
     "words",
     "write_page",
 ]

@@ -39,6 +39,8 @@ from logochron.core.questions.relate import relate as relate
 from logochron.core.questions.restated import Restatement as Restatement
 from logochron.core.questions.restated import restated as restated
 from logochron.core.questions.review import Review as Review
+from logochron.core.questions.season import Season as Season
+from logochron.core.questions.season import season as season
 from logochron.core.rows.plans import Constant as Constant
 from logochron.report.report import Report as Report
 from logochron.sources.read import read as read
@@ -82,6 +84,7 @@ __all__ = [
     "Restatement",
     "RetailCalendar",
     "Review",
+    "Season",
     "SellingDays",
     "Span",
     "YearAgo",
@@ -99,6 +102,7 @@ __all__ = [
     "relate",
     "restated",
     "review",
+    "season",
     "words",
     "write_page",
 ]

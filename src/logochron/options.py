@@ -340,6 +340,11 @@ _BASES = "year-ago[:N], prior[:N], mean:N, year-ago-mean:N, fixed:PERIOD, plan[:
 #: The options of questions. Types and defaults are those of their parameters.
 _QUESTION_ROWS = (
     Option(name="each", says="A row for each part, done or estimated.", of=("land",)),
+    Option(name="each", says="The parts: a row for each.", of=("season",), key_default="month"),
+    Option(name="within", says="The longer period that they make up.", of=("season",)),
+    Option(name="last", says="Only the last N whole periods.", metavar="N", between=(1, None), of=("season",)),
+    Option(name="exclude", says="A period that tells nothing usual.", metavar="PERIOD", many=True, key=Names,
+           of=("season",)),
     Option(name="each", says="One row per.", usual="what each record stands for, of days a month", key_default="month"),
     Option(name="within", says="Hold each item beside those of the same item of a dimension.", group=ITEMS,
            metavar="COL", of=("relate",)),
@@ -451,7 +456,7 @@ _COMMAND_ROWS = (
     Option(name="plan_records_of", group=PLAN, kind=Grain | None, default=None,
            says="What each row of the plan stands for.", usual="what its dates tell"),
     Option(name="plan_spread", group=PLAN, kind=PlanSpread, default="even",
-           says="How it is spread over its days: evenly, on selling days, or like a year earlier."),
+           says="How it is spread over its days: evenly, on selling days, by season, or like a year earlier."),
     Option(name="selling_days", group=PERIODS, metavar="mon-sat",
            says="Weekdays on which something can be sold.", usual="those that have records"),
     Option(name="closed", group=PERIODS, metavar="DAYS|FILE", many=True,

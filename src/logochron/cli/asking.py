@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from logochron.cli.books import books_of, calendar_of, composed_measures, has_settings_plan, this_year
+from logochron.cli.books import books_of, calendar_of, composed_measures, has_settings_plan, sales_book, this_year
 from logochron.cli.options import dimensions, names, part, reading_of
 from logochron.cli.showing import figure_drawn, hand_over, target_of
 from logochron.cli.speaking import reading_progress, say
@@ -36,7 +36,10 @@ def answer_question(question: str, sales: tuple[str, ...], options: dict[str, An
     of = question_type(question)
     if of.targeted:
         options = options | {"against": options["against"] or "year-ago"}  # a plan alone is a target, no base
-    formats, target, judging = formats_of(options), target_of(options, sales, question), judging_of(options)
+    formats, target = formats_of(options), target_of(options, sales, question)
+    if "against" not in options:  # one that holds nothing against anything
+        return _answer_alone(of, sales, options, formats, target)
+    judging = judging_of(options)
     if options.get("backtest") and options["item"] is not None:
         raise QuestionError("--item goes with --figure landing: a back-test is of all items together")
     alerts, items = _alerts_and_items(options, of, judging)
@@ -63,6 +66,20 @@ def answer_question(question: str, sales: tuple[str, ...], options: dict[str, An
 
 #: How rows of drivers stand where nothing is said.
 _BY_CHANGE = "-change"
+
+
+def _answer_alone(
+    of: QuestionType, sales: tuple[str, ...], options: dict[str, Any], formats: Formats, target: Any
+) -> bool:
+    """Answer a question about the records alone: of no base, no judgment and no alerts."""
+    _checked_dimensions(of, options)
+    calendar = calendar_of(options)
+    book = sales_book(sales, options, calendar)
+    settled = _settled(options) | {"calendar": calendar}
+    result: Result = loaded(of.function)(**_arguments(of, options, book, settled))
+    drawn: Any = result
+    hand_over(result, target, options, formats, figure=figure_drawn(drawn, options, formats))
+    return False
 
 
 def _settled(options: dict[str, Any]) -> dict[str, Any]:

@@ -207,6 +207,26 @@ def drivers(sales: tuple[str, ...], **options: Any) -> None:
 
 
 @_command(
+    "season FILE",
+    settings_option.option,
+    of_question("season"),
+)
+def season(sales: tuple[str, ...], **options: Any) -> None:
+    """Which part of a year does each month usually bring?
+
+    Over the whole years that are held; months, weeks or days in the year, or in a shorter period.
+
+    \b
+    logochron season sales.csv --date sold_on --value revenue
+    logochron season sales.csv --date sold_on --value revenue --each day --within week --by harbor
+    logochron season sales.csv --date sold_on --value revenue --each week --out season.png
+    """
+    from logochron.cli.asking import answer_question
+
+    _leave(answer_question("season", sales, options))
+
+
+@_command(
     "pace FILE",
     settings_option.option,
     of_question("pace", "receipt"),

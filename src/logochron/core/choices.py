@@ -33,8 +33,8 @@ AtPositions = Literal["all", "today"]
 Kept = Literal["all", "comparable"]
 OnRefused = Literal["stop", "skip"]
 Spread = Literal["even"]
-PlanSpread = Literal["even", "year-ago", "selling-days"]
-Profile = Literal["best", "history", "year-ago", "weekday", "even", "selling-days"]
+PlanSpread = Literal["even", "year-ago", "selling-days", "season"]
+Profile = Literal["best", "history", "year-ago", "weekday", "even", "selling-days", "season"]
 Rest = Literal["scaled", "as-was"]
 AcrossFigure = Literal["value", "growth", "change", "share"]
 Layout = Literal["down", "across"]
@@ -56,7 +56,7 @@ VERDICTS = ("favorable", "adverse", "neutral", "unknown")
 STATUSES = ("complete", "to-date", "partial", "estimated")
 COMPLETE, TO_DATE, PARTIAL, ESTIMATED = range(len(STATUSES))
 #: How the usual share of a period by now can be told; the last two: by a list, or not needed.
-PROFILES = ("best", "history", "year-ago", "weekday", "even", "selling-days", "listed", "as-was")
+PROFILES = ("best", "history", "year-ago", "weekday", "even", "selling-days", "season", "listed", "as-was")
 
 
 def values(literal: Any) -> tuple[Any, ...]:

@@ -94,7 +94,8 @@ def read_plan(
     spread
         ``"even"`` lays each amount on all days of its period, exact over any whole period; ``"year-ago"`` does so in
         the shape of the same period a year earlier, taken from the sales it is held against; ``"selling-days"`` lays
-        it evenly on the selling days (of `selling_days`, else of those sales); None leaves it on the first.
+        it evenly on the selling days (of `selling_days`, else of those sales), ``"season"`` by the usual share of each
+        month in those sales (within a month of each weekday); None leaves it on the first.
     calendar
         Of the periods; civil where None.
 

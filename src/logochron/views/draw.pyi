@@ -353,6 +353,28 @@ def pace(
     formats: Formats | None = None,
 ) -> Axes: ...
 @overload
+def season(
+    result: Season,
+    *,
+    measure: str | None = None,
+    ax: None = None,
+    size: tuple[float, float] | None = None,
+    palette: Palette | None = None,
+    locale: str = "en",
+    formats: Formats | None = None,
+) -> Figure: ...
+@overload
+def season(
+    result: Season,
+    *,
+    measure: str | None = None,
+    ax: Axes,
+    size: tuple[float, float] | None = None,
+    palette: Palette | None = None,
+    locale: str = "en",
+    formats: Formats | None = None,
+) -> Axes: ...
+@overload
 def slope(
     result: Comparison,
     *,

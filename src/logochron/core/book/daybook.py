@@ -87,6 +87,7 @@ class Daybook:
         pace: ClassVar[Callable[..., Any]]
         land: ClassVar[Callable[..., Any]]
         review: ClassVar[Callable[..., Any]]
+        season: ClassVar[Callable[..., Any]]
     else:
 
         def __getattr__(self, name: str) -> Any:

@@ -228,6 +228,27 @@ register(
 )
 register(
     QuestionType(
+        name="season",
+        function="logochron.core.questions.season:season",
+        answer="logochron.core.questions.season:Season",
+        columns=("measure", "place", "label", DIMENSIONS, "parents", "usual", "low", "high", "now", "note"),
+        own=(
+            Column("place", "count", "Place"),
+            Column("label", "text", "Part"),
+            Column("parents", "count", "Periods"),
+            Column("usual", "part", "Usual share"),
+            Column("low", "part", "Smallest"),
+            Column("high", "part", "Largest"),
+            Column("now", "part", "So far"),
+        ),
+        value="usual",
+        tables=_TABLES + "season_table:season_tables",
+        figures=("season",),
+        sentences="logochron.views.words.season_words:season_sentences",
+    )
+)
+register(
+    QuestionType(
         name="backtest",
         answer="logochron.core.questions.landing.backtest:Backtest",
         columns=("period", "elapsed", "profile", "estimate", "outcome", "error"),

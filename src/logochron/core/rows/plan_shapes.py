@@ -11,12 +11,13 @@ from numpy.typing import NDArray
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import Items, places_of
-from logochron.core.book.measures import AggregateSums, adds_up, aggregates, work_out
+from logochron.core.book.measures import AggregateSums, Measure, adds_up, aggregates, work_out
 from logochron.core.book.record_spans import even_parts
 from logochron.core.book.sums import Amounts, divided
 from logochron.core.choices import how_many
 from logochron.core.days import Days
 from logochron.core.rows.figures import Floats
+from logochron.core.rows.season_shares import SeasonWeights, shares_by_place, whole_periods
 from logochron.core.said import Said
 
 
@@ -54,8 +55,9 @@ def shaped(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ...]]:
     """The plan with its amounts spread over the days of their periods, as was asked, and what is to be said of it.
 
     With ``spread="year-ago"`` each day gets its share of the same period a year earlier, item by item where the plan
-    has items; with ``"selling-days"`` the selling days get the same each, and all others nothing: in whole numbers that
-    add up to the period. Where nothing tells it, the amount is laid evenly.
+    has items; with ``"selling-days"`` the selling days get the same each, and all others nothing; with ``"season"``
+    each month (of shorter periods each weekday) gets its usual share: in whole numbers that add up to the period.
+    Where nothing tells it, the amount is laid evenly.
 
     Notes
     -----
@@ -67,7 +69,8 @@ def shaped(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ...]]:
     if spread not in _SHAPES:
         return plan, ()
     days = _PlanDays.of_plan(plan)
-    laid, evenly, said = (_as_a_year_ago if spread == "year-ago" else _on_selling_days)(plan, book, days)
+    lay = {"year-ago": _as_a_year_ago, "selling-days": _on_selling_days, "season": _by_season}[spread]
+    laid, evenly, said = lay(plan, book, days)
     laid_out = replace(
         plan,
         days=days.days,
@@ -85,6 +88,7 @@ def shaped(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ...]]:
 _SHAPES = {
     "year-ago": "{0} of the plan spread evenly: there are no records of a year earlier",
     "selling-days": "{0} of the plan spread evenly: no day of their periods is a selling day",
+    "season": "{0} of the plan spread evenly: too few whole periods tell a season",
 }
 #: The amounts by day, which records are laid evenly, and what is to be said.
 _Laid = tuple[dict[str, Amounts], NDArray[np.bool_], tuple[str, ...]]
@@ -102,6 +106,51 @@ def _as_a_year_ago(plan: Daybook, book: Daybook, days: _PlanDays) -> _Laid:
             laid[aggregate.key] = _laid(plan.amounts[aggregate.key], share, days.lengths, days.of, days.place)
         evenly |= np.isnan(share[days.lasts])
     return laid, evenly, ()
+
+
+def _by_season(plan: Daybook, book: Daybook, days: _PlanDays) -> _Laid:
+    """The amounts by the usual share of each month in its year, of shorter periods of each weekday in its week."""
+    calendar, grain = plan.standing.calendar, plan.standing.records_of
+    by = SeasonWeights.of(calendar, grain)
+    laid, evenly = {}, np.zeros(len(days.lengths), dtype=bool)
+    for measure in plan.measures:
+        share = np.full(len(days.of), np.nan)
+        formula = book.formulas.get(measure.name)
+        if by is not None and formula is not None and adds_up(formula) and not book.standing.whole:
+            share = _season_share(plan, book, book_measure(book, measure.name), by, days)
+        for aggregate in aggregates(plan.formulas[measure.name]):
+            laid[aggregate.key] = _laid(plan.amounts[aggregate.key], share, days.lengths, days.of, days.place)
+        evenly |= np.isnan(share[days.lasts])
+    return laid, evenly, ()
+
+
+def book_measure(book: Daybook, name: str) -> Measure:
+    """The measure of a name."""
+    return next(measure for measure in book.measures if measure.name == name)
+
+
+def _season_share(plan: Daybook, book: Daybook, measure: Measure, by: SeasonWeights, days: _PlanDays) -> Floats:
+    """The usual share of its period that is done at the end of each day, by item where the plan has items."""
+    calendar = plan.standing.calendar
+    held = book.held_by(calendar)
+    ordinals = whole_periods(held, calendar, by.within)
+    dims = [name for name in plan.labels if name in book.labels]
+    shares = [
+        shares_by_place(held, names, measure, calendar, by.each, by.within, ordinals).usual() for names in (dims, ())
+    ]
+    own, of_all = shares if len(ordinals) else (np.zeros((0, 1)), np.zeros((0, 1)))
+    if not len(of_all) or not np.isfinite(of_all).any():
+        return np.full(len(days.of), np.nan)
+    usual = np.append(np.where(np.isfinite(own).any(axis=0), own, of_all), of_all, axis=1)  # the last: of no item known
+    item = _items(plan, held.day_sums(dims).items, dims)[days.of]
+    starts = days.starts[days.of]
+    done, whole = (
+        by.places_done(calendar, starts, lasts)[:, : len(usual)]
+        for lasts in (days.days, starts + days.lengths[days.of] - 1)
+    )
+    weights = np.nan_to_num(usual)[: done.shape[1], item].T
+    reached, in_all = ((side * weights).sum(axis=1) for side in (done, whole))
+    return divided(reached, in_all, in_all > 0)
 
 
 def _on_selling_days(plan: Daybook, book: Daybook, days: _PlanDays) -> _Laid:

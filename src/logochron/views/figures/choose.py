@@ -9,7 +9,7 @@ import numpy as np
 
 from logochron.core.errors import LogochronError, QuestionError
 from logochron.core.questions.compare import Comparison
-from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.answer import Answer
 from logochron.core.rows.question_types import loaded, question_types
 from logochron.core.rows.result import Result
 from logochron.core.said import Said
@@ -67,7 +67,7 @@ def named_figure(name: str, options: Mapping[str, Any] | None = None) -> Chosen:
 def figure_of(section: Section) -> Chosen | None:
     """The figure of a section as it was asked, with its options; None where there is none."""
     answer = section.told
-    if not section.drawn or not isinstance(answer, AlignedAnswer):
+    if not section.drawn or not isinstance(answer, Answer):
         return None
     if section.figure is not None:
         return named_figure(section.figure, section.options)
@@ -77,7 +77,7 @@ def figure_of(section: Section) -> Chosen | None:
         return None
 
 
-def fitted_scene(answer: AlignedAnswer, chosen: Chosen, canvas: Canvas) -> Scene | None:
+def fitted_scene(answer: Any, chosen: Chosen, canvas: Canvas) -> Scene | None:
     """The figure of an answer in the room there is: of fewer periods, the latest, where all are too many; or None."""
     many = len(answer.periods)
     for n in (many, *(n for n in _FEWER if n < many)):

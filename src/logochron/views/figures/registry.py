@@ -53,6 +53,7 @@ FIGURES = (
     Figure("table", "table_figures", (), ("color",)),
     Figure("overview", "table_figures", (), ("color",)),
     Figure("bridge", "bridge"),
+    Figure("season", "season_figure"),
     Figure("pace", "running_figures", ("item",)),
     Figure("landing", "running_figures", ("item",)),
     Figure("backtest", "running_figures"),

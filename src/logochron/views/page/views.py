@@ -23,7 +23,7 @@ from logochron.core.choices import STATUSES
 from logochron.core.days import to_days
 from logochron.core.errors import LogochronError, visible
 from logochron.core.questions.overview import Overview
-from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.answer import AlignedAnswer, Answer
 from logochron.core.rows.prepare import Prepared
 from logochron.core.rows.question_types import PageWay, loaded
 from logochron.core.rows.result import Result
@@ -122,7 +122,7 @@ class SectionViews:
         """Sentences in the pool."""
         return self.pool.add([visible(sentence) for sentence in said])
 
-    def chosen(self, answer: AlignedAnswer, seen: Callable[[], AlignedAnswer]) -> Chosen | None:
+    def chosen(self, answer: Answer, seen: Callable[[], Answer]) -> Chosen | None:
         """The figure of an answer, the section's own where it shows such an answer; `seen`: as much as is drawn."""
         key = answer.by
         if key not in self._figures:
@@ -130,7 +130,7 @@ class SectionViews:
             self._figures[key] = self._choose(answer, seen) if drawn else None
         return self._figures[key]
 
-    def _choose(self, answer: AlignedAnswer, seen: Callable[[], AlignedAnswer]) -> Chosen | None:
+    def _choose(self, answer: Answer, seen: Callable[[], Answer]) -> Chosen | None:
         if self.section.figure is not None:
             chosen = named_figure(self.section.figure, self.section.options)
             if chosen.options.get("panels") not in (None, *answer.by):
@@ -144,7 +144,7 @@ class SectionViews:
 
     def drawn(self, answer: Result) -> Data | None:
         """The figure of an answer as it is."""
-        chosen = self.chosen(answer, lambda: answer) if isinstance(answer, AlignedAnswer) else None
+        chosen = self.chosen(answer, lambda: answer) if isinstance(answer, Answer) else None
         if chosen is None:
             return None
         try:

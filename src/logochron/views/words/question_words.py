@@ -213,6 +213,7 @@ _PROFILES = {
     "weekday": message("by the weekdays of the last 8 weeks"),
     "even": message("by the days elapsed"),
     "selling-days": message("by the selling days that are over"),
+    "season": message("by the usual shares of what is over"),
     "listed": message("by the list given"),
 }
 

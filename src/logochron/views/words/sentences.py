@@ -16,7 +16,7 @@ from logochron.core.choices import DIRECTIONS, JOINED, OTHERS, VERDICTS, check_c
 from logochron.core.errors import LogochronError, QuestionError, brief, no_such, visible
 from logochron.core.questions.alerts import Alert, Fired
 from logochron.core.questions.restated import Restatement
-from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.answer import AlignedAnswer, Answer
 from logochron.core.rows.question_types import loaded, question_types
 from logochron.core.rows.result import Result
 from logochron.core.said import Said
@@ -214,6 +214,8 @@ def sentences(
     if then in answer.by:  # its items are those of the other dimensions
         answer = regrouped(answer, [name for name in answer.by if name != then])
     if template is not None:
+        if not isinstance(answer, AlignedAnswer):
+            raise QuestionError("`template` is of answers that hold a period against another, not of {0}", answer.kind)
         used = _fields_of(template)
         rows = (row for one in wanted for row in template_rows(answer, one, at, formats, items, then, used))
         return [template.format_map(row) for row in rows]
@@ -233,9 +235,9 @@ def sentences_of(section: Section, formats: Formats) -> list[str]:
 
 def _checked(
     result: Result, measure: str | None, locale: str, formats: Formats | None
-) -> tuple[AlignedAnswer, list[Measure], Formats]:
+) -> tuple[Any, list[Measure], Formats]:
     """The answer, the measures that are told of, and how figures are written."""
-    if not isinstance(result, AlignedAnswer) or not result.type.sentences:
+    if not isinstance(result, Answer) or not result.type.sentences:
         came = Said("the answer of {0}", result.kind) if isinstance(result, Result) else brief(result)
         raise QuestionError("the answers of {0} can be said in sentences; got {1}", ", ".join(said_of()), came)
     if formats is not None and not isinstance(formats, Formats):

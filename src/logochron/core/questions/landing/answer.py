@@ -237,7 +237,8 @@ def land(
         periods; ``"year-ago"``: that of the base; ``"weekday"``: the weights of the weekdays in the last 8 whole weeks;
         ``"even"``: the days elapsed; ``"best"``: the one of these whose typical error was smallest (where fewer than 3
         errors are known, the first of year-ago, history, weekday and even that tells anything); ``"selling-days"``:
-        the selling days that are over.
+        the selling days that are over; ``"season"``: the usual shares of the months that are over (of shorter periods
+        the weekdays), as `season` tells them.
 
         Or a list of your own, each day's share of its period in parts or percent: the shares of day 1, 2 and so on;
         ``{day: share}``; ``{length: shares}`` for periods of several lengths; a table with ``date`` or ``day`` (and

@@ -27,6 +27,7 @@ from logochron.core.questions.landing.profiles import (
     even_share,
     held_whole,
     history_share,
+    season_share,
     selling_share,
     weekday_share,
 )
@@ -165,6 +166,10 @@ def share_of(
         return weekday_share(rows, calendar, method.coverage, points, known)
     if profile == "selling-days":
         return selling_share(method.selling, points)
+    if profile == "season":
+        if method.standing.whole:
+            return np.full((len(points.cuts), 1), np.nan)
+        return season_share(rows, calendar, within, method.coverage, points, known)
     if profile == "listed":
         assert method.listed is not None
         return method.listed.share(calendar, within, points)

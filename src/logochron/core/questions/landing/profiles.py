@@ -27,6 +27,7 @@ from logochron.core.notes import Note, Noted
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.groupings import Grouping, Labels
 from logochron.core.rows.plans import at_places, not_planned, plan_side
+from logochron.core.rows.season_shares import ENOUGH, Places, SeasonWeights, laid_by_place, shares_of
 from logochron.core.said import Said
 
 
@@ -181,6 +182,35 @@ def held_whole(calendar: Calendar, within: Grain, ordinals: Days, coverage: Cove
 def even_share(points: Points) -> Floats:
     """The part of the days that are done, shape (points, 1)."""
     return np.asarray(points.elapsed / points.days)[:, None]
+
+
+def season_share(
+    rows: LandingRows, calendar: Calendar, within: Grain, coverage: Coverage, points: Points, known: Days
+) -> Floats:
+    """The usual shares of the places that are over, the running one by its days, shape (points, items).
+
+    Of months in their years, of shorter periods weekdays in their weeks; as the whole years (weeks) tell it that were
+    over then, two at least: else NaN.
+    """
+    by = SeasonWeights.of(calendar, within)
+    lasting = calendar.touching(by.within, coverage.first, coverage.last) if by else np.zeros(0, dtype=np.int64)
+    if by is None or not len(lasting):
+        return np.full((len(points.cuts), 1), np.nan)
+    lasting = lasting[held_whole(calendar, by.within, lasting, coverage)]
+    places = Places.within(calendar, by.each, by.within, lasting)
+    (sums,) = rows.sums((places.starts[None], places.ends[None]))
+    shares = shares_of(laid_by_place(sums, places, len(lasting)), lasting)
+    done, whole = (by.places_done(calendar, points.starts, lasts) for lasts in (points.cuts, points.ends))
+    over = np.searchsorted(calendar.last_days(by.within, lasting), known, side="right")
+    found = np.full((len(points.cuts), sums.shape[1]), np.nan)
+    for many in np.unique(over[over >= ENOUGH]).tolist():
+        usual = shares.known_by(many).usual()
+        usual = np.where(np.isfinite(usual).any(axis=0), np.nan_to_num(usual), np.nan)  # a 53rd week few years have
+        at = over == many
+        width = min(usual.shape[0], done.shape[1])
+        reached, in_all = (side[at, :width] @ usual[:width] for side in (done, whole))
+        found[at] = divided(reached, in_all, in_all > 0)
+    return found
 
 
 def selling_share(selling: SellingTable, points: Points) -> Floats:
