@@ -31,6 +31,7 @@ _TABLES = (
     ("[sales]", settings.Sales),
     ("[[measure]]", settings.MeasureTable),
     ("[calendar]", settings.CalendarTable),
+    ("[selling_days]", settings.SellingDaysTable),
     ("[judging]", settings.JudgingTable),
     ("[[judging.band]]", settings.BandTable),
     ("[plan]", settings.PlanTable),
@@ -59,6 +60,7 @@ GALLERY: dict[str, tuple[str, str]] = {
     "heat": ("lc.draw.heat(months)", "Growth of many items in many periods at one glance."),
     "pace": ("lc.draw.pace(years)", "Running totals of years at the same place."),
     "landing": ("lc.draw.landing(month)", "Where the running month will end, and how sure that is."),
+    "season": ("lc.draw.season(parts)", "The usual share of each month, its range, and this year beside it."),
     "bridge": ("lc.draw.bridge(moved)", "From the base over what each item contributed to the value."),
     "cards": ('lc.draw.cards(months, at="2026-09")', "The figures of one period, large."),
     "table": ("lc.draw.table(months)", "The table as a picture, with small lines and share bars."),
@@ -87,6 +89,7 @@ judged = lc.compare(
 now = lc.overview(book, by="harbor", against=["year-ago", "prior"])
 years = lc.pace(book, within="year")
 month = lc.land(book, within="month")
+parts = lc.season(book)
 moved = lc.drivers(book, each="month", by=["harbor", "line"], at="2026-09")
 """
 

@@ -455,7 +455,7 @@ def _currency(receipt: Receipt, sums: Arithmetic) -> list[str]:
         change, steady = float(receipt.figures["change"]), receipt.steady.change
         rates = rates_words(receipt.of.book, receipt.steady.measure, formats)
         text = sums.text(_CURRENCY, rates=rates)
-        lines.append(sums.line(text, [change, steady], change - steady, sub, signed=True, bearing=[0, 1]))
+        lines.append(sums.line(text, [change, steady], change - steady, sub, signed=True, bearing=[0]))
     always = {tuple((r.currency, r.least, r.greatest) for r in taken.rates) for taken in receipt.rates}
     if len(always) == 1 and all(low == high for ((_, low, high), *_) in always):  # constant rates
         return [*lines, formats.say("rates: {rates}", rates=rates_taken(receipt.rates[0].rates, formats))]
