@@ -15,12 +15,23 @@ _HEAD = (
 #: Names by what they are for.
 _GROUPS = {
     "Reading": ("read", "read_plan", "review", "Daybook", "Intake", "Measure", "Not"),
-    "Questions": ("compare", "overview", "relate", "drivers", "pace", "land", "explain", "restated"),
+    "Questions": ("compare", "overview", "relate", "drivers", "pace", "land", "season", "explain", "restated"),
     "Answers": (
-        *("Comparison", "Overview", "Relation", "Drivers", "Pace", "Landing", "Receipt", "Restatement", "Review"),
+        *(
+            "Comparison",
+            "Overview",
+            "Relation",
+            "Drivers",
+            "Pace",
+            "Landing",
+            "Season",
+            "Receipt",
+            "Restatement",
+            "Review",
+        ),
     ),
-    "What periods are held against": ("Prior", "YearAgo", "MeanOf", "YearAgoMean", "Fixed", "Plan", "Span"),
-    "Calendars": ("CivilCalendar", "RetailCalendar", "ListedCalendar"),
+    "What periods are held against": ("Prior", "YearAgo", "MeanOf", "YearAgoMean", "Fixed", "Plan", "Constant", "Span"),
+    "Calendars": ("CivilCalendar", "RetailCalendar", "ListedCalendar", "SellingDays"),
     "Judging": ("Judging", "Band"),
     "Handing on": ("Report", "write_page", "Palette"),
     "Errors": ("LogochronError", "QuestionError", "IntakeError", "CalendarError", "ReportError", "OutputError"),

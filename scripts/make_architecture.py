@@ -26,17 +26,18 @@ FLOORS: tuple[tuple[str, ...], ...] = (
 #: Which files of tests look at a folder.
 TESTED_BY = {
     "core/calendars": "calendars unlike_years package",
-    "core/book": "measures standing last_records reading compare",
+    "core/book": "measures standing last_records reading compare currencies selling_days",
     "core/align": "alignment compare unlike_years cuts limits",
     "core/judge": "judging guards",
-    "core/rows": "compare questions cells cuts package",
-    "core/questions": "compare overview relate drivers pace landing review explain restated questions",
+    "core/rows": "compare questions cells cuts package plans life season",
+    "core/questions": "compare overview relate drivers pace landing review explain plans life season"
+    " restated questions",
     "sources/values": "kinds awkward_files hostile_reading edge_cases",
     "sources/duckdb": "rollup reading kinds many_files",
     "sources/pushdown": "databases lazy_frames roads",
     "sources/files": "reading kinds awkward_files exports hostile_reading many_files first_minutes",
-    "sources": "options reading standing last_records review exports first_minutes",
-    "views/words": "words sentences",
+    "sources": "options reading standing last_records review exports first_minutes currencies plans",
+    "views/words": "words sentences life season",
     "views/tables": "cells shown workbook explain",
     "views/figures": "figures every_figure shown",
     "views/handout": "handout",

@@ -112,7 +112,7 @@ def test_public_face():
     for name in lc.__all__:
         assert getattr(lc, name).__doc__, name
     assert set(lc.__all__) <= set(dir(lc)) and dir(lc.draw) == sorted([*NAMES, "figure"])
-    assert len(NAMES) == 16 and dir(lc.words) == ["headline", "sentences"]
+    assert len(NAMES) == 17 and dir(lc.words) == ["headline", "sentences"]
     with pytest.raises(AttributeError, match="no attribute 'compair'"):
         lc.compair  # noqa: B018
     assert (SOURCE / "py.typed").exists()
@@ -221,6 +221,11 @@ def test_example(example, tmp_path, monkeypatch):
         runpy.run_path(str(example), run_name="__main__")
     said = {
         "where_will_the_month_end": "growth = change / base =",
+        "budget_and_estimate": "to reach the plan estimate in 13 days",
+        "harbor_abroad": "currency effect currency effect -4671.6014       -0.0106",
+        "open_days": "to reach plan in 12 selling days",
+        "the_season": "July usually brings most of revenue in a year: 14.0 % (13.8 % to 14.4 % in 4 years).",
+        "who_came_and_left": "633 new customers brought EUR 82.3K; 404 that left took EUR 57.9K;",
         "campaign": "to 31 Mar: 11,942.28 against 9,425.93, to-date",
         "fiscal_year_from_april": "FY2027 = 1 Apr 2026 to 31 Mar 2027",
         "from_a_file": "harbor",

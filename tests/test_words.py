@@ -261,7 +261,9 @@ def test_words_are_known_however_they_are_written(demo_book):
 
 def test_questions_are_methods_of_books(demo_book):
     asked = {one.name for one in question_types() if one.of_book}
-    assert asked == {"compare", "overview", "relate", "drivers", "pace", "land", "review"} <= set(dir(demo_book))
+    assert (
+        asked == {"compare", "overview", "relate", "drivers", "pace", "land", "season", "review"} <= set(dir(demo_book))
+    )
     months = demo_book.compare("month", by="harbor", measures="revenue", sort="-value")
     assert months.table.equals(lc.compare(demo_book, "month", by="harbor", measures="revenue", sort="-value").table)
     assert demo_book.compare.__doc__ == lc.compare.__doc__

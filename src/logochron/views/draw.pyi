@@ -11,6 +11,7 @@ from logochron.core.questions.landing.answer import Landing
 from logochron.core.questions.landing.backtest import Backtest
 from logochron.core.questions.overview import Overview
 from logochron.core.questions.pace import Pace
+from logochron.core.questions.season import Season
 from logochron.core.rows.result import Result
 from logochron.views.figures.common import Item
 from logochron.views.formats import Formats

@@ -25,7 +25,7 @@ from logochron.core.rows.prepare import adding_up, ask, check_book, remembered
 from logochron.core.rows.result import Block, Blocks
 from logochron.core.rows.season_shares import (
     ENOUGH,
-    Places,
+    SeasonParts,
     Shares,
     check_places,
     shares_by_place,
@@ -117,7 +117,7 @@ def season(
     >>> import logochron as lc
     >>> year = lc.season(lc.demo.book(), measures="revenue")
     >>> year.total.loc[year.total.usual.idxmax(), "label"], year.parents
-    ('August', ('2022', '2023', '2024', '2025'))
+    ('July', ('2022', '2023', '2024', '2025'))
     """
     check_book(book)
     check("within", within, Within)
@@ -137,7 +137,7 @@ def season(
     now = calendar.touching(within, report, report)
     if int(calendar.first_days(within, now)[0]) < book.coverage.first:
         now = now[:0]
-    spans = Places.within(calendar, each, within, np.append(ordinals, now))
+    spans = SeasonParts.within(calendar, each, within, np.append(ordinals, now))
     grouping = value_grouping(held, selection.by, selection.measures, (spans.starts[None], spans.ends[None]))
     total = value_grouping(held, (), selection.measures, (spans.starts[None], spans.ends[None]))
     labels = calendar.labels(within, ordinals)
@@ -212,7 +212,7 @@ def _running(
 
 def _unfinished(calendar: Calendar, each: Grain, within: Grain, now: Days, report: int) -> int:
     """The number of the place of the running period that is not over on the report date; 0 where all are."""
-    places = Places.within(calendar, each, within, now)
+    places = SeasonParts.within(calendar, each, within, now)
     inside = (places.starts <= report) & (places.ends > report)
     return int(places.place[inside][0]) + 1 if inside.any() else 0
 
@@ -258,7 +258,7 @@ def _names(calendar: Calendar, each: Grain, within: Grain, parents: Days) -> tup
     """What the places of a period are called, and the first day of each: of the period that has most."""
     if not len(parents):
         return [], np.zeros(0, dtype=np.int64)
-    spans = Places.within(calendar, each, within, parents)
+    spans = SeasonParts.within(calendar, each, within, parents)
     starts = spans.starts[spans.of == np.bincount(spans.of).argmax()]
     if each == "month" and isinstance(calendar, CivilCalendar):
         months = starts.astype("datetime64[D]").astype("datetime64[M]").astype(np.int64) % 12

@@ -20,7 +20,7 @@ from logochron.core.rows.figures import Floats
 ENOUGH = 2
 
 
-class Places(NamedTuple):
+class SeasonParts(NamedTuple):
     """The parts of some longer periods: of which each is, its place from 0, and its days."""
 
     of: Days
@@ -29,7 +29,7 @@ class Places(NamedTuple):
     ends: Days
 
     @classmethod
-    def within(cls, calendar: Calendar, each: Grain, within: Grain, ordinals: Days) -> Places:
+    def within(cls, calendar: Calendar, each: Grain, within: Grain, ordinals: Days) -> SeasonParts:
         """The parts of longer periods, one period after the other."""
         first, last = calendar.children(each, within, ordinals)
         many = last - first + 1
@@ -63,7 +63,7 @@ class SeasonWeights(NamedTuple):
             return np.maximum((lasts - starts)[:, None] - offset, -7) // 7 + 1.0
         years = calendar.ordinals("year", starts)
         known, of = np.unique(years, return_inverse=True)
-        places = Places.within(calendar, self.each, self.within, known)
+        places = SeasonParts.within(calendar, self.each, self.within, known)
         first, last = (np.full((len(known), int(places.place.max(initial=0)) + 1), side) for side in (0, -1))
         first[places.of, places.place], last[places.of, places.place] = places.starts, places.ends
         first, last = first[of], last[of]
@@ -145,10 +145,10 @@ def sums_by_place(
 
     `until`: the last day that is summed, places after it are NaN too.
     """
-    places = Places.within(calendar, each, within, ordinals)
+    places = SeasonParts.within(calendar, each, within, ordinals)
     if until is not None:
         there = places.starts <= until
-        places = Places(*(side[there] for side in places))._replace(ends=np.minimum(places.ends[there], until))
+        places = SeasonParts(*(side[there] for side in places))._replace(ends=np.minimum(places.ends[there], until))
     formula = book.formulas[measure.name]
     keys = [aggregate.key for aggregate in aggregates(formula)]
     found = book.sums(by, keys, (places.starts[None], places.ends[None]))
@@ -157,7 +157,7 @@ def sums_by_place(
     return laid_by_place(sums, places, len(ordinals))
 
 
-def laid_by_place(sums: Floats, places: Places, periods: int) -> Floats:
+def laid_by_place(sums: Floats, places: SeasonParts, periods: int) -> Floats:
     """Sums of places one after the other, shape (places, items), as (periods, places, items); NaN where none is."""
     laid = np.full((periods, int(places.place.max(initial=-1)) + 1, sums.shape[1]), np.nan)
     laid[places.of, places.place] = sums

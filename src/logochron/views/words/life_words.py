@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 from logochron.core.book.measures import Measure
 from logochron.views.catalog import message, plural
 from logochron.views.formats import Formats, words
-from logochron.views.tables.item_rows import rows_of
 from logochron.views.words.titles import unit
 
 if TYPE_CHECKING:
@@ -46,9 +45,9 @@ def group_name(group: str, formats: Formats) -> str:
 
 def group_sizes(result: Drivers, measure: Measure) -> dict[str, tuple[int, float]]:
     """By group how many items are in it, and its change."""
-    rows = rows_of(result, result.columns, measure)
-    sizes = zip(rows[result.by[0]].tolist(), rows["items"].tolist(), rows["change"].tolist())
-    return {group: (int(many), float(change)) for group, many, change in sizes}
+    columns = result.of_measure(result.columns, measure)
+    groups, many, changes = result.texts(columns, result.by[0]), columns["items"], columns["change"]
+    return {group: (int(n), float(c)) for group, n, c in zip(groups.tolist(), many.tolist(), changes.tolist())}
 
 
 def life_sentence(result: Drivers, measure: Measure, formats: Formats, n: int = len(GROUPS)) -> str:

@@ -27,7 +27,7 @@ from logochron.core.notes import Note, Noted
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.groupings import Grouping, Labels
 from logochron.core.rows.plans import at_places, not_planned, plan_side
-from logochron.core.rows.season_shares import ENOUGH, Places, SeasonWeights, laid_by_place, shares_of
+from logochron.core.rows.season_shares import ENOUGH, SeasonParts, SeasonWeights, laid_by_place, shares_of
 from logochron.core.said import Said
 
 
@@ -197,7 +197,7 @@ def season_share(
     if by is None or not len(lasting):
         return np.full((len(points.cuts), 1), np.nan)
     lasting = lasting[held_whole(calendar, by.within, lasting, coverage)]
-    places = Places.within(calendar, by.each, by.within, lasting)
+    places = SeasonParts.within(calendar, by.each, by.within, lasting)
     (sums,) = rows.sums((places.starts[None], places.ends[None]))
     shares = shares_of(laid_by_place(sums, places, len(lasting)), lasting)
     done, whole = (by.places_done(calendar, points.starts, lasts) for lasts in (points.cuts, points.ends))
