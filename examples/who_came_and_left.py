@@ -28,7 +28,7 @@ def lessons() -> pd.DataFrame:
     return bookings[(day >= 0) & (day < 1_020)]
 
 
-book = lc.read(lessons(), date="day", measures=[lc.Measure("revenue", unit="EUR")], by="customer")
+book = lc.read(lessons(), date="day", measures=[lc.Measure("revenue", unit="EUR")], ids="customer")
 moved = lc.drivers(book, each="quarter", by="customer", at="2026-Q3", gather="life")
 print(moved)
 print(*lc.words.sentences(moved), sep="\n")

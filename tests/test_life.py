@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pickle
 from pathlib import Path
 from typing import Any
 
@@ -38,7 +39,7 @@ SELECT what, count(*) AS items, sum(value)::DOUBLE AS value, sum(base)::DOUBLE A
 rows = st.lists(st.tuples(st.integers(0, 180), st.integers(0, 14), st.integers(-500, 9_999)), min_size=1, max_size=120)
 
 
-@settings(max_examples=40)
+@settings(max_examples=20)
 @given(rows=rows)
 def test_groups_are_those_of_the_law(rows: list[tuple[int, int, int]]) -> None:
     sold = pd.DataFrame(
@@ -51,6 +52,9 @@ def test_groups_are_those_of_the_law(rows: list[tuple[int, int, int]]) -> None:
     )
     book = lc.read(sold, date="day", values="revenue", by="who", covering=("2024-01-01", "2026-06-30"))
     moved = lc.drivers(book, "month", by="who", at="2026-04", gather="life")
+    stays = lc.read(sold, date="day", values="revenue", ids="who", covering=("2024-01-01", "2026-06-30"))
+    in_engine = lc.drivers(stays, "month", by="who", at="2026-04", gather="life")
+    assert in_engine.table.equals(moved.table) and in_engine.total.equals(moved.total)
     sold = sold.assign(day=sold.day.dt.date, revenue=[cents for *_, cents in rows])
     law = duckdb.sql(LAW).df().set_index("what")
     came = moved.table.set_index("who")
@@ -99,6 +103,71 @@ def test_groups_by_volume_and_of_what_is_shorter(book: lc.Daybook) -> None:
     assert one.table.change.sum() == pytest.approx(one.total.change.sum())
 
 
+#: Periods with days in none of them between.
+GAPS = lc.ListedCalendar(
+    {
+        "start": ["2024-03-01", "2025-03-01", "2026-03-03"],
+        "end": ["2024-03-20", "2025-03-31", "2026-03-31"],
+        "label": ["A", "B", "C"],
+        "year": [2024, 2025, 2026],
+    },
+    gaps="allowed",
+)
+MARGIN = lc.Measure("margin", of="revenue", less="cost")
+
+
+@pytest.mark.parametrize(
+    ("reading", "asked"),
+    [
+        ({}, {"each": "quarter"}),
+        ({"measures": [MARGIN]}, {"each": "quarter", "measures": "margin", "against": "mean:3"}),
+        ({"measures": [lc.Measure("n", count=True)]}, {"each": "month", "measures": "n", "against": "prior"}),
+        ({"measures": [lc.Measure("a", column="revenue", where={"line": "A"})]}, {"each": "year", "measures": "a"}),
+        ({"scale": 1000}, {"each": "year", "at": "2025", "judging": lc.Judging(level_within=0.5)}),
+        ({"values": "fine"}, {"each": "year", "at": "2025", "judging": lc.Judging(level_within=0.5)}),
+        ({"covering": ("2024-06-01", "2026-06-30"), "until": "2026-06-20"}, {"each": "quarter"}),
+        ({"calendar": GAPS},
+         {"each": "month", "at": "C", "against": "prior"}),
+    ],
+)  # fmt: skip
+def test_ids_that_stay_in_the_engine_make_the_same_groups(
+    reading: dict[str, Any], asked: dict[str, Any], tmp_path: Path
+) -> None:
+    random = np.random.default_rng(5)
+    sold = lives(150).assign(line=lambda of: random.choice(["A", "B", ""], len(of)), cost=lambda of: of.units * 0.125)
+    sold = sold.assign(customer=sold.customer.replace("C00007", ""), fine=sold.revenue / 7)
+    sold.iloc[::2].to_csv(tmp_path / "a.csv", index=False)
+    sold.iloc[1::2].to_parquet(tmp_path / "b.parquet")
+    calendar, reading = reading.get("calendar"), {n: given for n, given in reading.items() if n != "calendar"}
+    asked = {**asked, "by": "customer", "gather": "life", "calendar": calendar}
+    options = {"date": "day", "values": "revenue", **reading}
+    files = [tmp_path / "a.csv", tmp_path / "b.parquet"]
+    items = lc.read(files, by=["line", "customer"], **options)
+    stays = lc.read(files, by="line", ids={"customer": "customer"}, **options)
+    for book, taken in ((stays, {}), (pickle.loads(pickle.dumps(stays)), {"line": lc.Not("A")})):  # as pages have it
+        moved, wanted = lc.drivers(book.where(taken), **asked), lc.drivers(items.where(taken), **asked)
+        pd.testing.assert_frame_equal(moved.table, wanted.table)
+        pd.testing.assert_frame_equal(moved.total, wanted.total)
+
+
+@pytest.mark.parametrize(
+    ("call", "said"),
+    [
+        (lambda book: lc.compare(book, "month", by="customer"), "drivers.* gathers it"),
+        (lambda book: lc.drivers(book, "month", by="customer"), "drivers.* gathers it"),
+        (lambda book: lc.drivers(book, "month", by="customer", gather="life", quantity="units"), "of single items"),
+        (lambda book: lc.explain(lc.drivers(book, "month", by="customer", gather="life"), item="new"), "no receipt"),
+        (lambda _: lc.read(lives(9), date="day", by="customer", ids="customer"), "`by` and `ids` both name"),
+    ],
+)
+def test_what_ids_cannot_be_asked_is_refused(call: Any, said: str) -> None:
+    book = lc.read(lives(50), date="day", values=["revenue", "units"], ids="customer")
+    with pytest.raises(lc.QuestionError, match=said):
+        call(book)
+    moved = lc.drivers(book, "month", by="customer", gather="life", measures="revenue")
+    assert lc.explain(moved).figures["change"] == moved.total.change[0]
+
+
 @pytest.mark.parametrize(
     ("options", "said"),
     [
@@ -125,4 +194,7 @@ def test_the_command_line_and_the_report(cli: Any, tmp_path: Path) -> None:
         '[sales]\nfile = "s.csv"\ndate = "day"\nvalues = ["revenue"]\nby = ["customer"]\n'
         '[[section]]\nheading = "Who"\nquestion = "drivers"\nby = "customer"\ngather = "life"\n'
     )
-    assert lc.Report.load(tmp_path / "r.toml").run()["Who"].table["items"].sum() > 0
+    many = lc.Report.load(tmp_path / "r.toml").run()["Who"].table["items"].sum()
+    text = (tmp_path / "r.toml").read_text().replace('by = ["customer"]', 'ids = "customer"')
+    (tmp_path / "r.toml").write_text(text)
+    assert lc.Report.load(tmp_path / "r.toml").run()["Who"].table["items"].sum() == many > 0

@@ -139,6 +139,13 @@ class Reading:
         "The columns to split by, or ``{new_name: column}``.",
         group=SALES, metavar="COL", many=True, key=Dimensions, key_says="Columns to split by, or {name = column}.",
     )  # fmt: skip
+    ids: str | Sequence[str] | Mapping[str, str] | None = _row(
+        (), "",
+        "Columns of ids too many to list (customers), or ``{new_name: column}``: no item of the book, but what "
+        "``drivers(..., gather=\"life\")`` gathers. Those of files and frames stay in the engine.",
+        shell=False, key=Dimensions,
+        key_says="Columns of ids too many to list (customers), which drivers gathers by life.",
+    )  # fmt: skip
     where: Mapping[str, Any] | None = _row(
         None, "Rows wanted, or COL!=VALUE. The same column again: or; another: and.",
         'Rows wanted: ``{"harbor": "Alderquay", "line": ["hire", "lessons"], "channel": Not("online")}``.',

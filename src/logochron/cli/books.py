@@ -107,7 +107,7 @@ def sales_book(sales: tuple[str, ...], options: dict[str, Any], calendar: Calend
         if quantity is not None and quantity not in known:
             columns.append(quantity)
         reading = reading_of(options) | {
-            "by": _read_by(options),
+            **_read_by(options),
             "measures": [*(Measure(name, better=expressions.better_of(name, lower)) for name in columns), *composed],
         }
         return read(source, progress=progress, calendar=calendar, selling_days=selling_days_of(options), **reading)
@@ -131,12 +131,17 @@ def composed_measures(options: dict[str, Any], lower: list[str]) -> list[Measure
     return [expressions.measure(text, lower) for text in options["measures"]]
 
 
-def _read_by(options: dict[str, Any]) -> dict[str, str]:
-    """The dimensions that are read: those to split by, and the one that tells what led an item."""
+def _read_by(options: dict[str, Any]) -> dict[str, dict[str, str]]:
+    """The dimensions that are read: those to split by, and the one that tells what led an item.
+
+    What is gathered by life is none of them: it may have too many items to list.
+    """
     by, then = dimensions(options["by"]), options.get("then")
     if options.get("settings") is not None:
         by = {name: options["settings"].columns.get(column, column) for name, column in by.items()}
-    return by if then is None or then in by else by | {then: then}
+    if options.get("gather") and options.get("quantity") is None and len(by) == 1 and list(by) == list(by.values()):
+        return {"by": {}, "ids": by}
+    return {"by": by if then is None or then in by else by | {then: then}}
 
 
 def _amount_beside(quantity: str, source: Any, options: dict[str, Any]) -> str:

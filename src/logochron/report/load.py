@@ -190,8 +190,9 @@ def _of_section(
         yield Fault((*place, "layout"), Said("periods are laid across of compare alone"))
     options = section_options(section)
     by = build.listed(options.get("by", ()))
+    gathered = build.dimensions(settings.sales.ids) if options.get("gather") else {}
     for name in by:
-        if name not in dimensions:
+        if name not in dimensions and name not in gathered:
             yield Fault((*place, "by"), no_such("dimension", name, dimensions, where="`by` of [sales]"))
     measures = [table.name for table in settings.measure] or build.listed(settings.sales.values)
     for option in ("measures", "quantity"):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from fractions import Fraction
 from operator import lt
 from typing import Any, NamedTuple
@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.items import Beyond
+from logochron.core.book.kept_ids import KeptIds
 from logochron.core.book.measures import Aggregate
 from logochron.core.book.rates import Conversion
 from logochron.core.book.record_spans import even_parts
@@ -35,6 +36,7 @@ class BookRows(NamedTuple):
     amounts: dict[str, Amounts]
     recorded: Days
     ids: dict[str, IdCounts]
+    kept_ids: dict[str, KeptIds]
     beyond: Beyond | None
     falls: dict[str, Beyond]
     conversion: Conversion | None = None
@@ -88,17 +90,49 @@ def assembled(
         for scanned, low, high in zip(scans, sources.offsets, sources.offsets[1:]):
             scanned.ids(aggregate, starts[low:high], inside[low:high], table)
         ids[aggregate.key] = table.counts()
+    booked = {name: Amounts(tuples.added(a.values), a.scale, a.size) for name, a in amounts.items()}
+    kept = {}
+    for name, column in spec.kept.items():
+        kept[name] = _kept(engine, column, scans, spec, booked, sources, inside, beyond, starts, ends)
     return BookRows(
         days=days[tuples.at],
         records=tuples.added(rows),
         codes={name: values[tuples.at].astype(np.int64, copy=False) for name, values in codes.items()},
         labels=sources.labels,
-        amounts={name: Amounts(tuples.added(a.values), a.scale, a.size) for name, a in amounts.items()},
+        amounts=booked,
         recorded=recorded,
         ids=ids,
+        kept_ids=kept,
         beyond=sources.later(beyond, starts, ends),
         falls=falls,
     )
+
+
+def _kept(
+    engine: Engine,
+    column: str,
+    scans: Sequence[RolledSource],
+    spec: ReadingSpec,
+    booked: Mapping[str, Amounts],
+    sources: _Sources,
+    inside: NDArray[np.bool_],
+    beyond: Sequence[NDArray[np.bool_]],
+    starts: Days,
+    ends: Days,
+) -> KeptIds:
+    """The ids of a column, laid down in the engine."""
+    from logochron.sources.duckdb.engine_source import EngineSource
+    from logochron.sources.duckdb.kept_ids import DatesOfIds, IdGathering
+
+    scales = {key: amounts.scale for key, amounts in booked.items()}
+    gathering = IdGathering(engine, column, sources.labels, scales)
+    for scanned, low, high, later in zip(scans, sources.offsets, sources.offsets[1:], beyond):
+        if isinstance(scanned, EngineSource):  # where others are read, no ids are kept
+            counts = inside[low:high].copy()
+            counts[scanned.groups.date_codes[later]] = True
+            dates = DatesOfIds(scanned.groups.dates[counts], starts[low:high][counts], ends[low:high][counts])
+            gathering.add(scanned.rolled, spec.booked, dates, spec.scales)
+    return gathering.done()
 
 
 class _Sources(NamedTuple):

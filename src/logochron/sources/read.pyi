@@ -16,6 +16,7 @@ def read(
     date: str | Sequence[str] | None = None,
     values: str | Sequence[str] | None = (),
     by: str | Sequence[str] | Mapping[str, str] | None = (),
+    ids: str | Sequence[str] | Mapping[str, str] | None = (),
     where: Mapping[str, Any] | None = None,
     covering: Any = None,
     until: DayLike | None = None,
@@ -65,6 +66,9 @@ def read(
         The columns of amounts to sum, each a measure; found likewise where neither `values` nor `measures` is given.
     by
         The columns to split by, or ``{new_name: column}``.
+    ids
+        Columns of ids too many to list (customers), or ``{new_name: column}``: no item of the book, but what
+        ``drivers(..., gather="life")`` gathers. Those of files and frames stay in the engine.
     where
         Rows wanted: ``{"harbor": "Alderquay", "line": ["hire", "lessons"], "channel": Not("online")}``.
     covering
@@ -190,6 +194,7 @@ def read_plan(
     records_of: Grain = "month",
     spread: PlanSpread | None = "even",
     calendar: Calendar | None = None,
+    ids: str | Sequence[str] | Mapping[str, str] | None = (),
     where: Mapping[str, Any] | None = None,
     covering: Any = None,
     until: DayLike | None = None,
@@ -240,6 +245,9 @@ def read_plan(
         month in those sales (within a month of each weekday); None leaves it on the first.
     calendar
         Of the periods; civil where None.
+    ids
+        Columns of ids too many to list (customers), or ``{new_name: column}``: no item of the book, but what
+        ``drivers(..., gather="life")`` gathers. Those of files and frames stay in the engine.
     where
         Rows wanted: ``{"harbor": "Alderquay", "line": ["hire", "lessons"], "channel": Not("online")}``.
     covering
@@ -338,6 +346,7 @@ def review(
     by: str | Sequence[str] | Mapping[str, str] | None = None,
     date: str | Sequence[str] | None = None,
     values: str | Sequence[str] | None = (),
+    ids: str | Sequence[str] | Mapping[str, str] | None = (),
     where: Mapping[str, Any] | None = None,
     covering: Any = None,
     until: DayLike | None = None,
@@ -384,6 +393,9 @@ def review(
         date and time); found where None and only one can be meant. A timestamp counts on its day.
     values
         The columns of amounts to sum, each a measure; found likewise where neither `values` nor `measures` is given.
+    ids
+        Columns of ids too many to list (customers), or ``{new_name: column}``: no item of the book, but what
+        ``drivers(..., gather="life")`` gathers. Those of files and frames stay in the engine.
     where
         Rows wanted: ``{"harbor": "Alderquay", "line": ["hire", "lessons"], "channel": Not("online")}``.
     covering

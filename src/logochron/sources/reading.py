@@ -66,6 +66,13 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
     dimensions, where = dimensions_of(reading.by), dict(reading.where or {})
     check_where(where)
     sources = locate(source)
+    kept = dimensions_of(reading.ids, "ids")
+    if both := [name for name in kept if name in dimensions]:
+        raise QuestionError("`by` and `ids` both name {0!r}: leave it out of one", both[0])
+    rated = (reading.rates, reading.currency, reading.to, reading.rates_at, *(m.rates_at for m in measures))
+    converted = any(given is not None for given in rated)
+    if converted or reading.spread is not None or any(one.kind == "pushdown" for one in sources):
+        dimensions, kept = dimensions | kept, {}  # there they are items like others
     _check_sources(sources, reading)
     sample: list[SampleColumn] = []
     _check_lines(reading.header_row)
@@ -78,7 +85,7 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
         sample = sample or sampled(engine, sources[0], reading)
         check_year_alone(sources[0], sample, date)
     named = [(aggregate.column, *(c.column for c in aggregate.where)) for aggregate in _aggregates(measures)]
-    known = [*dimensions.values(), *where, *(name for names in named for name in names if name), *parts]
+    known = [*dimensions.values(), *kept.values(), *where, *(name for names in named for name in names if name), *parts]
     reading, guesses = wide_found(reading, sample, known, sources[0].name)
     records_of = reading.records_of
     if reading.periods_in_columns is not None:
@@ -112,8 +119,7 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
         measures = measures or (Measure(column),)
     columns_wanted = {dimensions.get(name, name): items for name, items in where.items()}
     currency, conversion = "", None
-    rated = (reading.rates, reading.currency, reading.to, reading.rates_at, *(m.rates_at for m in measures))
-    if any(given is not None for given in rated):
+    if converted:
         from logochron.sources.currencies import stated
 
         if reading.currency is None:
@@ -126,6 +132,7 @@ def settled(engine: Engine, source: Any, reading: Reading) -> tuple[list[Source]
         parts=parts,
         seconds=seconds,
         dimensions=dimensions,
+        kept=kept,
         aggregates=_aggregates(measures),
         # a filter may use the new name of a dimension, or the name of any column
         where=conditions(columns_wanted),
@@ -279,11 +286,11 @@ def names_of(option: str, given: Any) -> list[str]:
     return names
 
 
-def dimensions_of(by: str | Sequence[str] | Mapping[str, str] | None) -> dict[str, str]:
-    """The dimensions that `by` names: new name -> column."""
-    named = list(by.items()) if isinstance(by, Mapping) else [(name, name) for name in names_of("by", by)]
+def dimensions_of(by: str | Sequence[str] | Mapping[str, str] | None, option: str = "by") -> dict[str, str]:
+    """The dimensions that an option names: new name -> column."""
+    named = list(by.items()) if isinstance(by, Mapping) else [(name, name) for name in names_of(option, by)]
     if len(dict(named)) < len(named):
-        raise QuestionError("`by` names a dimension twice: {0}", ", ".join(name for name, _ in named))
+        raise QuestionError("`{0}` names a dimension twice: {1}", option, ", ".join(name for name, _ in named))
     return dict(named)
 
 
@@ -365,6 +372,7 @@ def _book(engine: Engine, sources: Sequence[Source], spec: ReadingSpec, look: Re
         beyond=rows.beyond,
         falls=rows.falls,
         conversion=rows.conversion,
+        kept_ids=rows.kept_ids,
         selling_days=spec.stated.selling_days,
     )
     if spec.until is not None:

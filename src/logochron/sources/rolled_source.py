@@ -34,6 +34,8 @@ NO_DAY = np.iinfo(np.int64).min
 WATCHED = "\0"
 #: Stands before the name of a column of amounts whose signs of currencies rows are grouped by.
 SIGNED = WATCHED + "sign of "
+#: Stands before the name of a column of ids that stay in the engine.
+KEPT = WATCHED + "kept "
 #: What the column of periods is called in the table that a wide one is laid out as.
 PERIOD = "the period's column"
 
@@ -49,6 +51,8 @@ class ReadingSpec:
     date, parts, dimensions, aggregates, where
         The column of dates (where several make them up together, their names), those columns, those of the dimensions
         by their names, all that the measures sum and count, and the filter.
+    kept
+        The columns of ids that stay in the engine, by their names.
     currency, conversion
         The column of currencies (empty: the signs beside amounts), and how amounts are brought to one.
     aside, undated
@@ -73,6 +77,7 @@ class ReadingSpec:
     parts: tuple[str, ...] = ()
     seconds: int = 0
     dimensions: Mapping[str, str] = field(default_factory=dict)
+    kept: Mapping[str, str] = field(default_factory=dict)
     watched: Mapping[str, str] = field(default_factory=dict)
     aggregates: tuple[Aggregate, ...] = ()
     where: tuple[Condition, ...] = ()
@@ -166,6 +171,7 @@ class ReadingSpec:
             *(("values", aggregate.column) for aggregate in self.summed if aggregate.column),
         ]
         named += [("by", column) for column in (*self.dimensions.values(), *self.watched)]
+        named += [("ids", column) for column in self.kept.values()]
         named += [("currency", self.currency)] if self.currency else []
         named += [("where", condition.column) for condition in (*self.where, *self.aside)]
         named += [("measures", aggregate.column) for aggregate in self.ids]

@@ -18,6 +18,7 @@ from logochron.core.book.evenly import laid_evenly
 from logochron.core.book.filters import Where, check_where, holds, in_words, labels_named
 from logochron.core.book.intake import Intake
 from logochron.core.book.items import Beyond, Items, RecordLife
+from logochron.core.book.kept_ids import KeptIds
 from logochron.core.book.measures import Formula, Measure, adds_up, aggregates, all_aggregates, formulas
 from logochron.core.book.rates import Conversion
 from logochron.core.book.record_spans import Standing
@@ -73,6 +74,7 @@ class Daybook:
     beyond: Beyond | None = None  # the records on days that were left out
     falls: Mapping[str, Beyond] = field(default_factory=dict)  # by aggregate the items with negative amounts, and when
     ids: Mapping[str, IdCounts] = field(default_factory=dict)
+    kept_ids: Mapping[str, KeptIds] = field(default_factory=dict)  # too many to be items: by name
     conversion: Conversion | None = None  # how its amounts were brought to one currency
     selling_days: SellingDays | None = None  # on which days something can be sold, where it is said
     # by dimensions; books of the same rows share them
@@ -255,9 +257,12 @@ class Daybook:
             for name, of in taken.items():
                 counts = counts.taking(name, of)
             ids[key] = counts
+        kept = dict(self.kept_ids)
+        for name, of in taken.items():
+            kept = {key: ids_of.taking(name, of) for key, ids_of in kept.items()}
         beyond = self.beyond.taking(taken) if self.beyond else None
         falls = {key: items.taking(taken) for key, items in self.falls.items()}
-        return self.only(rows, ids=ids, beyond=beyond, falls=falls, **changes)
+        return self.only(rows, ids=ids, kept_ids=kept, beyond=beyond, falls=falls, **changes)
 
     def until(self, day: DayLike) -> Daybook:
         """The same book with the report date on `day`.
@@ -298,10 +303,17 @@ class Daybook:
             ),
         )
 
-    def check_by(self, by: str | Sequence[str] | None) -> tuple[str, ...]:
-        """`by` as a tuple of dimensions of this book."""
+    def check_by(self, by: str | Sequence[str] | None, *, kept: bool = False) -> tuple[str, ...]:
+        """`by` as a tuple of dimensions of this book; `kept`: or of the ids that are too many to be items."""
         names = (by,) if isinstance(by, str) else () if by is None else tuple(by)
+        if kept and len(names) == 1 and names[0] in self.kept_ids:
+            return names
         for name in names:
+            if name in self.kept_ids:
+                raise QuestionError(
+                    "{0!r} was read by `ids`: drivers(..., gather='life') gathers it; for its items read it by `by`",
+                    name,
+                )
             if name not in self.labels:
                 raise QuestionError(
                     "`by` must name dimensions that were read: {0}", no_such("dimension", str(name), self.labels)
@@ -362,6 +374,7 @@ class Daybook:
         return self.only(
             held,
             ids={key: counts.on(calendar.holds) for key, counts in self.ids.items()},
+            kept_ids={key: of.on(calendar.holds) for key, of in self.kept_ids.items()},
             beyond=beyond.beside(self.beyond),
         )
 

@@ -35,7 +35,7 @@ from logochron.core.rows.answer import (
 from logochron.core.rows.currency_effect import CURRENCY_EFFECT, CurrencyEffect, effect_sides, steady_of
 from logochron.core.rows.figures import Floats, Sides, figures_of
 from logochron.core.rows.groupings import Grouping
-from logochron.core.rows.life_groups import check_gathered, gathered, groups_of
+from logochron.core.rows.life_groups import check_gathered, gathered, gathered_ids, groups_of
 from logochron.core.rows.plans import AnyPlan
 from logochron.core.rows.prepare import (
     Groupings,
@@ -198,7 +198,7 @@ def drivers(
     True
     """
     check_book(book)
-    if not book.check_by(by):
+    if not book.check_by(by, kept=gather is not None):
         raise QuestionError("`drivers` is about items: name a dimension in `by` (--by)")
     spec = period_spec(
         each=each,
@@ -214,11 +214,21 @@ def drivers(
     if counted and not adds_up(book.formulas[counted.name]):
         raise QuestionError("`quantity` must be a sum or a count; {0!r} divides", counted.name)
     kept, left_out = _measures(book, measures, counted)
-    selection = ask("drivers", book, by=by, measures=kept, judging=judging, items=items, top=top, sort=sort)
+    selection = ask(
+        "drivers",
+        book,
+        by=by,
+        measures=kept,
+        judging=judging,
+        items=items,
+        top=top,
+        sort=sort,
+        kept=gather is not None,
+    )
     prepared = prepare(selection, spec, plan)
     if gather is not None:
         check("gather", gather, Gather)
-        check_gathered(prepared)
+        check_gathered(prepared, counted)
     size = prepared.aligned.size
     if size != 1:
         n = Said("names {0}", size) if size else Said("none is held whole by the records")
@@ -235,11 +245,17 @@ def _driven(
     known = [m.name for m in selection.measures]
     also = [m for m in ([counted] if counted else []) if m.name not in known]
     also += [other for other in steady.values() if other.name not in known]
-    groupings = groupings_of(prepared, also)
+    many = groups = np.zeros(0, dtype=np.int64)
+    stay = gather is not None and selection.by[0] in prepared.book.kept_ids
+    if stay:
+        groupings, many = gathered_ids(prepared)
+        groups = np.arange(len(many))
+    else:
+        groupings = groupings_of(prepared, also)
     quantities = _parts(groupings, counted) if counted else None
     effects = {m.name: _effects(_parts(groupings, m), quantities) for m in selection.measures}
     life = gather is not None and len(groupings.items.places) > 0
-    if life:
+    if life and not stay:
         groups = groups_of(groupings, selection.measures[0])
         groupings, many = gathered(groupings, groups)
     # the row of each item: that of its subtotal or of all, and its own or that of all others
@@ -256,7 +272,7 @@ def _driven(
     def rows(measure: Measure, grouping: Grouping, others: bool) -> Block:
         in_groups = None
         if gather is not None:
-            in_groups = many if life and grouping.by else np.array([len(groups) if life else 0])
+            in_groups = many if grouping.by else np.array([many.sum()])
         return _rows(
             groupings,
             measure,

@@ -422,8 +422,12 @@ def landing_receipt(result: Landing, choice: RowChoice) -> Receipt:
 
 def row_receipt(result: AlignedAnswer, choice: RowChoice) -> Receipt:
     """The receipt of a row of any other answer: both sides, and the row's own figures."""
-    period = result.place(choice.at)
-    receipt = _receipt(result, _as_comparison(result.prepared, keep_top=True), period, choice)
+    period, prepared = result.place(choice.at), result.prepared
+    if result.in_own_order:
+        if choice.item:
+            raise QuestionError("a group of many items has no receipt: explain the total, or one item without `gather`")
+        prepared = replace(prepared, selection=prepared.selection.about(prepared.selection.book, ()))
+    receipt = _receipt(result, _as_comparison(prepared, keep_top=True), period, choice)
     by = result.by[: len(choice.item)]
     block = _block(result, receipt.measure, by)
     row = block.row(period, _place(block, by, choice.item, result.periods[period], period))

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from logochron.core.align.bases import Plan
 from logochron.core.book.items import RecordLife
+from logochron.core.book.kept_ids import LIFE_GROUPS, LifeSpans
 from logochron.core.book.measures import AggregateSums, Measure
 from logochron.core.choices import FALLING, RISING
 from logochron.core.days import Days
@@ -19,13 +20,13 @@ from logochron.core.judge.judging import direction
 from logochron.core.rows.groupings import Grouping
 from logochron.core.rows.prepare import Groupings, Prepared
 
-#: The groups, in the order in which they stand.
-LIFE_GROUPS = ("new", "back", "up", "same", "down", "paused", "ended")
 NEW, BACK, UP, SAME, DOWN, PAUSED, ENDED = range(len(LIFE_GROUPS))
 
 
-def check_gathered(prepared: Prepared) -> None:
+def check_gathered(prepared: Prepared, quantity: Measure | None) -> None:
     """Refuse what has no life of items: several dimensions, the largest alone, a plan as base.
+
+    Of ids that stay in the engine also what would have to be told of each: volume, mix and price, other ids.
 
     Raises
     ------
@@ -39,6 +40,17 @@ def check_gathered(prepared: Prepared) -> None:
         raise QuestionError("gather='life' takes all items: leave `top` and items='comparable' out")
     if isinstance(prepared.spec.basis, Plan):
         raise QuestionError("gather='life' holds items against an earlier period: a plan has none that came or left")
+    if selection.by[0] not in prepared.book.kept_ids:
+        return
+    counting = [m.name for m in selection.measures if prepared.counts_ids(m)]
+    for option, names in (("quantity", [quantity.name] if quantity else []), ("measures", counting)):
+        if names:
+            raise QuestionError(
+                "`{0}`: {1} is told of single items, and {2} was read by `ids`: read it by `by`",
+                option,
+                ", ".join(names),
+                selection.by[0],
+            )
 
 
 def groups_of(groupings: Groupings, measure: Measure) -> Days:
@@ -67,6 +79,40 @@ def groups_of(groupings: Groupings, measure: Measure) -> Days:
     return np.asarray(groups, dtype=np.int64)
 
 
+def gathered_ids(prepared: Prepared) -> tuple[Groupings, Days]:
+    """A row for each group of ids that stay where they were read, and how many are in each."""
+    selection, aligned, book = prepared.selection, prepared.aligned, prepared.book
+    measure, name = selection.measures[0], selection.by[0]
+    total = prepared.grouping(())
+    starts, ends = aligned.base_spans()
+    spans = LifeSpans(
+        value=_pairs(*aligned.value_spans()),
+        base=_pairs(starts, np.where(aligned.part_known, ends, starts - 1)),
+        divisor=int(aligned.part_known.sum()) if len(aligned.part_known) > 1 else None,
+        base_last=int(aligned.base_last()[0]),
+        start=int(aligned.starts[0]),
+        report=book.coverage.last,
+        formula=book.formulas[measure.name],
+        tolerance=selection.judgings[measure.name].tolerance,
+        keys=tuple(total.value),
+    )
+    sums = book.kept_ids[name].lives(spans)
+    rows = total._replace(
+        by=(name,),
+        labels=(np.array(LIFE_GROUPS, dtype=object)[sums.groups],),
+        places=np.full(len(sums.groups), -1),
+        value=sums.value,
+        base=sums.base,
+        life=_lasting(len(sums.groups)),
+    )
+    return Groupings(prepared=prepared, items=rows, subtotals=(), total=total, full=rows), sums.items
+
+
+def _pairs(starts: Days, ends: Days) -> tuple[tuple[int, int], ...]:
+    """Spans as pairs of days."""
+    return tuple(zip(starts.ravel().tolist(), ends.ravel().tolist()))
+
+
 def gathered(groupings: Groupings, groups: Days) -> tuple[Groupings, Days]:
     """The same with a row for each group that has items, and how many it has."""
     many = np.bincount(groups, minlength=len(LIFE_GROUPS))
@@ -90,6 +136,11 @@ def _added(grouping: Grouping, codes: Days, n: int) -> Grouping:
             totals[key] = AggregateSums(sums, scale)
         return totals
 
+    value, base = added(grouping.value), added(grouping.base)
+    return grouping._replace(places=np.full(n, -1), value=value, base=base, life=_lasting(n))
+
+
+def _lasting(n: int) -> RecordLife:
+    """The life of so many groups, which are never new or ended themselves."""
     never = np.zeros(n, dtype=np.int64)
-    life = RecordLife(never, np.full(n, np.iinfo(np.int64).max), np.full(n, np.inf))
-    return grouping._replace(places=np.full(n, -1), value=added(grouping.value), base=added(grouping.base), life=life)
+    return RecordLife(never, np.full(n, np.iinfo(np.int64).max), np.full(n, np.inf))

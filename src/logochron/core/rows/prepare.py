@@ -133,6 +133,7 @@ def ask(
     items: Kept,
     top: int | None,
     sort: str | None,
+    kept: bool = False,
 ) -> Selection:
     """The options about items, measures and judging, checked.
 
@@ -140,6 +141,8 @@ def ask(
     ----------
     answer
         What the answer is called whose columns the dimensions stand beside, and whose orders it has.
+    kept
+        Whether ids that are too many to be items may be named as well.
 
     Raises
     ------
@@ -147,7 +150,7 @@ def ask(
         Where one names nothing or does not go with another.
     """
     check_book(book)
-    dims, chosen, of_answer = book.check_by(by), book.check_measures(measures), question_type(answer)
+    dims, chosen, of_answer = book.check_by(by, kept=kept), book.check_measures(measures), question_type(answer)
     of_answer.check_dimensions(dims)
     if check("items", items, Kept) == "comparable" and not dims:
         raise QuestionError("items='comparable' is about items: name a dimension in `by` (--by)")

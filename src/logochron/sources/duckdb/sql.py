@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from logochron.core.book.filters import Condition
 from logochron.core.book.measures import Aggregate
-from logochron.sources.rolled_source import SIGNED, ReadingSpec
+from logochron.sources.rolled_source import KEPT, SIGNED, ReadingSpec
 from logochron.sources.values.amounts import APOSTROPHES, MINUSES, SPACES, Reach
 from logochron.sources.values.date_parts import BETWEEN, part_of
 from logochron.sources.values.dates import TIME, ZONE, has_time, instants_said, seconds_in, seconds_said
@@ -175,7 +175,8 @@ def asked_of(spec: ReadingSpec, texts: Mapping[str, str], amount_of: Callable[[s
         "where": (*spec.where, *spec.aside),
         "aside": condition(spec.aside, conditions) if spec.aside else "",
         "named": spec.conditions,
-        "ids": {aggregate.key: (texts[aggregate.column], taken(aggregate)) for aggregate in spec.ids},
+        "ids": {aggregate.key: (texts[aggregate.column], taken(aggregate)) for aggregate in spec.ids}
+        | {KEPT + column: (texts[column], "true") for column in spec.kept.values()},
         "empty_is_zero": spec.empty_is_zero,
         "apart": spec.apart,
     }
