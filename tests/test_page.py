@@ -643,6 +643,9 @@ def test_the_first_screen(opened, tmp_path, width):
     assert all(one.is_visible() for one in tables.all())
     page.evaluate("dispatchEvent(new Event('afterprint'))")
     assert not tables.nth(3).is_visible() and tables.nth(1).is_visible()
+    alone = opened(lc.write_page(answers["By harbor"], tmp_path / "one.html"), viewport={"width": width, "height": 800})
+    # without a list of sections beside them they have all the width there is
+    assert alone.locator("main").bounding_box()["width"] >= min(width, 1560) - 60
 
 
 def test_more_than_a_page_carries_is_refused_before_any_work(book, tmp_path, monkeypatch):

@@ -319,7 +319,7 @@ class Daybook:
                     "`by` must name dimensions that were read: {0}", no_such("dimension", str(name), self.labels)
                 )
         if len(set(names)) < len(names):
-            raise QuestionError("`by` names a dimension twice: {0}", ", ".join(names))
+            raise QuestionError("`{0}` names a dimension twice: {1}", "by", ", ".join(names))
         return names
 
     def check_measures(self, measures: str | Sequence[str] | None) -> tuple[Measure, ...]:

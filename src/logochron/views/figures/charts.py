@@ -27,6 +27,7 @@ from logochron.views.figures.scene import Canvas, Dash, Role
 from logochron.views.formats import capital, words
 from logochron.views.marks import marks_of
 from logochron.views.tables.item_rows import Table, moved_texts, rows_of
+from logochron.views.words.question_words import plan_heading
 from logochron.views.words.titles import axis_words, base_heading, column_words, short_day
 
 #: ``columns`` and ``bars`` side by side, ``stacked`` bars upon each other, ``lines``.
@@ -209,7 +210,7 @@ def _landing(result: Landing, canvas: Canvas) -> Chart:
         Series(name=base_heading(result.whole, formats), values=path.base, role="base", weight=1.75),
     ]
     if path.plan is not None and result.whole.plan is None:
-        named = column_words("plan", formats)
+        named = plan_heading(next(iter(result.targets), ""), formats)
         lines.append(Series(name=named, values=path.plan, role="level", dash="dashed", weight=1.5))
     return Chart(
         kind="lines",

@@ -27,6 +27,7 @@ from logochron.views.words.question_words import (
     landing_subject,
     landing_when,
     needed_sentences,
+    plan_heading,
     plan_words,
     profile_words,
     unsure_sentence,
@@ -139,8 +140,7 @@ def _line_by_line(result: Landing, measure: Measure, formats: Formats) -> TableS
     needed = [(against, float(row["base"]))]
     if result.target is not None and result.plan is None:
         for name, plan in result.planned(measure).items():
-            what = formats.say("Plan {name}", name=words(name)) if name else formats.say("Plan")
-            _add_plan(lines, result, measure, what, plan, float(row["estimate"]))
+            _add_plan(lines, result, measure, plan_heading(name, formats), plan, float(row["estimate"]))
             needed.append((plan_words(name, formats) if name else formats.say("plan"), plan))
     for what, target in needed:
         if result.days_left and target > 0:
@@ -244,7 +244,7 @@ def _further_plans(result: Landing, measure: Measure, formats: Formats) -> list[
 def _plan_column(result: Landing, figures: FigureCells) -> TableColumn:
     """The column of the plan, the first of several."""
     name, formats = next(iter(result.targets), ""), figures.formats
-    return figures.column("plan", formats.say("Plan {name}", name=words(name)) if name else None)
+    return figures.column("plan", plan_heading(name, formats) if name else None)
 
 
 def _title(result: Landing, measure: Measure, formats: Formats) -> str:

@@ -32,6 +32,7 @@ from logochron.views.words.titles import (
     against_words,
     base_period,
     beside_words,
+    column_words,
     days_in_words,
     in_words,
     measure_told,
@@ -561,6 +562,11 @@ def land_sentences(result: Landing, measure: Measure, at: Any, formats: Formats,
 def plan_words(name: str, formats: Formats) -> str:
     """How a sentence calls a plan."""
     return formats.say("the plan {name}", name=words(name)) if name else formats.say("the plan")
+
+
+def plan_heading(name: str, formats: Formats) -> str:
+    """What stands above or beside the figures of a plan."""
+    return formats.say("Plan {name}", name=words(name)) if name else column_words("plan", formats)
 
 
 def needed_sentences(result: Landing, measure: Measure, targets: Mapping[str, float], formats: Formats) -> list[str]:
