@@ -25,36 +25,23 @@ _SPANS = "SELECT id, min(place) AS place, max(place) AS last FROM ({}) GROUP BY 
 _DAYS = 1 << 22
 
 
-class EngineIds:
-    """The ids of one aggregate from all sources, as the queries that give their rows."""
+class CodedIds:
+    """Rows of ids from all sources, and the tables that make codes of their labels and days of their dates.
+
+    Parameters
+    ----------
+    labels
+        Of each dimension the labels that its codes stand for.
+    """
 
     def __init__(self, engine: Engine, column: str, labels: Mapping[str, NDArray[np.object_]]) -> None:
-        self.engine, self.column, self.dimensions = engine, column, list(labels)
-        self.sizes = [max(len(known), 1) for known in labels.values()]
+        self.engine, self.column, self.dimensions = engine, column, tuple(labels)
         self._tables: list[str] = []
         self._rows: list[str] = []
         self._labels = []
         for known in labels.values():
             coded = {"v": known.astype(object), "code": np.arange(len(known), dtype=np.int64)}
             self._labels.append(self.laid_down("id_labels", coded))
-
-    def add(self, rows: str, labels: Sequence[str], dates: NDArray[np.object_], days: Days) -> None:
-        """Rows of the engine's (`d`, a label each, `id`); the texts of dates that count, and their days.
-
-        An id is unknown or spaces where a record has none.
-        """
-        table = self.laid_down("id_days", {"v": dates, "day": days.astype(np.int64)})
-        joins = f"JOIN {table} AS of_day ON coalesce(d::VARCHAR, '') = of_day.v"
-        place = f"(of_day.day + {_DAYS})::{'BIGINT' if self._fits else 'HUGEINT'}"
-        for i, (label, of, size) in enumerate(zip(labels, self._labels, self.sizes)):
-            joins += f" JOIN {of} AS of_{i} ON coalesce({label}::VARCHAR, '') = of_{i}.v"
-            place = f"({place} * {size} + of_{i}.code)"
-        self._rows.append(f"SELECT {place} AS place, id, n FROM ({rows}) {joins}")
-
-    @property
-    def _fits(self) -> bool:
-        """Whether the place of a day and tuple is a whole number of 64 bits."""
-        return prod(self.sizes) * 2 * _DAYS < 2**63
 
     def laid_down(self, kind: str, arrays: Mapping[str, NDArray[Any]]) -> str:
         """A table of the engine's own, so that it knows how small it is."""
@@ -63,6 +50,42 @@ class EngineIds:
             self.engine.run(f"CREATE TEMP TABLE {name} AS FROM id_codes", self.column)
         self._tables.append(name)
         return name
+
+    def _joins(self, dates: str, labels: Sequence[str]) -> str:
+        """Joins rows of a date `d` and some labels to `of_day`, of a table of dates, and to `of_0`, ... with codes."""
+        joins = f"JOIN {dates} AS of_day ON coalesce(d::VARCHAR, '') = of_day.v"
+        for i, (label, of) in enumerate(zip(labels, self._labels)):
+            joins += f" JOIN {of} AS of_{i} ON coalesce({label}::VARCHAR, '') = of_{i}.v"
+        return joins
+
+    def _drop(self, *more: str) -> None:
+        """Give up the tables that were laid down on the way."""
+        for name in (*more, *self._tables):
+            self.engine.run(f"DROP TABLE {name}", self.column)
+
+
+class EngineIds(CodedIds):
+    """The ids of one aggregate from all sources, as the queries that give their rows."""
+
+    def __init__(self, engine: Engine, column: str, labels: Mapping[str, NDArray[np.object_]]) -> None:
+        super().__init__(engine, column, labels)
+        self.sizes = [max(len(known), 1) for known in labels.values()]
+
+    def add(self, rows: str, labels: Sequence[str], dates: NDArray[np.object_], days: Days) -> None:
+        """Rows of the engine's (`d`, a label each, `id`); the texts of dates that count, and their days.
+
+        An id is unknown or spaces where a record has none.
+        """
+        table = self.laid_down("id_days", {"v": dates, "day": days.astype(np.int64)})
+        place = f"(of_day.day + {_DAYS})::{'BIGINT' if self._fits else 'HUGEINT'}"
+        for i, size in enumerate(self.sizes):
+            place = f"({place} * {size} + of_{i}.code)"
+        self._rows.append(f"SELECT {place} AS place, id, n FROM ({rows}) {self._joins(table, labels)}")
+
+    @property
+    def _fits(self) -> bool:
+        """Whether the place of a day and tuple is a whole number of 64 bits."""
+        return prod(self.sizes) * 2 * _DAYS < 2**63
 
     def counts(self) -> IdCounts:
         """How many ids lie on one day and in one tuple only, and each other one on each of its days."""
@@ -84,8 +107,7 @@ class EngineIds:
             ((empty,),) = self.engine.rows(none, self.column)
         alone = self._found("SELECT place, value FROM id_kinds WHERE kind = ''")
         counts = IdCounts(self.column, alone, self._found(several), int(empty))
-        for name in ("id_kinds", *self._tables):
-            self.engine.run(f"DROP TABLE {name}", self.column)
+        self._drop("id_kinds")
         return counts
 
     def _by_kind(self, rows: str) -> set[str]:

@@ -18,6 +18,7 @@ from logochron.core.book.sums import RECORDS
 from logochron.core.days import Days
 from logochron.core.judge.judging import SLACK
 from logochron.sources.duckdb.connection import Engine
+from logochron.sources.duckdb.count_ids import CodedIds
 from logochron.sources.duckdb.rollup import RollUp
 from logochron.sources.duckdb.sql import inner, texts_of
 from logochron.sources.rolled_source import KEPT, WATCHED
@@ -26,32 +27,18 @@ from logochron.sources.rolled_source import KEPT, WATCHED
 Scales = Mapping[str, int | None]
 
 
-class IdGathering:
+class IdGathering(CodedIds):
     """The ids of one column from all sources, until they are laid down together.
 
     Parameters
     ----------
-    labels
-        Of each dimension the labels that its codes stand for.
     scales
         Those of the book, which the sums of each source are brought to.
     """
 
     def __init__(self, engine: Engine, column: str, labels: Mapping[str, NDArray[np.object_]], scales: Scales) -> None:
-        self.engine, self.column, self.scales = engine, column, scales
-        self._tables: list[str] = []
-        self._rows: list[str] = []
-        self._labels = {
-            name: self._laid_down({"v": known.astype(object), "code": np.arange(len(known), dtype=np.int32)})
-            for name, known in labels.items()
-        }
-
-    def _laid_down(self, arrays: Mapping[str, NDArray[Any]]) -> str:
-        name = self.engine.fresh_name("of_ids")
-        with self.engine.given({"id_codes": arrays}):
-            self.engine.run(f"CREATE TEMP TABLE {name} AS FROM id_codes", self.column)
-        self._tables.append(name)
-        return name
+        super().__init__(engine, column, labels)
+        self.scales = scales
 
     def add(
         self, rolled: RollUp, amounts: Sequence[Aggregate], dates: DatesOfIds, times: Mapping[str, Fraction]
@@ -65,14 +52,9 @@ class IdGathering:
         """
         query = rolled.query
         texts = {"v": texts_of(dates.texts), "day": dates.days.astype(np.int32), "last": dates.ends.astype(np.int32)}
-        joins = f"JOIN {self._laid_down(texts)} AS of_day ON coalesce(d::VARCHAR, '') = of_day.v"
-        shown = ["of_day.day", "of_day.last"]
-        names = [name for name in query.labels if not name.startswith(WATCHED)]
-        for i, name in enumerate(names):
-            joins += (
-                f" JOIN {self._labels[name]} AS of_{i} ON coalesce({query.label_alias(name)}::VARCHAR, '') = of_{i}.v"
-            )
-            shown.append(f"of_{i}.code AS c{i}")
+        labels = [query.label_alias(name) for name in query.labels if not name.startswith(WATCHED)]
+        joins = self._joins(self.laid_down("id_days", texts), labels)
+        shown = ["of_day.day", "of_day.last", *(f"of_{i}.code::INTEGER AS c{i}" for i in range(len(labels)))]
         ids, _ = query.id_aliases(KEPT + self.column)
         shown.append(f"coalesce({ids}::VARCHAR, '') AS id")
         places = {amount.key: i for i, amount in enumerate(query.amounts)}
@@ -84,9 +66,8 @@ class IdGathering:
                 value = f"coalesce(y{i}, 0.0) * {float(factor)!r}"
             else:
                 units = f"(TRY_CAST(r{i} AS DECIMAL(38, {leaf.scale})) * {10**leaf.scale})::HUGEINT"
-                value = (
-                    f"coalesce({units}, 0) * {int(factor * 10**scale / 10**leaf.scale)}"  # the book has no finer part
-                )
+                more = int(factor * 10**scale / 10**leaf.scale)  # whole: the book's parts are no coarser
+                value = f"coalesce({units}, 0) * {more}"
             shown.append(f"CASE WHEN t{i} THEN {value} END AS s{k}")
         self._rows.append(f"SELECT {', '.join(shown)} FROM ({inner(query)}) {joins} WHERE ok")
 
@@ -106,9 +87,8 @@ class IdGathering:
         numbers = f"SELECT id, (row_number() OVER () - 1)::INTEGER AS number FROM (SELECT DISTINCT id FROM {held})"
         numbered = f"SELECT {held}.* REPLACE (number AS id) FROM {held} JOIN ({numbers}) USING (id)"
         self.engine.run(f"CREATE TEMP TABLE {table} AS {numbered}", self.column)
-        for name in (held, *self._tables):
-            self.engine.run(f"DROP TABLE {name}", self.column)
-        return EngineKeptIds(EngineTable(self.engine, table), self.column, tuple(self._labels), dict(self.scales))
+        self._drop(held)
+        return EngineKeptIds(EngineTable(self.engine, table), self.column, self.dimensions, dict(self.scales))
 
 
 class DatesOfIds(NamedTuple):
