@@ -182,3 +182,10 @@ def test_the_command_line_and_the_report(cli: Any, tmp_path: Path) -> None:
     ran = cli("report", "r.toml", "--out", "out", cwd=tmp_path)
     assert ran.returncode == 0, ran.stderr
     assert lc.Report.load(tmp_path / "r.toml").run()["Season"].parents == ("2022", "2023", "2024", "2025")
+
+
+def test_slides_carry_the_figure(book: lc.Daybook, tmp_path: Path) -> None:
+    pptx = pytest.importorskip("pptx")
+    lc.season(book).write(tmp_path / "s.pptx")
+    shapes = pptx.Presentation(str(tmp_path / "s.pptx")).slides[1].shapes
+    assert any(shape.shape_type == pptx.enum.shapes.MSO_SHAPE_TYPE.PICTURE for shape in shapes)

@@ -12,7 +12,6 @@ import numpy as np
 from logochron.core.choices import Paper
 from logochron.core.errors import QuestionError
 from logochron.core.questions.overview import Overview
-from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.figures.choose import fitted_scene
 from logochron.views.figures.fonts import drawable, families, measure
 from logochron.views.figures.layout import ABOVE, BELOW, within, wrapped
@@ -232,7 +231,7 @@ def _part(sheet: _Sheet, part: HandoutPart, canvas: Canvas, place: _Place) -> No
     lines = wrapped(" ".join(part.said), _TEXT, room, measure, 3)
     top -= sheet.lines(place.left, top, lines, _TEXT)
     high = top - place.bottom
-    if part.chosen is None or not isinstance(part.answer.told, AlignedAnswer):
+    if part.chosen is None:
         _table(sheet, part, canvas, place._replace(height=high - 0.1))
         return
     if high < 1.0:

@@ -274,10 +274,10 @@ def _part_slide(deck: _Deck, part: HandoutPart, notes: Sequence[str]) -> None:
 def _shown(deck: _Deck, slide: Slide, part: HandoutPart, area: _Area) -> None:
     """The chart of a section; the picture of its figure where no chart shows it; its table where it has none."""
     answer = part.answer.told
-    if part.chosen is not None and isinstance(answer, AlignedAnswer):
+    if part.chosen is not None:
         size = area.width, area.height
         canvas = Canvas(deck.formats, measure, drawable, size=size, width=area.width, usual=size)
-        chart = chart_of(answer, part.chosen, canvas)
+        chart = chart_of(answer, part.chosen, canvas) if isinstance(answer, AlignedAnswer) else None
         scene = fitted_scene(answer, part.chosen, canvas)
         if chart is not None:
             _chart(deck, slide, chart, area, scene.alt if scene is not None else part.section.heading)
