@@ -118,6 +118,9 @@ def test_holidays_and_tables_of_days(tmp_path: Path, book: lc.Daybook) -> None:
     pd.DataFrame({"date": ["2026-12-24"], "until": ["2026-12-28"]}).to_csv(tmp_path / "c.csv", index=False)
     by_table = lc.SellingDays(weekdays="mon-sun", closed=[tmp_path / "c.csv", "2026-12-30"])
     assert lc.land(book, "year", selling_days=by_table).days_left == 47 - 6
+    (tmp_path / "bare.csv").write_text("24.12.2026\n\n25.12.2026")  # days alone, without a header
+    bare = lc.SellingDays(weekdays="mon-sun", closed=tmp_path / "bare.csv")
+    assert lc.land(book, "year", selling_days=bare).days_left == 47 - 2
     by_country = lc.SellingDays(weekdays="mon-sun", holidays="PT", open="2026-12-25")
     assert lc.land(book, "year", selling_days=by_country).days_left == 47 - 2  # 1 and 8 December
 

@@ -142,6 +142,9 @@ def _read(
                 if len(needed) > 1:
                     raise
                 table = carry_text(engine, text, scanner.folder, Reading(delimiter=","), list(needed))
+            if len(needed) == len(table.header) == 1 and table.header[0][:1].isdigit():  # days alone, without a header
+                bare = Reading(delimiter=",", header_row=0)
+                table = carry_text(engine, text, scanner.folder, bare, list(needed))._replace(header=(needed[0],))
         else:
             table = scanner.typed(one)
         if table.malformed:
