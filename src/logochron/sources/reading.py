@@ -318,7 +318,9 @@ def carry_out(source: Any, reading: Reading, look: RecordsSeen | None = None, en
         engine = engine or Engine()
         engine.tells(progress)
         sources, spec = settled(engine, given, reading)
-        return _book(engine, sources, spec if look is None else replace(spec, reviewed=True), look)
+        book = _book(engine, sources, spec if look is None else replace(spec, reviewed=True), look)
+        engine.tells(None)  # the bar ends here; ids that stay in the engine are asked for later
+        return book
 
 
 def _book(engine: Engine, sources: Sequence[Source], spec: ReadingSpec, look: RecordsSeen | None) -> Daybook:
