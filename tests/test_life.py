@@ -150,6 +150,16 @@ def test_ids_that_stay_in_the_engine_make_the_same_groups(
         pd.testing.assert_frame_equal(moved.total, wanted.total)
 
 
+def test_a_page_shows_the_groups_of_what_is_chosen() -> None:
+    sold = lives(120).assign(line=lambda of: np.where(of.units > 2, "A", "B"))
+    asked: dict[str, Any] = {"each": "quarter", "by": "customer", "gather": "life", "measures": "revenue"}
+    for reading in ({"by": ["line", "customer"]}, {"by": "line", "ids": "customer"}):
+        book = lc.read(sold, date="day", values="revenue", **reading)
+        of_b = book.where({"line": "B"})
+        shown = lc.drivers(book, **asked).of_items({"line": "B"}, of_b, ("customer",))
+        assert shown.table.equals(lc.drivers(of_b, **asked).table)
+
+
 @pytest.mark.parametrize(
     ("call", "said"),
     [

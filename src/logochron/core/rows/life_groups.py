@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.align.bases import Plan
-from logochron.core.book.items import RecordLife
+from logochron.core.book.items import RecordLife, places_of
 from logochron.core.book.kept_ids import LIFE_GROUPS, LifeSpans
 from logochron.core.book.measures import AggregateSums, Measure
 from logochron.core.choices import FALLING, RISING
@@ -65,9 +65,11 @@ def groups_of(groupings: Groupings, measure: Measure) -> Days:
     prepared, items = groupings.prepared, groupings.items
     aligned, book = prepared.aligned, prepared.book
     sums = book.day_sums(items.by)
+    # a part of another question has places among the items of that one's book
+    places = items.places if prepared.part is None else places_of(sums.items.labels, items.labels)
     starts, ends = aligned.base_spans()
-    now = sums.present([aligned.value_spans()])[items.places]
-    before = sums.present([(starts, np.where(aligned.part_known, ends, starts - 1))])[items.places]
+    now = sums.present([aligned.value_spans()])[places]
+    before = sums.present([(starts, np.where(aligned.part_known, ends, starts - 1))])[places]
     sides = groupings.sides(measure, items)
     change = sides.value - sides.base
     judging = replace(prepared.selection.judgings[measure.name], bands=())
