@@ -252,14 +252,10 @@ class Daybook:
         rows = np.ones(len(self.days), dtype=bool)
         for name, of in taken.items():
             rows &= of[self.codes[name]]
-        ids = {}
-        for key, counts in self.ids.items():
-            for name, of in taken.items():
-                counts = counts.taking(name, of)
-            ids[key] = counts
-        kept = dict(self.kept_ids)
+        ids, kept = dict(self.ids), dict(self.kept_ids)
         for name, of in taken.items():
-            kept = {key: ids_of.taking(name, of) for key, ids_of in kept.items()}
+            ids = {key: counts.taking(name, of) for key, counts in ids.items()}
+            kept = {key: one.taking(name, of) for key, one in kept.items()}
         beyond = self.beyond.taking(taken) if self.beyond else None
         falls = {key: items.taking(taken) for key, items in self.falls.items()}
         return self.only(rows, ids=ids, kept_ids=kept, beyond=beyond, falls=falls, **changes)

@@ -126,14 +126,18 @@ def listed_days(given: Any, option: str) -> Days:
     """
     if given is None:
         return np.zeros(0, dtype=np.int64)
-    table = isinstance(given, (Path, Mapping)) or hasattr(given, "columns")
-    one = table or isinstance(given, str) or not isinstance(given, Iterable)
+    one = _is_table(given) or isinstance(given, str) or not isinstance(given, Iterable)
     days = [np.arange(low, high + 1) for each in ([given] if one else given) for low, high in _spans(each, option)]
     return distinct(np.concatenate(days)) if days else np.zeros(0, dtype=np.int64)
 
 
+def _is_table(given: Any) -> bool:
+    """Whether it is a table of days, or the file of one."""
+    return isinstance(given, (Path, Mapping)) or hasattr(given, "columns")
+
+
 def _spans(given: Any, option: str) -> list[tuple[int, int]]:
-    if isinstance(given, (Path, Mapping)) or hasattr(given, "columns"):
+    if _is_table(given):
         first, last = ports.listed_days(given)
         return list(zip(first.tolist(), last.tolist()))
     return [_span(given, option)]

@@ -284,14 +284,14 @@ def _driven(
         )
 
     fields = laid_out("drivers", groupings, rows)
-    effects_of_rates = {name: _currency(groupings, name, other) for name, other in steady.items()}
-    for place, name in enumerate(steady):
-        called = CURRENCY_EFFECT if len(steady) == 1 else f"{CURRENCY_EFFECT} of {name}"
-        at = len(selection.measures) + place
+    effects_of_rates = {}
+    moved = [measure for measure in selection.measures if measure.name in steady]
+    for place, measure in enumerate(moved, start=len(selection.measures)):
+        sides = effect_sides(*(groupings.sides(one, groupings.total) for one in (measure, steady[measure.name])))
+        effects_of_rates[measure.name] = _currency(groupings, measure, steady[measure.name], sides)
+        called = CURRENCY_EFFECT if len(moved) == 1 else f"{CURRENCY_EFFECT} of {measure.name}"
         for columns, item in (("columns", called), ("total_columns", None)):
-            row = _currency_row(groupings, name, steady[name], called, item, at)
-            if gather is not None:
-                row = replace(row, columns={**row.columns, "items": _NOTHING})
+            row = _currency_row(groupings, measure, sides, called, item, place, gathered=gather is not None)
             fields[columns] = Blocks([*fields[columns].blocks, row])
     if left_out:
         said = Said("{0}: left out, as quotients have no parts that add up", ", ".join(left_out))
@@ -307,13 +307,11 @@ def _driven(
     )
 
 
-def _currency(groupings: Groupings, name: str, steady: Measure) -> CurrencyEffect:
-    """The currency effect in the change of a measure."""
-    measure = next(m for m in groupings.prepared.selection.measures if m.name == name)
+def _currency(groupings: Groupings, measure: Measure, steady: Measure, sides: Sides) -> CurrencyEffect:
+    """The currency effect in the change of a measure, from its two sides."""
     reported, constant = (groupings.sides(m, groupings.total) for m in (measure, steady))
     items = groupings.sides(steady, groupings.items)
     changed = np.where(items.known, items.value - items.base, 0)[0] / items.unit
-    sides = effect_sides(reported, constant)
     change = float(((sides.value - sides.base) / sides.unit)[0, 0]) if sides.known.all() else np.nan
     base, of_steady = float(reported.shown()[1][0, 0]), float(constant.shown()[1][0, 0])
     moved = float((constant.value - constant.base)[0, 0]) / constant.unit
@@ -326,16 +324,15 @@ def _currency(groupings: Groupings, name: str, steady: Measure) -> CurrencyEffec
     )
 
 
-def _currency_row(groupings: Groupings, name: str, steady: Measure, called: str, item: str | None, place: int) -> Block:
-    """The row of a currency effect."""
+def _currency_row(
+    groupings: Groupings, measure: Measure, sides: Sides, called: str, item: str | None, place: int, *, gathered: bool
+) -> Block:
+    """The row of a currency effect, from its two sides."""
     prepared = groupings.prepared
-    measure = next(m for m in prepared.selection.measures if m.name == name)
     whole = groupings.sides(measure, groupings.total)
     notes = row_notes(prepared, groupings.total)
-    judging = replace(prepared.selection.judgings[name], bands=())
-    figures = figures_of(
-        effect_sides(whole, groupings.sides(steady, groupings.total)), measure.better, judging, None, notes
-    )
+    judging = replace(prepared.selection.judgings[measure.name], bands=())
+    figures = figures_of(sides, measure.better, judging, None, notes)
     base = whole.base[:, :1] / whole.unit
     nothing = dict.fromkeys(("growth", "quantity", "base_quantity", "volume", "mix", "price"), _NOTHING)
     columns: Columns = {
@@ -344,6 +341,7 @@ def _currency_row(groupings: Groupings, name: str, steady: Measure, called: str,
         **nothing,
         "contribution": divided(figures.change, base, whole.known & (base > 0)),
         "note": np.zeros((1, 1), dtype=np.int32),
+        **({"items": _NOTHING} if gathered else {}),
         **{dimension: one(item) for dimension in prepared.selection.by},
     }
     return Block((1, 1), in_order("drivers", prepared.selection.by, columns), None, place)

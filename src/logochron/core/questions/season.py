@@ -138,19 +138,23 @@ def season(
     if int(calendar.first_days(within, now)[0]) < book.coverage.first:
         now = now[:0]
     spans = SeasonParts.within(calendar, each, within, np.append(ordinals, now))
-    grouping = value_grouping(held, selection.by, selection.measures, (spans.starts[None], spans.ends[None]))
-    total = value_grouping(held, (), selection.measures, (spans.starts[None], spans.ends[None]))
+    lasting = spans.starts[None], spans.ends[None]
+    total = value_grouping(held, (), selection.measures, lasting)
+    groupings = {"total": total}
+    if selection.by:
+        groupings["items"] = value_grouping(held, selection.by, selection.measures, lasting)
     labels = calendar.labels(within, ordinals)
     notes: list[str] = []
-    blocks: dict[str, list[Block]] = {"items": [], "total": []}
+    blocks: dict[str, list[Block]] = {kind: [] for kind in groupings}
     names, first_days = _names(calendar, each, within, np.append(ordinals, now))
     for place, measure in enumerate(selection.measures):
-        for kind, rows in (("items", grouping), ("total", total)):
+        for kind, rows in groupings.items():
             shares = shares_by_place(held, rows.by, measure, calendar, each, within, ordinals)
             running = _running(held, rows, measure, calendar, each, within, now, report)
             columns = _columns(selection.by, rows, measure, shares, running, names)
             blocks[kind].append(Block((columns["usual"].shape[0], rows.size), columns, None, place))
-        notes += _left_out(measure, shares, labels)
+            if rows is total:
+                notes += _left_out(measure, shares, labels)
     if len(ordinals) < ENOUGH:
         notes.append(
             Said(
@@ -160,9 +164,8 @@ def season(
                 len(ordinals),
             )
         )
-    items_blocks = Blocks(blocks["items"]) if selection.by else Blocks(blocks["total"])
     return Season(
-        columns=items_blocks,
+        columns=Blocks(blocks.get("items", blocks["total"])),
         total_columns=Blocks(blocks["total"]),
         periods=(),
         notes=(*notes, *book.intake.warnings),
@@ -184,7 +187,7 @@ _TEXTS = ("", "told by fewer than two periods")
 
 def _chosen(book: Daybook, calendar: Calendar, within: Grain, last: int | None, exclude: Any) -> Days:
     """The whole periods that tell the season."""
-    ordinals = whole_periods(book, calendar, within)
+    ordinals = whole_periods(calendar, within, book.coverage)
     left_out = [exclude] if isinstance(exclude, str) else list(exclude or ())
     for label in left_out:
         low, high = named_periods(calendar, within, label)

@@ -151,9 +151,22 @@ class Grouping(NamedTuple):
             value, base = _all(self.value), _all(self.base)
             return self._replace(by=(), labels=(), places=np.full(1, -1), life=life(()), value=value, base=base)
         groups = self.under(by)
-        n = groups.size
-        order = np.argsort(groups.of_rows, kind="stable")
-        firsts = np.searchsorted(groups.of_rows[order], np.arange(n))
+        return self.added_up(groups.of_rows, groups.size, kept)._replace(
+            by=by, labels=groups.labels, life=life(groups.labels)
+        )
+
+    def added_up(self, groups: Days, n: int, kept: Bools | None = None) -> Grouping:
+        """The sums of `n` groups, each of which has items; labels and life stay those of the items.
+
+        Parameters
+        ----------
+        groups
+            The group of each item.
+        kept
+            As in `gathered`.
+        """
+        order = np.argsort(groups, kind="stable")
+        firsts = np.searchsorted(groups[order], np.arange(n))
 
         def added(parts: Mapping[str, AggregateSums]) -> dict[str, AggregateSums]:
             totals = {}
@@ -166,14 +179,7 @@ class Grouping(NamedTuple):
                 totals[key] = AggregateSums(sums, scale)
             return totals
 
-        return self._replace(
-            by=by,
-            labels=groups.labels,
-            places=np.full(n, -1),
-            life=life(groups.labels),
-            value=added(self.value),
-            base=added(self.base),
-        )
+        return self._replace(places=np.full(n, -1), value=added(self.value), base=added(self.base))
 
     def beside(self, other: Grouping) -> Grouping:
         """These items, then those of another grouping of the same kind."""

@@ -2,22 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from logochron.core.align.bases import Plan
 from logochron.core.book.items import RecordLife, places_of
 from logochron.core.book.kept_ids import LIFE_GROUPS, LifeSpans
-from logochron.core.book.measures import AggregateSums, Measure
+from logochron.core.book.measures import Measure
 from logochron.core.choices import FALLING, RISING
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError
 from logochron.core.judge.judging import direction
-from logochron.core.rows.groupings import Grouping
 from logochron.core.rows.prepare import Groupings, Prepared
 
 NEW, BACK, UP, SAME, DOWN, PAUSED, ENDED = range(len(LIFE_GROUPS))
@@ -67,9 +63,8 @@ def groups_of(groupings: Groupings, measure: Measure) -> Days:
     sums = book.day_sums(items.by)
     # a part of another question has places among the items of that one's book
     places = items.places if prepared.part is None else places_of(sums.items.labels, items.labels)
-    starts, ends = aligned.base_spans()
     now = sums.present([aligned.value_spans()])[places]
-    before = sums.present([(starts, np.where(aligned.part_known, ends, starts - 1))])[places]
+    before = sums.present([aligned.base_spans()])[places]
     sides = groupings.sides(measure, items)
     change = sides.value - sides.base
     judging = replace(prepared.selection.judgings[measure.name], bands=())
@@ -86,10 +81,9 @@ def gathered_ids(prepared: Prepared) -> tuple[Groupings, Days]:
     selection, aligned, book = prepared.selection, prepared.aligned, prepared.book
     measure, name = selection.measures[0], selection.by[0]
     total = prepared.grouping(())
-    starts, ends = aligned.base_spans()
     spans = LifeSpans(
         value=_pairs(*aligned.value_spans()),
-        base=_pairs(starts, np.where(aligned.part_known, ends, starts - 1)),
+        base=_pairs(*aligned.base_spans()),
         divisor=int(aligned.part_known.sum()) if len(aligned.part_known) > 1 else None,
         base_last=int(aligned.base_last()[0]),
         start=int(aligned.starts[0]),
@@ -117,29 +111,10 @@ def _pairs(starts: Days, ends: Days) -> tuple[tuple[int, int], ...]:
 
 def gathered(groupings: Groupings, groups: Days) -> tuple[Groupings, Days]:
     """The same with a row for each group that has items, and how many it has."""
-    many = np.bincount(groups, minlength=len(LIFE_GROUPS))
-    kept = np.flatnonzero(many)
-    place = np.full(len(LIFE_GROUPS), -1, dtype=np.int64)
-    place[kept] = np.arange(len(kept))
-    rows = _added(groupings.items, place[groups], len(kept))
-    rows = rows._replace(labels=(np.array(LIFE_GROUPS, dtype=object)[kept],))
-    return replace(groupings, items=rows, full=rows, compared=None, full_compared=None, worked={}), many[kept]
-
-
-def _added(grouping: Grouping, codes: Days, n: int) -> Grouping:
-    """The items added up by groups; groups are never new or ended themselves."""
-
-    def added(parts: Mapping[str, AggregateSums]) -> dict[str, AggregateSums]:
-        totals = {}
-        for key, (values, scale) in parts.items():
-            sums: NDArray[Any] = np.zeros((len(values), n), dtype=values.dtype)
-            for row, of in zip(sums, values):
-                np.add.at(row, codes, of)
-            totals[key] = AggregateSums(sums, scale)
-        return totals
-
-    value, base = added(grouping.value), added(grouping.base)
-    return grouping._replace(places=np.full(n, -1), value=value, base=base, life=_lasting(n))
+    kept, codes, many = np.unique(groups, return_inverse=True, return_counts=True)
+    rows = groupings.items.added_up(codes, len(kept))
+    rows = rows._replace(labels=(np.array(LIFE_GROUPS, dtype=object)[kept],), life=_lasting(len(kept)))
+    return replace(groupings, items=rows, full=rows, compared=None, full_compared=None, worked={}), many
 
 
 def _lasting(n: int) -> RecordLife:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any, NamedTuple
 
@@ -11,13 +11,13 @@ from numpy.typing import NDArray
 
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.items import Items, places_of
-from logochron.core.book.measures import AggregateSums, Measure, adds_up, aggregates, work_out
+from logochron.core.book.measures import AggregateSums, adds_up, aggregates, work_out
 from logochron.core.book.record_spans import even_parts
 from logochron.core.book.sums import Amounts, divided
 from logochron.core.choices import how_many
 from logochron.core.days import Days
 from logochron.core.rows.figures import Floats
-from logochron.core.rows.season_shares import SeasonWeights, shares_by_place, whole_periods
+from logochron.core.rows.season_shares import SeasonWeights, held_whole, shares_by_place, whole_periods
 from logochron.core.said import Said
 
 
@@ -69,8 +69,10 @@ def shaped(plan: Daybook, book: Daybook) -> tuple[Daybook, tuple[str, ...]]:
     if spread not in _SHAPES:
         return plan, ()
     days = _PlanDays.of_plan(plan)
-    lay = {"year-ago": _as_a_year_ago, "selling-days": _on_selling_days, "season": _by_season}[spread]
-    laid, evenly, said = lay(plan, book, days)
+    share_of = {"year-ago": _year_ago_share, "season": _season_share}.get(spread)
+    laid, evenly, said = (
+        _on_selling_days(plan, book, days) if share_of is None else _by_shares(plan, book, days, share_of)
+    )
     laid_out = replace(
         plan,
         days=days.days,
@@ -92,55 +94,43 @@ _SHAPES = {
 }
 #: The amounts by day, which records are laid evenly, and what is to be said.
 _Laid = tuple[dict[str, Amounts], NDArray[np.bool_], tuple[str, ...]]
+#: Tells of a plan, a book and a measure the share of its period that is done at the end of each day, NaN where unknown.
+_ShareOf = Callable[[Daybook, Daybook, str, _PlanDays], Floats]
 
 
-def _as_a_year_ago(plan: Daybook, book: Daybook, days: _PlanDays) -> _Laid:
-    """The amounts in the shape of the same periods a year earlier."""
+def _by_shares(plan: Daybook, book: Daybook, days: _PlanDays, share_of: _ShareOf) -> _Laid:
+    """The amounts by the share of its period that is done at the end of each day; evenly where that is not known."""
     laid, evenly = {}, np.zeros(len(days.lengths), dtype=bool)
     for measure in plan.measures:
         share = np.full(len(days.of), np.nan)
         formula = book.formulas.get(measure.name)
         if formula is not None and adds_up(formula) and not book.standing.whole:
-            share = _shares(plan, book, measure.name, days.starts, days.lengths, days.of, days.place)
+            share = share_of(plan, book, measure.name, days)
         for aggregate in aggregates(plan.formulas[measure.name]):
-            laid[aggregate.key] = _laid(plan.amounts[aggregate.key], share, days.lengths, days.of, days.place)
+            laid[aggregate.key] = _laid(plan.amounts[aggregate.key], share, days)
         evenly |= np.isnan(share[days.lasts])
     return laid, evenly, ()
 
 
-def _by_season(plan: Daybook, book: Daybook, days: _PlanDays) -> _Laid:
-    """The amounts by the usual share of each month in its year, of shorter periods of each weekday in its week."""
-    calendar, grain = plan.standing.calendar, plan.standing.records_of
-    by = SeasonWeights.of(calendar, grain)
-    laid, evenly = {}, np.zeros(len(days.lengths), dtype=bool)
-    for measure in plan.measures:
-        share = np.full(len(days.of), np.nan)
-        formula = book.formulas.get(measure.name)
-        if by is not None and formula is not None and adds_up(formula) and not book.standing.whole:
-            share = _season_share(plan, book, book_measure(book, measure.name), by, days)
-        for aggregate in aggregates(plan.formulas[measure.name]):
-            laid[aggregate.key] = _laid(plan.amounts[aggregate.key], share, days.lengths, days.of, days.place)
-        evenly |= np.isnan(share[days.lasts])
-    return laid, evenly, ()
+def _season_share(plan: Daybook, book: Daybook, measure: str, days: _PlanDays) -> Floats:
+    """The usual share of its period that is done at the end of each day, by item where the plan has items.
 
-
-def book_measure(book: Daybook, name: str) -> Measure:
-    """The measure of a name."""
-    return next(measure for measure in book.measures if measure.name == name)
-
-
-def _season_share(plan: Daybook, book: Daybook, measure: Measure, by: SeasonWeights, days: _PlanDays) -> Floats:
-    """The usual share of its period that is done at the end of each day, by item where the plan has items."""
+    Of each month in its year, of shorter periods of each weekday in its week; NaN where nothing tells it.
+    """
+    unknown = np.full(len(days.of), np.nan)
     calendar = plan.standing.calendar
+    by = SeasonWeights.of(calendar, plan.standing.records_of)
+    ordinals = whole_periods(calendar, by.within, book.coverage) if by else np.zeros(0, dtype=np.int64)
+    if by is None or not len(ordinals):
+        return unknown
+    (summed,) = book.check_measures(measure)
     held = book.held_by(calendar)
-    ordinals = whole_periods(held, calendar, by.within)
     dims = [name for name in plan.labels if name in book.labels]
-    shares = [
-        shares_by_place(held, names, measure, calendar, by.each, by.within, ordinals).usual() for names in (dims, ())
-    ]
-    own, of_all = shares if len(ordinals) else (np.zeros((0, 1)), np.zeros((0, 1)))
-    if not len(of_all) or not np.isfinite(of_all).any():
-        return np.full(len(days.of), np.nan)
+    own, of_all = (
+        shares_by_place(held, names, summed, calendar, by.each, by.within, ordinals).usual() for names in (dims, ())
+    )
+    if not np.isfinite(of_all).any():
+        return unknown
     usual = np.append(np.where(np.isfinite(own).any(axis=0), own, of_all), of_all, axis=1)  # the last: of no item known
     item = _items(plan, held.day_sums(dims).items, dims)[days.of]
     starts = days.starts[days.of]
@@ -177,21 +167,16 @@ def _on_selling_days(plan: Daybook, book: Daybook, days: _PlanDays) -> _Laid:
     return laid, evenly, selling.said
 
 
-def _shares(
-    plan: Daybook, book: Daybook, measure: str, starts: Days, lengths: Days, of: NDArray[np.intp], place: Days
-) -> Floats:
+def _year_ago_share(plan: Daybook, book: Daybook, measure: str, days: _PlanDays) -> Floats:
     """The share of its period that is done at the end of each day, as it was a year earlier; NaN where it is not known.
 
     A value for each record of the plan and each day of its period.
     """
     calendar, grain = plan.standing.calendar, plan.standing.records_of
+    starts, lengths, of, place = days
     ordinals, of_period = np.unique(calendar.ordinals(grain, starts), return_inverse=True)
     earlier = calendar.year_ago(grain, ordinals, 1)
-    cover = book.coverage
-    usable = earlier.found & calendar.exists(grain, earlier.ordinals) & calendar.whole(grain, earlier.ordinals)
-    usable &= (calendar.first_days(grain, earlier.ordinals) >= cover.first) & (
-        calendar.last_days(grain, earlier.ordinals) <= cover.last
-    )
+    usable = earlier.found & held_whole(calendar, grain, earlier.ordinals, book.coverage)
     before = np.where(usable, earlier.ordinals, ordinals)
     both = np.unique(np.concatenate([ordinals, before]))
     at_places = calendar.day_places(grain, both)
@@ -222,8 +207,9 @@ def _items(plan: Daybook, known: Items, dims: Sequence[str]) -> Days:
     return places_of(known.labels, items.labels)[items.of_rows]
 
 
-def _laid(column: Amounts, share: Floats, lengths: Days, of: NDArray[np.intp], place: Days) -> Amounts:
+def _laid(column: Amounts, share: Floats, days: _PlanDays) -> Amounts:
     """The amounts by day: by their share where it is known, else evenly."""
+    _, lengths, of, place = days
     known, last = ~np.isnan(share), place == lengths[of] - 1
     whole = column.values[of]
     if column.scale is None:

@@ -356,10 +356,9 @@ def prepare(selection: Selection, spec: PeriodSpec, plan: AnyPlan | None, line_u
         Where an option names nothing or does not go with another.
     """
     book = selection.book
-    if spec.per == "selling-day" and book.standing.whole:
-        raise QuestionError("`per` 'selling-day' needs records of days; these stand for longer periods")
-    if spec.per == "trading-day" and book.standing.records_of != "day":
-        raise QuestionError("`per` 'trading-day' needs records of days; these stand for longer periods")
+    undivided = {"selling-day": book.standing.whole, "trading-day": book.standing.records_of != "day"}
+    if undivided.get(spec.per or "", False):
+        raise QuestionError("`per` {0!r} needs records of days; these stand for longer periods", spec.per)
     planned = check_plan(plan, spec.basis, book, selection.measures, spec.calendar)
     said: tuple[str, ...] = book.selling.said if spec.per == "selling-day" else ()
     if planned:

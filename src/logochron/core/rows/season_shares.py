@@ -7,10 +7,11 @@ from typing import NamedTuple
 
 import numpy as np
 
+from logochron.core.book.coverage import Coverage
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import AggregateSums, Measure, aggregates, work_out
 from logochron.core.book.sums import divided
-from logochron.core.calendars.base import Calendar
+from logochron.core.calendars.base import Bools, Calendar
 from logochron.core.choices import Grain
 from logochron.core.days import Days
 from logochron.core.errors import QuestionError
@@ -121,14 +122,17 @@ def check_places(calendar: Calendar, each: Grain, within: Grain) -> None:
         )  # fmt: skip
 
 
-def whole_periods(book: Daybook, calendar: Calendar, within: Grain, until: int | None = None) -> Days:
-    """The longer periods that the records hold whole, up to a day."""
-    cover = book.coverage
-    last = cover.last if until is None else min(until, cover.last)
-    ordinals = calendar.touching(within, cover.first, last)
+def held_whole(calendar: Calendar, within: Grain, ordinals: Days, coverage: Coverage) -> Bools:
+    """Whether there are such periods, and the coverage holds all of each."""
+    there = calendar.exists(within, ordinals) & calendar.whole(within, ordinals)
     starts, ends = calendar.first_days(within, ordinals), calendar.last_days(within, ordinals)
-    held = calendar.exists(within, ordinals) & calendar.whole(within, ordinals)
-    return ordinals[held & (starts >= cover.first) & (ends <= last)]
+    return np.asarray(there & (starts >= coverage.first) & (ends <= coverage.last))
+
+
+def whole_periods(calendar: Calendar, within: Grain, coverage: Coverage) -> Days:
+    """The longer periods that the records hold whole."""
+    ordinals = calendar.touching(within, coverage.first, coverage.last)
+    return ordinals[held_whole(calendar, within, ordinals, coverage)]
 
 
 def sums_by_place(

@@ -48,13 +48,14 @@ from logochron.core.questions.landing.figures import (
     needed_per_day,
     parts_of,
 )
-from logochron.core.questions.landing.profiles import LandingRows, ListedProfile, Points, held_whole, listed_profile
+from logochron.core.questions.landing.profiles import LandingRows, ListedProfile, Points, listed_profile
 from logochron.core.rows.answer import AlignedAnswer, block, in_order, known_on, laid_out
 from logochron.core.rows.groupings import Grouping
 from logochron.core.rows.plan_shapes import shaped
 from logochron.core.rows.plans import AnyPlan, check_plan
 from logochron.core.rows.prepare import Prepared, adding_up, ask, check_book, groupings_of, prepare, remembered
 from logochron.core.rows.result import Block, Blocks
+from logochron.core.rows.season_shares import held_whole
 from logochron.core.said import Said
 
 if TYPE_CHECKING:

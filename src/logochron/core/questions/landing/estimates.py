@@ -25,13 +25,13 @@ from logochron.core.questions.landing.profiles import (
     ListedProfile,
     Points,
     even_share,
-    held_whole,
     history_share,
     season_share,
     selling_share,
     weekday_share,
 )
 from logochron.core.rows.figures import Floats
+from logochron.core.rows.season_shares import held_whole
 
 #: What `best` chooses from, in the order in which they are taken where too little is known of their errors.
 CHOICES = ("year-ago", "history", "weekday", "even")

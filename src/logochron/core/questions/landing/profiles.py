@@ -27,7 +27,15 @@ from logochron.core.notes import Note, Noted
 from logochron.core.rows.figures import Floats
 from logochron.core.rows.groupings import Grouping, Labels
 from logochron.core.rows.plans import at_places, not_planned, plan_side
-from logochron.core.rows.season_shares import ENOUGH, SeasonParts, SeasonWeights, laid_by_place, shares_of
+from logochron.core.rows.season_shares import (
+    ENOUGH,
+    SeasonParts,
+    SeasonWeights,
+    held_whole,
+    laid_by_place,
+    shares_of,
+    whole_periods,
+)
 from logochron.core.said import Said
 
 
@@ -172,13 +180,6 @@ class Points(NamedTuple):
         return Points(*(side[taken] for side in self))
 
 
-def held_whole(calendar: Calendar, within: Grain, ordinals: Days, coverage: Coverage) -> Bools:
-    """Whether there are such periods, and the coverage holds all of each."""
-    there = calendar.exists(within, ordinals) & calendar.whole(within, ordinals)
-    starts, ends = calendar.first_days(within, ordinals), calendar.last_days(within, ordinals)
-    return np.asarray(there & (starts >= coverage.first) & (ends <= coverage.last))
-
-
 def even_share(points: Points) -> Floats:
     """The part of the days that are done, shape (points, 1)."""
     return np.asarray(points.elapsed / points.days)[:, None]
@@ -193,10 +194,9 @@ def season_share(
     over then, two at least: else NaN.
     """
     by = SeasonWeights.of(calendar, within)
-    lasting = calendar.touching(by.within, coverage.first, coverage.last) if by else np.zeros(0, dtype=np.int64)
-    if by is None or not len(lasting):
+    if by is None:
         return np.full((len(points.cuts), 1), np.nan)
-    lasting = lasting[held_whole(calendar, by.within, lasting, coverage)]
+    lasting = whole_periods(calendar, by.within, coverage)
     places = SeasonParts.within(calendar, by.each, by.within, lasting)
     (sums,) = rows.sums((places.starts[None], places.ends[None]))
     shares = shares_of(laid_by_place(sums, places, len(lasting)), lasting)
