@@ -160,6 +160,17 @@ def test_a_page_shows_the_groups_of_what_is_chosen() -> None:
         assert shown.table.equals(lc.drivers(of_b, **asked).table)
 
 
+@pytest.mark.parametrize("read_by", ["by", "ids"])
+def test_without_a_base_nobody_is_new(read_by: str, tmp_path: Path) -> None:
+    book = lc.read(lives(60), date="day", values=["revenue", "units"], **{read_by: "customer"})
+    moved = lc.drivers(book, "quarter", by="customer", at="2024-Q2", gather="life", measures="revenue")
+    assert moved.table.empty and moved.total["items"].isna().all() and moved.total.value[0] > 0
+    assert "no base" in str(moved) and not any("new" in said for said in lc.words.sentences(moved))
+    lc.draw.bridge(moved)
+    moved.write(tmp_path / "m.xlsx")
+    lc.write_page({"Who": lc.drivers(book, "year", by="customer", gather="life")}, tmp_path / "p.html")
+
+
 @pytest.mark.parametrize(
     ("call", "said"),
     [
@@ -200,6 +211,9 @@ def test_the_command_line_and_the_report(cli: Any, tmp_path: Path) -> None:
         "drivers", "s.csv", "--value", "revenue", "--by", "customer", "--gather", "life", "--as", "csv", cwd=tmp_path
     )
     assert ran.returncode == 0 and ran.stdout.splitlines()[0].startswith("measure,customer,items,value")
+    asked = ("drivers", "s.csv", "--value", "revenue", "--by", "customer", "--alert", "items > 3")
+    told = [cli(*asked, *more, "--as", "csv", cwd=tmp_path) for more in ((), ("--gather", "life"))]
+    assert [ran.returncode for ran in told] == [1, 1] and told[0].stdout == told[1].stdout  # it asks for the column
     (tmp_path / "r.toml").write_text(
         '[sales]\nfile = "s.csv"\ndate = "day"\nvalues = ["revenue"]\nby = ["customer"]\n'
         '[[section]]\nheading = "Who"\nquestion = "drivers"\nby = "customer"\ngather = "life"\n'

@@ -18,7 +18,7 @@ from logochron.core.choices import Grain, Profile, refuse_brought, values
 from logochron.core.errors import QuestionError, brief, did_you_mean, nearest
 from logochron.core.judge.judging import Band, Judging
 from logochron.core.questions.compare import compare
-from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.answer import AlignedAnswer, Answer
 from logochron.core.rows.question_types import QuestionType, loaded, question_type
 from logochron.core.rows.result import Result
 from logochron.options import options_of
@@ -44,7 +44,7 @@ def answer_question(question: str, sales: tuple[str, ...], options: dict[str, An
         raise QuestionError("--item goes with --figure landing: a back-test is of all items together")
     alerts, items = _alerts_and_items(options, of, judging)
     wanted = [alert.column for alert in alerts] + [(options["sort"] or "").removeprefix("-")]
-    options = options | {of.at_will[column]: True for column in wanted if column in of.at_will}
+    options = options | dict(of.at_will[column] for column in wanted if column in of.at_will)
     settled = {**items, "judging": judging, "against": _basis(of, options), **_settled(options)}
     calendar = calendar_of(options)
     book, plan = books_of(sales, options, calendar, target=of.targeted)
@@ -76,9 +76,8 @@ def _answer_alone(
     calendar = calendar_of(options)
     book = sales_book(sales, options, calendar)
     settled = _settled(options) | {"calendar": calendar}
-    result: Result = loaded(of.function)(**_arguments(of, options, book, settled))
-    drawn: Any = result
-    hand_over(result, target, options, formats, figure=figure_drawn(drawn, options, formats))
+    result: Answer = loaded(of.function)(**_arguments(of, options, book, settled))
+    hand_over(result, target, options, formats, figure=figure_drawn(result, options, formats))
     return False
 
 

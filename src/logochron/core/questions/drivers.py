@@ -35,7 +35,7 @@ from logochron.core.rows.answer import (
 from logochron.core.rows.currency_effect import CURRENCY_EFFECT, CurrencyEffect, effect_sides, steady_of
 from logochron.core.rows.figures import Floats, Sides, figures_of
 from logochron.core.rows.groupings import Grouping
-from logochron.core.rows.life_groups import check_gathered, gathered, gathered_ids, groups_of
+from logochron.core.rows.life_groups import check_gathered, gathered, gathered_ids, groups_of, is_told, untold
 from logochron.core.rows.plans import AnyPlan
 from logochron.core.rows.prepare import (
     Groupings,
@@ -246,12 +246,13 @@ def _driven(
     also = [m for m in ([counted] if counted else []) if m.name not in known]
     also += [other for other in steady.values() if other.name not in known]
     many = groups = np.zeros(0, dtype=np.int64)
-    stay = gather is not None and selection.by[0] in prepared.book.kept_ids
+    told = gather is None or is_told(prepared)
+    stay = gather is not None and told and selection.by[0] in prepared.book.kept_ids
     if stay:
         groupings, many = gathered_ids(prepared)
         groups = np.arange(len(many))
     else:
-        groupings = groupings_of(prepared, also)
+        groupings = groupings_of(prepared, also) if told else untold(prepared, also)
     quantities = _parts(groupings, counted) if counted else None
     effects = {m.name: _effects(_parts(groupings, m), quantities) for m in selection.measures}
     life = gather is not None and len(groupings.items.places) > 0
@@ -272,7 +273,7 @@ def _driven(
     def rows(measure: Measure, grouping: Grouping, others: bool) -> Block:
         in_groups = None
         if gather is not None:
-            in_groups = many if grouping.by else np.array([many.sum()])
+            in_groups = many if grouping.by else np.array([many.sum() if told else np.nan])
         return _rows(
             groupings,
             measure,

@@ -24,9 +24,9 @@ register(
             *("usual_low", "usual_high", "unusual"),
         ),
         at_will={
-            **dict.fromkeys(("rank", "base_rank", "cumulative_share"), "ranked"),
-            "growth_per_year": "per_year",
-            **dict.fromkeys(("usual_low", "usual_high", "unusual"), "unusual"),
+            **dict.fromkeys(("rank", "base_rank", "cumulative_share"), ("ranked", True)),
+            "growth_per_year": ("per_year", True),
+            **dict.fromkeys(("usual_low", "usual_high", "unusual"), ("unusual", True)),
         },
         own=(Column("rank", "days", "Rank"),),
         sorts=("value", "growth", "change", "label"),
@@ -143,7 +143,7 @@ register(
             ),
             *("direction", "verdict", "note"),
         ),
-        at_will={"items": "gather"},
+        at_will={"items": ("gather", "life")},
         own=(Column("items", "days", "Items"),),
         largest_first=False,  # what moved most stands first
         sorts=("value", "growth", "change", "label"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -47,6 +48,19 @@ def check_gathered(prepared: Prepared, quantity: Measure | None) -> None:
                 ", ".join(names),
                 selection.by[0],
             )
+
+
+def is_told(prepared: Prepared) -> bool:
+    """Whether both sides are known: where one is not, nobody can say who is new, and who left."""
+    return bool((prepared.aligned.value_known & prepared.aligned.base_known).all())
+
+
+def untold(prepared: Prepared, also: Sequence[Measure]) -> Groupings:
+    """The rows of a question whose sides are not both known: that of all, and no groups."""
+    total = prepared.grouping((), also)
+    none = total.at(np.zeros(1, dtype=bool))
+    none = none._replace(by=prepared.selection.by, labels=(np.zeros(0, dtype=object),))
+    return Groupings(prepared=prepared, items=none, subtotals=(), total=total, full=none)
 
 
 def groups_of(groupings: Groupings, measure: Measure) -> Days:

@@ -191,7 +191,8 @@ class QuestionType:
     columns
         The columns of its answers, in order; `DIMENSIONS` stands for those of the user.
     at_will
-        Those of `columns` that stand there only where they are asked for, and the option that asks for each.
+        Those of `columns` that stand there only where they are asked for, each with the option that asks for it and
+        what that is then.
     own
         Columns that no other question has.
     value
@@ -245,7 +246,7 @@ class QuestionType:
     columns: tuple[str, ...]
     function: Named = ""
     answer: Named = ""
-    at_will: Mapping[str, str] = field(default_factory=dict)
+    at_will: Mapping[str, tuple[str, Any]] = field(default_factory=dict)
     own: tuple[Column, ...] = ()
     value: str = "value"
     largest_first: bool = True
