@@ -10,6 +10,7 @@ from typing import Any
 from logochron.cli.options import conditions, dimensions, names, plan_reading_of, reading_of
 from logochron.cli.settings_option import SettingsFile
 from logochron.cli.speaking import reading_progress, say
+from logochron.core.align.bases import names_plan
 from logochron.core.book.daybook import Daybook
 from logochron.core.book.measures import Measure
 from logochron.core.book.selling_days import SellingDays, days_or_file
@@ -176,11 +177,7 @@ def books_of(
         return book, plans.get("", plans)
     against = options["against"]
     if has_settings_plan(options) and (
-        target
-        or any(
-            one.partition(":")[0] == "plan"
-            for one in (names(against) if isinstance(against, tuple) else [against or ""])
-        )
+        target or any(map(names_plan, names(against) if isinstance(against, tuple) else [against or ""]))
     ):
         return book, options["settings"].plan(calendar, book)
     return book, None

@@ -13,7 +13,7 @@ from logochron.cli.books import plan_files
 from logochron.cli.options import names
 from logochron.cli.speaking import can_show, check_trial, put, put_all, say
 from logochron.core.errors import QuestionError, brief, visible
-from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.answer import Answer
 from logochron.core.rows.question_types import question_type, question_types
 from logochron.core.rows.result import Result
 from logochron.core.said import Said
@@ -150,7 +150,7 @@ def hand_over(
     say(Said("wrote {0}", target))
 
 
-def figure_drawn(result: AlignedAnswer, options: dict[str, Any], formats: Formats) -> Callable[[], Any]:
+def figure_drawn(result: Answer, options: dict[str, Any], formats: Formats) -> Callable[[], Any]:
     def drawn() -> Any:
         from logochron.views.figures.choose import named_figure, suited
         from logochron.views.figures.drawing import drawing, leave_out_pages

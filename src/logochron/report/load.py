@@ -12,6 +12,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from logochron.core.align.bases import names_plan
 from logochron.core.choices import BOUNDS
 from logochron.core.errors import (
     LogochronError,
@@ -162,9 +163,9 @@ def _no_plans(against: Iterable[str], settings: Settings, place: Place) -> Itera
     """Plans among bases that the file does not name."""
     named = [table.name for table in settings.plan]
     for text in against:
-        kind, _, name = text.partition(":")
-        if kind != "plan":
+        if not names_plan(text):
             continue
+        name = text.partition(":")[2]
         if not named:
             yield Fault(place, Said("there is no plan: add [plan] with its file"))
         elif name and name not in named:

@@ -9,6 +9,7 @@ from inspect import signature
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from logochron.core.align.bases import names_plan
 from logochron.core.book.daybook import Daybook
 from logochron.core.calendars.base import Calendar
 from logochron.core.check_kinds import kinds_checked
@@ -279,7 +280,7 @@ def answer_of(
         options["each"] = section.each
     bases = build.listed(options.get("against") or ())
     beside = of.targeted or (not bases and of.has_column("basis"))  # a target, or one base more
-    if any(basis.partition(":")[0] == "plan" for basis in bases) or (beside and plan is not None):
+    if any(map(names_plan, bases)) or (beside and plan is not None):
         options["plan"] = plan
     if build.is_file_name(options.get("profile", "")):
         options["profile"] = Path(options["profile"])

@@ -90,49 +90,48 @@ def assembled(
         for scanned, low, high in zip(scans, sources.offsets, sources.offsets[1:]):
             scanned.ids(aggregate, starts[low:high], inside[low:high], table)
         ids[aggregate.key] = table.counts()
-    booked = {name: Amounts(tuples.added(a.values), a.scale, a.size) for name, a in amounts.items()}
-    kept = {}
-    for name, column in spec.kept.items():
-        kept[name] = _kept(engine, column, scans, spec, booked, sources, inside, beyond, starts, ends)
     return BookRows(
         days=days[tuples.at],
         records=tuples.added(rows),
         codes={name: values[tuples.at].astype(np.int64, copy=False) for name, values in codes.items()},
         labels=sources.labels,
-        amounts=booked,
+        amounts={name: Amounts(tuples.added(a.values), a.scale, a.size) for name, a in amounts.items()},
         recorded=recorded,
         ids=ids,
-        kept_ids=kept,
+        kept_ids=_kept_ids(engine, spec, sources, amounts, inside, beyond, starts, ends),
         beyond=sources.later(beyond, starts, ends),
         falls=falls,
     )
 
 
-def _kept(
+def _kept_ids(
     engine: Engine,
-    column: str,
-    scans: Sequence[RolledSource],
     spec: ReadingSpec,
-    booked: Mapping[str, Amounts],
     sources: _Sources,
+    amounts: Mapping[str, Amounts],
     inside: NDArray[np.bool_],
     beyond: Sequence[NDArray[np.bool_]],
     starts: Days,
     ends: Days,
-) -> KeptIds:
-    """The ids of a column, laid down in the engine."""
+) -> dict[str, KeptIds]:
+    """The ids that stay, laid down in the engine; parameters as in `assembled`."""
+    if not spec.kept:
+        return {}
     from logochron.sources.duckdb.engine_source import EngineSource
     from logochron.sources.duckdb.kept_ids import DatesOfIds, IdGathering
 
-    scales = {key: amounts.scale for key, amounts in booked.items()}
-    gathering = IdGathering(engine, column, sources.labels, scales)
-    for scanned, low, high, later in zip(scans, sources.offsets, sources.offsets[1:], beyond):
-        if isinstance(scanned, EngineSource):  # where others are read, no ids are kept
-            counts = inside[low:high].copy()
-            counts[scanned.groups.date_codes[later]] = True
-            dates = DatesOfIds(scanned.groups.dates[counts], starts[low:high][counts], ends[low:high][counts])
-            gathering.add(scanned.rolled, spec.booked, dates, spec.scales)
-    return gathering.done()
+    scales = {key: column.scale for key, column in amounts.items()}
+    dates = sources.dates_of(inside, beyond)
+    kept: dict[str, KeptIds] = {}
+    for name, column in spec.kept.items():
+        gathering = IdGathering(engine, column, sources.labels, scales)
+        for scanned, low, of in zip(sources.scans, sources.offsets.tolist(), dates):
+            if isinstance(scanned, EngineSource):  # where others are read, no ids are kept
+                at = low + np.flatnonzero(of)
+                days = DatesOfIds(scanned.groups.dates[of], starts[at], ends[at])
+                gathering.add(scanned.rolled, spec.booked, days, spec.scales)
+        kept[name] = gathering.done()
+    return kept
 
 
 class _Sources(NamedTuple):
@@ -173,6 +172,13 @@ class _Sources(NamedTuple):
         """The date and the codes of some groups of each source; of all where None."""
         dates = _joined([_of(s.groups.date_codes, of) + int(o) for s, o, of in zip(self.scans, self.offsets, which)])
         return dates, {name: _joined([_of(c, of) for c, of in zip(part, which)]) for name, part in self.codes.items()}
+
+    def dates_of(self, inside: NDArray[np.bool_], beyond: Sequence[NDArray[np.bool_]]) -> list[NDArray[np.bool_]]:
+        """For each source which of its distinct dates count, or are those of groups that would, were they wanted."""
+        parts = [inside[low:high].copy() for low, high in zip(self.offsets, self.offsets[1:])]
+        for part, scanned, later in zip(parts, self.scans, beyond):
+            part[scanned.groups.date_codes[later]] = True
+        return parts
 
     def later(self, which: Sequence[NDArray[np.bool_]], starts: Days, ends: Days) -> Beyond | None:
         """The items and the days of some groups; none where there are none."""

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from logochron.core.book.intake import Refusal
-from logochron.core.book.measures import Aggregate, Measure, all_aggregates, formulas, is_quantity
+from logochron.core.book.measures import Aggregate, Measure, all_aggregates, formulas, is_currency_code, is_quantity
 from logochron.core.book.rates import Conversion, CurrencyPart, Factors, RateTable
 from logochron.core.book.sums import Amounts
 from logochron.core.calendars.base import Bools, Calendar
@@ -118,8 +118,6 @@ def stated(reading: Reading, measures: Sequence[Measure], sample: Sequence[Sampl
 
 def _money(measures: Sequence[Measure]) -> set[str]:
     """The columns of amounts of money: neither called like a quantity, nor of a unit that is no currency."""
-    from logochron.core.book.measures import is_currency_code
-
     units = {measure.column or measure.name: measure.unit for measure in measures if measure.kind == "sum"}
     summed = (one.column for one in all_aggregates(formulas(measures)) if one.column and not one.counts)
     return {
@@ -255,20 +253,18 @@ def _check_once(
 
 def _keys(spec: ReadingSpec) -> list[str]:
     """What the labels of currencies are kept under: one for all amounts, or one for the signs of each column."""
-    if spec.conversion is None:
-        return []
-    return (
-        [WATCHED + spec.currency] if spec.currency else [SIGNED + column for column in sorted(spec.conversion.columns)]
-    )
+    return [WATCHED + spec.currency] if spec.currency else [SIGNED + column for column in spec.signed]
 
 
 def _key_of(spec: ReadingSpec, column: str) -> str:
+    """The one of them that tells the currencies of a column."""
     return WATCHED + spec.currency if spec.currency else SIGNED + column
 
 
-def _codes(scanned: RolledSource, key: str, *, signed: bool) -> list[str]:
+def _codes(scanned: RolledSource, key: str) -> list[str]:
     """The currency that each different label of a source names."""
-    return [(sign_in if signed else code_of)(label or "") for label in scanned.groups.labels[key]]
+    read = sign_in if key.startswith(SIGNED) else code_of
+    return [read(label or "") for label in scanned.groups.labels[key]]
 
 
 def _factors(scanned: RolledSource, spec: ReadingSpec, days: Days, aggregate: Aggregate) -> Factors:
@@ -276,23 +272,19 @@ def _factors(scanned: RolledSource, spec: ReadingSpec, days: Days, aggregate: Ag
     conversion = spec.conversion
     assert conversion is not None
     key = _key_of(spec, aggregate.column)
-    places = np.array(
-        [conversion.rates.place(code) for code in _codes(scanned, key, signed=not spec.currency)], dtype=np.int64
-    )
+    places = np.array([conversion.rates.place(code) for code in _codes(scanned, key)], dtype=np.int64)
     currencies = places[scanned.groups.label_codes[key]]
     return conversion.rates.factors(conversion.span(aggregate.rates_at), currencies, days)
 
 
 def brought(leaf: LeafGroups, scanned: RolledSource, spec: ReadingSpec, days: Days, aggregate: Aggregate) -> LeafGroups:
-    """The sums of an aggregate in the one currency, where it is converted.
+    """The sums of an aggregate that is converted, in the one currency.
 
     Parameters
     ----------
     days
         The day of each group.
     """
-    if not spec.converts(aggregate):
-        return leaf
     made = _factors(scanned, spec, days, aggregate).times(Amounts(leaf.sums, leaf.scale, leaf.size))
     return leaf._replace(sums=made.values, scale=made.scale, size=made.size)
 
@@ -314,7 +306,7 @@ def unrated_rows(scanned: RolledSource, spec: ReadingSpec, days: Days, missing: 
     groups = scanned.groups
     for key in _keys(spec):
         column = spec.currency or key.removeprefix(SIGNED)
-        codes = np.array(_codes(scanned, key, signed=not spec.currency), dtype=object)
+        codes = np.array(_codes(scanned, key), dtype=object)
         labels = groups.label_codes[key]
         for place in np.unique(labels[missing]).tolist():
             of = missing & (labels == place)
@@ -396,7 +388,7 @@ def currency_parts(
         labels, size = groups.label_codes[key][of], len(groups.labels[key])
         many = np.bincount(labels, (groups.rows - groups.bad)[of], minlength=size)
         come = np.bincount(labels, leaf.sums[of] / 10 ** (leaf.scale or 0), minlength=size)
-        for code, n, amount in zip(_codes(scanned, key, signed=not spec.currency), many.tolist(), come.tolist()):
+        for code, n, amount in zip(_codes(scanned, key), many.tolist(), come.tolist()):
             if n:
                 records[code] = records.get(code, 0) + int(n)
                 amounts[code] = amounts.get(code, 0.0) + amount

@@ -178,6 +178,15 @@ _ONE = ("prior", "year-ago")
 FORMS = "prior, prior:N, year-ago, year-ago:N, mean:N, year-ago-mean:N, fixed:PERIOD, plan, plan:NAME, span:FIRST..LAST"
 
 
+def names_plan(basis: str) -> bool:
+    """Whether the text of a basis is a plan, maybe one of several by its name.
+
+    >>> names_plan("plan:budget"), names_plan("prior:2")
+    (True, False)
+    """
+    return basis.partition(":")[0] == "plan"
+
+
 def parse_basis(against: object) -> Basis:
     """The basis that a text such as ``year-ago:2`` names; an object is its own.
 

@@ -88,7 +88,7 @@ class IdGathering(CodedIds):
         numbered = f"SELECT {held}.* REPLACE (number AS id) FROM {held} JOIN ({numbers}) USING (id)"
         self.engine.run(f"CREATE TEMP TABLE {table} AS {numbered}", self.column)
         self._drop(held)
-        return EngineKeptIds(EngineTable(self.engine, table), self.column, self.dimensions, dict(self.scales))
+        return EngineKeptIds(EngineTable(self.engine, table), self.dimensions, dict(self.scales))
 
 
 class DatesOfIds(NamedTuple):
@@ -131,7 +131,6 @@ class EngineKeptIds:
     """
 
     table: EngineTable
-    column: str
     dimensions: tuple[str, ...]
     scales: Scales
     taken: tuple[tuple[int, tuple[int, ...]], ...] = ()
@@ -160,9 +159,8 @@ class EngineKeptIds:
         by_id += ["max(now) > 0 AS now", "max(before) > 0 AS before"]
         by_group = []
         for k, key in enumerate(keys):
-            column, scale = ("n", 0) if key == RECORDS else (f"s{places[key]}", self.scales[key])
-            add = "fsum" if scale is None else "sum"
-            fields.append(f"{column} AS x{k}")
+            add = "fsum" if self._scale(key) is None else "sum"
+            fields.append(f"{'n' if key == RECORDS else f's{places[key]}'} AS x{k}")
             by_id += [f"coalesce({add}(x{k} * now), 0) AS v{k}", f"coalesce({add}(x{k} * before), 0) AS b{k}"]
             by_group += [f"{add}(v{k})", f"{add}(b{k})"]
         inner_rows = f"SELECT {', '.join(fields)} FROM {self.table.name} WHERE {where}"
@@ -172,15 +170,15 @@ class EngineKeptIds:
             f"SELECT {group} AS life, count(*), {', '.join(by_group)} FROM ({ids}) WHERE now OR before "
             "GROUP BY life ORDER BY life"
         )
-        sums = {
-            key: [self._sums(key, [row[2 + 2 * k + side] for row in rows]) for side in (0, 1)]
-            for k, key in enumerate(keys)
-        }
+        value_sums, base_sums = (
+            {key: self._sums(key, [row[2 + 2 * k + side] for row in rows]) for k, key in enumerate(keys)}
+            for side in (0, 1)
+        )
         return LifeSums(
             groups=np.array([row[0] for row in rows], dtype=np.int64),
             items=np.array([row[1] for row in rows], dtype=np.int64),
-            value={key: both[0] for key, both in sums.items()},
-            base={key: both[1] for key, both in sums.items()},
+            value=value_sums,
+            base=base_sums,
         )
 
     def _scale(self, key: str) -> int | None:
@@ -189,7 +187,7 @@ class EngineKeptIds:
     def _sums(self, key: str, sums: Sequence[Any]) -> AggregateSums:
         scale = self._scale(key)
         kind: Any = np.float64 if scale is None else np.int64
-        return AggregateSums(np.array([[kind(one) for one in sums]], dtype=kind).reshape(1, len(sums)), scale)
+        return AggregateSums(np.array([list(map(kind, sums))], dtype=kind), scale)
 
     def _group(self, spans: LifeSpans) -> str:
         """The place of the group of an id, by its days and both its figures."""

@@ -210,7 +210,7 @@ def _landing(result: Landing, canvas: Canvas) -> Chart:
         Series(name=base_heading(result.whole, formats), values=path.base, role="base", weight=1.75),
     ]
     if path.plan is not None and result.whole.plan is None:
-        named = plan_heading(next(iter(result.targets), ""), formats)
+        named = plan_heading(result.first_target, formats)
         lines.append(Series(name=named, values=path.plan, role="level", dash="dashed", weight=1.5))
     return Chart(
         kind="lines",

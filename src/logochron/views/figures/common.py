@@ -13,7 +13,7 @@ from logochron.core.days import Days, to_days
 from logochron.core.errors import QuestionError, brief, no_such
 from logochron.core.notes import Note, note_of
 from logochron.core.questions.compare import Comparison
-from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.answer import AlignedAnswer, Answer
 from logochron.core.rows.figures import Floats
 from logochron.views.catalog import message
 from logochron.views.figures.scene import Canvas, Details, Role
@@ -47,7 +47,7 @@ THE_LARGEST = message("the {n} largest of {many}")
 Item = str | tuple[str, ...] | None
 
 
-def measure_of(result: AlignedAnswer, name: str | None) -> Measure:
+def measure_of(result: Answer, name: str | None) -> Measure:
     """The measure a figure is of: the one named, or the first."""
     if name is None:
         return result.measures[0]

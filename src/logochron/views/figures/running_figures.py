@@ -255,8 +255,8 @@ def landing(result: Landing, canvas: Canvas, *, measure: str | None = None, item
     known, ranged = np.isfinite(estimate) and not over, np.isfinite(low) and not over
     references = [(path.base, base_heading(whole, formats), "solid")]
     if path.plan is not None and whole.plan is None:
-        name = next(iter(result.targets), "")  # the first of several: their lines would lie over each other
-        references.append((path.plan, plan_heading(name, formats), "dashed"))
+        # of several the first alone: their lines would lie over each other
+        references.append((path.plan, plan_heading(result.first_target, formats), "dashed"))
     axis = amounts_axis(
         [path.running, path.expected, path.low, path.high, *(side for side, _, _ in references)],
         formats,

@@ -60,7 +60,7 @@ def season(result: Season, canvas: Canvas, *, measure: str | None = None) -> Sce
     ['Jan', 'Feb', 'Mar']
     """
     formats = canvas.formats
-    of_measure = measure_of(result, measure)  # type: ignore[arg-type]
+    of_measure = measure_of(result, measure)
     shares, names = shares_at(result, of_measure), part_names(result, formats, short=True)
     usual, low, high, now = (shares[name] for name in ("usual", "low", "high", "beside"))
     x = np.arange(len(usual), dtype=float)
@@ -69,7 +69,8 @@ def season(result: Season, canvas: Canvas, *, measure: str | None = None) -> Sce
     reached = np.concatenate([high[known], now[np.isfinite(now)]])
     top = float(reached.max(initial=0.0)) * 1.08 or 0.1
     layers: list[Layer] = []
-    if len(x) <= _BARS:
+    bars = len(x) <= _BARS
+    if bars:
         layers.append(Bars(x[known] - _HALF, x[known] + _HALF, np.zeros(int(known.sum())), usual[known], "base"))
         shown = np.isfinite(now)
         layers.append(Ticks(x[shown], now[shown], _STROKE, "current", halo=True, weight=3.0))
@@ -89,19 +90,18 @@ def season(result: Season, canvas: Canvas, *, measure: str | None = None) -> Sce
     period = period_word(result.calendar.word(result.within), formats)
     across = Axis("position", -0.6, len(x) - 0.4, ticks)
     upward = Axis("number", 0.0, top, parts, words=formats.say("Share of the {period}", period=period), gridlines=True)
-    look = "bar" if len(x) <= _BARS else "line"
     legend = [
-        Entry(look, column_words(result.type.column("usual"), formats), "base", weight=2.6),  # type: ignore[arg-type]
-        Entry("line" if look == "bar" else "band", formats.say("smallest to largest"), "level", pale=look == "line"),
+        Entry("bar" if bars else "line", column_words(result.type.column("usual"), formats), "base", weight=2.6),
+        Entry("line" if bars else "band", formats.say("smallest to largest"), "level", pale=not bars),
     ]
     if np.isfinite(now).any():
         words = formats.say("{period} so far, as a part of the same usual share", period=result.running)
-        legend.append(Entry("tick" if look == "bar" else "line", words, "current", weight=2.6))
+        legend.append(Entry("tick" if bars else "line", words, "current", weight=2.6))
     said = season_sentences(result, of_measure, None, formats, 1, None)
     return Scene(
         title=season_subject(result, of_measure, formats),
         subtitle=said[0],
-        footnote=coverage_line(result, formats),  # type: ignore[arg-type]
+        footnote=coverage_line(result, formats),
         size=canvas.room,
         panels=(Panel(across, upward, tuple(layers), panel_box(canvas, 7.0, BELOW - 0.35)),),
         legend=tuple(legend) if drawn else (),

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field, replace
 from itertools import product
 from typing import Any, Literal, NamedTuple, get_args
 
-from logochron.core.align.bases import parse_basis
+from logochron.core.align.bases import names_plan, parse_basis
 from logochron.core.align.overview_windows import OverviewWindow
 from logochron.core.book.daybook import Daybook
 from logochron.core.choices import Grain, check
@@ -201,7 +201,7 @@ class Following:
             if kind == "window":
                 options["lead"] = None
             if kind == "against":
-                planned = name.partition(":")[0] == "plan"
+                planned = names_plan(name)
                 if planned or not self.answer.type.targeted:  # a target stays beside any base
                     options["plan"] = self.offers.plan if planned else None
         try:

@@ -243,8 +243,8 @@ def _further_plans(result: Landing, measure: Measure, formats: Formats) -> list[
 
 def _plan_column(result: Landing, figures: FigureCells) -> TableColumn:
     """The column of the plan, the first of several."""
-    name, formats = next(iter(result.targets), ""), figures.formats
-    return figures.column("plan", plan_heading(name, formats) if name else None)
+    name = result.first_target
+    return figures.column("plan", plan_heading(name, figures.formats) if name else None)
 
 
 def _title(result: Landing, measure: Measure, formats: Formats) -> str:

@@ -58,7 +58,7 @@ def _table(result: Season, measure: Measure, formats: Formats) -> TableSpec:
         lines=(
             *([formats.say(_LEGEND, periods=periods, running=result.running or formats.dash)] if periods else []),
             *all_told(result.notes, formats),
-            coverage_line(result, formats),  # type: ignore[arg-type]
+            coverage_line(result, formats),
         ),
         dropped=(("low", "high"), ("now",)),
         empty=message("The records hold no whole period."),

@@ -16,6 +16,7 @@ from logochron.core.rows.answer import AlignedAnswer
 from logochron.views.catalog import message, ordinal
 from logochron.views.formats import Formats, capital, item_name, shortened, words
 from logochron.views.words.currency_words import compared_effect, currency_sentence
+from logochron.views.words.life_words import life_sentence
 from logochron.views.words.movement import (
     MOVED,
     ItemMovements,
@@ -476,8 +477,6 @@ def drivers_sentences(
     """The headline, which items moved it, the way down, and volume, mix and price."""
     moved = contributions_sentence(result, measure, formats, n)
     if result.gather is not None:
-        from logochron.views.words.life_words import life_sentence
-
         moved = life_sentence(result, measure, formats)
     said = [compare_headline(result, measure, 0, formats), moved]
     path = result.path_columns

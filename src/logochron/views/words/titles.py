@@ -19,7 +19,7 @@ from logochron.core.calendars.civil import CivilCalendar
 from logochron.core.choices import Each, Grain
 from logochron.core.days import as_date, iso, to_days
 from logochron.core.errors import visible
-from logochron.core.rows.answer import AlignedAnswer
+from logochron.core.rows.answer import AlignedAnswer, Answer
 from logochron.core.rows.question_types import COLUMNS, Column
 from logochron.views.catalog import everything, in_context, message, plural
 from logochron.views.formats import Formats, capital, noun, shortened, words
@@ -495,7 +495,7 @@ def about_lines(answers: Sequence[AlignedAnswer], formats: Formats) -> list[str]
     return [visible(line) for line in lines]
 
 
-def coverage_line(result: AlignedAnswer, formats: Formats) -> str:
+def coverage_line(result: Answer, formats: Formats) -> str:
     """The footnote of every view: coverage, accounting, report date."""
     cover, intake = result.book.coverage, result.book.intake
     counts = [formats.count(intake.counted, "{n} row counted", "{n} rows counted")]

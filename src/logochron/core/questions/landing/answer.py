@@ -130,6 +130,11 @@ class Landing(AlignedAnswer):
         moved, judged = self.figures_of(measure).moved(np.array([estimate]), np.array([plan]))
         return DIRECTIONS[moved[0]], VERDICTS[judged[0]]
 
+    @property
+    def first_target(self) -> str:
+        """The name of the plan that the columns are of; empty where it has none."""
+        return next(iter(self.targets), "")
+
     def planned(self, measure: Measure) -> dict[str, float]:
         """By the name of each plan what it has for the whole period, all items together; NaN where it is not known."""
         rows = self.whole.figures_of(measure).rows

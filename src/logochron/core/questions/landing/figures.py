@@ -309,7 +309,7 @@ class LandingFigures:
         note_periods(self.groupings.prepared, notes, self.grouping.why[self.measure.name], whole=True)
         self._note(notes)
         plan = self._plan(now.starts, now.ends, notes)
-        left = np.zeros((1, 1), dtype=np.int64) if each else np.array([[self.days_left(now)]])
+        left = np.array([[0 if each else days_left(self.method.calendar, now, self.method.selling)]])
         target = np.where(np.isfinite(plan), plan, base)
         chosen = self.profile_test.chosen[rows]
         names = np.array([PROFILES.index(name) for name in self.estimates.by_profile] + [-1])
@@ -331,10 +331,6 @@ class LandingFigures:
             "note": notes.places,
         }
         return columns, n
-
-    def days_left(self, now: Points) -> int:
-        """The selling days of the running period after the report date."""
-        return days_left(self.method.calendar, now, self.method.selling)
 
     def part_columns(self, parts: Parts) -> tuple[Columns, int]:
         """A row for each part and item, and how many rows an item has."""
